@@ -1,0 +1,284 @@
+"""The edges that run through the air: mouth to microphone, loudspeaker to microphone and ear, headphone leak, room noise."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+from kymaphon.core.acoustics import (
+    angle_between_deg,
+    distance_gain_db,
+    pattern_gain_db,
+    random_efficiency_db,
+    travel_ms,
+)
+from kymaphon.core.catalogue import Kind, Port
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import figure, number
+from kymaphon.core.graph import Node
+from kymaphon.core.show import Device, Party, Point
+from kymaphon.core.takes import measured_ambient
+
+if TYPE_CHECKING:
+    from kymaphon.core.build import Draft
+
+LEAK_REFERENCE_M = 0.3
+"""Distance from the head at which a kind states its headphone leak."""
+
+
+def add_air(draft: Draft) -> None:
+    """Adds the parties, what they say into, what they listen on, and every sound path of each place."""
+    hearing = {party.id: _ear_port(draft, party) for party in draft.show.parties if party.listens}
+    for party in draft.show.parties:
+        if party.speaks:
+            _add_mouth(draft, party)
+        if party.listens:
+            _add_ear(draft, party, hearing[party.id])
+    for device in draft.show.devices:
+        kind = draft.kind(device)
+        for port in kind.inputs:
+            if port.domain == "acoustic":
+                _add_pickup(draft, device, kind, port)
+    _add_room_hearing(draft, hearing)
+
+
+def voice_level(draft: Draft, party: Party) -> Derived:
+    """How loud a talker is at 1 m: measured if there is a figure, else by effort."""
+    if party.level_db_spl_1m is not None:
+        return Derived(
+            f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show"
+        )
+    effort = figure(f"effort-{party.effort}")
+    return Derived(
+        f"{party.name} at 1 m, {party.effort} effort", effort.value, "dB SPL", source=effort.source
+    )
+
+
+def _add_mouth(draft: Draft, party: Party) -> None:
+    if party.plays_on:
+        node = _side_or_both(draft, party.plays_on)
+        unit = draft.nodes[node[0]].unit
+        level = nominal_level(draft, unit, party)
+        mouth = draft.add(Node(f"{party.id}.voice", party.name, unit, party.id))
+        for target in node:
+            draft.join(f"{party.id}.voice", draft.nodes[target].id, label="plays")
+        draft.mouths[party.id] = (mouth, level)
+        return
+    mouth = draft.add(Node(f"{party.id}.mouth", f"{party.name}, at 1 m", "dB SPL", party.id, party.place))
+    draft.mouths[party.id] = (mouth, voice_level(draft, party))
+
+
+def nominal_level(draft: Draft, unit: str, party: Party) -> Derived:
+    """The level at which a voice without a mouth is taken to arrive."""
+    if unit == "dBFS":
+        practice = draft.practice
+        return Derived(
+            f"{party.name}, taken to be on the mark", practice.average, "dBFS", source=practice.source
+        )
+    line = figure("consumer-line")
+    return Derived(f"{party.name}, {line.name}", line.value, "dBu", source=line.source)
+
+
+def _side_or_both(draft: Draft, reference: str) -> list[int]:
+    if reference in draft.index:
+        return [draft.index[reference]]
+    return [draft.index[f"{reference}.l"], draft.index[f"{reference}.r"]]
+
+
+def _ear_port(draft: Draft, party: Party) -> tuple[Device, Kind, Port] | None:
+    if not party.hears_on:
+        return None
+    device_id, _, port_id = party.hears_on.partition(".")
+    device = draft.show.device(device_id)
+    kind = draft.kind(device)
+    ports = [port for port in kind.outputs if port.id == port_id or (not port_id and port.ear)]
+    return device, kind, ports[0]
+
+
+def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, Port] | None) -> None:
+    if hearing is None:
+        ear = draft.add(Node(f"{party.id}.ear", f"{party.name}'s ears", "dB SPL", party.id, party.place))
+        draft.ears[party.id] = (ear,)
+        return
+    device, _, port = hearing
+    nodes = []
+    for side in (".l", ".r") if port.stereo else ("",):
+        source = draft.nodes[draft.index[f"{device.id}.{port.id}{side}"]]
+        word = {".l": ", left", ".r": ", right"}.get(side, "")
+        name = f"{party.name}'s ears{word}" if source.unit == "dB SPL" else f"{party.name}{word}"
+        nodes.append(draft.add(Node(f"{party.id}.ear{side}", name, source.unit, party.id, party.place)))
+        draft.join(source.id, f"{party.id}.ear{side}", label="listens")
+    draft.ears[party.id] = tuple(nodes)
+
+
+def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
+    """Everything in the same place that a microphone hears: its talker, other talkers, loudspeakers, headphones, the room."""
+    target = f"{device.id}.{port.id}"
+    pattern = kind.microphone.pattern if kind.microphone else (kind.pattern or "omni")
+    own = next((party for party in draft.show.parties if party.id == device.party), None)
+    at = device.at_m
+    for party in draft.show.parties:
+        if not party.speaks or party.plays_on:
+            continue
+        same_place = party.place is not None and party.place == device.place
+        if party is own and (party.at_m is None or at is None):
+            usual = "handset-distance" if kind.group == "phone" else "speaking-distance"
+            parts = (_distance_part(number(usual), figure(usual).source),)
+            draft.join(f"{party.id}.mouth", target, parts, delays=_travel(number(usual)), label="speaks into")
+        elif party is own or same_place:
+            if party.at_m is None or at is None:
+                draft.unknown.append(f"{party.name} into {device.name or kind.name}: no position")
+                continue
+            parts, metres = _through_air(at, _aim(device, own), party.at_m, pattern)
+            label = "speaks into" if party is own else "bleeds into"
+            draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), label=label)
+    _add_leaks(draft, device, target, pattern, own)
+    ambient = measured_ambient(draft.show, device)
+    if ambient is not None:
+        draft.noise(target, "room", ambient)
+    elif device.place is not None:
+        place = draft.show.place(device.place)
+        efficiency = random_efficiency_db(pattern)
+        terms = (
+            Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dB SPL", source="show: dBA"),
+            Derived(f"diffuse sound into a {pattern.replace('-', ' ')}", efficiency, "dB", "10 lg(A\u00b2 + B\u00b2/3)", source="Eargle, The Microphone Book"),
+        )  # fmt: skip
+        level = Derived(
+            f"room noise in {device.name or kind.name}",
+            terms[0].value + efficiency,
+            "dB SPL",
+            "",
+            terms,
+            "",
+            True,
+        )
+        draft.noise(target, "room", level)
+
+
+def _aim(device: Device, own: Party | None) -> float | None:
+    """Where the microphone points: as set, else at its own talker."""
+    if device.aim_deg is not None:
+        return device.aim_deg
+    if own is not None and own.at_m is not None and device.at_m is not None:
+        dx, dy = own.at_m[0] - device.at_m[0], own.at_m[1] - device.at_m[1]
+        return math.degrees(math.atan2(dy, dx)) if (dx or dy) else None
+    return None
+
+
+def _distance_part(metres: float, source: str, reference_m: float = 1.0) -> Derived:
+    held = max(metres, number("nearest-distance"))
+    against = show_number(reference_m, "m")
+    name = f"{show_number(metres, 'm')} instead of {against}"
+    formula = f"\u221220 lg({held:.2f} / {reference_m:.2f})"
+    return Derived(name, distance_gain_db(held, reference_m), "dB", formula, source=source)
+
+
+def _through_air(
+    mic_at: Point, aim_deg: float | None, to: Point, pattern: str, reference_m: float = 1.0
+) -> tuple[tuple[Derived, ...], float]:
+    metres = math.dist(mic_at, to)
+    parts = [_distance_part(metres, "free-field distance law", reference_m)]
+    if aim_deg is not None and pattern != "omni":
+        angle = angle_between_deg(mic_at, aim_deg, to)
+        loss = pattern_gain_db(pattern, angle)
+        name = f"{angle:.0f}\u00b0 off a {pattern.replace('-', ' ')}"
+        parts.append(
+            Derived(name, loss, "dB", "20 lg |A + B cos \u03b8|", source="Eargle, The Microphone Book")
+        )
+    return tuple(parts), metres
+
+
+def _travel(metres: float) -> tuple[Derived, ...]:
+    return (
+        Derived(
+            f"{show_number(metres, 'm')} of air", travel_ms(metres), "ms", source="343.2 m/s at 20 \u00b0C"
+        ),
+    )
+
+
+def _add_leaks(draft: Draft, mic: Device, target: str, pattern: str, own: Party | None) -> None:
+    for device in draft.show.devices:
+        if device.id == mic.id or device.place is None or device.place != mic.place:
+            continue
+        kind = draft.kind(device)
+        if kind.leak_db is not None:
+            _add_headphone_leak(draft, device, kind, mic, target)
+        for port in kind.outputs:
+            if port.domain == "acoustic" and not port.ear:
+                if device.at_m is None or mic.at_m is None:
+                    draft.unknown.append(f"{device.name or kind.name} into {mic.name or mic.id}: no position")
+                    continue
+                parts, metres = _through_air(mic.at_m, _aim(mic, own), device.at_m, pattern)
+                draft.join(
+                    f"{device.id}.{port.id}",
+                    target,
+                    parts,
+                    delays=_travel(metres),
+                    label="loudspeaker into microphone",
+                )
+
+
+def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Device, target: str) -> None:
+    wearer = next((p for p in draft.show.parties if (p.hears_on or "").partition(".")[0] == device.id), None)
+    at = wearer.at_m if wearer and wearer.at_m else device.at_m
+    if wearer is None:
+        return
+    if at is None or mic.at_m is None:
+        draft.unknown.append(f"headphones of {wearer.name} into {mic.name or mic.id}: no position")
+        return
+    metres = math.dist(mic.at_m, at)
+    for port in kind.outputs:
+        if not port.ear:
+            continue
+        leak = Derived(f"{kind.name}, leak at 30 cm", kind.leak_db or 0.0, "dB", source="device data")
+        parts: tuple[Derived, ...] = (
+            leak,
+            _distance_part(metres, "free-field distance law", LEAK_REFERENCE_M),
+        )
+        if port.stereo:
+            parts += (Derived("each side half", -20 * math.log10(2), "dB", source="two sides at half"),)
+        for side in (".l", ".r") if port.stereo else ("",):
+            draft.join(
+                f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), label="headphone leak"
+            )
+
+
+def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port] | None]) -> None:
+    """What ears get straight from the room: people and loudspeakers in the same place, less what is worn over the ears."""
+    for listener in draft.show.parties:
+        if not listener.listens or listener.place is None:
+            continue
+        worn = hearing[listener.id]
+        if worn is not None and (worn[2].domain != "acoustic" or worn[1].isolation_db is None):
+            continue
+        shield: tuple[Derived, ...] = ()
+        if worn is not None:
+            shield = (
+                Derived(
+                    f"{worn[1].name}, isolation", -(worn[1].isolation_db or 0.0), "dB", source="device data"
+                ),
+            )
+        sounds = [
+            (f"{party.id}.mouth", party.at_m)
+            for party in draft.show.parties
+            if party.speaks
+            and not party.plays_on
+            and party.id != listener.id
+            and party.place == listener.place
+        ]
+        for device in draft.show.devices:
+            if device.place == listener.place:
+                sounds += [
+                    (f"{device.id}.{port.id}", device.at_m)
+                    for port in draft.kind(device).outputs
+                    if port.domain == "acoustic" and not port.ear
+                ]
+        for source, at in sounds:
+            if at is None or listener.at_m is None:
+                continue
+            metres = math.dist(at, listener.at_m)
+            parts = (_distance_part(metres, "free-field distance law"), *shield)
+            for ear in draft.ears[listener.id]:
+                draft.join(
+                    source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air"
+                )

@@ -1,0 +1,179 @@
+"""What a kind of device is: its sockets, strips, buses, internal paths, controls and figures."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from kymaphon.core.show import Identifier, Model
+
+Domain = Literal["acoustic", "analog", "digital"]
+Range = Annotated[tuple[float, float], Field(description="lowest and highest, dB")]
+
+
+class Strip(Model):
+    """The processing between a socket and the taps of a channel: pad, gain, phantom, then fader and mute.
+
+    The tap before the fader is `pre`, the one after it `post`.
+    """
+
+    gain_db: Range | None = None
+    gain_step_db: float = 1.0
+    gain_default_db: float = 0.0
+    pad_db: float | None = None
+    phantom: bool = False
+    fader_db: Range | None = None
+    fader_default_db: float = 0.0
+    mute: bool = False
+    pan: bool = False
+    ein_dbu: Annotated[
+        tuple[tuple[float, float], ...], Field(description="(gain dB, equivalent input noise dBu), rising")
+    ] = ()
+
+
+class Port(Model):
+    """An input or output.
+
+    `max_db` is the level in the port's own unit at which it clips: dB SPL, dBu, or dBFS (then 0 when left out).
+    """
+
+    id: Identifier
+    name: str
+    domain: Domain
+    stereo: bool = False
+    level: Literal["mic", "line", "instrument", "headphone", "speaker", "digital", "sound"] = "line"
+    max_db: float | None = None
+    impedance_ohm: float | None = None
+    full_scale_dbu: Annotated[
+        float | None, Field(description="analogue level of 0 dBFS at this port, instead of the device's")
+    ] = None
+    strip: Strip | None = None
+    phantom_ma: Annotated[float | None, Field(description="draws this much phantom, and needs it")] = None
+    ear: Annotated[bool, Field(description="a party can listen here")] = False
+
+
+class Bus(Model):
+    """A mix inside a device that is not itself a socket."""
+
+    id: Identifier
+    name: str
+    stereo: bool = False
+    max_db: float | None = None
+    strip: Strip | None = None
+
+
+class Path(Model):
+    """A way through the inside of a device.
+
+    `gain_db` is a fixed figure or a range that can be set. Between acoustic and electrical ports it is the raw step from one unit to
+    the other; between analogue and digital the converter's full scale comes on top of it by itself.
+    """
+
+    source: Annotated[Identifier, Field(alias="from")]
+    target: Annotated[Identifier, Field(alias="to")]
+    gain_db: float | Range = 0.0
+    default_gain_db: float | None = None
+    tap: tuple[Literal["pre", "post"], ...] = ()
+    switch: bool = False
+    on: Annotated[bool, Field(description="as delivered")] = True
+    delay_ms: Annotated[float, Field(ge=0)] = 0.0
+    buffers: Annotated[
+        int, Field(ge=0, description="audio buffers of the computer that this path waits for")
+    ] = 0
+    name: str = ""
+
+    @property
+    def key(self) -> str:
+        """The name of this crosspoint in a device's settings: `in1>send1`."""
+        return f"{self.source}>{self.target}"
+
+
+class Control(Model):
+    """A knob or slider that moves several paths at once, whatever is printed beside it."""
+
+    id: Identifier
+    name: str
+    moves: tuple[str, ...]
+    gain_db: Range
+    default_gain_db: float = 0.0
+
+
+class Microphone(Model):
+    """The figures of a microphone. Its path runs from the port `diaphragm` to the port `out`."""
+
+    pattern: Literal["omni", "wide-cardioid", "cardioid", "supercardioid", "hypercardioid", "figure-of-eight"]
+    sensitivity_dbv_pa: float
+    self_noise_dba: Annotated[
+        float | None, Field(description="equivalent sound level; left out: thermal noise of its impedance")
+    ] = None
+
+
+class Kind(Model):
+    """A generic, invented kind of device."""
+
+    id: Identifier
+    name: str
+    group: Literal[
+        "microphone", "booster", "interface", "desk", "software", "codec", "phone",
+        "encoder", "recorder", "headphones", "loudspeaker", "player",
+    ]  # fmt: skip
+    about: str = ""
+    inside: Annotated[Domain, Field(description="what the signal is between the sockets")] = "analog"
+    inputs: tuple[Port, ...] = ()
+    outputs: tuple[Port, ...] = ()
+    buses: tuple[Bus, ...] = ()
+    paths: tuple[Path, ...] = ()
+    controls: tuple[Control, ...] = ()
+    microphone: Microphone | None = None
+    inside_max_dbu: float | None = None
+    residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut")] = None
+    full_scale_dbu: float | None = None
+    dynamic_range_db: Annotated[float | None, Field(description="of its converters, stated")] = None
+    passes_phantom: bool = False
+    buffer_samples: Annotated[
+        tuple[int, int, int] | None, Field(description="smallest, default, largest")
+    ] = None
+    leak_db: Annotated[
+        float | None, Field(description="level 0.3 m from the listener's head against the level in the ear")
+    ] = None
+    isolation_db: Annotated[
+        float | None, Field(description="what the listener loses of the sound around")
+    ] = None
+    pattern: Annotated[
+        str | None, Field(description="pickup pattern of an acoustic input that is no microphone kind")
+    ] = None
+
+    def port(self, port_id: str) -> Port | None:
+        """The input or output of that id, or None."""
+        for port in (*self.inputs, *self.outputs):
+            if port.id == port_id:
+                return port
+        return None
+
+    def path(self, key: str) -> Path | None:
+        """The path of that key (`in1>send1`), or None."""
+        for path in self.paths:
+            if path.key == key:
+                return path
+        return None
+
+    @model_validator(mode="after")
+    def _names_agree(self) -> Kind:
+        names = [row.id for rows in (self.inputs, self.outputs, self.buses) for row in rows]
+        if len(set(names)) != len(names):
+            raise ValueError(f"kind {self.id}: two sockets or buses share a name")
+        keys = {path.key for path in self.paths}
+        if len(keys) != len(self.paths):
+            raise ValueError(f"kind {self.id}: two paths share their ends")
+        for path in self.paths:
+            for end in (path.source, path.target):
+                if end not in names:
+                    raise ValueError(f"kind {self.id}: path {path.key} names {end}, which it does not have")
+        for control in self.controls:
+            for key in control.moves:
+                if key not in keys:
+                    raise ValueError(
+                        f"kind {self.id}: control {control.id} moves {key}, which it does not have"
+                    )
+        return self

@@ -1,0 +1,104 @@
+"""A number that can explain itself.
+
+Every computed value that a user sees is a `Derived`: the value, the formula it came from, the terms that were put in
+(each of which may itself be derived), and the source of the formula or figure.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+MINUS = "\u2212"
+UNIT_KEYS = {
+    "dB": "_db",
+    "dB SPL": "_db_spl",
+    "dBA": "_dba",
+    "dBFS": "_dbfs",
+    "dBu": "_dbu",
+    "dBu/Pa": "_dbu_per_pa",
+    "LUFS": "_lufs",
+    "ms": "_ms",
+    "Hz": "_hz",
+    "m": "_m",
+    "mA": "_ma",
+    "V": "_v",
+    "s": "_s",
+    "": "",
+}
+_DECIMALS = {"": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0}
+
+
+def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
+    """The figure as it is printed: one decimal for dB and ms, true minus sign, unit after a space."""
+    digits = _DECIMALS.get(unit, 1)
+    if unit == "m" and abs(value) < 1:
+        value, unit, digits = value * 100, "cm", 0
+    if round(value, digits) == 0:
+        value = 0.0
+    text = f"{value:{'+' if sign else ''}.{digits}f}".replace("-", MINUS)
+    return f"{text} {unit}".rstrip()
+
+
+@dataclass(frozen=True, slots=True)
+class Derived:
+    """A value with its arithmetic.
+
+    Attributes:
+        name: what the value is, in a few plain words.
+        value: the figure, in `unit`.
+        unit: one of the keys of `UNIT_KEYS`.
+        formula: the rule in symbols, or empty for a given figure.
+        terms: what was put in, in the order of the formula. In a plain sum the terms add up to `value`.
+        source: a standard, a book, a device's data, a setting of the show, or an assumption named as one.
+        adds: whether `value` is the plain sum of the terms' values.
+    """
+
+    name: str
+    value: float
+    unit: str
+    formula: str = ""
+    terms: tuple[Derived, ...] = field(default=())
+    source: str = ""
+    adds: bool = False
+
+    def text(self) -> str:
+        """The value with its unit."""
+        return show_number(self.value, self.unit, sign=self.unit == "dB")
+
+    def equation(self) -> str:
+        """The formula with the figures put in; empty for a given figure."""
+        if self.adds and self.terms:
+            parts = [show_number(self.terms[0].value, self.terms[0].unit).rsplit(" ", 1)[0]]
+            first_unit = self.terms[0].unit
+            if first_unit == "dB SPL":
+                parts[0] = show_number(self.terms[0].value, "dB").removesuffix(" dB")
+            for term in self.terms[1:]:
+                sign = MINUS if round(term.value, 1) < 0 else "+"
+                parts.append(f"{sign} {abs(term.value):.1f}")
+            return f"{show_number(self.value, 'dB').removesuffix(' dB')} = {' '.join(parts)}"
+        return self.formula
+
+    def walk(self) -> Iterator[tuple[int, Derived]]:
+        """This value and everything under it, with its depth, in reading order."""
+        yield 0, self
+        for term in self.terms:
+            for depth, below in term.walk():
+                yield depth + 1, below
+
+    def to_json(self) -> dict[str, Any]:
+        """Plain data, the unit in the key of the value."""
+        out: dict[str, Any] = {"name": self.name, "value" + UNIT_KEYS[self.unit]: round(self.value, 4)}
+        if self.equation():
+            out["formula"] = self.equation()
+        if self.source:
+            out["source"] = self.source
+        if self.terms:
+            out["terms"] = [term.to_json() for term in self.terms]
+        return out
+
+
+def total(name: str, unit: str, terms: tuple[Derived, ...], *, source: str = "") -> Derived:
+    """The plain sum of its terms."""
+    return Derived(name, sum(term.value for term in terms), unit, "sum of the lines", terms, source, True)

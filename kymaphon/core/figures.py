@@ -1,0 +1,63 @@
+"""House figures, assumed levels and tolerances: data with a source, never bare numbers in code."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from functools import cache
+from importlib import resources
+from typing import Any
+
+from kymaphon.core.derive import Derived
+
+
+@dataclass(frozen=True, slots=True)
+class Practice:
+    """Where a house likes its speech to sit, and on which meter that is read.
+
+    Levels are dBFS unless `unit` says otherwise. `average` is the mark; `tolerance_db` either side of it is in.
+    """
+
+    id: str
+    name: str
+    where: str
+    unit: str
+    average: float
+    tolerance_db: float
+    peak: float
+    never_over: float
+    source: str
+
+
+def _read(name: str) -> Any:
+    return json.loads(resources.files("kymaphon.core").joinpath("data", name).read_text(encoding="utf-8"))
+
+
+@cache
+def _figures() -> dict[str, Derived]:
+    rows = _read("figures.json")["figures"]
+    return {row["id"]: Derived(row["name"], row["value"], row["unit"], source=row["source"]) for row in rows}
+
+
+def figure(figure_id: str) -> Derived:
+    """A house figure with its name, unit and source.
+
+    Raises:
+        KeyError: there is no such figure.
+    """
+    return _figures()[figure_id]
+
+
+def number(figure_id: str) -> float:
+    """The bare value of a house figure.
+
+    Raises:
+        KeyError: there is no such figure.
+    """
+    return _figures()[figure_id].value
+
+
+@cache
+def practices() -> dict[str, Practice]:
+    """All shipped practices by id, the default first."""
+    return {row["id"]: Practice(**row) for row in _read("practices.json")["practices"]}

@@ -1,0 +1,110 @@
+"""Findings: what is wrong, why, and what would put it right. The rules that look for them are in `rules`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Literal
+
+from kymaphon.core.derive import UNIT_KEYS, Derived
+from kymaphon.core.edits import Edit, apply_all
+from kymaphon.core.show import Show
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+
+Severity = Literal["stop", "fix", "note"]
+Stage = Literal["Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book"]
+SEVERITIES: tuple[Severity, ...] = ("stop", "fix", "note")
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A named edit, with what it would change.
+
+    Attributes:
+        id: stable within its finding.
+        label: what to do, as a button says it.
+        effect: what will be so afterwards, in one sentence.
+        edits: applied together, undone together.
+    """
+
+    id: str
+    label: str
+    effect: str
+    edits: tuple[Edit, ...]
+
+    def apply(self, show: Show) -> Show:
+        """The show with this remedy in it."""
+        return apply_all(show, self.edits)
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "id": self.id,
+            "label": self.label,
+            "effect": self.effect,
+            "edits": [edit.to_json() for edit in self.edits],
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something about the show that the operator should know.
+
+    Attributes:
+        code: stable, kebab-case.
+        severity: `stop` never go on air like this, `fix` sort out before air, `note` worth knowing.
+        stage: where in the order of work it belongs.
+        subjects: ids of parties, devices or nodes.
+        title: a few words.
+        message: one sentence, plain words, with the figures.
+        figures: the figures by name.
+        why: the arithmetic; None where there is none to show.
+        remedies: the least harmful first.
+    """
+
+    code: str
+    severity: Severity
+    stage: Stage
+    subjects: tuple[str, ...]
+    title: str
+    message: str
+    figures: tuple[Derived, ...] = ()
+    why: Derived | None = None
+    remedies: tuple[Remedy, ...] = ()
+
+    @property
+    def key(self) -> tuple[str, tuple[str, ...]]:
+        """Tells one finding from another across edits."""
+        return self.code, self.subjects
+
+    def to_json(self) -> dict[str, Any]:
+        figures: dict[str, float] = {}
+        for row in self.figures:
+            figures.update(_figure_json(row))
+        out = {
+            "code": self.code,
+            "severity": self.severity,
+            "stage": self.stage,
+            "subjects": list(self.subjects),
+            "title": self.title,
+            "message": self.message,
+            "figures": figures,
+            "remedies": [remedy.to_json() for remedy in self.remedies],
+        }
+        if self.why is not None:
+            out["why"] = self.why.to_json()
+        return out
+
+
+def _figure_json(row: Derived) -> dict[str, float]:
+    return {row.name.replace(" ", "_").replace("-", "_") + UNIT_KEYS[row.unit]: round(row.value, 4)}
+
+
+Rule = Callable[["Analysis"], Iterable[Finding]]
+"""A pure function from an analysis (everything in it but its findings) to findings."""
+
+
+def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Findings by severity, otherwise in the order they came."""
+    return tuple(sorted(found, key=lambda row: SEVERITIES.index(row.severity)))

@@ -1,0 +1,205 @@
+"""The signal graph: nodes are points where a level can be told, edges carry gain and delay from one to the next.
+
+Levels stay in the unit of their node (dB SPL, dBu, dBFS); an edge's gain is the step from the one unit to the other, so gains along a path
+add up and a closed circle's sum is a true gain.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.derive import Derived
+
+NoiseKind = Literal["room", "microphone", "preamp", "converter"]
+
+
+@dataclass(frozen=True, slots=True)
+class SettingRef:
+    """One value of one device: `desk`, `in1>send1`, `on`."""
+
+    device: str
+    key: str
+    field: str
+
+
+@dataclass(frozen=True, slots=True)
+class Switch:
+    """Something that opens or closes an edge. `closed` is the value at which signal passes."""
+
+    ref: SettingRef
+    label: str
+    closed: bool
+    now: bool
+
+    @property
+    def passes(self) -> bool:
+        return self.now == self.closed
+
+
+@dataclass(frozen=True, slots=True)
+class Knob:
+    """Something that sets the gain of an edge, with the range that the device gives it."""
+
+    ref: SettingRef
+    label: str
+    value: float
+    lowest: float
+    highest: float
+    step: float
+
+
+@dataclass(frozen=True, slots=True)
+class Node:
+    """A point of the rig.
+
+    Attributes:
+        id: `device.port`, `device.port.l`, a tap as `device.in1:pre`, or `party.mouth`, `party.ear`.
+        label: for people.
+        unit: `dB SPL`, `dBu` or `dBFS`.
+        owner: id of the device or party.
+        place: id of the place, or None.
+        ceiling: the level at which it clips; None where nothing there does.
+    """
+
+    id: str
+    label: str
+    unit: str
+    owner: str
+    place: str | None = None
+    ceiling: Derived | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Edge:
+    """A step of the signal. `parts` are the lines of its gain; their sum is the gain."""
+
+    source: int
+    target: int
+    parts: tuple[Derived, ...]
+    delays: tuple[Derived, ...] = ()
+    broken: str = ""
+    switches: tuple[Switch, ...] = ()
+    knobs: tuple[Knob, ...] = ()
+    controls: tuple[str, ...] = ()
+    label: str = ""
+    gain_db: float = field(init=False, default=0.0)
+    delay_ms: float = field(init=False, default=0.0)
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "gain_db", sum(part.value for part in self.parts))
+        object.__setattr__(self, "delay_ms", sum(part.value for part in self.delays))
+
+    @property
+    def on(self) -> bool:
+        """Whether signal passes: nothing broken, every switch closed."""
+        return not self.broken and all(switch.passes for switch in self.switches)
+
+
+@dataclass(frozen=True, slots=True)
+class NoiseSource:
+    """Noise that enters at a node, in the unit of that node."""
+
+    node: int
+    kind: NoiseKind
+    level: Derived
+
+
+@dataclass(frozen=True)
+class SignalGraph:
+    """The whole rig as arrays. Made by `build.build_graph`.
+
+    Attributes:
+        nodes, edges: in a fixed order; edges name nodes by position.
+        noises: everything that adds noise.
+        mouths: party id -> node where its voice begins, with its level there.
+        ears: party id -> nodes where it listens (one, or left and right).
+        unknown: what could not be computed for lack of data, in words.
+    """
+
+    nodes: tuple[Node, ...]
+    edges: tuple[Edge, ...]
+    noises: tuple[NoiseSource, ...] = ()
+    mouths: dict[str, tuple[int, Derived]] = field(default_factory=dict)
+    ears: dict[str, tuple[int, ...]] = field(default_factory=dict)
+    unknown: tuple[str, ...] = ()
+
+    @cached_property
+    def index(self) -> dict[str, int]:
+        """Node id -> position."""
+        return {node.id: i for i, node in enumerate(self.nodes)}
+
+    @cached_property
+    def live(self) -> tuple[int, ...]:
+        """Positions of the edges through which signal passes."""
+        return tuple(i for i, edge in enumerate(self.edges) if edge.on)
+
+    @cached_property
+    def source(self) -> NDArray[np.intp]:
+        """Source node of each live edge; shape (L,)."""
+        return np.array([self.edges[i].source for i in self.live], dtype=np.intp)
+
+    @cached_property
+    def target(self) -> NDArray[np.intp]:
+        """Target node of each live edge; shape (L,)."""
+        return np.array([self.edges[i].target for i in self.live], dtype=np.intp)
+
+    @cached_property
+    def gain_db(self) -> NDArray[np.float64]:
+        """Gain of each live edge in dB; shape (L,)."""
+        return np.array([self.edges[i].gain_db for i in self.live], dtype=np.float64)
+
+    @cached_property
+    def delay_ms(self) -> NDArray[np.float64]:
+        """Delay of each live edge in ms; shape (L,)."""
+        return np.array([self.edges[i].delay_ms for i in self.live], dtype=np.float64)
+
+    @cached_property
+    def outgoing(self) -> tuple[tuple[int, ...], ...]:
+        """For each node, positions in the live arrays of the edges that leave it."""
+        rows: list[list[int]] = [[] for _ in self.nodes]
+        for k, i in enumerate(self.live):
+            rows[self.edges[i].source].append(k)
+        return tuple(tuple(row) for row in rows)
+
+    @cached_property
+    def incoming(self) -> tuple[tuple[int, ...], ...]:
+        """For each node, positions in the live arrays of the edges that reach it."""
+        rows: list[list[int]] = [[] for _ in self.nodes]
+        for k, i in enumerate(self.live):
+            rows[self.edges[i].target].append(k)
+        return tuple(tuple(row) for row in rows)
+
+    @cached_property
+    def steps_out(self) -> tuple[tuple[tuple[int, int, float], ...], ...]:
+        """For each node, (position in the live arrays, target, gain in dB) of the edges that leave it: for searches step by step."""
+        rows: list[list[tuple[int, int, float]]] = [[] for _ in self.nodes]
+        for k, i in enumerate(self.live):
+            edge = self.edges[i]
+            rows[edge.source].append((k, edge.target, edge.gain_db))
+        return tuple(tuple(row) for row in rows)
+
+    def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
+        """The same rig, with no signal through any edge that one of these settings switches."""
+        cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
+        held = self.switched
+        gone = {i for ref in refs for i in held.get(ref, ())}
+        cut.__dict__["live"] = tuple(i for i in self.live if i not in gone)
+        return cut
+
+    @cached_property
+    def switched(self) -> dict[SettingRef, tuple[int, ...]]:
+        """Switch -> positions of the edges that it opens and closes."""
+        rows: dict[SettingRef, list[int]] = {}
+        for i, edge in enumerate(self.edges):
+            for switch in edge.switches:
+                rows.setdefault(switch.ref, []).append(i)
+        return {ref: tuple(row) for ref, row in rows.items()}
+
+    def live_edge(self, k: int) -> Edge:
+        """The live edge at position k of the live arrays."""
+        return self.edges[self.live[k]]

@@ -1,0 +1,270 @@
+"""The ladder: speech, peak, noise and headroom at every point of a chain, and which noise wins."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.derive import UNIT_KEYS, Derived, total
+from kymaphon.core.figures import Practice, figure, number, practices
+from kymaphon.core.graph import Knob, NoiseSource, SignalGraph
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.show import Show
+from kymaphon.core.transfer import Transfer
+from kymaphon.core.units import db_to_power, power_to_db, uncorrelated_sum_db
+
+NOISE_KINDS = ("room", "microphone", "preamp", "converter", "others")
+"""`others` is what comes in from every other channel that is open into the same mix."""
+
+
+@dataclass(frozen=True)
+class Rung:
+    """One point of a chain. Levels are in `unit`; `headroom_db` is from the peak to the ceiling.
+
+    Attributes:
+        gain_db: since the last rung that is not `minor`; likewise `knobs`.
+        minor: nothing happens here; the signal is only passed on.
+        ceiling_here: it clips at this very point; otherwise the ceiling is a neighbour's, for drawing.
+        terms: the lines of the speech level.
+        own_noise: what enters along this chain, each with its gain to here.
+        others_power: noise power of everything else that is open into this point.
+        knobs: what can be turned between the rung before and this one.
+        mark: low and high end of where the practice wants speech here, or None where it says nothing.
+    """
+
+    node: str
+    label: str
+    unit: str
+    speech_db: float
+    terms: tuple[Derived, ...]
+    gain_db: float
+    delay_ms: float
+    own_noise: tuple[tuple[NoiseSource, float], ...]
+    others_power: float
+    ceiling_db: float | None
+    ceiling_here: bool
+    knobs: tuple[Knob, ...]
+    mark: tuple[float, float] | None
+    minor: bool
+
+    @property
+    def speech(self) -> Derived:
+        """Average speech here, line by line from the mouth."""
+        return total(f"speech at {self.label}", self.unit, self.terms)
+
+    @property
+    def peak_db(self) -> float:
+        return self.speech_db + number("crest-short")
+
+    @property
+    def peak(self) -> Derived:
+        """Short peaks of speech here."""
+        speech = Derived("speech", self.speech_db, self.unit)
+        return total(f"peak at {self.label}", self.unit, (speech, figure("crest-short")))
+
+    @cached_property
+    def noise_db(self) -> dict[str, float]:
+        """Level of each kind of noise here; kinds that are not there are left out."""
+        powers: dict[str, float] = {}
+        for source, gain in self.own_noise:
+            powers[source.kind] = powers.get(source.kind, 0.0) + db_to_power(source.level.value + gain)
+        own = sum(powers.values())
+        if self.others_power > max(own * 1e-6, 1e-20):
+            powers["others"] = self.others_power
+        return {kind: power_to_db(powers[kind]) for kind in NOISE_KINDS if kind in powers}
+
+    @property
+    def noise_total_db(self) -> float:
+        return uncorrelated_sum_db(self.noise_db.values())
+
+    @property
+    def voice_over_noise_db(self) -> float:
+        return self.speech_db - self.noise_total_db
+
+    @property
+    def headroom_db(self) -> float | None:
+        """From the peak to clipping; None where nothing clips."""
+        return self.ceiling_db - self.peak_db if self.ceiling_db is not None and self.ceiling_here else None
+
+    @property
+    def noise_parts(self) -> tuple[Derived, ...]:
+        """Every single contribution here, strongest first."""
+        parts = [
+            Derived(
+                source.level.name,
+                source.level.value + gain,
+                self.unit,
+                "",
+                (source.level, Derived("gain from there to here", gain, "dB")),
+                source.level.source,
+                True,
+            )
+            for source, gain in self.own_noise
+        ]
+        if "others" in self.noise_db:
+            name = "noise of the other open channels"
+            parts.append(Derived(name, self.noise_db["others"], self.unit, source="solve over all open ways"))
+        return tuple(sorted(parts, key=lambda part: -part.value))
+
+    @property
+    def loudest_noise(self) -> str:
+        return max(self.noise_db, key=lambda kind: self.noise_db[kind], default="")
+
+    def explain_noise(self) -> Derived:
+        """The noise here as a sum of powers, strongest part first."""
+        value = self.noise_total_db
+        parts = self.noise_parts
+        return Derived(
+            f"noise at {self.label}", value, self.unit, "10 lg \u03a3 10^(L/10)", parts, "uncorrelated sum"
+        )
+
+    def explain_headroom(self) -> Derived | None:
+        """From peak to ceiling."""
+        if self.ceiling_db is None or not self.ceiling_here:
+            return None
+        ceiling = Derived("clips at", self.ceiling_db, self.unit, source="device data")
+        peak = Derived("less the peak", -self.peak_db, "dB")
+        return total(f"headroom at {self.label}", "dB", (ceiling, peak))
+
+    def to_json(self) -> dict[str, Any]:
+        key = UNIT_KEYS[self.unit]
+        out: dict[str, Any] = {
+            "node": self.node,
+            "label": self.label,
+            f"speech{key}": round(self.speech_db, 3),
+            f"peak{key}": round(self.peak_db, 3),
+            f"noise{key}": round(self.noise_total_db, 3) if self.noise_db else None,
+            "noise_parts": {kind + key: round(level, 3) for kind, level in self.noise_db.items()},
+            "loudest_noise": self.loudest_noise or None,
+            "voice_over_noise_db": round(self.voice_over_noise_db, 3) if self.noise_db else None,
+            "headroom_db": None if self.headroom_db is None else round(self.headroom_db, 3),
+            "gain_db": round(self.gain_db, 3),
+            "delay_ms": round(self.delay_ms, 4),
+        }
+        if self.mark:
+            out[f"mark{key}"] = list(self.mark)
+        return out
+
+
+@dataclass(frozen=True, slots=True)
+class Ladder:
+    """A voice along one chain, to where it is heard."""
+
+    voice: str
+    target: str
+    rungs: tuple[Rung, ...]
+    path: PathThrough
+
+    @property
+    def last(self) -> Rung:
+        return self.rungs[-1]
+
+    def shown(self) -> tuple[Rung, ...]:
+        """The rungs at which something happens; the others only pass the signal on."""
+        return tuple(rung for rung in self.rungs if not rung.minor)
+
+    def tightest(self) -> Rung | None:
+        """The rung with the least headroom."""
+        rows = [rung for rung in self.rungs if rung.headroom_db is not None]
+        return min(rows, key=lambda rung: rung.headroom_db or 0.0, default=None)
+
+    def to_json(self) -> dict[str, Any]:
+        return {"voice": self.voice, "to": self.target, "rungs": [rung.to_json() for rung in self.rungs]}
+
+
+@dataclass(frozen=True)
+class NoiseField:
+    """Every noise at every node; shared by all ladders of one graph."""
+
+    graph: SignalGraph
+    transfer: Transfer
+
+    @cached_property
+    def level_power(self) -> NDArray[np.float64]:
+        """Power of each noise source at each node, shape (nodes, noise sources)."""
+        rows = self.graph.noises
+        entering = sorted({row.node for row in rows})
+        place = {node: i for i, node in enumerate(entering)}
+        power = self.transfer.power_from(entering)
+        columns = [place[row.node] for row in rows]
+        return power[:, columns] * np.array([db_to_power(row.level.value) for row in rows])
+
+
+def build_ladder(
+    show: Show, graph: SignalGraph, field: NoiseField, voice: str, target: str, path: PathThrough
+) -> Ladder:
+    """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from the solve."""
+    practice = practices()[show.practice]
+    start_level = graph.mouths[voice][1]
+    nodes = path.nodes
+    steps = tuple(path.steps())
+    on_path = {node: i for i, node in enumerate(nodes)}
+    own = [(on_path[row.node], row) for row in graph.noises if row.node in on_path]
+    foreign = np.array([row.node not in on_path for row in graph.noises], dtype=bool)
+    reached = [0.0]
+    for step in steps:
+        reached.append(reached[-1] + step.gain_db)
+    terms: list[Derived] = [start_level]
+    delay, carried, rungs = 0.0, 0.0, []
+    knobs: tuple[Knob, ...] = ()
+    ceilings = _ceilings(graph, nodes, reached)
+    for i, position in enumerate(nodes):
+        node = graph.nodes[position]
+        if i:
+            terms.extend(part for part in steps[i - 1].parts if round(part.value, 4))
+            delay += steps[i - 1].delay_ms
+            carried += steps[i - 1].gain_db
+            knobs += steps[i - 1].knobs
+        here = tuple((row, reached[i] - reached[j]) for j, row in own if j <= i)
+        others = float(field.level_power[position, foreign].sum())
+        ceiling, clips_here = ceilings[i]
+        minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].label, knobs, carried)
+        rungs.append(
+            Rung(
+                node.id, node.label, node.unit, start_level.value + reached[i], tuple(terms), carried, delay,
+                here, others, ceiling, clips_here, knobs, mark_window(node.unit, practice), minor,
+            )
+        )  # fmt: skip
+        if not minor:
+            carried, knobs = 0.0, ()
+    return Ladder(voice, target, tuple(rungs), path)
+
+
+def _is_minor(graph: SignalGraph, position: int, label: str, knobs: tuple[Knob, ...], gain_db: float) -> bool:
+    if label in ("cable", "listens", "plays"):
+        return True
+    if any(knob.ref.field == "gain_db" and knob.step >= 1 and ">" not in knob.ref.key for knob in knobs):
+        return False
+    return abs(gain_db) < 0.05 and graph.nodes[position].unit != "dB SPL"
+
+
+def mark_window(unit: str, practice: Practice) -> tuple[float, float] | None:
+    """Low and high end of where the practice wants average speech, for points in its own unit; None elsewhere."""
+    if unit != practice.unit:
+        return None
+    return practice.average - practice.tolerance_db, practice.average + practice.tolerance_db
+
+
+def _ceilings(
+    graph: SignalGraph, nodes: tuple[int, ...], reached: list[float]
+) -> list[tuple[float | None, bool]]:
+    """Ceiling of each node, and whether it clips there; a point that does not clip takes its neighbour's, for drawing."""
+    own = [graph.nodes[node].ceiling for node in nodes]
+    out: list[tuple[float | None, bool]] = []
+    for i, ceiling in enumerate(own):
+        if ceiling is not None:
+            out.append((ceiling.value, True))
+            continue
+        before = next((j for j in range(i - 1, -1, -1) if own[j] is not None), None)
+        after = next((j for j in range(i + 1, len(own)) if own[j] is not None), None)
+        nearest = before if before is not None else after
+        found = own[nearest] if nearest is not None else None
+        if found is None or nearest is None:
+            out.append((None, False))
+        else:
+            out.append((found.value + reached[i] - reached[nearest], False))
+    return out

@@ -1,0 +1,202 @@
+"""Single ways through the rig, strongest first, and the circles in it: for explaining, and for exact gains and delays.
+
+A general graph library's best-first search refuses weights of the wrong sign, and preamplifiers have gains above 0 dB; so the search here is bounded
+by the strongest gain that any way onward can have (an A* search with an exact bound wherever no circle amplifies).
+"""
+
+from __future__ import annotations
+
+import heapq
+import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import number
+from kymaphon.core.graph import Edge, SignalGraph
+from kymaphon.core.transfer import Transfer
+
+MOST_PATHS = 32
+MOST_STEPS = 40000
+"""How many partial ways one search may look at before it stops and says that the list is not complete."""
+
+
+@dataclass(frozen=True, slots=True)
+class PathThrough:
+    """One way from node to node. For a circle the first and last node are the same."""
+
+    graph: SignalGraph
+    edges: tuple[int, ...]
+    gain_db: float
+    delay_ms: float
+
+    @property
+    def nodes(self) -> tuple[int, ...]:
+        steps = [self.graph.live_edge(k) for k in self.edges]
+        return (steps[0].source, *(step.target for step in steps)) if steps else ()
+
+    @property
+    def node_ids(self) -> tuple[str, ...]:
+        return tuple(self.graph.nodes[i].id for i in self.nodes)
+
+    def steps(self) -> Iterator[Edge]:
+        for k in self.edges:
+            yield self.graph.live_edge(k)
+
+    def gain_parts(self) -> tuple[Derived, ...]:
+        """The lines of the gain, those of 0 dB left out."""
+        return tuple(part for step in self.steps() for part in step.parts if round(part.value, 4))
+
+    def delay_parts(self) -> tuple[Derived, ...]:
+        """The lines of the delay."""
+        return tuple(part for step in self.steps() for part in step.delays if part.value)
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Paths strongest first, and whether the search saw them all down to its limit."""
+
+    paths: tuple[PathThrough, ...]
+    complete: bool
+
+
+def best_paths(
+    transfer: Transfer,
+    source: int,
+    target: int,
+    *,
+    bound: list[float] | None = None,
+    most: int = MOST_PATHS,
+    below_db: float | None = None,
+    floor_db: float = -np.inf,
+    within: frozenset[int] | None = None,
+) -> Found:
+    """Ways from source to target that visit no node twice, strongest first.
+
+    Args:
+        bound: `Transfer.best_gain_to(target)`, when the caller has it already.
+        most: stop after this many.
+        below_db: stop this far below the strongest (a positive number of dB); None takes the house figure.
+        floor_db: stop below this gain, whatever the strongest is.
+        within: only through these nodes. With source equal to target this finds circles.
+    """
+    graph = transfer.graph
+    reach = -number("paths-below") if below_db is None else below_db
+    onward = transfer.best_gain_to(target, within) if bound is None else bound
+    steps = graph.steps_out
+    floor = floor_db
+    counter = itertools.count()
+    heap: list[tuple[float, int, float, int, tuple[int, ...], frozenset[int]]] = []
+
+    def push(node: int, gain: float, edges: tuple[int, ...], seen: frozenset[int]) -> None:
+        for k, after, step_db in steps[node]:
+            if (after in seen and after != target) or (within is not None and after not in within):
+                continue
+            so_far = gain + step_db
+            possible = so_far + onward[after]
+            if possible >= floor and possible > -np.inf:
+                heapq.heappush(heap, (-possible, next(counter), so_far, after, (*edges, k), seen | {after}))
+
+    found: list[PathThrough] = []
+    if source == target and within is None:
+        return Found((), True)
+    push(source, 0.0, (), frozenset({source}))
+    strongest: float | None = None
+    for _ in range(MOST_STEPS):
+        if not heap:
+            return Found(_sorted(found), True)
+        negative, _, gain, node, edges, seen = heapq.heappop(heap)
+        if strongest is not None and -negative < strongest - reach:
+            return Found(_sorted(found), True)
+        if node == target:
+            delay = float(sum(graph.delay_ms[k] for k in edges))
+            found.append(PathThrough(graph, edges, gain, delay))
+            strongest = gain if strongest is None else max(strongest, gain)
+            floor = max(floor, strongest - reach)
+            if len(found) >= most:
+                return Found(_sorted(found), not heap)
+            continue
+        push(node, gain, edges, seen)
+    return Found(_sorted(found), False)
+
+
+def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:
+    return tuple(sorted(found, key=lambda path: -path.gain_db))
+
+
+def strongest_path(graph: SignalGraph, source: int, target: int, onward: list[float]) -> PathThrough | None:
+    """The strongest way, read straight off the bound; None when there is none, or when a circle amplifies on the way."""
+    if source == target or onward[source] == -np.inf:
+        return None
+    edges: list[int] = []
+    seen = {source}
+    node, gain, delay = source, 0.0, 0.0
+    while node != target:
+        k, node, step_db = max(graph.steps_out[node], key=lambda row: row[2] + onward[row[1]])
+        if node in seen:
+            return None
+        seen.add(node)
+        edges.append(k)
+        gain += step_db
+        delay += float(graph.delay_ms[k])
+    return PathThrough(graph, tuple(edges), gain, delay)
+
+
+def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int = MOST_PATHS) -> Found:
+    """Circles of the rig, strongest first: each visits no node twice.
+
+    In each strong component the node with most ways in and out is taken, every circle through it is listed, it is taken out, and the rest is split
+    again (Johnson 1975, with the root chosen so that few rounds are needed).
+
+    Args:
+        floor_db: circles weaker than this are left out; None takes the house figure.
+        most: at most this many through any one node, and in all.
+    """
+    graph = transfer.graph
+    floor = number("loop-of-interest") if floor_db is None else floor_db
+    found: list[PathThrough] = []
+    complete = True
+    waiting = [frozenset(part) for part in transfer.circles]
+    while waiting:
+        part = waiting.pop()
+        root = max(part, key=lambda node: (_degree(graph, node, part), -node))
+        search = best_paths(transfer, root, root, most=most, below_db=1e9, floor_db=floor, within=part)
+        found.extend(search.paths)
+        complete = complete and search.complete
+        waiting.extend(_components_within(graph, part - {root}))
+    ordered = _sorted(found)
+    return Found(ordered[:most], complete and len(ordered) <= most)
+
+
+def _degree(graph: SignalGraph, node: int, part: frozenset[int]) -> int:
+    inward = sum(int(graph.source[k]) in part for k in graph.incoming[node])
+    outward = sum(int(graph.target[k]) in part for k in graph.outgoing[node])
+    return inward * outward
+
+
+def _components_within(graph: SignalGraph, part: frozenset[int]) -> list[frozenset[int]]:
+    """Strong components of more than one node inside a set: forward and backward reach from a node meet in its component."""
+    out = []
+    left = set(part)
+    while left:
+        start = left.pop()
+        forward = _reach(graph, start, part, backward=False)
+        component = forward & _reach(graph, start, part, backward=True)
+        left -= component
+        if len(component) > 1:
+            out.append(frozenset(component))
+    return out
+
+
+def _reach(graph: SignalGraph, start: int, part: frozenset[int], *, backward: bool) -> set[int]:
+    rows, ends = (graph.incoming, graph.source) if backward else (graph.outgoing, graph.target)
+    seen, work = {start}, [start]
+    while work:
+        for k in rows[work.pop()]:
+            after = int(ends[k])
+            if after in part and after not in seen:
+                seen.add(after)
+                work.append(after)
+    return seen

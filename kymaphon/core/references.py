@@ -1,0 +1,204 @@
+"""Whether a show's names lead anywhere: ids, kinds, ports, settings. Says the place in the file and what would be right."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from difflib import get_close_matches
+
+from kymaphon.core.catalogue import Catalogue, Kind
+from kymaphon.core.figures import practices
+from kymaphon.core.show import Show
+
+STRIP_FIELDS = {"gain_db", "pad", "phantom", "fader_db", "mute", "pan"}
+PATH_FIELDS = {"on", "gain_db", "tap"}
+
+
+class ShowProblem(ValueError):
+    """A show that cannot be used. `where` is the place in the file, `what` says what is wrong and what would be right."""
+
+    def __init__(self, where: str, what: str) -> None:
+        super().__init__(f"{where}: {what}" if where else what)
+        self.where = where
+        self.what = what
+
+
+def check_references(show: Show, catalogue: Catalogue) -> None:
+    """Nothing when every reference holds.
+
+    Raises:
+        ShowProblem: the first that does not, with the number of the others.
+    """
+    problems = list(reference_problems(show, catalogue))
+    if problems:
+        first = problems[0]
+        more = f" (and {len(problems) - 1} more like it)" if len(problems) > 1 else ""
+        raise ShowProblem(first.where, first.what + more)
+
+
+def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem]:
+    """Every reference that does not hold, in the order of the file."""
+    yield from _duplicate_ids(show)
+    if show.practice not in practices():
+        yield ShowProblem("practice", f"unknown practice {show.practice}; known: {', '.join(practices())}")
+    places = {place.id for place in show.places}
+    devices = {device.id: device for device in show.devices}
+    parties = {party.id for party in show.parties}
+    known = {device.id: catalogue[device.kind] for device in show.devices if device.kind in catalogue}
+    for i, party in enumerate(show.parties):
+        where = f"parties[{i}] ({party.id})"
+        yield from _named(f"{where}.place", party.place, places, "place")
+        for field in ("hears_on", "plays_on"):
+            reference = getattr(party, field)
+            if reference:
+                yield from _listening(f"{where}.{field}", reference, known, devices.keys(), field)
+    for i, device in enumerate(show.devices):
+        where = f"devices[{i}] ({device.id})"
+        yield from _named(f"{where}.kind", device.kind, {kind.id for kind in catalogue}, "kind of device")
+        yield from _named(f"{where}.place", device.place, places, "place")
+        yield from _named(f"{where}.party", device.party, parties, "party")
+        if device.id in known:
+            yield from _settings(where, device.settings, known[device.id])
+    taken: dict[str, int] = {}
+    for i, cable in enumerate(show.cables):
+        yield from _cable(i, cable.source, cable.target, known, devices.keys(), taken)
+    wanted: set[tuple[str, str]] = set()
+    for i, want in enumerate(show.wants):
+        yield from _named(f"wants[{i}].listener", want.listener, parties, "party")
+        yield from _named(f"wants[{i}].voice", want.voice, parties, "party")
+        if (want.listener, want.voice) in wanted:
+            yield ShowProblem(f"wants[{i}]", f"{want.listener} and {want.voice} are listed twice")
+        wanted.add((want.listener, want.voice))
+    for i, take in enumerate(show.takes):
+        yield from _named(f"takes[{i}] ({take.id}).voice", take.voice, parties, "party")
+
+
+def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
+    for name in ("places", "parties", "devices", "tracks", "circuits", "rundown", "takes", "tasks"):
+        seen: dict[str, int] = {}
+        for i, row in enumerate(getattr(show, name)):
+            if row.id in seen:
+                yield ShowProblem(
+                    f"{name}[{i}].id", f"{row.id} is already {name}[{seen[row.id]}]; ids must differ"
+                )
+            seen.setdefault(row.id, i)
+    owners = {device.id for device in show.devices}
+    for i, party in enumerate(show.parties):
+        if party.id in owners:
+            yield ShowProblem(
+                f"parties[{i}].id", f"{party.id} is also a device; parties and devices need different ids"
+            )
+
+
+def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator[ShowProblem]:
+    if name is not None and name not in known:
+        yield ShowProblem(where, f"no {what} called {name}{_instead(name, known)}")
+
+
+def _instead(name: str, known: set[str] | list[str]) -> str:
+    close = get_close_matches(name, list(known), n=1)
+    if close:
+        return f"; did you mean {close[0]}?"
+    return f"; there are: {', '.join(sorted(known)[:12])}" if known else "; there are none"
+
+
+def _listening(
+    where: str, reference: str, known: dict[str, Kind], devices: object, field: str
+) -> Iterator[ShowProblem]:
+    device_id, _, port_id = reference.partition(".")
+    if device_id not in known:
+        if device_id not in list(devices):  # type: ignore[call-overload]
+            yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
+        return
+    kind = known[device_id]
+    if field == "plays_on":
+        ports = [port.id for port in (*kind.outputs, *kind.inputs)]
+        if port_id not in ports:
+            yield ShowProblem(
+                where, f"{device_id} has no port {port_id or '(none given)'}; it has: {', '.join(ports)}"
+            )
+        return
+    ears = [port.id for port in kind.outputs if port.ear]
+    if not ears:
+        yield ShowProblem(where, f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port")
+    elif port_id and port_id not in [port.id for port in kind.outputs]:
+        yield ShowProblem(where, f"{device_id} has no output {port_id}; to listen on: {', '.join(ears)}")
+
+
+def _settings(where: str, settings: dict[str, object], kind: Kind) -> Iterator[ShowProblem]:
+    strips = {row.id: row.strip for row in (*kind.inputs, *kind.outputs, *kind.buses)}
+    paths = {path.key: path for path in kind.paths}
+    controls = {control.id: control for control in kind.controls}
+    for key, setting in settings.items():
+        place = f"{where}.settings.{key}"
+        given = {name for name, value in setting if value is not None}  # type: ignore[attr-defined]
+        if key == "buffer" and kind.buffer_samples:
+            allowed = {"samples"}
+        elif key in paths:
+            allowed = PATH_FIELDS
+        elif key in controls:
+            allowed = {"gain_db"}
+        elif key in strips:
+            allowed = STRIP_FIELDS if strips[key] else set()
+        else:
+            options = sorted({*strips, *paths, *controls})
+            yield ShowProblem(place, f"a {kind.name.lower()} has no {key}{_instead(key, options)}")
+            continue
+        for field in sorted(given - allowed):
+            yield ShowProblem(f"{place}.{field}", f"{key} of a {kind.name.lower()} has no {field}")
+        value = getattr(setting, "gain_db", None)
+        limits = _limits(key, strips, paths, controls)
+        if value is not None and limits is not None and not limits[0] <= value <= limits[1]:
+            yield ShowProblem(
+                f"{place}.gain_db", f"{value:g} dB is outside {limits[0]:g} to {limits[1]:g} dB"
+            )
+        if value is not None and limits is None and "gain_db" in allowed:
+            yield ShowProblem(f"{place}.gain_db", f"{key} of a {kind.name.lower()} has a fixed gain")
+
+
+def _limits(
+    key: str, strips: dict[str, object], paths: dict[str, object], controls: dict[str, object]
+) -> tuple[float, float] | None:
+    owner = paths.get(key) or controls.get(key) or strips.get(key)
+    limits = getattr(owner, "gain_db", None)
+    return limits if isinstance(limits, tuple) else None
+
+
+def _cable(
+    i: int, source: str, target: str, known: dict[str, Kind], devices: object, taken: dict[str, int]
+) -> Iterator[ShowProblem]:
+    ends = []
+    for field, reference, wanted in (("from", source, "output"), ("to", target, "input")):
+        device_id, port_id, *side = reference.split(".")
+        where = f"cables[{i}].{field}"
+        if device_id not in known:
+            if device_id not in list(devices):  # type: ignore[call-overload]
+                yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
+            return
+        kind = known[device_id]
+        ports = {port.id: port for port in (kind.outputs if wanted == "output" else kind.inputs)}
+        if port_id not in ports:
+            other = kind.port(port_id)
+            hint = f"; {port_id} is an {'input' if wanted == 'output' else 'output'}" if other else ""
+            yield ShowProblem(
+                where,
+                f"{device_id} has no {wanted} {port_id}{hint}; its {wanted}s: {', '.join(ports) or 'none'}",
+            )
+            return
+        if side and not ports[port_id].stereo:
+            yield ShowProblem(where, f"{device_id}.{port_id} is mono and has no side {side[0]}")
+            return
+        ends.append(ports[port_id])
+    out, into = ends
+    if "acoustic" in (out.domain, into.domain):
+        yield ShowProblem(
+            f"cables[{i}]", f"{source} to {target}: sound needs no cable; place the device instead"
+        )
+    elif out.domain != into.domain:
+        yield ShowProblem(
+            f"cables[{i}]", f"{source} is {out.domain} and {target} is {into.domain}: no cable joins them"
+        )
+    if target in taken:
+        yield ShowProblem(
+            f"cables[{i}].to", f"{target} is already taken by cables[{taken[target]}]; one socket, one plug"
+        )
+    taken.setdefault(target, i)

@@ -1,0 +1,285 @@
+"""Who hears what: for each listener and voice the total over all ways, how late it is, and whether that is as wanted."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from kymaphon.core.derive import Derived, total
+from kymaphon.core.figures import Practice, figure, number, practices
+from kymaphon.core.graph import SignalGraph
+from kymaphon.core.paths import PathThrough, best_paths, strongest_path
+from kymaphon.core.show import Party, Show, WantKind
+from kymaphon.core.transfer import Transfer
+from kymaphon.core.units import SILENCE_DB, correlated_sum_db, power_to_db, uncorrelated_sum_db
+
+Verdict = Literal[
+    "heard", "local", "silent", "missing", "quiet", "loud", "late", "back", "unwanted", "twice", "free"
+]
+"""heard: as wanted. local: own voice, at once. silent: rightly not heard. missing: wanted, no way or too weak.
+quiet, loud: further from the wanted level than the tolerance. late: later than conversation bears. back: own voice, late.
+unwanted: heard and must not be. twice: two arrivals close in level. free: heard or not, nobody asked."""
+IN_STEP_BELOW_DB = 40.0
+"""Ways weaker than this against the strongest are taken as powers in a total: in step they could change it by 0.09 dB at most."""
+SILENT_GAIN_DB = -120.0
+"""Everything below this against the mark is reported as not there at all."""
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """One time at which a voice reaches a listener: ways of equal length, added in step."""
+
+    delay_ms: float
+    gain_db: float
+    paths: tuple[PathThrough, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Feed:
+    """One cell of who hears whom.
+
+    Attributes:
+        want: what was asked for, or the default by role; `asked` tells which.
+        node: where the listener gets it (the louder side), or None when no way leads there.
+        level_db: level there, in `unit`.
+        gain_db: that level against the listener's mark; 0 is on the mark. None when there is no way.
+        delay_ms: along the strongest way.
+        path: the strongest way.
+        twice: another arrival lies within the three-to-one difference.
+        arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see `Analysis.arrivals`).
+        unstable: the way runs through a circle that howls, so the level is only that of the first pass.
+    """
+
+    listener: str
+    voice: str
+    want: WantKind
+    asked: bool
+    wanted_gain_db: float
+    verdict: Verdict
+    node: int | None = None
+    unit: str = ""
+    level_db: float | None = None
+    gain_db: float | None = None
+    delay_ms: float | None = None
+    path: PathThrough | None = None
+    twice: bool = False
+    unstable: bool = False
+    arrivals: tuple[Arrival, ...] = ()
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return self.listener, self.voice
+
+    @property
+    def well(self) -> bool:
+        """Nothing to do here."""
+        return self.verdict in ("heard", "local", "silent", "free")
+
+
+def mark_of(unit: str, practice: Practice) -> Derived:
+    """The level at which a voice is on the mark, in the unit of the listener's point."""
+    if unit == "dBFS":
+        row = practice if practice.unit == "dBFS" else next(iter(practices().values()))
+        return Derived(f"mark, {row.name}", row.average, "dBFS", source=row.source)
+    return figure("house-alignment") if unit == "dBu" else figure("ear-mark")
+
+
+def default_want(listener: Party, voice: Party) -> WantKind:
+    """What goes without saying: a remote party never gets itself back; anyone else may hear themselves at once."""
+    if listener.id != voice.id:
+        return "any"
+    return "never" if listener.kind == "remote" else "local"
+
+
+def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[str, str], Feed]:
+    """Every cell of listeners by voices, in the order of the show's parties."""
+    practice = practices()[show.practice]
+    voices = [party for party in show.parties if party.id in graph.mouths]
+    power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
+    wants = {(want.listener, want.voice): want for want in show.wants}
+    feeds: dict[tuple[str, str], Feed] = {}
+    for listener in show.parties:
+        nodes = graph.ears.get(listener.id)
+        if not nodes:
+            continue
+        onward = {node: transfer.best_gain_to(node) for node in nodes}
+        for column, voice in enumerate(voices):
+            want = wants.get((listener.id, voice.id))
+            kind = want.want if want else default_want(listener, voice)
+            wanted = want.gain_db if want else 0.0
+            node = max(nodes, key=lambda n: power[n, column])
+            feed = Feed(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
+            two_way = listener.speaks and voice.listens
+            feeds[feed.key] = _measure(
+                feed, graph, transfer, float(power[node, column]), onward[node], practice, two_way
+            )
+    return feeds
+
+
+def _measure(
+    feed: Feed,
+    graph: SignalGraph,
+    transfer: Transfer,
+    power: float,
+    onward: list[float],
+    practice: Practice,
+    two_way: bool,
+) -> Feed:
+    node = feed.node
+    if node is None:
+        return feed
+    mouth, source_level = graph.mouths[feed.voice]
+    mark = mark_of(graph.nodes[node].unit, practice).value
+    best = onward[mouth]
+    if best == -np.inf or source_level.value + best - mark < SILENT_GAIN_DB:
+        return _with(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
+    path = strongest_path(graph, mouth, node, onward)
+    if path is None:
+        ways = best_paths(transfer, mouth, node, bound=onward, most=1).paths
+        path = ways[0] if ways else None
+    if path is None:
+        return _with(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
+    unstable = bool(transfer.unstable) and not transfer.unstable.isdisjoint(path.nodes)
+    rest = power_to_db(power) - path.gain_db
+    several = not unstable and rest > 0.3
+    gain, twice = path.gain_db, False
+    arrivals: tuple[Arrival, ...] = ()
+    if several:
+        arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB)
+        gain = total_gain_db(power, arrivals)
+        twice = second_arrival(arrivals) is not None
+    level = source_level.value + gain
+    measured = _with(
+        feed,
+        unit=graph.nodes[node].unit,
+        level_db=level,
+        gain_db=level - mark,
+        delay_ms=path.delay_ms,
+        path=path,
+        twice=twice,
+        unstable=unstable,
+        arrivals=arrivals,
+    )
+    return _with(measured, verdict=_judge(measured, two_way))
+
+
+def _with(feed: Feed, **changes: object) -> Feed:
+    values = {name: getattr(feed, name) for name in Feed.__dataclass_fields__}
+    return Feed(**{**values, **changes})  # type: ignore[arg-type]
+
+
+def arrivals_of(
+    transfer: Transfer,
+    mouth: int,
+    node: int,
+    onward: list[float] | None = None,
+    below_db: float | None = None,
+) -> tuple[Arrival, ...]:
+    """The times at which a voice arrives, strongest first; ways of the same length are added in step.
+
+    Args:
+        below_db: how far below the strongest way to look; None takes the house figure.
+
+    Steps of polarity are not modelled: ways of the same length always help each other.
+    """
+    found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db)
+    groups: list[list[PathThrough]] = []
+    apart = number("double-apart")
+    for path in sorted(found.paths, key=lambda row: row.delay_ms):
+        if groups and path.delay_ms - groups[-1][0].delay_ms <= apart:
+            groups[-1].append(path)
+        else:
+            groups.append([path])
+    arrivals = [
+        Arrival(
+            max(group, key=lambda row: row.gain_db).delay_ms,
+            correlated_sum_db(row.gain_db for row in group),
+            tuple(sorted(group, key=lambda row: -row.gain_db)),
+        )
+        for group in groups
+    ]
+    return tuple(sorted(arrivals, key=lambda row: -row.gain_db))
+
+
+def total_gain_db(power: float, arrivals: tuple[Arrival, ...]) -> float:
+    """Gain over all ways: the solve's sum of powers, with the ways of equal length put in step.
+
+    The solve counts every way and every round; listing may stop early. So the total is the solve's, plus what adding in step gives over adding as
+    powers for the ways that are listed.
+    """
+    listed = uncorrelated_sum_db(path.gain_db for arrival in arrivals for path in arrival.paths)
+    in_step = uncorrelated_sum_db(arrival.gain_db for arrival in arrivals)
+    extra = 10 ** (in_step / 10) - 10 ** (listed / 10) if arrivals else 0.0
+    return power_to_db(max(power + extra, 10 ** (SILENCE_DB / 10)))
+
+
+def second_arrival(arrivals: tuple[Arrival, ...]) -> Arrival | None:
+    """The strongest arrival after the first that is near enough in level to be heard as a second; None if all is well."""
+    if len(arrivals) < 2:
+        return None
+    near = arrivals[0].gain_db - arrivals[1].gain_db <= number("double-difference")
+    return arrivals[1] if near else None
+
+
+def echo_class(delay_ms: float) -> str:
+    """What own voice back does at this delay: `colours`, `hollow`, `blurred`, `echo`, or `stops` (Haas 1951, Lee 1950)."""
+    if delay_ms <= number("delay-colours"):
+        return "colours"
+    if delay_ms <= number("delay-hollow"):
+        return "hollow"
+    if delay_ms <= number("delay-blurred"):
+        return "blurred"
+    return "stops" if delay_ms >= number("delay-stops") else "echo"
+
+
+def _judge(feed: Feed, two_way: bool) -> Verdict:
+    gain, delay = feed.gain_db, feed.delay_ms
+    if gain is None or delay is None:
+        return "missing" if feed.want == "hear" else "silent"
+    if feed.listener == feed.voice:
+        return _judge_own(feed, gain, delay)
+    off = gain - feed.wanted_gain_db
+    if feed.want == "never":
+        return "unwanted" if gain > number("heard-floor") else "silent"
+    if feed.want == "hear" and off < number("heard-floor"):
+        return "missing"
+    if feed.twice and gain > number("heard-floor"):
+        return "twice"
+    if feed.want != "hear":
+        return "free"
+    if two_way and delay > number("one-way-limit"):
+        return "late"
+    if abs(off) > number("level-tolerance"):
+        return "loud" if off > 0 else "quiet"
+    return "heard"
+
+
+def _judge_own(feed: Feed, gain: float, delay: float) -> Verdict:
+    if gain <= number("own-voice-floor"):
+        return "missing" if feed.want == "hear" else "silent"
+    if delay > number("delay-colours"):
+        return "back"
+    if feed.want == "never":
+        return "unwanted"
+    return "twice" if feed.twice else "local"
+
+
+def explain_path(graph: SignalGraph, voice: str, path: PathThrough, practice: Practice) -> Derived:
+    """Level of a voice at the end of a way, line by line."""
+    end = graph.nodes[path.nodes[-1]]
+    terms = (graph.mouths[voice][1], *path.gain_parts())
+    mark = mark_of(end.unit, practice)
+    against = Derived(
+        f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212"),
+        -mark.value,
+        "dB",
+        source=mark.source,
+    )
+    return total(f"{end.label}, against the mark", "dB", (*terms, against))
+
+
+def explain_delay(path: PathThrough) -> Derived:
+    """Delay along a way, line by line."""
+    return total("delay", "ms", path.delay_parts(), source="delays add along the way")

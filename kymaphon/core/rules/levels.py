@@ -1,0 +1,278 @@
+"""Rules about gain against noise: clipping, headroom, the mark, which noise wins, what is only assumed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import SetField, SetValue
+from kymaphon.core.figures import figure, number
+from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.graph import Knob
+from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.takes import room_take
+from kymaphon.core.units import uncorrelated_sum_db
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+
+NOISE_WORDS = {
+    "room": "the room",
+    "microphone": "the microphone itself",
+    "preamp": "the preamplifier",
+    "converter": "the converter",
+    "others": "the other open channels",
+}
+
+
+def main_ladders(analysis: Analysis) -> dict[str, Ladder]:
+    """For each voice its ladder to the first end that it reaches."""
+    out: dict[str, Ladder] = {}
+    for (voice, _), ladder in analysis.ladders.items():
+        out.setdefault(voice, ladder)
+    return out
+
+
+def turn(knob: Knob, by_db: float) -> SetValue | None:
+    """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move that way at all."""
+    wanted = knob.value + by_db
+    stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
+    held = min(max(stepped, knob.lowest), knob.highest)
+    return None if abs(held - knob.value) < 1e-9 else SetValue(knob.ref, round(held, 3))
+
+
+def _gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
+    """Gain knobs along the chain up to a rung, first in the chain first; faders and sends after them."""
+    knobs: list[Knob] = []
+    for rung in ladder.shown():
+        knobs.extend(rung.knobs)
+        if upto is not None and rung.node == upto.node:
+            break
+    return sorted(knobs, key=lambda knob: knob.ref.field != "gain_db" or ">" in knob.ref.key)
+
+
+def headroom(analysis: Analysis) -> Iterator[Finding]:
+    """Peaks against the ceiling, with what a talker gains on warming up."""
+    seen: set[tuple[str, str]] = set()
+    for (voice, _), ladder in analysis.ladders.items():
+        talks = analysis.show.party(voice).kind != "player"
+        growth = figure("growth") if talks else Derived("a player's level does not grow", 0.0, "dB")
+        rung = ladder.tightest()
+        if (
+            rung is None
+            or rung.headroom_db is None
+            or rung.headroom_db >= growth.value
+            or (voice, rung.node) in seen
+        ):
+            continue
+        seen.add((voice, rung.node))
+        name = analysis.party_name(voice)
+        clips = rung.headroom_db < 0
+        need = growth.value - rung.headroom_db
+        text = (
+            f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if clips else 'below'} clipping at {rung.label}; "
+            + ("it distorts on air." if clips else f"people gain about {growth.value:.0f} dB on warming up.")
+        )
+        yield Finding(
+            "clips" if clips else "little-headroom",
+            "stop" if clips else "fix",
+            "Level",
+            (voice, rung.node),
+            f"{name} clips at {rung.label}"
+            if clips
+            else f"{rung.headroom_db:.1f} dB of headroom at {rung.label}",
+            text,
+            (Derived("headroom", rung.headroom_db, "dB"), Derived("growth", growth.value, "dB")),
+            rung.explain_headroom(),
+            _turn_remedies(
+                ladder,
+                rung,
+                -math.ceil(need),
+                f"peaks then stay {growth.value:.0f} dB or more below clipping",
+            ),
+        )
+
+
+def _turn_remedies(ladder: Ladder, rung: Rung | None, by_db: float, effect: str) -> tuple[Remedy, ...]:
+    out = []
+    for knob in _gain_knobs(ladder, rung):
+        edit = turn(knob, by_db)
+        if edit is None or not isinstance(edit.value, float):
+            continue
+        moved = edit.value - knob.value
+        if abs(moved - by_db) > knob.step / 2 + 1e-6:
+            continue
+        verb = "Take" if moved < 0 else "Add"
+        label = f"{verb} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {knob.label}"
+        out.append(Remedy(f"turn-{len(out) + 1}", label, f"{knob.label} goes from {show_number(knob.value, 'dB', sign=True)} to {show_number(edit.value, 'dB', sign=True)}; {effect}.", (edit,)))  # fmt: skip
+        if len(out) == 2:
+            break
+    return tuple(out)
+
+
+def off_mark(analysis: Analysis) -> Iterator[Finding]:
+    """Average speech at the end of the chain against the practice's mark."""
+    for voice, ladder in main_ladders(analysis).items():
+        last = ladder.last
+        if last.mark is None or analysis.show.party(voice).kind in ("player", "crowd", "effect"):
+            continue
+        low, high = last.mark
+        level = last.speech_db
+        if low <= level <= high:
+            continue
+        name, end = analysis.party_name(voice), analysis.party_name(ladder.target)
+        middle = (low + high) / 2
+        off = level - middle
+        text = (
+            f"{name} reaches {end} at {show_number(level, last.unit)}; the mark is {show_number(middle, last.unit)} "
+            f"({analysis.practice.name.lower()}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
+        )
+        effect = f"{name} then reaches {end} at about {show_number(middle, last.unit)}"
+        yield Finding(
+            "off-mark",
+            "fix",
+            "Level",
+            (voice, ladder.target),
+            f"{name} is {abs(off):.1f} dB {'above' if off > 0 else 'below'} the mark",
+            text,
+            (
+                Derived("level", level, last.unit),
+                Derived("mark", middle, last.unit),
+                Derived("off", off, "dB"),
+            ),
+            last.speech,
+            _turn_remedies(ladder, None, -off, effect),
+        )
+
+
+def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
+    """Speech against all noise at the end of the chain; says which noise wins and by how much, and what a move would buy."""
+    wanted, poor = number("wanted-snr"), number("poor-snr")
+    for voice, ladder in main_ladders(analysis).items():
+        last = ladder.last
+        if not last.noise_db or last.voice_over_noise_db >= wanted or analysis.show.party(voice).plays_on:
+            continue
+        name = analysis.party_name(voice)
+        ranked = sorted(last.noise_db.items(), key=lambda item: -item[1])
+        winner, level = ranked[0]
+        lead = level - ranked[1][1] if len(ranked) > 1 else math.inf
+        by = f", {lead:.1f} dB above {NOISE_WORDS[ranked[1][0]]}" if len(ranked) > 1 else ""
+        gained = half_distance_buys(last)
+        advice = (
+            f" Half the distance would buy {gained:.1f} dB."
+            if winner != "others"
+            else _open_channels(analysis, ladder)
+        )
+        text = (
+            f"{name} is {last.voice_over_noise_db:.1f} dB over the noise at {analysis.party_name(ladder.target)}. "
+            f"The loudest noise is {NOISE_WORDS[winner]}{by}.{advice}"
+        )
+        yield Finding(
+            "voice-over-noise",
+            "fix" if last.voice_over_noise_db < poor else "note",
+            "Level",
+            (voice, ladder.target),
+            f"{name} is {last.voice_over_noise_db:.1f} dB over the noise",
+            text,
+            (
+                Derived("voice over noise", last.voice_over_noise_db, "dB"),
+                Derived("half distance buys", gained, "dB"),
+            ),
+            last.explain_noise(),
+            _nearer(analysis, voice, gained) if gained >= 1 else (),
+        )
+
+
+def half_distance_buys(last: Rung) -> float:
+    """What half the distance gains of voice over noise, once the gain is taken back to the mark.
+
+    The voice is 6.02 dB up at the microphone; with the gain turned down by as much, noise from before the gain (room, microphone, preamplifier)
+    falls by 6.02 dB, and noise from after it, or from other channels, stays.
+    """
+    nearer = 20 * math.log10(2)
+    before = ("room", "microphone", "preamp")
+    after = uncorrelated_sum_db(
+        level - nearer if kind in before else level for kind, level in last.noise_db.items()
+    )
+    return last.noise_total_db - after
+
+
+def _open_channels(analysis: Analysis, ladder: Ladder) -> str:
+    """Which of the other channels brings most of the noise."""
+    graph = analysis.graph
+    on_path = set(ladder.path.nodes)
+    here = analysis.noise.level_power[ladder.path.nodes[-1]]
+    rows = [(float(here[i]), row) for i, row in enumerate(graph.noises) if row.node not in on_path]
+    power, loudest = max(rows, key=lambda item: item[0])
+    share = power / sum(value for value, _ in rows)
+    return f" Most of that ({share:.0%}) is {loudest.level.name}: keep that channel shut while nobody speaks there."
+
+
+def _nearer(analysis: Analysis, voice: str, gained: float) -> tuple[Remedy, ...]:
+    party = analysis.show.party(voice)
+    for device in analysis.show.devices:
+        if (
+            device.party != voice
+            or device.at_m is None
+            or party.at_m is None
+            or analysis.catalogue[device.kind].group != "microphone"
+        ):
+            continue
+        distance = math.dist(device.at_m, party.at_m)
+        if distance / 2 < number("nearest-distance") * 2:
+            return ()
+        x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
+        label = f"Bring the microphone to {show_number(distance / 2, 'm')}"
+        effect = f"The voice gains {gained:.1f} dB over the noise, once the preamp is turned down by 6 dB to match."
+        return (
+            Remedy(
+                "nearer", label, effect, (SetField("devices", device.id, "at_m", (round(x, 3), round(y, 3))),)
+            ),
+        )
+    return ()
+
+
+def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
+    """A room whose noise nobody measured: the ladder stands on an assumption, and says so."""
+    for place in analysis.show.places:
+        mics = [
+            device
+            for device in analysis.show.devices
+            if device.place == place.id
+            and device.party
+            and analysis.catalogue[device.kind].group == "microphone"
+        ]
+        bare = [device for device in mics if room_take(analysis.show, device) is None]
+        if not bare:
+            continue
+        names = ", ".join(analysis.party_name(device.party or "") for device in bare)
+        yield Finding(
+            "ambient-assumed",
+            "note",
+            "Level",
+            (place.id,),
+            f"Room noise in {place.name} is assumed",
+            f"{place.name} is taken to be {place.ambient_dba:.0f} dBA for {names}; record half a minute of room tone and attach it to replace the guess.",
+            (Derived("assumed ambient", place.ambient_dba, "dBA", source="show"),),
+        )
+
+
+def unknown_places(analysis: Analysis) -> Iterator[Finding]:
+    """Sound paths that could not be computed because somebody or something has no position."""
+    rows = analysis.graph.unknown
+    if rows:
+        text = f"{len(rows)} sound path{'s' if len(rows) > 1 else ''} could not be computed: {'; '.join(rows[:3])}{' and more' if len(rows) > 3 else ''}."
+        yield Finding(
+            "position-unknown",
+            "note",
+            "Cast",
+            (),
+            "Positions are missing",
+            text,
+            (Derived("paths", len(rows), ""),),
+        )
+
+
+RULES: tuple[Rule, ...] = (headroom, off_mark, voice_over_noise, assumed_ambient, unknown_places)

@@ -1,0 +1,226 @@
+"""The show: who, where, what is plugged into what, and how everything is set. Frozen; an edit makes a new one."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+
+FORMAT_VERSION = 1
+
+Identifier = Annotated[
+    str,
+    Field(
+        min_length=1,
+        max_length=64,
+        pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$",
+        description="Stable and readable: letters, digits, - and _",
+    ),
+]
+PortRef = Annotated[
+    str,
+    Field(
+        pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*\.[A-Za-z0-9][A-Za-z0-9_-]*(\.[lr])?$",
+        description="device.port, or device.port.l / device.port.r for one side of a stereo port",
+    ),
+]
+Point = tuple[float, float]
+Effort = Literal["quiet", "normal", "raised", "loud", "shouted"]
+PartyKind = Literal[
+    "presenter", "guest", "remote", "instrument", "crowd", "effect", "player", "audience", "recorder", "crew"
+]
+WantKind = Literal["hear", "never", "local", "any"]
+
+
+class Model(BaseModel):
+    """Frozen, and strict about names: a misspelt key is an error, not a silent default."""
+
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True, serialize_by_alias=True
+    )
+
+    def with_(self, **changes: Any) -> Self:
+        """A copy with some fields changed, validated."""
+        data = {name: getattr(self, name) for name in type(self).model_fields}
+        return type(self).model_validate({**data, **changes})
+
+
+class Place(Model):
+    """A room, deck or yard with its own air. Noise is the steady level at a listener's position."""
+
+    id: Identifier
+    name: str
+    size_m: Annotated[tuple[float, float] | None, Field(description="width and depth")] = None
+    ambient_dba: Annotated[float, Field(ge=-10, le=140)] = 35.0
+    noise: Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"] = "room-tone"
+    liveliness: Literal["dead", "treated", "ordinary", "live"] = "ordinary"
+
+
+class Party(Model):
+    """Somebody or something that is heard, or hears, or both."""
+
+    id: Identifier
+    name: str
+    kind: PartyKind
+    place: Identifier | None = None
+    at_m: Point | None = None
+    faces_deg: float = 0.0
+    speaks: bool = False
+    listens: bool = False
+    hears_on: Annotated[str | None, Field(description="device or device.port that this party listens on")] = (
+        None
+    )
+    plays_on: Annotated[
+        str | None, Field(description="device.port where the voice of a party without a mouth begins")
+    ] = None
+    effort: Effort = "normal"
+    level_db_spl_1m: Annotated[
+        float | None, Field(ge=0, le=160, description="measured at 1 m; instead of effort")
+    ] = None
+
+
+class Setting(Model):
+    """How one strip, crosspoint or control stands. A value not given stands at its kind's default."""
+
+    gain_db: Annotated[float | None, Field(ge=-120, le=120)] = None
+    pad: bool | None = None
+    phantom: bool | None = None
+    fader_db: Annotated[float | None, Field(ge=-120, le=20)] = None
+    mute: bool | None = None
+    pan: Annotated[float | None, Field(ge=-1, le=1, description="-1 left, 0 centre, 1 right")] = None
+    on: bool | None = None
+    tap: Literal["pre", "post"] | None = None
+    samples: Annotated[int | None, Field(ge=8, le=16384, description="buffer length")] = None
+
+
+class Device(Model):
+    """A thing of some catalogue kind, standing somewhere, with its settings."""
+
+    id: Identifier
+    kind: Identifier
+    name: str | None = None
+    place: Identifier | None = None
+    at_m: Point | None = None
+    aim_deg: float | None = None
+    party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
+    settings: dict[str, Setting] = {}
+
+
+class Cable(Model):
+    """From an output to an input. A network link or a plug-in path inside a computer is a cable too."""
+
+    source: Annotated[PortRef, Field(alias="from")]
+    target: Annotated[PortRef, Field(alias="to")]
+    length_m: Annotated[float | None, Field(ge=0, le=100000)] = None
+    label: str = ""
+
+
+class Want(Model):
+    """What a listener should get of a voice."""
+
+    listener: Identifier
+    voice: Identifier
+    want: WantKind
+    gain_db: Annotated[
+        float, Field(ge=-60, le=40, description="wanted level against the listener's mark")
+    ] = 0.0
+
+
+class Take(Model):
+    """A recording that was measured, and where in the rig it was made."""
+
+    id: Identifier
+    file: str
+    what: Literal["voice", "room-tone", "other"] = "other"
+    voice: Annotated[Identifier | None, Field(description="the party whose microphone recorded it")] = None
+    at: Annotated[str | None, Field(description="node of the rig where it was recorded")] = None
+    noise_dbfs: Annotated[float | None, Field(ge=-300, le=10)] = None
+    path_gain_db: Annotated[
+        float | None, Field(description="dBFS at `at` for 0 dB SPL at the microphone, as the rig then stood")
+    ] = None
+    electronic_noise_dbfs: Annotated[
+        float | None, Field(description="noise of microphone and electronics at `at`, as the rig then stood")
+    ] = None
+    sha256: str | None = None
+
+
+class Track(Model):
+    """One track of a recorder."""
+
+    id: Identifier
+    name: str = ""
+    source: Annotated[str | None, Field(alias="from")] = None
+
+
+class Circuit(Model):
+    """A talkback circuit."""
+
+    id: Identifier
+    name: str = ""
+    members: tuple[Identifier, ...] = ()
+
+
+class Segment(Model):
+    """A part of the rundown."""
+
+    id: Identifier
+    name: str
+    length_s: Annotated[float | None, Field(ge=0)] = None
+
+
+class Task(Model):
+    """Something to do before air."""
+
+    id: Identifier
+    text: str
+    done: bool = False
+
+
+class LogEntry(Model):
+    """What happened, when."""
+
+    at: AwareDatetime
+    text: str
+    subject: str | None = None
+
+
+class Show(Model):
+    """A whole show. Top-level names and `device.port` references are fixed, so that shows can be written by hand."""
+
+    kymaphon: Annotated[int, Field(description="format version")] = FORMAT_VERSION
+    title: str = "Untitled show"
+    subtitle: str = ""
+    air_at: AwareDatetime | None = None
+    mains_hz: Literal[50, 60] = 50
+    sample_rate_hz: Annotated[int, Field(ge=8000, le=768000)] = 48000
+    practice: Identifier = "digital-voice"
+    places: tuple[Place, ...] = ()
+    parties: tuple[Party, ...] = ()
+    devices: tuple[Device, ...] = ()
+    cables: tuple[Cable, ...] = ()
+    wants: tuple[Want, ...] = ()
+    tracks: tuple[Track, ...] = ()
+    circuits: tuple[Circuit, ...] = ()
+    rundown: tuple[Segment, ...] = ()
+    takes: tuple[Take, ...] = ()
+    tasks: tuple[Task, ...] = ()
+    log: tuple[LogEntry, ...] = ()
+
+    def party(self, party_id: str) -> Party:
+        """The party of that id. Raises KeyError when there is none."""
+        return _by_id(self.parties, party_id)
+
+    def device(self, device_id: str) -> Device:
+        """The device of that id. Raises KeyError when there is none."""
+        return _by_id(self.devices, device_id)
+
+    def place(self, place_id: str) -> Place:
+        """The place of that id. Raises KeyError when there is none."""
+        return _by_id(self.places, place_id)
+
+
+def _by_id(rows: tuple[Any, ...], wanted: str) -> Any:
+    for row in rows:
+        if row.id == wanted:
+            return row
+    raise KeyError(wanted)

@@ -1,0 +1,319 @@
+"""Totals over all ways at once, from the structure of the graph rather than from counting paths.
+
+Three questions: how much power of a source reaches every node (H solved for |A|^2), what the complex response is at given
+frequencies (H = (I - A)^-1), and whether a set of circles stays below howling (spectral radius of |A|).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.graph import SettingRef, SignalGraph
+
+Floats = NDArray[np.float64]
+Complexes = NDArray[np.complex128]
+
+
+def strong_components(graph: SignalGraph) -> list[list[int]]:
+    """Strongly connected components of the live edges, in an order in which signal flows forward (Tarjan 1972).
+
+    Returns:
+        Lists of node positions; a component comes before every component that it feeds.
+    """
+    count = len(graph.nodes)
+    successors = [[after for _, after, _ in row] for row in graph.steps_out]
+    order = [-1] * count
+    low = [0] * count
+    on_stack = [False] * count
+    stack: list[int] = []
+    found: list[list[int]] = []
+    clock = 0
+    for root in range(count):
+        if order[root] >= 0:
+            continue
+        work = [(root, 0)]
+        while work:
+            node, step = work.pop()
+            if step == 0:
+                order[node] = low[node] = clock
+                clock += 1
+                stack.append(node)
+                on_stack[node] = True
+            descended = False
+            for i in range(step, len(successors[node])):
+                after = successors[node][i]
+                if order[after] < 0:
+                    work.append((node, i + 1))
+                    work.append((after, 0))
+                    descended = True
+                    break
+                if on_stack[after]:
+                    low[node] = min(low[node], order[after])
+            if descended:
+                continue
+            if low[node] == order[node]:
+                part = []
+                while True:
+                    member = stack.pop()
+                    on_stack[member] = False
+                    part.append(member)
+                    if member == node:
+                        break
+                found.append(part)
+            if work:
+                above = work[-1][0]
+                low[above] = min(low[above], low[node])
+    found.reverse()
+    return found
+
+
+@dataclass(frozen=True)
+class Transfer:
+    """Solves for one graph; keeps what several questions share."""
+
+    graph: SignalGraph
+
+    def without(self, refs: frozenset[SettingRef]) -> Transfer:
+        """The same rig with the edges behind some switches cut. The order of flow is kept, as taking edges away cannot upset it."""
+        cut = Transfer(self.graph.without(refs))
+        cut.__dict__["components"] = self.components
+        return cut
+
+    @cached_property
+    def components(self) -> list[list[int]]:
+        """`strong_components` of the graph."""
+        return strong_components(self.graph)
+
+    @cached_property
+    def circles(self) -> list[list[int]]:
+        """The components in which signal can go round."""
+        looping = {
+            node for node, row in enumerate(self.graph.steps_out) if any(after == node for _, after, _ in row)
+        }
+        return [part for part in self.components if len(part) > 1 or part[0] in looping]
+
+    @cached_property
+    def radius(self) -> list[float]:
+        """Spectral radius of |A| inside each of `circles`: below one, no phases can make it howl (Perron, Frobenius)."""
+        return [_spectral_radius(self._block(part)) for part in self.circles]
+
+    @cached_property
+    def unstable(self) -> frozenset[int]:
+        """Nodes of the circles whose radius is one or more."""
+        pairs = zip(self.circles, self.radius, strict=True)
+        return frozenset(node for part, radius in pairs if radius >= 1 for node in part)
+
+    def _block(self, part: Sequence[int]) -> Floats:
+        """|A| inside a component, row = target, scaled so that units cancel as far as they can."""
+        place = {node: i for i, node in enumerate(part)}
+        block = np.zeros((len(part), len(part)))
+        for node in part:
+            for k in self.graph.outgoing[node]:
+                after = int(self.graph.target[k])
+                if after in place:
+                    block[place[after], place[node]] += 10 ** (self.graph.gain_db[k] / 20)
+        return block
+
+    def power_from(self, sources: Sequence[int]) -> Floats:
+        """Power of each source at every node: sum over all ways, round circles too, of the squared gains.
+
+        Where circles howl there is no finite sum; inside those, only the ways that go round nowhere count.
+
+        Args:
+            sources: node positions, length S.
+
+        Returns:
+            Power ratios (unit of the node over unit of the source), shape (nodes, S).
+        """
+        graph = self.graph
+        power = np.zeros((len(graph.nodes), len(sources)))
+        for column, node in enumerate(sources):
+            power[node, column] = 1.0
+        weight = 10 ** (graph.gain_db / 10)
+        origin = graph.source.tolist()
+        circling = {node for part in self.circles for node in part}
+        for part in self.components:
+            if part[0] in circling:
+                self._solve_block(part, weight, power)
+                continue
+            for k in graph.incoming[part[0]]:
+                power[part[0]] += weight[k] * power[origin[k]]
+        return power
+
+    def _solve_block(self, part: Sequence[int], weight: Floats, power: Floats) -> None:
+        graph = self.graph
+        place = {node: i for i, node in enumerate(part)}
+        entering = power[list(part)].copy()
+        matrix = np.zeros((len(part), len(part)))
+        for i, node in enumerate(part):
+            for k in graph.incoming[node]:
+                before = int(graph.source[k])
+                if before in place:
+                    matrix[i, place[before]] += weight[k]
+                else:
+                    entering[i] += weight[k] * power[before]
+        if part[0] in self.unstable:
+            matrix = _without_circles(matrix)
+        power[list(part)] = np.linalg.solve(np.eye(len(part)) - matrix, entering)
+
+    @cached_property
+    def _complex_order(self) -> tuple[Floats, Floats]:
+        return 10 ** (self.graph.gain_db / 20), self.graph.delay_ms / 1000
+
+    def response(self, source: int, target: int, frequencies_hz: Floats) -> Complexes:
+        """Complex response between two nodes, all ways and circles in one: the element of (I - A(f))^-1.
+
+        Args:
+            frequencies_hz: shape (F,).
+
+        Returns:
+            Shape (F,); in the unit of the target over that of the source.
+        """
+        amplitude, delay_s = self._complex_order
+        graph = self.graph
+        turn = np.exp(-2j * np.pi * np.outer(np.asarray(frequencies_hz, dtype=float), delay_s)) * amplitude
+        field = np.zeros((len(graph.nodes), len(frequencies_hz)), dtype=complex)
+        field[source] = 1
+        for part in self.components:
+            members = set(part)
+            if len(part) == 1 and not any(graph.source[k] in members for k in graph.incoming[part[0]]):
+                for k in graph.incoming[part[0]]:
+                    field[part[0]] += turn[:, k] * field[graph.source[k]]
+                continue
+            place = {node: i for i, node in enumerate(part)}
+            entering = field[list(part)].T.copy()
+            matrix = np.zeros((len(frequencies_hz), len(part), len(part)), dtype=complex)
+            for i, node in enumerate(part):
+                for k in graph.incoming[node]:
+                    before = int(graph.source[k])
+                    if before in place:
+                        matrix[:, i, place[before]] += turn[:, k]
+                    else:
+                        entering[:, i] += turn[:, k] * field[before]
+            solved = np.linalg.solve(np.eye(len(part)) - matrix, entering[..., None])
+            field[list(part)] = solved[..., 0].T
+        return field[target]
+
+    @cached_property
+    def _best(self) -> dict[tuple[int, frozenset[int] | None], list[float]]:
+        return {}
+
+    def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> list[float]:
+        """Strongest gain in dB from every node to the target; -inf where there is no way. Kept once computed.
+
+        Components are taken from the end of the signal flow backwards. Inside a circle the search goes on until nothing rises; a circle above 0 dB would
+        rise without end, so there it stops after as many rounds as a path can have steps, which is still an upper bound for every path that goes
+        nowhere twice.
+
+        Args:
+            within: only through these nodes, if given.
+
+        Returns:
+            One level per node, in the order of the graph.
+        """
+        key = (target, within)
+        if key not in self._best:
+            self._best[key] = self._find_best(target, within)
+        return self._best[key]
+
+    def _find_best(self, target: int, within: frozenset[int] | None) -> list[float]:
+        steps = self.graph.steps_out
+        none = -math.inf
+        best = [none] * len(self.graph.nodes)
+        best[target] = 0.0
+        for part in self._upstream:
+            if len(part) > 1:
+                self._settle(part, target, within, best)
+                continue
+            node = part[0]
+            row = steps[node]
+            if not row or node == target or (within is not None and node not in within):
+                continue
+            strongest = none
+            for _, after, gain in row:
+                possible = gain + best[after]
+                if possible > strongest and (within is None or after in within):
+                    strongest = possible
+            best[node] = strongest
+        return best
+
+    @cached_property
+    def _upstream(self) -> list[list[int]]:
+        """The components from the end of the signal flow backwards."""
+        return self.components[::-1]
+
+    def _settle(self, part: list[int], target: int, within: frozenset[int] | None, best: list[float]) -> None:
+        """Raises the levels inside a circle until nothing rises, or until a path could have no more steps."""
+        steps = self.graph.steps_out
+        members = [node for node in part if node != target and (within is None or node in within)]
+        for _ in range(len(part) + 1):
+            risen = False
+            for node in members:
+                for _, after, gain in steps[node]:
+                    possible = gain + best[after]
+                    if possible > best[node] and (within is None or after in within):
+                        best[node] = possible
+                        risen = True
+            if not risen:
+                return
+
+
+def _spectral_radius(block: Floats) -> float:
+    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus one (which is aperiodic)."""
+    size = len(block)
+    if size <= 80:
+        return float(np.abs(np.linalg.eigvals(block)).max())
+    balanced = _balance(block)
+    vector = np.ones(size) / size
+    value = 0.0
+    for _ in range(2000):
+        image = balanced @ vector + vector
+        before, value = value, float(image.sum())
+        vector = image / value
+        if abs(value - before) < 1e-10 * value:
+            break
+    return value - 1
+
+
+def _balance(block: Floats) -> Floats:
+    """The same matrix with each point measured in a unit of its own, so that rows and columns are alike in size (Osborne 1960)."""
+    out = block.copy()
+    for _ in range(6):
+        for i in range(len(out)):
+            row, column = out[i].sum() - out[i, i], out[:, i].sum() - out[i, i]
+            if row > 0 and column > 0:
+                scale = np.sqrt(column / row)
+                out[i] *= scale
+                out[:, i] /= scale
+    return out
+
+
+def _without_circles(matrix: Floats) -> Floats:
+    """The matrix (row = target) without the edges that lead back in a depth-first walk."""
+    size = len(matrix)
+    out = matrix.copy()
+    state = [0] * size
+    for root in range(size):
+        if state[root]:
+            continue
+        work = [(root, iter(np.flatnonzero(matrix[:, root])))]
+        state[root] = 1
+        while work:
+            node, successors = work[-1]
+            for after in successors:
+                if state[after] == 1:
+                    out[after, node] = 0
+                elif state[after] == 0:
+                    state[after] = 1
+                    work.append((int(after), iter(np.flatnonzero(matrix[:, after]))))
+                    break
+            else:
+                state[node] = 2
+                work.pop()
+    return out
