@@ -1,4 +1,6 @@
-"""The edges that run through the air: mouth to microphone, loudspeaker to microphone and ear, headphone leak, room noise."""
+"""The edges that run through the air: mouth to microphone, loudspeaker to microphone and ear, headphone
+leak, room noise.
+"""
 
 from __future__ import annotations
 
@@ -112,7 +114,9 @@ def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, Port] | No
 
 
 def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
-    """Everything in the same place that a microphone hears: its talker, other talkers, loudspeakers, headphones, the room."""
+    """Everything in the same place that a microphone hears: its talker, other talkers, loudspeakers,
+    headphones, the room.
+    """
     target = f"{device.id}.{port.id}"
     pattern = kind.microphone.pattern if kind.microphone else (kind.pattern or "omni")
     own = next((party for party in draft.show.parties if party.id == device.party), None)
@@ -123,7 +127,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
         same_place = party.place is not None and party.place == device.place
         if party is own and (party.at_m is None or at is None):
             usual = "handset-distance" if kind.group == "phone" else "speaking-distance"
-            parts = (_distance_part(number(usual), figure(usual).source),)
+            parts: tuple[Derived, ...] = (_distance_part(number(usual), figure(usual).source),)
             draft.join(f"{party.id}.mouth", target, parts, delays=_travel(number(usual)), label="speaks into")
         elif party is own or same_place:
             if party.at_m is None or at is None:
@@ -244,7 +248,9 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Device, t
 
 
 def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port] | None]) -> None:
-    """What ears get straight from the room: people and loudspeakers in the same place, less what is worn over the ears."""
+    """What ears get straight from the room: people and loudspeakers in the same place, less what is worn
+    over the ears.
+    """
     for listener in draft.show.parties:
         if not listener.listens or listener.place is None:
             continue

@@ -1,4 +1,6 @@
-"""Show -> SignalGraph: every device laid out inside, every cable, then the air between mouths, microphones and ears."""
+"""Show -> SignalGraph: every device laid out inside, every cable, then the air between mouths, microphones
+and ears.
+"""
 
 from __future__ import annotations
 
@@ -100,7 +102,8 @@ class _DeviceBuilder:
     def build(self) -> None:
         for port in self.kind.inputs:
             self._input(port)
-        for row in (*self.kind.buses, *self.kind.outputs):
+        points: list[Port | Bus] = [*self.kind.buses, *self.kind.outputs]
+        for row in points:
             self._mix_point(row)
         for path in self.kind.paths:
             self._path(path)
@@ -392,7 +395,7 @@ class _DeviceBuilder:
             return [("", ".l", ()), ("", ".r", ())]
         pan = self.setting(path.source).pan or 0.0
         angle = (pan + 1) * math.pi / 4
-        out = []
+        out: list[tuple[str, str, tuple[Derived, ...]]] = []
         for side, part in ((".l", math.cos(angle)), (".r", math.sin(angle))):
             level = 20 * math.log10(part) if part > 1e-9 else -math.inf
             where = "centre" if pan == 0 else f"{abs(pan):.0%} {'left' if pan < 0 else 'right'}"
@@ -437,7 +440,9 @@ def _port_at(draft: Draft, reference: str) -> tuple[Device, Port, str]:
 
 
 def _join_cable(draft: Draft, source: str, target: str) -> None:
-    """A cable, with what the load takes off the level. A mono plug feeds both sides; a stereo one in a mono socket loses its right."""
+    """A cable, with what the load takes off the level. A mono plug feeds both sides; a stereo one in a mono
+    socket loses its right.
+    """
     _, out, out_side = _port_at(draft, source)
     _, into, in_side = _port_at(draft, target)
     parts: tuple[Derived, ...] = ()

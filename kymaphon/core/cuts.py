@@ -1,4 +1,6 @@
-"""Which switches to open so that something bad is gone and everything wanted is still there; and which to close to bring something."""
+"""Which switches to open so that something bad is gone and everything wanted is still there; and which to
+close to bring something.
+"""
 
 from __future__ import annotations
 
@@ -89,8 +91,10 @@ def fewest_cuts(
 ) -> list[Cut]:
     """The smallest sets of switches that cure, the least harmful first.
 
-    Every set of one switch is tried, then every set of two, then three; the search stops at the first size at which a set cures and takes
-    nothing wanted away. Sets that cure but break a want are returned only when no set leaves all wants whole, so that the caller can name what stands in the way.
+    Every set of one switch is tried, then every set of two, then three; the search stops at the first size at
+    which a set cures and takes
+    nothing wanted away. Sets that cure but break a want are returned only when no set leaves all wants whole,
+    so that the caller can name what stands in the way.
     """
     harmful: list[Cut] = []
     for size in range(1, MOST_TOGETHER + 1):

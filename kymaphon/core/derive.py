@@ -1,6 +1,7 @@
 """A number that can explain itself.
 
-Every computed value that a user sees is a `Derived`: the value, the formula it came from, the terms that were put in
+Every computed value that a user sees is a `Derived`: the value, the formula it came from, the terms that were
+put in
 (each of which may itself be derived), and the source of the formula or figure.
 """
 

@@ -15,7 +15,8 @@ from kymaphon.core.derive import Derived
 class Practice:
     """Where a house likes its speech to sit, and on which meter that is read.
 
-    Levels are dBFS unless `unit` says otherwise. `average` is the mark; `tolerance_db` either side of it is in.
+    Levels are dBFS unless `unit` says otherwise. `average` is the mark; `tolerance_db` either side of it is
+    in.
     """
 
     id: str

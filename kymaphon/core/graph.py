@@ -1,6 +1,8 @@
-"""The signal graph: nodes are points where a level can be told, edges carry gain and delay from one to the next.
+"""The signal graph: nodes are points where a level can be told, edges carry gain and delay from one to the
+next.
 
-Levels stay in the unit of their node (dB SPL, dBu, dBFS); an edge's gain is the step from the one unit to the other, so gains along a path
+Levels stay in the unit of their node (dB SPL, dBu, dBFS); an edge's gain is the step from the one unit to the
+other, so gains along a path
 add up and a closed circle's sum is a true gain.
 """
 
@@ -176,7 +178,9 @@ class SignalGraph:
 
     @cached_property
     def steps_out(self) -> tuple[tuple[tuple[int, int, float], ...], ...]:
-        """For each node, (position in the live arrays, target, gain in dB) of the edges that leave it: for searches step by step."""
+        """For each node, (position in the live arrays, target, gain in dB) of the edges that leave it: for
+        searches step by step.
+        """
         rows: list[list[tuple[int, int, float]]] = [[] for _ in self.nodes]
         for k, i in enumerate(self.live):
             edge = self.edges[i]

@@ -191,13 +191,18 @@ class NoiseField:
         place = {node: i for i, node in enumerate(entering)}
         power = self.transfer.power_from(entering)
         columns = [place[row.node] for row in rows]
-        return power[:, columns] * np.array([db_to_power(row.level.value) for row in rows])
+        levels: NDArray[np.float64] = power[:, columns] * np.array(
+            [db_to_power(row.level.value) for row in rows]
+        )
+        return levels
 
 
 def build_ladder(
     show: Show, graph: SignalGraph, field: NoiseField, voice: str, target: str, path: PathThrough
 ) -> Ladder:
-    """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from the solve."""
+    """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from
+    the solve.
+    """
     practice = practices()[show.practice]
     start_level = graph.mouths[voice][1]
     nodes = path.nodes
@@ -243,7 +248,9 @@ def _is_minor(graph: SignalGraph, position: int, label: str, knobs: tuple[Knob, 
 
 
 def mark_window(unit: str, practice: Practice) -> tuple[float, float] | None:
-    """Low and high end of where the practice wants average speech, for points in its own unit; None elsewhere."""
+    """Low and high end of where the practice wants average speech, for points in its own unit; None
+    elsewhere.
+    """
     if unit != practice.unit:
         return None
     return practice.average - practice.tolerance_db, practice.average + practice.tolerance_db
@@ -252,7 +259,9 @@ def mark_window(unit: str, practice: Practice) -> tuple[float, float] | None:
 def _ceilings(
     graph: SignalGraph, nodes: tuple[int, ...], reached: list[float]
 ) -> list[tuple[float | None, bool]]:
-    """Ceiling of each node, and whether it clips there; a point that does not clip takes its neighbour's, for drawing."""
+    """Ceiling of each node, and whether it clips there; a point that does not clip takes its neighbour's,
+    for drawing.
+    """
     own = [graph.nodes[node].ceiling for node in nodes]
     out: list[tuple[float | None, bool]] = []
     for i, ceiling in enumerate(own):

@@ -56,7 +56,9 @@ def cascade_noise_db(stages: Sequence[tuple[float, float]]) -> float:
 
 
 def noise_as_sound_db_spl(noise_dbu: float, sensitivity_dbu_per_pa: float) -> float:
-    """The sound level that would make this noise: 93.98 + EIN - S. -128 dBu behind 1.1 mV/Pa is 22.9 dB SPL."""
+    """The sound level that would make this noise: 93.98 + EIN - S. -128 dBu behind 1.1 mV/Pa is 22.9 dB
+    SPL.
+    """
     return PASCAL_DB_SPL + noise_dbu - sensitivity_dbu_per_pa
 
 

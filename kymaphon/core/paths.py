@@ -1,7 +1,10 @@
-"""Single ways through the rig, strongest first, and the circles in it: for explaining, and for exact gains and delays.
+"""Single ways through the rig, strongest first, and the circles in it: for explaining, and for exact gains
+and delays.
 
-A general graph library's best-first search refuses weights of the wrong sign, and preamplifiers have gains above 0 dB; so the search here is bounded
-by the strongest gain that any way onward can have (an A* search with an exact bound wherever no circle amplifies).
+A general graph library's best-first search refuses weights of the wrong sign, and preamplifiers have gains
+above 0 dB; so the search here is bounded
+by the strongest gain that any way onward can have (an A* search with an exact bound wherever no circle
+amplifies).
 """
 
 from __future__ import annotations
@@ -127,7 +130,9 @@ def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:
 
 
 def strongest_path(graph: SignalGraph, source: int, target: int, onward: list[float]) -> PathThrough | None:
-    """The strongest way, read straight off the bound; None when there is none, or when a circle amplifies on the way."""
+    """The strongest way, read straight off the bound; None when there is none, or when a circle amplifies
+    on the way.
+    """
     if source == target or onward[source] == -np.inf:
         return None
     edges: list[int] = []
@@ -147,7 +152,8 @@ def strongest_path(graph: SignalGraph, source: int, target: int, onward: list[fl
 def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int = MOST_PATHS) -> Found:
     """Circles of the rig, strongest first: each visits no node twice.
 
-    In each strong component the node with most ways in and out is taken, every circle through it is listed, it is taken out, and the rest is split
+    In each strong component the node with most ways in and out is taken, every circle through it is listed,
+    it is taken out, and the rest is split
     again (Johnson 1975, with the root chosen so that few rounds are needed).
 
     Args:
@@ -177,7 +183,9 @@ def _degree(graph: SignalGraph, node: int, part: frozenset[int]) -> int:
 
 
 def _components_within(graph: SignalGraph, part: frozenset[int]) -> list[frozenset[int]]:
-    """Strong components of more than one node inside a set: forward and backward reach from a node meet in its component."""
+    """Strong components of more than one node inside a set: forward and backward reach from a node meet in
+    its component.
+    """
     out = []
     left = set(part)
     while left:

@@ -1,20 +1,24 @@
-"""Whether a show's names lead anywhere: ids, kinds, ports, settings. Says the place in the file and what would be right."""
+"""Whether a show's names lead anywhere: ids, kinds, ports, settings. Says the place in the file and what
+would be right.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator, Mapping
 from difflib import get_close_matches
 
-from kymaphon.core.catalogue import Catalogue, Kind
+from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.figures import practices
-from kymaphon.core.show import Show
+from kymaphon.core.show import Setting, Show
 
 STRIP_FIELDS = {"gain_db", "pad", "phantom", "fader_db", "mute", "pan"}
 PATH_FIELDS = {"on", "gain_db", "tap"}
 
 
 class ShowProblem(ValueError):
-    """A show that cannot be used. `where` is the place in the file, `what` says what is wrong and what would be right."""
+    """A show that cannot be used. `where` is the place in the file, `what` says what is wrong and what
+    would be right.
+    """
 
     def __init__(self, where: str, what: str) -> None:
         super().__init__(f"{where}: {what}" if where else what)
@@ -102,11 +106,11 @@ def _instead(name: str, known: set[str] | list[str]) -> str:
 
 
 def _listening(
-    where: str, reference: str, known: dict[str, Kind], devices: object, field: str
+    where: str, reference: str, known: dict[str, Kind], devices: Collection[str], field: str
 ) -> Iterator[ShowProblem]:
     device_id, _, port_id = reference.partition(".")
     if device_id not in known:
-        if device_id not in list(devices):  # type: ignore[call-overload]
+        if device_id not in devices:
             yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
         return
     kind = known[device_id]
@@ -124,13 +128,14 @@ def _listening(
         yield ShowProblem(where, f"{device_id} has no output {port_id}; to listen on: {', '.join(ears)}")
 
 
-def _settings(where: str, settings: dict[str, object], kind: Kind) -> Iterator[ShowProblem]:
-    strips = {row.id: row.strip for row in (*kind.inputs, *kind.outputs, *kind.buses)}
+def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[ShowProblem]:
+    rows: list[Port | Bus] = [*kind.inputs, *kind.outputs, *kind.buses]
+    strips = {row.id: row.strip for row in rows}
     paths = {path.key: path for path in kind.paths}
     controls = {control.id: control for control in kind.controls}
     for key, setting in settings.items():
         place = f"{where}.settings.{key}"
-        given = {name for name, value in setting if value is not None}  # type: ignore[attr-defined]
+        given = {name for name, value in setting if value is not None}
         if key == "buffer" and kind.buffer_samples:
             allowed = {"samples"}
         elif key in paths:
@@ -145,7 +150,7 @@ def _settings(where: str, settings: dict[str, object], kind: Kind) -> Iterator[S
             continue
         for field in sorted(given - allowed):
             yield ShowProblem(f"{place}.{field}", f"{key} of a {kind.name.lower()} has no {field}")
-        value = getattr(setting, "gain_db", None)
+        value = setting.gain_db
         limits = _limits(key, strips, paths, controls)
         if value is not None and limits is not None and not limits[0] <= value <= limits[1]:
             yield ShowProblem(
@@ -156,7 +161,7 @@ def _settings(where: str, settings: dict[str, object], kind: Kind) -> Iterator[S
 
 
 def _limits(
-    key: str, strips: dict[str, object], paths: dict[str, object], controls: dict[str, object]
+    key: str, strips: Mapping[str, object], paths: Mapping[str, object], controls: Mapping[str, object]
 ) -> tuple[float, float] | None:
     owner = paths.get(key) or controls.get(key) or strips.get(key)
     limits = getattr(owner, "gain_db", None)
@@ -164,14 +169,14 @@ def _limits(
 
 
 def _cable(
-    i: int, source: str, target: str, known: dict[str, Kind], devices: object, taken: dict[str, int]
+    i: int, source: str, target: str, known: dict[str, Kind], devices: Collection[str], taken: dict[str, int]
 ) -> Iterator[ShowProblem]:
     ends = []
     for field, reference, wanted in (("from", source, "output"), ("to", target, "input")):
         device_id, port_id, *side = reference.split(".")
         where = f"cables[{i}].{field}"
         if device_id not in known:
-            if device_id not in list(devices):  # type: ignore[call-overload]
+            if device_id not in devices:
                 yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
             return
         kind = known[device_id]

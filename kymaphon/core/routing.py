@@ -1,4 +1,6 @@
-"""Who hears what: for each listener and voice the total over all ways, how late it is, and whether that is as wanted."""
+"""Who hears what: for each listener and voice the total over all ways, how late it is, and whether that is
+as wanted.
+"""
 
 from __future__ import annotations
 
@@ -18,11 +20,15 @@ from kymaphon.core.units import SILENCE_DB, correlated_sum_db, power_to_db, unco
 Verdict = Literal[
     "heard", "local", "silent", "missing", "quiet", "loud", "late", "back", "unwanted", "twice", "free"
 ]
-"""heard: as wanted. local: own voice, at once. silent: rightly not heard. missing: wanted, no way or too weak.
-quiet, loud: further from the wanted level than the tolerance. late: later than conversation bears. back: own voice, late.
+"""heard: as wanted. local: own voice, at once. silent: rightly not heard. missing: wanted, no way or too
+weak.
+quiet, loud: further from the wanted level than the tolerance. late: later than conversation bears. back: own
+voice, late.
 unwanted: heard and must not be. twice: two arrivals close in level. free: heard or not, nobody asked."""
 IN_STEP_BELOW_DB = 40.0
-"""Ways weaker than this against the strongest are taken as powers in a total: in step they could change it by 0.09 dB at most."""
+"""Ways weaker than this against the strongest are taken as powers in a total: in step they could change it
+by 0.09 dB at most.
+"""
 SILENT_GAIN_DB = -120.0
 """Everything below this against the mark is reported as not there at all."""
 
@@ -48,7 +54,8 @@ class Feed:
         delay_ms: along the strongest way.
         path: the strongest way.
         twice: another arrival lies within the three-to-one difference.
-        arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see `Analysis.arrivals`).
+        arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
+        `Analysis.arrivals`).
         unstable: the way runs through a circle that howls, so the level is only that of the first pass.
     """
 
@@ -87,7 +94,9 @@ def mark_of(unit: str, practice: Practice) -> Derived:
 
 
 def default_want(listener: Party, voice: Party) -> WantKind:
-    """What goes without saying: a remote party never gets itself back; anyone else may hear themselves at once."""
+    """What goes without saying: a remote party never gets itself back; anyone else may hear themselves at
+    once.
+    """
     if listener.id != voice.id:
         return "any"
     return "never" if listener.kind == "remote" else "local"
@@ -167,7 +176,7 @@ def _measure(
 
 def _with(feed: Feed, **changes: object) -> Feed:
     values = {name: getattr(feed, name) for name in Feed.__dataclass_fields__}
-    return Feed(**{**values, **changes})  # type: ignore[arg-type]
+    return Feed(**{**values, **changes})
 
 
 def arrivals_of(
@@ -206,7 +215,8 @@ def arrivals_of(
 def total_gain_db(power: float, arrivals: tuple[Arrival, ...]) -> float:
     """Gain over all ways: the solve's sum of powers, with the ways of equal length put in step.
 
-    The solve counts every way and every round; listing may stop early. So the total is the solve's, plus what adding in step gives over adding as
+    The solve counts every way and every round; listing may stop early. So the total is the solve's, plus what
+    adding in step gives over adding as
     powers for the ways that are listed.
     """
     listed = uncorrelated_sum_db(path.gain_db for arrival in arrivals for path in arrival.paths)
@@ -216,7 +226,9 @@ def total_gain_db(power: float, arrivals: tuple[Arrival, ...]) -> float:
 
 
 def second_arrival(arrivals: tuple[Arrival, ...]) -> Arrival | None:
-    """The strongest arrival after the first that is near enough in level to be heard as a second; None if all is well."""
+    """The strongest arrival after the first that is near enough in level to be heard as a second; None if
+    all is well.
+    """
     if len(arrivals) < 2:
         return None
     near = arrivals[0].gain_db - arrivals[1].gain_db <= number("double-difference")
@@ -224,7 +236,9 @@ def second_arrival(arrivals: tuple[Arrival, ...]) -> Arrival | None:
 
 
 def echo_class(delay_ms: float) -> str:
-    """What own voice back does at this delay: `colours`, `hollow`, `blurred`, `echo`, or `stops` (Haas 1951, Lee 1950)."""
+    """What own voice back does at this delay: `colours`, `hollow`, `blurred`, `echo`, or `stops` (Haas
+    1951, Lee 1950).
+    """
     if delay_ms <= number("delay-colours"):
         return "colours"
     if delay_ms <= number("delay-hollow"):

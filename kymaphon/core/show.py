@@ -1,8 +1,10 @@
-"""The show: who, where, what is plugged into what, and how everything is set. Frozen; an edit makes a new one."""
+"""The show: who, where, what is plugged into what, and how everything is set. Frozen; an edit makes a new
+one.
+"""
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
 
@@ -184,8 +186,13 @@ class LogEntry(Model):
     subject: str | None = None
 
 
+_Row = TypeVar("_Row", Party, Device, Place)
+
+
 class Show(Model):
-    """A whole show. Top-level names and `device.port` references are fixed, so that shows can be written by hand."""
+    """A whole show. Top-level names and `device.port` references are fixed, so that shows can be written by
+    hand.
+    """
 
     kymaphon: Annotated[int, Field(description="format version")] = FORMAT_VERSION
     title: str = "Untitled show"
@@ -219,7 +226,7 @@ class Show(Model):
         return _by_id(self.places, place_id)
 
 
-def _by_id(rows: tuple[Any, ...], wanted: str) -> Any:
+def _by_id(rows: tuple[_Row, ...], wanted: str) -> _Row:
     for row in rows:
         if row.id == wanted:
             return row

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from kymaphon.core.derive import Derived
 from kymaphon.core.noise import without_noise_db
 from kymaphon.core.show import Device, Show, Take
+from kymaphon.core.units import uncorrelated_sum_db
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
 
 
 def room_take(show: Show, device: Device) -> Take | None:
@@ -17,10 +23,13 @@ def room_take(show: Show, device: Device) -> Take | None:
 
 
 def measured_ambient(show: Show, device: Device) -> Derived | None:
-    """Room noise at a microphone, worked back from a take: what was recorded, less the rig's gain, less its own noise.
+    """Room noise at a microphone, worked back from a take: what was recorded, less the rig's gain, less its
+    own noise.
 
-    The gain and the electronic noise are those of the rig when the take was made, so turning a gain later changes nothing here.
-    Returns None without a take. A take that lies at or below the rig's own noise gives that noise as an upper bound, and says so.
+    The gain and the electronic noise are those of the rig when the take was made, so turning a gain later
+    changes nothing here.
+    Returns None without a take. A take that lies at or below the rig's own noise gives that noise as an upper
+    bound, and says so.
     """
     take = room_take(show, device)
     if take is None or take.noise_dbfs is None or take.path_gain_db is None:
@@ -50,4 +59,46 @@ def measured_ambient(show: Show, device: Device) -> Derived | None:
     formula = "10 lg(10^(recorded/10) \u2212 10^(own/10)) \u2212 gain"
     return Derived(
         "room noise, measured", left - gain.value, "dB SPL", formula, (recorded, own, gain), "take"
+    )
+
+
+def room_tone_take(
+    analysis: Analysis,
+    voice: str,
+    *,
+    take_id: str,
+    file: str,
+    noise_dbfs: float,
+    at: str | None = None,
+    sha256: str | None = None,
+) -> Take:
+    """A room-tone take made through a talker's microphone, with the rig as it stands: its gain and its own noise there.
+
+    Args:
+        at: node of the rig where it was recorded; None takes the first point after the microphone where the signal is digital.
+
+    Raises:
+        ValueError: the voice has no microphone that leads to a digital point, or `at` does not lie on its way.
+    """
+    ladder = next((row for (who, _), row in analysis.ladders.items() if who == voice), None)
+    if ladder is None:
+        raise ValueError(
+            f"{voice} reaches no recorder or stream, so there is no point at which it could be recorded"
+        )
+    digital = [rung for rung in ladder.rungs if rung.unit == "dBFS" and (at is None or rung.node == at)]
+    sound = next((rung for rung in ladder.rungs[1:] if rung.unit == "dB SPL"), None)
+    if not digital or sound is None:
+        raise ValueError(f"{voice} has no microphone that leads to {at or 'a digital point'}")
+    rung = digital[0]
+    own = [source.level.value + gain for source, gain in rung.own_noise if source.kind != "room"]
+    return Take(
+        id=take_id,
+        file=file,
+        what="room-tone",
+        voice=voice,
+        at=rung.node,
+        noise_dbfs=round(noise_dbfs, 3),
+        path_gain_db=round(rung.speech_db - sound.speech_db, 3),
+        electronic_noise_dbfs=round(uncorrelated_sum_db(own), 3) if own else None,
+        sha256=sha256,
     )

@@ -1,6 +1,7 @@
 """Totals over all ways at once, from the structure of the graph rather than from counting paths.
 
-Three questions: how much power of a source reaches every node (H solved for |A|^2), what the complex response is at given
+Three questions: how much power of a source reaches every node (H solved for |A|^2), what the complex response
+is at given
 frequencies (H = (I - A)^-1), and whether a set of circles stays below howling (spectral radius of |A|).
 """
 
@@ -21,7 +22,8 @@ Complexes = NDArray[np.complex128]
 
 
 def strong_components(graph: SignalGraph) -> list[list[int]]:
-    """Strongly connected components of the live edges, in an order in which signal flows forward (Tarjan 1972).
+    """Strongly connected components of the live edges, in an order in which signal flows forward (Tarjan
+    1972).
 
     Returns:
         Lists of node positions; a component comes before every component that it feeds.
@@ -80,7 +82,9 @@ class Transfer:
     graph: SignalGraph
 
     def without(self, refs: frozenset[SettingRef]) -> Transfer:
-        """The same rig with the edges behind some switches cut. The order of flow is kept, as taking edges away cannot upset it."""
+        """The same rig with the edges behind some switches cut. The order of flow is kept, as taking edges
+        away cannot upset it.
+        """
         cut = Transfer(self.graph.without(refs))
         cut.__dict__["components"] = self.components
         return cut
@@ -100,7 +104,9 @@ class Transfer:
 
     @cached_property
     def radius(self) -> list[float]:
-        """Spectral radius of |A| inside each of `circles`: below one, no phases can make it howl (Perron, Frobenius)."""
+        """Spectral radius of |A| inside each of `circles`: below one, no phases can make it howl (Perron,
+        Frobenius).
+        """
         return [_spectral_radius(self._block(part)) for part in self.circles]
 
     @cached_property
@@ -198,7 +204,8 @@ class Transfer:
                         entering[:, i] += turn[:, k] * field[before]
             solved = np.linalg.solve(np.eye(len(part)) - matrix, entering[..., None])
             field[list(part)] = solved[..., 0].T
-        return field[target]
+        answer: Complexes = field[target]
+        return answer
 
     @cached_property
     def _best(self) -> dict[tuple[int, frozenset[int] | None], list[float]]:
@@ -207,8 +214,10 @@ class Transfer:
     def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> list[float]:
         """Strongest gain in dB from every node to the target; -inf where there is no way. Kept once computed.
 
-        Components are taken from the end of the signal flow backwards. Inside a circle the search goes on until nothing rises; a circle above 0 dB would
-        rise without end, so there it stops after as many rounds as a path can have steps, which is still an upper bound for every path that goes
+        Components are taken from the end of the signal flow backwards. Inside a circle the search goes on
+        until nothing rises; a circle above 0 dB would
+        rise without end, so there it stops after as many rounds as a path can have steps, which is still an
+        upper bound for every path that goes
         nowhere twice.
 
         Args:
@@ -265,7 +274,9 @@ class Transfer:
 
 
 def _spectral_radius(block: Floats) -> float:
-    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus one (which is aperiodic)."""
+    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus
+    one (which is aperiodic).
+    """
     size = len(block)
     if size <= 80:
         return float(np.abs(np.linalg.eigvals(block)).max())
@@ -282,7 +293,9 @@ def _spectral_radius(block: Floats) -> float:
 
 
 def _balance(block: Floats) -> Floats:
-    """The same matrix with each point measured in a unit of its own, so that rows and columns are alike in size (Osborne 1960)."""
+    """The same matrix with each point measured in a unit of its own, so that rows and columns are alike in
+    size (Osborne 1960).
+    """
     out = block.copy()
     for _ in range(6):
         for i in range(len(out)):

@@ -35,7 +35,8 @@ class Strip(Model):
 class Port(Model):
     """An input or output.
 
-    `max_db` is the level in the port's own unit at which it clips: dB SPL, dBu, or dBFS (then 0 when left out).
+    `max_db` is the level in the port's own unit at which it clips: dB SPL, dBu, or dBFS (then 0 when left
+    out).
     """
 
     id: Identifier
@@ -66,7 +67,8 @@ class Bus(Model):
 class Path(Model):
     """A way through the inside of a device.
 
-    `gain_db` is a fixed figure or a range that can be set. Between acoustic and electrical ports it is the raw step from one unit to
+    `gain_db` is a fixed figure or a range that can be set. Between acoustic and electrical ports it is the
+    raw step from one unit to
     the other; between analogue and digital the converter's full scale comes on top of it by itself.
     """
 

@@ -32,7 +32,9 @@ class Catalogue:
 
 
 def expand(data: dict[str, Any]) -> dict[str, Any]:
-    """Writes out rows with `"each": [first, last]`: `{n}` in their strings counts through, both ends included."""
+    """Writes out rows with `"each": [first, last]`: `{n}` in their strings counts through, both ends
+    included.
+    """
     out = dict(data)
     for key in ("inputs", "outputs", "buses", "paths", "controls"):
         rows: list[Any] = []
@@ -70,7 +72,7 @@ def read_kind(data: dict[str, Any]) -> Kind:
 def shipped_catalogue() -> Catalogue:
     """All kinds that come with the product."""
     folder = resources.files("kymaphon.core.catalogue").joinpath("kinds")
-    kinds = []
+    kinds: list[Kind] = []
     for entry in sorted(folder.iterdir(), key=lambda item: item.name):
         if entry.name.endswith(".json"):
             kinds.extend(read_kind(row) for row in json.loads(entry.read_text(encoding="utf-8"))["kinds"])

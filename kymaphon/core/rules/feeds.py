@@ -145,7 +145,9 @@ def _against_mark(gain_db: float) -> str:
 
 
 def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
-    """A voice that reaches a listener by two ways of different length and like level. Pairs with one cause make one finding."""
+    """A voice that reaches a listener by two ways of different length and like level. Pairs with one cause
+    make one finding.
+    """
     pairs: list[tuple[Feed, Arrival, Arrival]] = []
     for feed in analysis.feeds.values():
         if not feed.twice or feed.verdict in ("back", "missing", "silent"):
@@ -155,7 +157,6 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
         if second is not None:
             pairs.append((feed, arrivals[0], second))
     while pairs:
-        feed, first, second = pairs[0]
         cuts, cured = _cure_twice(analysis, pairs)
         kept = wanted_pairs(analysis)
         group = [row for row in pairs if row[0].key in cured]
@@ -199,7 +200,7 @@ def _still_twice(analysis: Analysis, transfer: Transfer, feed: Feed) -> bool:
 def _twice_finding(
     analysis: Analysis, group: list[tuple[Feed, Arrival, Arrival]], cuts: list[Cut], kept: list[Kept]
 ) -> Finding:
-    feed, first, second = group[0]
+    _, first, second = group[0]
     apart = abs(second.delay_ms - first.delay_ms)
     difference = first.gain_db - second.gain_db
     notch, peak, dip = comb(first.delay_ms, second.delay_ms, difference)

@@ -36,7 +36,9 @@ def main_ladders(analysis: Analysis) -> dict[str, Ladder]:
 
 
 def turn(knob: Knob, by_db: float) -> SetValue | None:
-    """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move that way at all."""
+    """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move
+    that way at all.
+    """
     wanted = knob.value + by_db
     stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
     held = min(max(stepped, knob.lowest), knob.highest)
@@ -96,7 +98,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _turn_remedies(ladder: Ladder, rung: Rung | None, by_db: float, effect: str) -> tuple[Remedy, ...]:
-    out = []
+    out: list[Remedy] = []
     for knob in _gain_knobs(ladder, rung):
         edit = turn(knob, by_db)
         if edit is None or not isinstance(edit.value, float):
@@ -148,7 +150,9 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
 
 
 def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
-    """Speech against all noise at the end of the chain; says which noise wins and by how much, and what a move would buy."""
+    """Speech against all noise at the end of the chain; says which noise wins and by how much, and what a
+    move would buy.
+    """
     wanted, poor = number("wanted-snr"), number("poor-snr")
     for voice, ladder in main_ladders(analysis).items():
         last = ladder.last
@@ -188,7 +192,8 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
 def half_distance_buys(last: Rung) -> float:
     """What half the distance gains of voice over noise, once the gain is taken back to the mark.
 
-    The voice is 6.02 dB up at the microphone; with the gain turned down by as much, noise from before the gain (room, microphone, preamplifier)
+    The voice is 6.02 dB up at the microphone; with the gain turned down by as much, noise from before the
+    gain (room, microphone, preamplifier)
     falls by 6.02 dB, and noise from after it, or from other channels, stays.
     """
     nearer = 20 * math.log10(2)

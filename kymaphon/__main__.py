@@ -1,0 +1,7 @@
+"""`python -m kymaphon`."""
+
+import sys
+
+from kymaphon.cli import main
+
+sys.exit(main())

@@ -1,0 +1,299 @@
+"""The command line: the same computations without a window."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from kymaphon import __version__
+from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.derive import show_number
+from kymaphon.files.errors import FileProblem
+
+COMMANDS = ("check", "feeds", "level", "take", "sheet", "schema")
+
+
+class Unusable(Exception):
+    """Input that cannot be used; the message is the one line for standard error."""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs a command, or opens the window. Exit 0 clean, 1 when a `stop` finding exists (`check`), 2 when input cannot be used."""
+    given = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if given and given[0] in COMMANDS:
+            options = _parser().parse_args(given)
+            return int(options.run(options))
+        return _window(_window_parser().parse_args(given))
+    except (FileProblem, Unusable) as problem:
+        print(f"kymaphon: {problem}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 0
+
+
+def _window_parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="kymaphon",
+        description="Computes a show's whole audio path, says what is wrong and why, and proposes the fix.",
+        epilog=f"Commands: {', '.join(COMMANDS)}. 'kymaphon COMMAND --help' tells more.",
+    )
+    parser.add_argument("show", nargs="?", help="show file to open in the window")
+    parser.add_argument("--demo", action="store_true", help="open the demo show")
+    parser.add_argument("--picture", metavar="PNG", help="save a picture of the window and end")
+    parser.add_argument("--version", action="version", version=f"kymaphon {__version__}")
+    return parser
+
+
+def _window(options: argparse.Namespace) -> int:
+    if options.show and options.demo:
+        raise Unusable("name a show or --demo, not both")
+    from kymaphon.app.start import run
+
+    return run(options.show, demo=options.demo, picture=options.picture)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="kymaphon")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    shared = argparse.ArgumentParser(add_help=False)
+    shared.add_argument("--json", action="store_true", help="one JSON document on standard output")
+
+    def command(name: str, run: Any, text: str) -> argparse.ArgumentParser:
+        row = commands.add_parser(name, parents=[shared], help=text, description=text)
+        row.set_defaults(run=run)
+        return row
+
+    for name, run, text in (
+        ("check", _check, "Findings: what is wrong, why, and what would put it right."),
+        ("feeds", _feeds, "Who hears what, at what level, how late."),
+        ("level", _level, "Ladders: speech, peak, noise and headroom at every point."),
+        ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list as .csv."),
+    ):
+        row = command(name, run, text)
+        row.add_argument("show", help="show file")
+        if name == "level":
+            row.add_argument(
+                "--from", dest="source", metavar="ID", help="a party, or a device that it speaks into"
+            )
+            row.add_argument(
+                "--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port"
+            )
+        if name == "sheet":
+            row.add_argument(
+                "-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv"
+            )
+    take = command("take", _take, "Measure recordings: peak, rms, noise floor, clipped runs.")
+    take.add_argument("files", nargs="+", metavar="FILE")
+    take.add_argument(
+        "--partial", action="store_true", help="measure what is there of a WAV that was cut short"
+    )
+    command("schema", _schema, "JSON Schema of the show file.")
+    return parser
+
+
+def demo_path(name: str = "lantern-quay.json") -> Path:
+    """Where a demo file lies."""
+    return Path(str(resources.files("kymaphon").joinpath("demo", name)))
+
+
+def _load(path: str) -> Analysis:
+    from kymaphon.files.show_file import read_show
+
+    return analyse(read_show(path))
+
+
+def _print_json(data: Any) -> None:
+    print(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))
+
+
+def _check(options: argparse.Namespace) -> int:
+    analysis = _load(options.show)
+    counts = analysis.counts()
+    if options.json:
+        _print_json({"findings": [row.to_json() for row in analysis.findings]})
+    else:
+        for row in analysis.findings:
+            print(f"{row.severity.upper():5}{row.code}: {row.message}")
+            for remedy in row.remedies:
+                print(f"       - {remedy.label}")
+        print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
+    return 1 if counts["stop"] else 0
+
+
+def _feeds(options: argparse.Namespace) -> int:
+    analysis = _load(options.show)
+    if options.json:
+        _print_json({"feeds": feeds_json(analysis), "circles": circles_json(analysis)})
+        return 0
+    from kymaphon.core.sheet import VERDICT_WORDS, feed_words
+
+    for listener in analysis.listeners:
+        print(listener.name)
+        for voice in analysis.voices:
+            feed = analysis.feeds[listener.id, voice.id]
+            flag = " " if feed.well else "!"
+            words = feed_words(feed) if feed.gain_db is not None else VERDICT_WORDS[feed.verdict]
+            print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
+    return 0
+
+
+def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
+    """Every pair of listener and voice with all its ways."""
+    from kymaphon.core.derive import UNIT_KEYS
+
+    rows = []
+    for feed in analysis.feeds.values():
+        row: dict[str, Any] = {
+            "listener": feed.listener,
+            "voice": feed.voice,
+            "want": feed.want,
+            "wanted_gain_db": feed.wanted_gain_db,
+            "gain_db": None if feed.gain_db is None else round(feed.gain_db, 4),
+            "delay_ms": None if feed.delay_ms is None else round(feed.delay_ms, 4),
+            "verdict": feed.verdict,
+            "unstable": feed.unstable,
+        }
+        if feed.level_db is not None:
+            row["level" + UNIT_KEYS[feed.unit]] = round(feed.level_db, 4)
+        offset = (
+            None
+            if feed.path is None or feed.level_db is None or feed.gain_db is None
+            else feed.level_db - feed.gain_db
+        )
+        source = analysis.graph.mouths[feed.voice][1].value
+        row["paths"] = [
+            {
+                "nodes": list(path.node_ids),
+                "gain_db": round(source + path.gain_db - (offset or 0.0), 4),
+                "delay_ms": round(path.delay_ms, 4),
+            }
+            for arrival in analysis.arrivals(feed.listener, feed.voice)
+            for path in arrival.paths
+        ]
+        rows.append(row)
+    return rows
+
+
+def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
+    """Every circle of the rig that is worth listing."""
+    return [
+        {"nodes": list(path.node_ids), "gain_db": round(path.gain_db, 4), "delay_ms": round(path.delay_ms, 4)}
+        for path in analysis.circles.paths
+    ]
+
+
+def _level(options: argparse.Namespace) -> int:
+    analysis = _load(options.show)
+    ladders = _chosen_ladders(analysis, options.source, options.target)
+    if options.json:
+        _print_json({"ladders": [row.to_json() for row in ladders]})
+        return 0
+    names = {party.id: party.name for party in analysis.show.parties}
+    for ladder in ladders:
+        print(f"{names[ladder.voice]} to {names.get(ladder.target, ladder.target)}")
+        print(f"  {'point':42}{'speech':>16}{'noise':>16}{'headroom':>11}  loudest noise")
+        for rung in ladder.shown():
+            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "-"
+            headroom = "-" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
+            speech = show_number(rung.speech_db, rung.unit)
+            print(f"  {rung.label[:41]:42}{speech:>16}{noise:>16}{headroom:>11}  {rung.loudest_noise or '-'}")
+        last = ladder.last
+        if last.noise_db:
+            print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}")
+    return 0
+
+
+def _chosen_ladders(analysis: Analysis, source: str | None, target: str | None) -> list[Any]:
+    voices = [voice.id for voice in analysis.voices]
+    if source is not None:
+        by_device = {device.id: device.party for device in analysis.show.devices}
+        source = by_device.get(source) or source
+        if source not in voices:
+            raise Unusable(f"--from {source}: no such voice; there are: {', '.join(voices)}")
+        voices = [source]
+    if target is None:
+        return [ladder for (voice, _), ladder in analysis.ladders.items() if voice in voices]
+    listeners = {party.id for party in analysis.listeners}
+    found = []
+    for voice in voices:
+        if target in listeners:
+            ladder = analysis.ladder(voice, target)
+        else:
+            ladder = analysis.ladder_to_node(voice, _node(analysis, target))
+        if ladder is not None:
+            found.append(ladder)
+    if not found:
+        raise Unusable(f"no way from {', '.join(voices)} to {target}")
+    return found
+
+
+def _node(analysis: Analysis, target: str) -> str:
+    index = analysis.graph.index
+    kinds = {device.id: analysis.catalogue[device.kind] for device in analysis.show.devices}
+    candidates = [target, f"{target}.l"]
+    if target in kinds:
+        candidates += [f"{target}.{port.id}{side}" for port in kinds[target].outputs for side in ("", ".l")]
+    for node in candidates:
+        if node in index:
+            return node
+    raise Unusable(f"--to {target}: no such party, device or port")
+
+
+def _take(options: argparse.Namespace) -> int:
+    from kymaphon.files.audio import measure_take
+
+    rows, failed = [], False
+    for path in options.files:
+        try:
+            rows.append((path, measure_take(path, partial=options.partial)))
+        except FileProblem as problem:
+            failed = True
+            print(f"kymaphon: {problem}", file=sys.stderr)
+    if options.json:
+        _print_json({"takes": [{"file": path, **row.to_json()} for path, row in rows]})
+    else:
+        for path, row in rows:
+            print(path)
+            channels = "1 channel" if row.channels == 1 else f"{row.channels} channels"
+            print(f"  {row.sample_rate_hz} Hz, {channels}, {row.duration_s:.2f} s")
+            for name, value in (
+                ("peak", row.peak_dbfs),
+                ("rms", row.rms_dbfs),
+                ("noise floor", row.noise_floor_dbfs),
+            ):
+                print(f"  {name:12} {'-' if value is None else show_number(value, 'dBFS')}")
+            print(f"  clipped runs {row.clipped_runs}")
+            for note in row.notes:
+                print(f"  {note}")
+    return 2 if failed else 0
+
+
+def _sheet(options: argparse.Namespace) -> int:
+    from kymaphon.core.sheet import patch_list, rig_sheet
+    from kymaphon.files.sheet_file import write_sheet
+
+    analysis = _load(options.show)
+    write_sheet(options.output, rig_sheet(analysis), patch_list(analysis))
+    if options.json:
+        _print_json({"written": options.output})
+    else:
+        print(f"written: {options.output}")
+    return 0
+
+
+def _schema(_options: argparse.Namespace) -> int:
+    from kymaphon.files.show_file import show_schema
+
+    _print_json(show_schema())
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,194 @@
+"""What the rig sheet says: neutral sections and tables, made once, printed as a page or a list by `files`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import show_number
+from kymaphon.core.findings import Finding
+from kymaphon.core.routing import Feed
+from kymaphon.core.show import Setting
+
+SEVERITY_WORDS = {"stop": "Stop", "fix": "Fix", "note": "Note"}
+CAUTIONS = (
+    "Start low and mute before you plug: feedback and plugs pulled live hurt ears.",
+    "Headphones all day add up: 85 dBA for 8 hours is the usual limit, half the time for every 3 dB more (NIOSH 1998).",
+    "Never defeat a protective earth to cure hum. Mains on temporary sites is work for a licensed person, by local codes.",
+)
+VERDICT_WORDS = {
+    "heard": "heard",
+    "local": "local",
+    "silent": "\u2013",
+    "missing": "missing",
+    "quiet": "quiet",
+    "loud": "loud",
+    "late": "late",
+    "back": "own voice back",
+    "unwanted": "must not",
+    "twice": "twice",
+    "free": "heard",
+}
+_FIELD_WORDS = {
+    "gain_db": "gain",
+    "pad": "pad",
+    "phantom": "phantom",
+    "fader_db": "fader",
+    "mute": "mute",
+    "pan": "pan",
+    "on": "",
+    "tap": "tap",
+    "samples": "samples",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """Rows of words and figures under headings."""
+
+    title: str
+    headings: tuple[str, ...]
+    rows: tuple[tuple[str, ...], ...]
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A rig sheet."""
+
+    title: str
+    subtitle: str
+    summary: str
+    tables: tuple[Table, ...]
+    cautions: tuple[str, ...]
+
+
+def rig_sheet(analysis: Analysis) -> Sheet:
+    """The whole sheet of a show: findings, patch list, settings, who hears whom, ladders."""
+    show = analysis.show
+    counts = analysis.counts()
+    summary = ", ".join(
+        f"{counts[severity]} to {word}" for severity, word in (("stop", "stop for"), ("fix", "fix"))
+    )
+    practice = analysis.practice
+    summary += f", {counts['note']} to note. Marks: {practice.name.lower()}, average {show_number(practice.average, practice.unit)}."
+    tables = [_findings(analysis.findings), patch_list(analysis), _settings(analysis), _feeds(analysis)]
+    tables.extend(_ladders(analysis))
+    subtitle = show.subtitle
+    if show.air_at is not None:
+        subtitle = f"{subtitle}{', ' if subtitle else ''}on air {show.air_at:%Y-%m-%d %H:%M %Z}"
+    return Sheet(show.title, subtitle, summary, tuple(table for table in tables if table.rows), CAUTIONS)
+
+
+def _findings(findings: tuple[Finding, ...]) -> Table:
+    rows = tuple(
+        (SEVERITY_WORDS[row.severity], row.message, row.remedies[0].label if row.remedies else "\u2013")
+        for row in findings
+    )
+    return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
+
+
+def patch_list(analysis: Analysis) -> Table:
+    """Every cable, from and to, in words and as the file has them."""
+    show, names = analysis.show, {}
+    for device in show.devices:
+        kind = analysis.catalogue[device.kind]
+        for port in (*kind.inputs, *kind.outputs):
+            names[f"{device.id}.{port.id}"] = f"{device.name or kind.name}, {port.name}"
+    rows = []
+    for cable in show.cables:
+        source, target = (_port_name(names, end) for end in (cable.source, cable.target))
+        length = "" if cable.length_m is None else f"{cable.length_m:g} m"
+        rows.append((cable.label, source, target, length, cable.source, cable.target))
+    return Table("Patch list", ("Label", "From", "To", "Length", "from", "to"), tuple(rows))
+
+
+def _port_name(names: dict[str, str], reference: str) -> str:
+    device, port, *side = reference.split(".")
+    word = {"l": ", left", "r": ", right"}.get(side[0], "") if side else ""
+    return names.get(f"{device}.{port}", reference) + word
+
+
+def _settings(analysis: Analysis) -> Table:
+    rows = []
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        labels = {
+            row.id: row.name
+            for rows_ in (kind.inputs, kind.outputs, kind.buses, kind.controls)
+            for row in rows_
+        }
+        for key, setting in device.settings.items():
+            words = setting_words(setting)
+            if words:
+                path = kind.path(key)
+                where = (
+                    f"{labels.get(path.source)} to {labels.get(path.target)}"
+                    if path
+                    else labels.get(key, key)
+                )
+                rows.append((device.name or kind.name, where, words))
+    return Table(
+        "Settings", ("Device", "Where", "Stands at"), tuple(rows), "What is not listed stands as delivered."
+    )
+
+
+def setting_words(setting: Setting) -> str:
+    """A setting as a person would note it: `gain +46.0 dB, phantom on`."""
+    words = []
+    for name, value in setting:
+        if value is None:
+            continue
+        label = _FIELD_WORDS[name]
+        if isinstance(value, bool):
+            text = "on" if value else "off"
+        elif name.endswith("_db"):
+            text = show_number(value, "dB", sign=True)
+        elif name == "pan":
+            text = "centre" if value == 0 else f"{abs(value):.0%} {'left' if value < 0 else 'right'}"
+        else:
+            text = f"{value}"
+        words.append(f"{label} {text}".strip())
+    return ", ".join(words)
+
+
+def feed_words(feed: Feed) -> str:
+    """A cell of who hears whom in words and figures."""
+    if feed.gain_db is None or feed.delay_ms is None:
+        return VERDICT_WORDS[feed.verdict]
+    figure = f"{show_number(feed.gain_db, 'dB', sign=True)}, {show_number(feed.delay_ms, 'ms')}"
+    if feed.verdict in ("heard", "free"):
+        return figure
+    return f"{VERDICT_WORDS[feed.verdict]}: {figure}"
+
+
+def _feeds(analysis: Analysis) -> Table:
+    voices = analysis.voices
+    rows = [
+        (listener.name, *(feed_words(analysis.feeds[listener.id, voice.id]) for voice in voices))
+        for listener in analysis.listeners
+    ]
+    note = "Level against the listener's mark, and delay along the strongest way."
+    return Table("Who hears whom", ("Listener", *(voice.name for voice in voices)), tuple(rows), note)
+
+
+def _ladders(analysis: Analysis) -> list[Table]:
+    tables, seen = [], set()
+    headings = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise")
+    for (voice, end), ladder in analysis.ladders.items():
+        if voice in seen:
+            continue
+        seen.add(voice)
+        rows = []
+        for rung in ladder.shown():
+            headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
+            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
+            rows.append(
+                (rung.label, show_number(rung.speech_db, rung.unit), show_number(rung.peak_db, rung.unit), noise, headroom, rung.loudest_noise or "\u2013")
+            )  # fmt: skip
+        tables.append(
+            Table(
+                f"Ladder: {analysis.party_name(voice)} to {analysis.party_name(end)}", headings, tuple(rows)
+            )
+        )
+    return tables

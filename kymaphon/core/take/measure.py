@@ -1,0 +1,252 @@
+"""Measures a recording block by block: peak, rms, noise floor, clipped runs. Memory does not grow with its length.
+
+Levels are dBFS as in AES17: a full-scale sine reads 0 dBFS rms; sample peak is re full scale.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import deque
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.derive import Derived
+from kymaphon.core.units import amplitude_to_db, power_to_db
+
+HOP_S = 0.05
+FLOOR_WINDOW_S = 0.5
+CLIP_LEVEL = 0.9999
+"""Samples at or above this part of full scale count as clipped; the largest 16-bit value is 0.99997."""
+CLIP_RUN = 3
+"""So many of them in a row make a clipped run; one or two can be an honest peak (common practice)."""
+SINE_DB = 10 * math.log10(2)
+"""AES17: the rms of a full-scale sine is 0 dBFS, so rms levels are 3.01 dB up on the rms of the samples."""
+
+
+@dataclass(frozen=True, slots=True)
+class ClippedRun:
+    """Where a run of clipped samples begins, in seconds, its length in samples, and the channel (from 1)."""
+
+    at_s: float
+    samples: int
+    channel: int
+
+
+@dataclass(frozen=True, slots=True)
+class TakeMeasure:
+    """What was measured. Levels are None where there is nothing to tell: digital silence, or a take too short.
+
+    Attributes:
+        peak_dbfs, rms_dbfs: over all channels: the highest peak, the loudest channel's rms.
+        noise_floor_dbfs: the quietest sustained half second of the loudest channel.
+        floor_at_s: where that half second begins.
+        clipped_runs: how many; `first_runs` are the first of them.
+    """
+
+    sample_rate_hz: int
+    channels: int
+    frames: int
+    peak_dbfs: float | None
+    rms_dbfs: float | None
+    noise_floor_dbfs: float | None
+    floor_at_s: float | None
+    clipped_runs: int
+    longest_run: int
+    first_runs: tuple[ClippedRun, ...]
+    channel_peak_dbfs: tuple[float | None, ...]
+    channel_rms_dbfs: tuple[float | None, ...]
+    notes: tuple[str, ...]
+
+    @property
+    def duration_s(self) -> float:
+        return self.frames / self.sample_rate_hz
+
+    def noise_floor(self) -> Derived | None:
+        """The noise floor with how it came about."""
+        if self.noise_floor_dbfs is None:
+            return None
+        source = (
+            f"quietest half second, at {self.floor_at_s or 0:.1f} s; windows of 0.5 s every 0.05 s; AES17"
+        )
+        return Derived("noise floor", self.noise_floor_dbfs, "dBFS", "10 lg(2 mean x\u00b2)", source=source)
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "sample_rate_hz": self.sample_rate_hz,
+            "channels": self.channels,
+            "frames": self.frames,
+            "duration_s": round(self.duration_s, 6),
+            "peak_dbfs": _rounded(self.peak_dbfs),
+            "rms_dbfs": _rounded(self.rms_dbfs),
+            "noise_floor_dbfs": _rounded(self.noise_floor_dbfs),
+            "noise_floor_at_s": _rounded(self.floor_at_s),
+            "clipped_runs": self.clipped_runs,
+            "longest_clipped_run_samples": self.longest_run,
+            "first_clipped_runs": [
+                {"at_s": round(run.at_s, 6), "samples": run.samples, "channel": run.channel}
+                for run in self.first_runs
+            ],
+            "channel_peak_dbfs": [_rounded(value) for value in self.channel_peak_dbfs],
+            "channel_rms_dbfs": [_rounded(value) for value in self.channel_rms_dbfs],
+            "notes": list(self.notes),
+        }
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 4)
+
+
+class NotANumberError(ValueError):
+    """A sample is not a number, or infinite. `at_s` says where."""
+
+    def __init__(self, at_s: float) -> None:
+        super().__init__(f"a sample at {at_s:.3f} s is not a number")
+        self.at_s = at_s
+
+
+@dataclass
+class TakeMeter:
+    """Takes blocks in order, then tells what it measured.
+
+    Raises:
+        ValueError: no channels, or a sample rate not above zero.
+    """
+
+    sample_rate_hz: int
+    channels: int
+    frames: int = 0
+    _peak: NDArray[np.float64] = field(init=False)
+    _power: NDArray[np.float64] = field(init=False)
+    _hop: int = field(init=False)
+    _rest: NDArray[np.float32] = field(init=False)
+    _window: deque[NDArray[np.float64]] = field(init=False)
+    _floor: NDArray[np.float64] = field(init=False)
+    _floor_at: NDArray[np.float64] = field(init=False)
+    _hops: int = 0
+    _open_run: NDArray[np.int64] = field(init=False)
+    _runs: int = 0
+    _longest: int = 0
+    _first: list[ClippedRun] = field(default_factory=list)
+
+    def __post_init__(self) -> None:
+        if self.channels < 1 or self.sample_rate_hz < 1:
+            raise ValueError("a take has at least one channel and a sample rate above zero")
+        self._peak = np.zeros(self.channels)
+        self._power = np.zeros(self.channels)
+        self._hop = max(1, round(HOP_S * self.sample_rate_hz))
+        self._rest = np.zeros((0, self.channels), dtype=np.float32)
+        self._window = deque(maxlen=round(FLOOR_WINDOW_S / HOP_S))
+        self._floor = np.full(self.channels, np.inf)
+        self._floor_at = np.zeros(self.channels)
+        self._open_run = np.zeros(self.channels, dtype=np.int64)
+
+    def add(self, block: NDArray[np.float32]) -> None:
+        """The next samples.
+
+        Args:
+            block: shape (frames, channels), full scale 1.
+
+        Raises:
+            ValueError: another number of channels.
+            NotANumberError: a sample is not a finite number.
+        """
+        if block.ndim != 2 or block.shape[1] != self.channels:
+            raise ValueError(f"expected {self.channels} channels")
+        if not len(block):
+            return
+        if not np.isfinite(block).all():
+            bad = int(np.flatnonzero(~np.isfinite(block).all(axis=1))[0])
+            raise NotANumberError((self.frames + bad) / self.sample_rate_hz)
+        magnitude = np.abs(block)
+        np.maximum(self._peak, magnitude.max(axis=0), out=self._peak)
+        self._power += np.einsum("ij,ij->j", block, block, dtype=np.float64)
+        self._count_clipping(magnitude)
+        self._add_hops(block)
+        self.frames += len(block)
+
+    def _count_clipping(self, magnitude: NDArray[np.float32]) -> None:
+        hot = magnitude >= CLIP_LEVEL
+        touched = hot.any(axis=0) | (self._open_run > 0)
+        for channel in np.flatnonzero(touched):
+            column = np.concatenate(([self._open_run[channel] > 0], hot[:, channel], [False]))
+            change = np.diff(column.astype(np.int8))
+            starts = np.flatnonzero(change == 1)
+            ends = np.flatnonzero(change == -1)
+            if column[0]:
+                starts = np.concatenate(([0], starts))
+            carried = int(self._open_run[channel])
+            self._open_run[channel] = 0
+            for start, end in zip(starts, ends, strict=True):
+                length = int(end - start)
+                begin = self.frames + int(start)
+                if start == 0 and carried:
+                    length += carried
+                    begin -= carried
+                if end == len(magnitude):
+                    self._open_run[channel] = length
+                else:
+                    self._close_run(begin, length, int(channel))
+
+    def _close_run(self, begin: int, length: int, channel: int) -> None:
+        if length < CLIP_RUN:
+            return
+        self._runs += 1
+        self._longest = max(self._longest, length)
+        if len(self._first) < 20:
+            self._first.append(ClippedRun(begin / self.sample_rate_hz, length, channel + 1))
+
+    def _add_hops(self, block: NDArray[np.float32]) -> None:
+        rest = np.concatenate((self._rest, block)) if len(self._rest) else block
+        whole = len(rest) // self._hop
+        if whole:
+            shaped = rest[: whole * self._hop].reshape(whole, self._hop, self.channels)
+            for power in np.einsum("hij,hij->hj", shaped, shaped, dtype=np.float64) / self._hop:
+                self._window.append(power)
+                self._hops += 1
+                if len(self._window) == self._window.maxlen:
+                    mean = sum(self._window) / len(self._window)
+                    lower = mean < self._floor
+                    self._floor = np.where(lower, mean, self._floor)
+                    begin = (self._hops - len(self._window)) * self._hop / self.sample_rate_hz
+                    self._floor_at = np.where(lower, begin, self._floor_at)
+        self._rest = rest[whole * self._hop :].copy()
+
+    def result(self) -> TakeMeasure:
+        """What was measured so far."""
+        for channel in np.flatnonzero(self._open_run):
+            length = int(self._open_run[channel])
+            self._close_run(self.frames - length, length, int(channel))
+            self._open_run[channel] = 0
+        notes = []
+        mean = self._power / max(self.frames, 1)
+        loudest = int(np.argmax(mean))
+        peaks = tuple(amplitude_to_db(value) if value > 0 else None for value in self._peak)
+        levels = tuple(power_to_db(value) + SINE_DB if value > 0 else None for value in mean)
+        floor: float | None = None
+        floor_at: float | None = None
+        if not self.frames:
+            notes.append("the take is empty")
+        elif not self._peak.any():
+            notes.append("digital silence from end to end: nothing was recorded")
+        elif not np.isfinite(self._floor[loudest]):
+            notes.append("shorter than half a second: no noise floor can be told")
+        elif self._floor[loudest] == 0:
+            notes.append(
+                "half a second of digital silence: a gate, a mute or an edit; no noise floor can be told"
+            )
+        else:
+            floor = power_to_db(float(self._floor[loudest])) + SINE_DB
+            floor_at = float(self._floor_at[loudest])
+        if self._runs:
+            notes.append(
+                f"{self._runs} clipped run{'s' if self._runs > 1 else ''}, the longest {self._longest} samples"
+            )
+        return TakeMeasure(
+            self.sample_rate_hz, self.channels, self.frames,
+            max((value for value in peaks if value is not None), default=None),
+            levels[loudest], floor, floor_at, self._runs, self._longest,
+            tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
+        )  # fmt: skip

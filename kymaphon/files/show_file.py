@@ -1,0 +1,209 @@
+"""Show files: JSON in and out, versions, schema. The only code that reads or writes them."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any, NoReturn
+
+from pydantic import ValidationError
+
+from kymaphon.core.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.references import ShowProblem, check_references
+from kymaphon.core.show import FORMAT_VERSION, Show
+from kymaphon.files.errors import FileProblem
+
+LARGEST_BYTES = 32 * 1024 * 1024
+"""A show of a thousand devices is under a megabyte; anything near this is something else."""
+
+
+def read_show(path: str | Path, catalogue: Catalogue | None = None) -> Show:
+    """A show from its file, with every reference checked.
+
+    Raises:
+        FileProblem: missing, too large, not JSON, an unknown version, a wrong value, or a reference that leads nowhere.
+    """
+    path = Path(path)
+    show = parse_show(path, _read_text(path))
+    try:
+        check_references(show, catalogue or shipped_catalogue())
+    except ShowProblem as problem:
+        raise FileProblem(path, problem.what, problem.where) from problem
+    return show
+
+
+def _read_text(path: Path) -> str:
+    try:
+        size = path.stat().st_size
+        if path.is_dir():
+            raise FileProblem(path, "is a folder, not a show file")
+        if size > LARGEST_BYTES:
+            raise FileProblem(
+                path, f"{size / 1e6:.0f} MB is too large for a show (at most {LARGEST_BYTES / 1e6:.0f} MB)"
+            )
+        return path.read_text(encoding="utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise FileProblem(path, "is not text: a show file is JSON in UTF-8", f"byte {error.start}") from error
+    except FileNotFoundError as error:
+        raise FileProblem(path, "there is no such file") from error
+    except OSError as error:
+        raise FileProblem(path, f"cannot be read: {error.strerror}") from error
+
+
+def parse_show(path: Path, text: str) -> Show:
+    """A show from JSON text; `path` is only for the messages. References are not checked.
+
+    Raises:
+        FileProblem: not JSON, an unknown version, or a wrong value.
+    """
+    if not text.strip():
+        raise FileProblem(path, "is empty: there is no show in it")
+    try:
+        data = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_refuse_repeats)
+    except json.JSONDecodeError as error:
+        raise FileProblem(
+            path, f"is not JSON: {error.msg}", f"line {error.lineno}, column {error.colno}"
+        ) from error
+    except RecursionError as error:
+        raise FileProblem(path, "is nested too deep to be a show") from error
+    except _BadJson as error:
+        raise FileProblem(path, str(error)) from error
+    return _validated(path, migrated(path, data))
+
+
+class _BadJson(ValueError):
+    """JSON that Python would take and a show must not."""
+
+
+def _refuse_constant(name: str) -> NoReturn:
+    raise _BadJson(f"{name} is not a number that a show can hold")
+
+
+def _refuse_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    out: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in out:
+            raise _BadJson(f'"{key}" stands twice in one object')
+        out[key] = value
+    return out
+
+
+def migrated(path: Path, data: Any) -> dict[str, Any]:
+    """The data in the form of this version.
+
+    Raises:
+        FileProblem: no show at all, or a version that this program does not know.
+    """
+    if not isinstance(data, dict):
+        raise FileProblem(path, 'is JSON, but not a show: a show is an object with a "kymaphon" version')
+    version = data.get("kymaphon")
+    if version is None:
+        raise FileProblem(path, 'is JSON, but not a show: it has no "kymaphon" version')
+    if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+        raise FileProblem(path, f"{version!r} is not a version number", "kymaphon")
+    if version > FORMAT_VERSION:
+        what = f"format {version} is newer than this program knows ({FORMAT_VERSION}); open it with a newer Kymaphon"
+        raise FileProblem(path, what, "kymaphon")
+    return data
+
+
+def _validated(path: Path, data: dict[str, Any]) -> Show:
+    try:
+        return Show.model_validate(data)
+    except ValidationError as error:
+        rows = error.errors()
+        first = rows[0]
+        more = f" (and {len(rows) - 1} more)" if len(rows) > 1 else ""
+        raise FileProblem(path, _plain(first) + more, _place(first["loc"], data)) from error
+
+
+def _place(loc: tuple[int | str, ...], data: Any) -> str:
+    text = ""
+    for step in loc:
+        text += f"[{step}]" if isinstance(step, int) else f".{step}" if text else str(step)
+        if isinstance(step, int) and isinstance(data, list) and step < len(data):
+            data = data[step]
+            if isinstance(data, dict) and isinstance(data.get("id"), str):
+                text += f" ({data['id'][:40]})"
+        elif isinstance(data, dict):
+            data = data.get(step)
+    return text
+
+
+def _plain(error: Any) -> str:
+    kind, given = error["type"], error.get("input")
+    shown = json.dumps(given, default=str)[:60] if isinstance(given, str | int | float | bool | None) else ""
+    if kind == "missing":
+        return "is missing"
+    if kind == "extra_forbidden":
+        return "is no known key here"
+    message = str(error["msg"])
+    message = message[0].lower() + message[1:]
+    return f"{shown}: {message}" if shown else message
+
+
+def show_text(show: Show) -> str:
+    """The show as JSON text. Values that stand at their default inside settings are left out."""
+    data = show.model_dump(mode="json", by_alias=True)
+    for device in data["devices"]:
+        settings = {}
+        for key, setting in device["settings"].items():
+            given = {name: value for name, value in setting.items() if value is not None}
+            if given:
+                settings[key] = given
+        device["settings"] = settings
+    return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
+
+
+def write_show(path: str | Path, show: Show) -> None:
+    """Writes the show so that a crash at any moment leaves the old file or the new one whole.
+
+    Raises:
+        FileProblem: the folder cannot be written, or the disk is full. The old file is untouched.
+    """
+    write_whole(path, show_text(show).encode("utf-8"))
+
+
+def write_whole(path: str | Path, data: bytes) -> None:
+    """Writes a temporary file beside the target, syncs it to disk, and renames it over the target.
+
+    Raises:
+        FileProblem: it cannot be written; the target is untouched.
+    """
+    path = Path(path)
+    target = path.resolve() if path.is_symlink() else path
+    temporary: str | None = None
+    try:
+        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.", suffix=".part")
+        with os.fdopen(handle, "wb") as file:
+            file.write(data)
+            file.flush()
+            os.fsync(file.fileno())
+        mode = target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask()
+        os.chmod(temporary, mode)
+        os.replace(temporary, target)
+        temporary = None
+        folder = os.open(target.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+    except OSError as error:
+        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+    finally:
+        if temporary is not None and os.path.exists(temporary):
+            os.unlink(temporary)
+
+
+def _umask() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return mask
+
+
+def show_schema() -> dict[str, Any]:
+    """JSON Schema (2020-12) of the show file, from the models."""
+    schema = Show.model_json_schema(by_alias=True)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "kymaphon-show-1", **schema}
