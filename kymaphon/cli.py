@@ -23,7 +23,9 @@ class Unusable(Exception):
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Runs a command, or opens the window. Exit 0 clean, 1 when a `stop` finding exists (`check`), 2 when input cannot be used."""
+    """Runs a command, or opens the window. Exit 0 clean, 1 when a `stop` finding exists (`check`), 2 when
+    input cannot be used.
+    """
     given = list(sys.argv[1:] if arguments is None else arguments)
     try:
         if given and given[0] in COMMANDS:

@@ -1,6 +1,8 @@
-"""Makes what the demo ships besides its hand-written show: two short takes, and the repaired copy of the show.
+"""Makes what the demo ships besides its hand-written show: two short takes, and the repaired copy of the
+show.
 
-Speech comes from espeak-ng (Debian package `espeak-ng`); everything else is NumPy with a fixed seed. Run from the root of the checkout:
+Speech comes from espeak-ng (Debian package `espeak-ng`); everything else is NumPy with a fixed seed. Run from
+the root of the checkout:
 
     python tools/make_demo.py
 """
@@ -64,7 +66,9 @@ def speech() -> np.ndarray:
 
 
 def repaired(show: Show) -> Show:
-    """The show with the first remedy of every finding to stop for or to fix, one after the other, and the room tone attached."""
+    """The show with the first remedy of every finding to stop for or to fix, one after the other, and the
+    room tone attached.
+    """
     for _ in range(20):
         todo = [row for row in analyse(show).findings if row.severity != "note" and row.remedies]
         if not todo:

@@ -67,9 +67,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     """The whole sheet of a show: findings, patch list, settings, who hears whom, ladders."""
     show = analysis.show
     counts = analysis.counts()
-    summary = ", ".join(
-        f"{counts[severity]} to {word}" for severity, word in (("stop", "stop for"), ("fix", "fix"))
-    )
+    summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
     practice = analysis.practice
     summary += f", {counts['note']} to note. Marks: {practice.name.lower()}, average {show_number(practice.average, practice.unit)}."
     tables = [_findings(analysis.findings), patch_list(analysis), _settings(analysis), _feeds(analysis)]

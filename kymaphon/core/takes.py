@@ -72,13 +72,16 @@ def room_tone_take(
     at: str | None = None,
     sha256: str | None = None,
 ) -> Take:
-    """A room-tone take made through a talker's microphone, with the rig as it stands: its gain and its own noise there.
+    """A room-tone take made through a talker's microphone, with the rig as it stands: its gain and its own
+    noise there.
 
     Args:
-        at: node of the rig where it was recorded; None takes the first point after the microphone where the signal is digital.
+        at: node of the rig where it was recorded; None takes the first point after the microphone where the
+        signal is digital.
 
     Raises:
-        ValueError: the voice has no microphone that leads to a digital point, or `at` does not lie on its way.
+        ValueError: the voice has no microphone that leads to a digital point, or `at` does not lie on its
+        way.
     """
     ladder = next((row for (who, _), row in analysis.ladders.items() if who == voice), None)
     if ladder is None:

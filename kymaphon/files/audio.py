@@ -61,7 +61,9 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
 
 
 def _refuse_cut_short(path: Path) -> None:
-    """A WAV whose header promises more audio than the file holds was cut short: by a full disk, a pulled stick, a crash."""
+    """A WAV whose header promises more audio than the file holds was cut short: by a full disk, a pulled
+    stick, a crash.
+    """
     size = path.stat().st_size
     with path.open("rb") as file:
         head = file.read(12)

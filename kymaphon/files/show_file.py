@@ -23,7 +23,8 @@ def read_show(path: str | Path, catalogue: Catalogue | None = None) -> Show:
     """A show from its file, with every reference checked.
 
     Raises:
-        FileProblem: missing, too large, not JSON, an unknown version, a wrong value, or a reference that leads nowhere.
+        FileProblem: missing, too large, not JSON, an unknown version, a wrong value, or a reference that
+        leads nowhere.
     """
     path = Path(path)
     show = parse_show(path, _read_text(path))

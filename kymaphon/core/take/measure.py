@@ -1,4 +1,5 @@
-"""Measures a recording block by block: peak, rms, noise floor, clipped runs. Memory does not grow with its length.
+"""Measures a recording block by block: peak, rms, noise floor, clipped runs. Memory does not grow with its
+length.
 
 Levels are dBFS as in AES17: a full-scale sine reads 0 dBFS rms; sample peak is re full scale.
 """
@@ -37,7 +38,8 @@ class ClippedRun:
 
 @dataclass(frozen=True, slots=True)
 class TakeMeasure:
-    """What was measured. Levels are None where there is nothing to tell: digital silence, or a take too short.
+    """What was measured. Levels are None where there is nothing to tell: digital silence, or a take too
+    short.
 
     Attributes:
         peak_dbfs, rms_dbfs: over all channels: the highest peak, the loudest channel's rms.

@@ -1,0 +1,33 @@
+"""Stages that are still to come: one honest sentence each, and what to use until then."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+
+from kymaphon.app.widgets.why import label
+
+SENTENCES = {
+    "Cast": "Here people, places and microphones will be set out on a plan in metres; today they are read from the show file, and Level already counts their distances.",
+    "Rig": "Here the chain will be drawn and patched from the catalogue; today cables and devices are read from the show file, and phantom power is already checked.",
+    "Talk": "Here talkback circuits will be laid and checked; nothing is computed for them yet.",
+    "Quiet": "Here a gate will be set from a recording; today a recorded room tone can be attached with Take, Attach room tone, and Level then counts with it.",
+    "Prove": "Here expected meters will be held against observed ones; nothing is computed for them yet.",
+    "Air": "Here the rundown will run against the clock; today the clock above counts to the time of air in the show file.",
+    "Book": "Here the log and past shows will be kept; nothing is written to it yet.",
+}
+
+
+class ComingStage(QWidget):
+    """A stage without its work surface."""
+
+    def __init__(self, stage: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 12, 12, 12)
+        column.addWidget(label(stage, "title"))
+        text = label(SENTENCES[stage])
+        text.setMaximumWidth(620)
+        text.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
+        column.addWidget(text)
+        column.addStretch(1)

@@ -1,0 +1,326 @@
+"""Level: gain against noise, point by point. The ladder picture, its table, and what the Why panel says of
+it.
+"""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QButtonGroup,
+    QComboBox,
+    QHBoxLayout,
+    QHeaderView,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kymaphon.app.document import Document
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.ladder import LadderPicture, main_knob
+from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
+from kymaphon.core.derive import show_number
+from kymaphon.core.edits import SetValue
+from kymaphon.core.findings import SEVERITIES
+from kymaphon.core.graph import Knob
+from kymaphon.core.levels import Ladder, Rung
+
+HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise", "Gain set")
+HELP = (
+    "Where the point stands in the chain",
+    "Average speech there",
+    "Short peaks: average and 12 dB",
+    "All noises together",
+    "From the peak to clipping",
+    "Which noise wins there",
+    "What the device's knob stands at",
+)
+
+
+class LevelStage(QWidget):
+    """One voice along one chain. Chips choose the voice, the list the end."""
+
+    why_changed = Signal()
+
+    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.document, self.theme = document, theme
+        self.voice = ""
+        self.end = ""
+        self._every = False
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 12, 12, 12)
+        column.setSpacing(8)
+        head = QHBoxLayout()
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        self.title, self.subtitle = label("", "title"), label("", "muted")
+        words.addWidget(self.title)
+        words.addWidget(self.subtitle)
+        head.addLayout(words, 1)
+        self.every = QPushButton("Every point")
+        self.every.setCheckable(True)
+        self.every.setToolTip(
+            "Shows also the points that only pass the signal on, with every fader on the way."
+        )
+        self.every.setStatusTip(
+            "Shows also the points that only pass the signal on, with every fader on the way."
+        )
+        self.every.toggled.connect(self._show_every)
+        self.ends = QComboBox()
+        self.ends.setAccessibleName("Where the chain ends")
+        self.ends.setToolTip("Where the chain ends: what the levels are followed to.")
+        self.ends.activated.connect(self._choose_end)
+        head.addWidget(self.every)
+        head.addWidget(self.ends)
+        column.addLayout(head)
+        self._chip_row = QHBoxLayout()
+        self._chip_row.setSpacing(8)
+        self._chips = QButtonGroup(self)
+        self._chips.setExclusive(True)
+        column.addLayout(self._chip_row)
+        card = QWidget()
+        card.setObjectName("card")
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(0, 0, 0, 0)
+        self.picture = LadderPicture(theme)
+        self.badge = label("", "badge", wrap=False)
+        self.badge.setParent(self.picture)
+        self.badge.hide()
+        self.picture.selected.connect(self._select)
+        self.picture.turning.connect(self._turning)
+        self.picture.turned.connect(self._turned)
+        inside.addWidget(self.picture)
+        column.addWidget(card, 3)
+        self.table = QTableWidget(0, len(HEADINGS))
+        self.table.setAccessibleName("Levels at every point")
+        for i, text in enumerate(HELP):
+            item = QTableWidgetItem(HEADINGS[i])
+            item.setToolTip(text)
+            item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+            self.table.setHorizontalHeaderItem(i, item)
+        self.table.verticalHeader().hide()
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.table.setStatusTip(
+            "One row for each point of the chain. The picture and the Why panel follow the row."
+        )
+        self.table.currentCellChanged.connect(lambda row, *_: self._select(row) if row >= 0 else None)
+        column.addWidget(self.table, 2)
+        self.refresh()
+
+    # what is shown
+
+    @property
+    def ladder(self) -> Ladder | None:
+        """The ladder on screen."""
+        analysis = self.document.analysis
+        if (self.voice, self.end) in analysis.ladders:
+            return analysis.ladders[self.voice, self.end]
+        return analysis.ladder(self.voice, self.end) if self.voice and self.end else None
+
+    @property
+    def rungs(self) -> tuple[Rung, ...]:
+        ladder = self.ladder
+        if ladder is None:
+            return ()
+        return ladder.rungs if self._every else ladder.shown()
+
+    def refresh(self) -> None:
+        """Follows the document's analysis."""
+        analysis = self.document.analysis
+        voices = [party.id for party in analysis.voices]
+        ends = [
+            party.id
+            for party in (*analysis.ends, *(row for row in analysis.listeners if row not in analysis.ends))
+        ]
+        if self.voice not in voices:
+            self.voice = voices[0] if voices else ""
+        if self.end not in ends:
+            self.end = ends[0] if ends else ""
+        self._fill_chips()
+        self.ends.blockSignals(True)
+        self.ends.clear()
+        for end in ends:
+            self.ends.addItem(f"to {analysis.party_name(end)}", end)
+        self.ends.setCurrentIndex(ends.index(self.end) if self.end else -1)
+        self.ends.blockSignals(False)
+        if self.voice:
+            party = self.document.analysis.show.party(self.voice)
+            self.title.setText(f"{party.name}, {party.kind}")
+        else:
+            self.title.setText("No voice yet")
+        self.subtitle.setText(self._chain_words())
+        rungs = self.rungs
+        self.picture.set_ladder(self.ladder, rungs, self.picture.index)
+        self._fill_table(rungs)
+        self.badge.setText(f"Preview: {self.document.previewing}")
+        self.badge.setVisible(bool(self.document.previewing))
+        self.badge.adjustSize()
+        self.badge.move(max(8, (self.picture.width() - self.badge.width()) // 2), 26)
+        self.why_changed.emit()
+
+    def _chain_words(self) -> str:
+        if not self.voice:
+            return "Add a party that speaks; open a show or the demo to see one."
+        ladder = self.ladder
+        if ladder is None:
+            return f"No way leads from here to {self.ends.currentText().removeprefix('to ')}."
+        device = next((row for row in self.document.analysis.show.devices if row.party == self.voice), None)
+        kind = self.document.analysis.catalogue[device.kind].name if device else "no microphone of its own"
+        delay = show_number(ladder.last.delay_ms, "ms")
+        if ladder.last.delay_ms >= 1000:
+            delay = show_number(ladder.last.delay_ms / 1000, "s")
+        return f"{kind}, {self.ends.currentText()}, {delay} late there"
+
+    def _fill_chips(self) -> None:
+        analysis = self.document.analysis
+        held = {button.property("voice"): button for button in self._chips.buttons()}
+        wanted = [party.id for party in analysis.voices]
+        if list(held) != wanted:
+            empty(self._chip_row)
+            for button in self._chips.buttons():
+                self._chips.removeButton(button)
+            for voice in wanted:
+                button = QPushButton()
+                button.setCheckable(True)
+                button.setProperty("role", "chip")
+                button.setProperty("voice", voice)
+                button.clicked.connect(lambda _checked=False, voice=voice: self.choose_voice(voice))
+                self._chips.addButton(button)
+                self._chip_row.addWidget(button)
+            self._chip_row.addStretch(1)
+        for button in self._chips.buttons():
+            voice = button.property("voice")
+            button.setText(analysis.party_name(voice))
+            worst = self._worst(voice)
+            button.setIcon(mark_icon(worst, self.theme))
+            button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+            button.setChecked(voice == self.voice)
+            button.setToolTip(f"The ladder of {analysis.party_name(voice)}")
+            button.setAccessibleName(
+                f"{analysis.party_name(voice)}, {worst if worst != 'tick' else 'settled'}"
+            )
+
+    def _worst(self, voice: str) -> str:
+        rows = [
+            row.severity
+            for row in findings_about(self.document.analysis.findings, voice)
+            if row.stage == "Level"
+        ]
+        return next((severity for severity in SEVERITIES if severity in rows), "tick")
+
+    def _fill_table(self, rungs: tuple[Rung, ...]) -> None:
+        table = self.table
+        table.blockSignals(True)
+        table.setRowCount(len(rungs))
+        for row, rung in enumerate(rungs):
+            knob = main_knob(rung)
+            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
+            headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
+            gain = (
+                "\u2013"
+                if knob is None
+                else f"{show_number(knob.value, 'dB', sign=True).removesuffix(' dB')} of {knob.highest:g}"
+            )
+            cells = (
+                rung.label,
+                show_number(rung.speech_db, rung.unit),
+                show_number(rung.peak_db, rung.unit),
+                noise,
+                headroom,
+                rung.loudest_noise or "\u2013",
+                gain,
+            )
+            tight = rung.headroom_db is not None and rung.headroom_db < 6
+            for i, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setToolTip(text)
+                if i == 4 and tight:
+                    item.setIcon(mark_icon("stop" if (rung.headroom_db or 0) < 0 else "fix", self.theme))
+                table.setItem(row, i, item)
+        if rungs:
+            table.setCurrentCell(self.picture.index, 0)
+        table.blockSignals(False)
+
+    def why(self) -> WhyContent:
+        """What the Why panel shows for the selected point."""
+        rungs = self.rungs
+        analysis = self.document.analysis
+        if not rungs:
+            about = findings_about(analysis.findings, self.voice) if self.voice else ()
+            return WhyContent(
+                "Nothing to follow", "", findings=about, hint="Choose a voice and an end that a way joins."
+            )
+        rung = rungs[self.picture.index]
+        knob = main_knob(rung)
+        subtitle = (
+            f"{knob.label} stands at {show_number(knob.value, 'dB', sign=True)}"
+            if knob
+            else "nothing to turn here"
+        )
+        lines = [rung.speech]
+        if rung.noise_db:
+            lines.append(rung.explain_noise())
+        headroom = rung.explain_headroom()
+        if headroom is not None:
+            lines.append(headroom)
+        places = {
+            device.place for device in analysis.show.devices if device.party == self.voice and device.place
+        }
+        found = tuple(
+            row
+            for row in findings_about(analysis.findings, self.voice, *places)
+            if row.stage in ("Level", "Rig")
+        )
+        return WhyContent(rung.label, subtitle, lines=tuple(lines), findings=found)
+
+    # what the user does
+
+    def choose_voice(self, voice: str) -> None:
+        """Another voice."""
+        self.document.end_preview()
+        self.voice = voice
+        self.picture.index = 0
+        rungs = self.rungs
+        self.picture.index = next((i for i, rung in enumerate(rungs) if main_knob(rung)), 0)
+        self.refresh()
+
+    def _choose_end(self, index: int) -> None:
+        self.end = self.ends.itemData(index)
+        self.refresh()
+
+    def _show_every(self, on: bool) -> None:
+        node = self.rungs[self.picture.index].node if self.rungs else ""
+        self._every = on
+        self.picture.index = next((i for i, rung in enumerate(self.rungs) if rung.node == node), 0)
+        self.refresh()
+
+    def _select(self, index: int) -> None:
+        if index != self.picture.index or self.table.currentRow() != index:
+            self.picture.index = index
+            self.picture.update()
+            self.table.blockSignals(True)
+            self.table.setCurrentCell(index, 0)
+            self.table.blockSignals(False)
+        self.why_changed.emit()
+
+    def _turning(self, knob: Knob, value: float) -> None:
+        self.document.preview(
+            (SetValue(knob.ref, value),), f"{knob.label} at {show_number(value, 'dB', sign=True)}"
+        )
+
+    def _turned(self, knob: Knob, value: float, by_key: bool) -> None:
+        text = f"{knob.label} to {show_number(value, 'dB', sign=True)}"
+        merge = f"turn {knob.ref}" if by_key else ""
+        self.document.end_preview()
+        self.document.apply((SetValue(knob.ref, value),), text, merge=merge)

@@ -1,0 +1,56 @@
+"""The searchable list of everything that the menus hold."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+
+class CommandList(QDialog):
+    """Type a few letters, Enter does it."""
+
+    def __init__(self, actions: list[QAction], parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Find a command")
+        self.resize(520, 420)
+        column = QVBoxLayout(self)
+        self.field = QLineEdit()
+        self.field.setPlaceholderText("Type part of a command")
+        self.field.setAccessibleName("Part of a command")
+        self.field.textChanged.connect(self._filter)
+        self.field.returnPressed.connect(self._run)
+        self.rows = QListWidget()
+        self.rows.setAccessibleName("Commands")
+        self.rows.itemActivated.connect(lambda _item: self._run())
+        column.addWidget(self.field)
+        column.addWidget(self.rows)
+        self._actions = [action for action in actions if action.text() and action.isEnabled()]
+        self.chosen: QAction | None = None
+        self._filter("")
+
+    def _filter(self, text: str) -> None:
+        self.rows.clear()
+        words = text.lower().split()
+        for action in self._actions:
+            name = action.text().replace("&", "")
+            if all(word in name.lower() for word in words):
+                keys = action.shortcut().toString()
+                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
+                item.setData(Qt.ItemDataRole.UserRole, action)
+                item.setToolTip(action.statusTip())
+                self.rows.addItem(item)
+        self.rows.setCurrentRow(0)
+
+    def _run(self) -> None:
+        item = self.rows.currentItem()
+        if item is not None:
+            self.chosen = item.data(Qt.ItemDataRole.UserRole)
+            self.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        if step is not None and self.rows.count():
+            self.rows.setCurrentRow((self.rows.currentRow() + step) % self.rows.count())
+            return
+        super().keyPressEvent(event)

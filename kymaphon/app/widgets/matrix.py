@@ -1,0 +1,248 @@
+"""Listeners by voices as a table: each cell a glyph and a figure, told apart by shape as well as by colour."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QPersistentModelIndex,
+    QPointF,
+    QRectF,
+    QSize,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import show_number
+from kymaphon.core.routing import Feed
+from kymaphon.core.sheet import VERDICT_WORDS, feed_words
+
+Index = QModelIndex | QPersistentModelIndex
+FEED_ROLE = Qt.ItemDataRole.UserRole + 1
+SEVERITY_OF = {
+    "back": "stop",
+    "missing": "fix",
+    "twice": "fix",
+    "unwanted": "fix",
+    "late": "fix",
+    "loud": "note",
+    "quiet": "note",
+}
+WANT_WORDS = {
+    "hear": "should hear",
+    "never": "must not hear",
+    "local": "may hear itself at once",
+    "any": "nobody asked",
+}
+
+
+class FeedModel(QAbstractTableModel):
+    """The feeds of an analysis, listeners down and voices across."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.analysis: Analysis | None = None
+        self.listeners: tuple[str, ...] = ()
+        self.voices: tuple[str, ...] = ()
+
+    def set_analysis(self, analysis: Analysis) -> None:
+        """Another state of the show; the selection stays where rows and columns stay."""
+        listeners = tuple(party.id for party in analysis.listeners)
+        voices = tuple(party.id for party in analysis.voices)
+        if (listeners, voices) != (self.listeners, self.voices):
+            self.beginResetModel()
+            self.analysis, self.listeners, self.voices = analysis, listeners, voices
+            self.endResetModel()
+            return
+        self.analysis = analysis
+        if listeners and voices:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(listeners) - 1, len(voices) - 1))
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return len(self.listeners)
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return len(self.voices)
+
+    def feed(self, index: Index) -> Feed | None:
+        """The cell's feed."""
+        if self.analysis is None or not index.isValid():
+            return None
+        return self.analysis.feeds.get((self.listeners[index.row()], self.voices[index.column()]))
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        feed = self.feed(index)
+        if feed is None or self.analysis is None:
+            return None
+        if role == FEED_ROLE:
+            return feed
+        if role in (
+            Qt.ItemDataRole.ToolTipRole,
+            Qt.ItemDataRole.StatusTipRole,
+            Qt.ItemDataRole.AccessibleTextRole,
+        ):
+            listener, voice = (self.analysis.party_name(row) for row in feed.key)
+            return f"{listener} and {voice}: {WANT_WORDS[feed.want]}; {feed_words(feed)}"
+        if role == Qt.ItemDataRole.DisplayRole:
+            return feed_words(feed)
+        return None
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
+        if self.analysis is None:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            rows = self.voices if orientation == Qt.Orientation.Horizontal else self.listeners
+            return self.analysis.party_name(rows[section])
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+
+class FeedDelegate(QStyledItemDelegate):
+    """Paints a cell. Filled disc: heard as wanted. Ring with a dot: own voice, at once. Disc with a tail:
+    late. Two discs: twice. Broken ring: wanted, missing.
+    """
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.scale = 1.0
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(round(104 * self.scale), round(36 * self.scale))
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        feed = index.data(FEED_ROLE)
+        if not isinstance(feed, Feed):
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect)
+        theme = self.theme
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setBrush(theme.color("raised"))
+            painter.setPen(QPen(theme.color("lantern"), 2))
+            painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
+        hue = theme.party(index.column())
+        middle = QPointF(box.left() + 18, box.center().y())
+        text, color = self._glyph(painter, feed, middle, hue)
+        severity = SEVERITY_OF.get(feed.verdict)
+        left = box.left() + 32
+        if severity:
+            if feed.verdict == "twice":
+                left += 8
+            draw_mark(painter, QRectF(left, box.center().y() - 6, 12, 12), severity, theme)
+            left += 17
+        painter.setPen(color)
+        painter.setFont(font(9.5, QFont.Weight.DemiBold if severity else QFont.Weight.Normal, self.scale))
+        metrics = QFontMetricsF(painter.font())
+        room = QRectF(left, box.top(), box.right() - left - 3, box.height())
+        painter.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(text, Qt.TextElideMode.ElideRight, room.width()),
+        )
+        painter.restore()
+
+    def _glyph(self, painter: QPainter, feed: Feed, at: QPointF, hue: QColor) -> tuple[str, QColor]:
+        theme = self.theme
+        gain = 0.0 if feed.gain_db is None else feed.gain_db
+        level = show_number(gain, "dB", sign=True).removesuffix(" dB") if round(gain, 1) else "0"
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(hue)
+        if feed.verdict == "local":
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(hue, 2))
+            painter.drawEllipse(at, 6, 6)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(hue)
+            painter.drawEllipse(at, 2, 2)
+            return "local", theme.color("muted")
+        if feed.verdict == "back":
+            tail = QColor(theme.stop)
+            tail.setAlphaF(0.6)
+            painter.setBrush(tail)
+            painter.drawPolygon([at, at + QPointF(14, -5), at + QPointF(14, 5)])
+            painter.setBrush(hue)
+            painter.drawEllipse(at - QPointF(3, 0), 6, 6)
+            return show_number(feed.delay_ms or 0.0, "ms"), theme.color("stop")
+        if feed.verdict == "twice":
+            painter.drawEllipse(at - QPointF(4, 0), 6, 6)
+            painter.drawEllipse(at + QPointF(8, 0), 6, 6)
+            delays = sorted(row.delay_ms for row in feed.arrivals[:2])
+            apart = delays[1] - delays[0] if len(delays) == 2 else 0.0
+            return show_number(apart, "ms"), theme.color("fix")
+        if feed.verdict == "missing":
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(hue, 2, Qt.PenStyle.DotLine))
+            painter.drawEllipse(at, 6, 6)
+            return "no path" if feed.gain_db is None else level, theme.color("fix")
+        if feed.verdict == "silent" or feed.gain_db is None or feed.gain_db < -30:
+            painter.setBrush(theme.color("muted"))
+            if feed.want == "never":
+                painter.drawRect(QRectF(at.x() - 6, at.y() - 1, 12, 2.4))
+                return "", theme.color("muted")
+            painter.drawEllipse(at, 1.6, 1.6)
+            return "", theme.color("muted")
+        painter.drawEllipse(at, 6, 6)
+        if feed.verdict in ("unwanted", "late"):
+            return VERDICT_WORDS[feed.verdict], theme.color("fix")
+        return level, theme.color("text" if feed.verdict != "free" else "muted")
+
+
+class FeedMatrix(QTableView):
+    """The table. Space asks for the next want, Enter goes to the Why panel."""
+
+    cell_chosen = Signal(object)
+    next_want = Signal(object)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.feeds = FeedModel()
+        self.setModel(self.feeds)
+        self.delegate = FeedDelegate(theme, self)
+        self.setItemDelegate(self.delegate)
+        self.setShowGrid(False)
+        self.setMouseTracking(True)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setAccessibleName("Who hears whom: listeners down, voices across")
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.verticalHeader().setDefaultSectionSize(36)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.horizontalHeader().setMinimumSectionSize(96)
+        for header in (self.horizontalHeader(), self.verticalHeader()):
+            header.setSectionsClickable(False)
+            header.setHighlightSections(False)
+        self.verticalHeader().setMinimumWidth(96)
+        self.setStatusTip(
+            "A cell: Space switches the want, Enter shows its arithmetic. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
+        )
+
+    def currentChanged(self, current: Index, previous: Index) -> None:
+        super().currentChanged(current, previous)
+        self.cell_chosen.emit(self.feeds.feed(current))
+
+    def current_feed(self) -> Feed | None:
+        """The selected cell."""
+        return self.feeds.feed(self.currentIndex())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space and self.current_feed() is not None:
+            self.next_want.emit(self.current_feed())
+            return
+        super().keyPressEvent(event)

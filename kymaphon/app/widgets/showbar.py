@@ -1,0 +1,97 @@
+"""The show bar: title, time to air, how many findings, what changed last with undo."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from PySide6.QtCore import QTimer, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
+from kymaphon.app.widgets.why import label
+from kymaphon.core.findings import SEVERITIES, Severity
+
+
+class ShowBar(QWidget):
+    """One line over everything."""
+
+    undo = Signal()
+    jump = Signal(str)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("showbar")
+        self.theme = theme
+        row = QHBoxLayout(self)
+        row.setContentsMargins(20, 8, 20, 8)
+        row.setSpacing(12)
+        self.title = label("", "title", wrap=False)
+        self.subtitle = label("", "muted", wrap=False)
+        row.addWidget(self.title)
+        row.addWidget(self.subtitle)
+        row.addStretch(1)
+        self.air_words = label("To air", "muted", wrap=False)
+        self.clock = label("", "clock", wrap=False)
+        row.addWidget(self.air_words)
+        row.addWidget(self.clock)
+        row.addStretch(1)
+        self.counts: dict[Severity, QPushButton] = {}
+        for severity in SEVERITIES:
+            button = QPushButton("0")
+            button.setProperty("role", "flat")
+            button.setIcon(mark_icon(severity, theme))
+            button.setToolTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
+            button.setStatusTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
+            button.clicked.connect(lambda _checked=False, severity=severity: self.jump.emit(severity))
+            self.counts[severity] = button
+            row.addWidget(button)
+        row.addStretch(1)
+        self.last = QPushButton("Nothing changed yet")
+        self.last.setProperty("role", "flat")
+        self.last.setEnabled(False)
+        self.last.clicked.connect(self.undo)
+        row.addWidget(self.last)
+        self._air: datetime | None = None
+        self._timer = QTimer(self)
+        self._timer.setInterval(500)
+        self._timer.timeout.connect(self._tick)
+        self._timer.start()
+
+    def set_show(self, title: str, subtitle: str, air: datetime | None, unsaved: bool) -> None:
+        """Title, and when it goes on air."""
+        self.title.setText(title)
+        saved = "not saved" if unsaved else ""
+        self.subtitle.setText("  \u00b7  ".join(words for words in (subtitle, saved) if words))
+        self._air = air
+        self._tick()
+
+    def set_counts(self, counts: dict[Severity, int]) -> None:
+        """Findings by severity."""
+        for severity, button in self.counts.items():
+            button.setText(str(counts[severity]))
+            button.setAccessibleName(f"{counts[severity]} {SEVERITY_NAMES[severity]}")
+
+    def set_last(self, text: str) -> None:
+        """What undo would take back; empty for nothing."""
+        words = f"Undo: {text}" if text else "Nothing to undo"
+        self.last.setEnabled(bool(text))
+        self.last.setToolTip(f"{words}. Ctrl+Z" if text else words)
+        self.last.setAccessibleName(words)
+        self.last.setText(words if len(words) <= 34 else words[:33] + "\u2026")
+
+    def _tick(self) -> None:
+        self.air_words.setVisible(self._air is not None)
+        self.clock.setVisible(self._air is not None)
+        if self._air is None:
+            return
+        seconds = round((self._air - datetime.now(UTC)).total_seconds())
+        self.air_words.setText("To air" if seconds >= 0 else "On air since")
+        self.clock.setText(clock_words(abs(seconds)))
+
+
+def clock_words(seconds: int) -> str:
+    """A span as it stands on the clock: 00:18:40, with days in front when there are any."""
+    days, rest = divmod(seconds, 86400)
+    text = f"{rest // 3600:02d}:{rest // 60 % 60:02d}:{rest % 60:02d}"
+    return f"{days} d {text}" if days else text

@@ -1,0 +1,269 @@
+"""The Why panel: the arithmetic of what is selected line by line, findings about it, remedies with a
+preview, switches on its way.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
+from kymaphon.core.derive import Derived
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.graph import Switch
+
+
+@dataclass(frozen=True)
+class WhyContent:
+    """What the panel shows. `lines` are derivations, each printed with its terms."""
+
+    title: str
+    subtitle: str = ""
+    bad: bool = False
+    lines: tuple[Derived, ...] = ()
+    findings: tuple[Finding, ...] = ()
+    switches: tuple[Switch, ...] = ()
+    hint: str = ""
+    extra: tuple[str, ...] = field(default=())
+
+
+def label(text: str, role: str = "", *, wrap: bool = True) -> QLabel:
+    """A label of one of the style sheet's roles."""
+    row = QLabel(text)
+    row.setTextFormat(Qt.TextFormat.PlainText)
+    row.setWordWrap(wrap)
+    if role:
+        row.setProperty("role", role)
+    return row
+
+
+def empty(layout: QLayout) -> None:
+    """Takes every widget out of a layout and lets it go."""
+    while (item := layout.takeAt(0)) is not None:
+        widget = item.widget()
+        if widget is not None:
+            widget.deleteLater()
+
+
+class WhyPanel(QScrollArea):
+    """Rebuilt from a `WhyContent` whenever the selection or the analysis changes."""
+
+    apply_remedy = Signal(object)
+    preview_remedy = Signal(object)
+    end_preview = Signal()
+    flip = Signal(object)
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("why")
+        self.theme = theme
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Why: the arithmetic, findings and remedies of what is selected")
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._content = WhyContent("")
+        self._open: set[str] = set()
+        self.previewing: str = ""
+
+    def show_content(self, content: WhyContent) -> None:
+        """Shows something else. Where the reader had scrolled to is kept while the title stays the same."""
+        same = content.title == self._content.title
+        position = self.verticalScrollBar().value() if same else 0
+        focused = self._focused_name() if same else ""
+        self._content = content
+        self._build()
+        self.verticalScrollBar().setValue(position)
+        if focused:
+            for button in self.findChildren(QPushButton):
+                if button.objectName() == focused:
+                    button.setFocus()
+                    break
+
+    def _focused_name(self) -> str:
+        widget = self.focusWidget()
+        return widget.objectName() if isinstance(widget, QPushButton) and widget.hasFocus() else ""
+
+    def _build(self) -> None:
+        content = self._content
+        body = QWidget()
+        body.setObjectName("whyBody")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(4)
+        column.addWidget(label(content.title, "title"))
+        if content.subtitle:
+            column.addWidget(label(content.subtitle, "bad" if content.bad else "muted"))
+        column.addSpacing(8)
+        for text in content.extra:
+            column.addWidget(label(text))
+        for derived in content.lines:
+            self._add_derivation(column, derived)
+        for finding in content.findings:
+            self._add_finding(column, finding)
+        if content.switches:
+            column.addSpacing(8)
+            column.addWidget(label("Switches on the way", "heading"))
+            for switch in content.switches:
+                row = QHBoxLayout()
+                row.addWidget(label(switch.label, "muted"), 1)
+                row.addWidget(self._switch_button(switch))
+                column.addLayout(row)
+        if content.hint:
+            column.addSpacing(8)
+            column.addWidget(label(content.hint, "muted"))
+        column.addStretch(1)
+        self.setWidget(body)
+
+    def _add_derivation(self, column: QVBoxLayout, derived: Derived) -> None:
+        grid = QGridLayout()
+        grid.setContentsMargins(0, 4, 0, 0)
+        grid.setHorizontalSpacing(12)
+        grid.setVerticalSpacing(3)
+        grid.setColumnStretch(0, 1)
+        row = 0
+        for term in derived.terms:
+            row = self._add_term(grid, row, term, derived.name)
+        if derived.terms:
+            rule = QWidget()
+            rule.setFixedHeight(1)
+            rule.setStyleSheet(f"background: {self.theme.line};")
+            grid.addWidget(rule, row, 0, 1, 2)
+            row += 1
+        name = label(_capital(derived.name))
+        grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(
+            _figure(derived.text()), row, 1, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
+        )
+        column.addLayout(grid)
+        if derived.equation():
+            column.addWidget(label(derived.equation()))
+        if derived.source:
+            column.addWidget(label(derived.source, "muted"))
+        column.addSpacing(8)
+
+    def _add_term(self, grid: QGridLayout, row: int, term: Derived, within: str) -> int:
+        name = label(_capital(term.name), "muted")
+        tip = "\n".join(
+            part for part in (term.equation(), f"Source: {term.source}" if term.source else "") if part
+        )
+        name.setToolTip(tip or term.text())
+        name.setStatusTip(" ".join(part for part in (term.equation(), term.source) if part))
+        grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(_figure(term.text()), row, 1, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
+        row += 1
+        key = f"{within}/{term.name}"
+        if term.terms or term.formula:
+            unfold = QPushButton("Hide its arithmetic" if key in self._open else "Show its arithmetic")
+            unfold.setProperty("role", "flat")
+            unfold.setObjectName(f"unfold {key}")
+            unfold.setAccessibleName(f"Arithmetic of {term.name}")
+            unfold.setStyleSheet("text-align: left; padding: 0;")
+            unfold.clicked.connect(lambda _checked=False, key=key: self._unfold(key))
+            grid.addWidget(unfold, row, 0, 1, 2, Qt.AlignmentFlag.AlignLeft)
+            row += 1
+            if key in self._open:
+                for below in term.terms:
+                    grid.addWidget(label("    " + _capital(below.name), "muted"), row, 0)
+                    grid.addWidget(_figure(below.text()), row, 1, Qt.AlignmentFlag.AlignRight)
+                    row += 1
+                text = " \u00b7 ".join(part for part in (term.equation(), term.source) if part)
+                grid.addWidget(label("    " + text, "muted"), row, 0, 1, 2)
+                row += 1
+        return row
+
+    def _unfold(self, key: str) -> None:
+        self._open ^= {key}
+        self.show_content(self._content)
+
+    def _add_finding(self, column: QVBoxLayout, finding: Finding) -> None:
+        column.addSpacing(8)
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        mark = MarkLabel(finding.severity, self.theme)
+        head.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
+        title = label(finding.title, "heading")
+        title.setAccessibleName(f"{SEVERITY_NAMES[finding.severity]}: {finding.title}")
+        head.addWidget(title, 1)
+        column.addLayout(head)
+        column.addWidget(label(finding.message))
+        for i, remedy in enumerate(finding.remedies):
+            self._add_remedy(column, finding, remedy, primary=i == 0)
+
+    def _add_remedy(self, column: QVBoxLayout, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
+        card = QWidget()
+        inner = QVBoxLayout(card)
+        inner.setContentsMargins(0, 6, 0, 2)
+        inner.setSpacing(4)
+        inner.addWidget(label(remedy.label, "heading" if primary else ""))
+        inner.addWidget(label(_capital(remedy.effect), "muted"))
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        do = QPushButton("Do this" if primary else "Do this instead")
+        do.setProperty("role", "primary" if primary else "")
+        do.setObjectName(f"do {finding.code} {remedy.id}")
+        do.setAccessibleName(f"{remedy.label}. {remedy.effect}")
+        do.setToolTip(f"{remedy.label}\n{remedy.effect}\nCan be undone.")
+        do.setStatusTip(f"{remedy.label}. {remedy.effect} Can be undone.")
+        do.clicked.connect(lambda _checked=False, remedy=remedy: self.apply_remedy.emit(remedy))
+        look = QPushButton("Preview")
+        look.setCheckable(True)
+        look.setChecked(self.previewing == remedy.label)
+        look.setObjectName(f"preview {finding.code} {remedy.id}")
+        look.setAccessibleName(f"Preview: {remedy.label}")
+        look.setToolTip("Shows what would change on this screen, without changing it. Press again to end.")
+        look.setStatusTip("Shows what would change on this screen, without changing it. Press again to end.")
+        look.clicked.connect(lambda checked, remedy=remedy: self._preview(checked, remedy))
+        for button in (do, look):
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            row.addWidget(button)
+        inner.addLayout(row)
+        column.addWidget(card)
+
+    def _preview(self, on: bool, remedy: Remedy) -> None:
+        if on:
+            self.preview_remedy.emit(remedy)
+        else:
+            self.end_preview.emit()
+
+    def _switch_button(self, switch: Switch) -> QPushButton:
+        state = "on" if switch.passes else "off"
+        button = QPushButton("On" if switch.passes else "Off")
+        button.setAccessibleName(f"{switch.label}: {state}")
+        button.setObjectName(f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}")
+        button.setToolTip(f"{'Opens' if switch.passes else 'Closes'} this switch. Can be undone.")
+        button.setStatusTip(
+            f"{switch.label} is {state}. Enter turns it {'off' if switch.passes else 'on'}. Can be undone."
+        )
+        button.clicked.connect(lambda _checked=False, switch=switch: self.flip.emit(switch))
+        return button
+
+
+def _figure(text: str) -> QLabel:
+    row = label(text, wrap=False)
+    row.setStyleSheet("font-weight: 600;")
+    row.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+    return row
+
+
+def _capital(text: str) -> str:
+    return text[:1].upper() + text[1:]
+
+
+def findings_about(findings: Sequence[Finding], *subjects: str) -> tuple[Finding, ...]:
+    """The findings that name any of these ids."""
+    wanted = set(subjects)
+    return tuple(row for row in findings if wanted & set(row.subjects))
