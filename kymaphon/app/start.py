@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import traceback
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import TracebackType
 
@@ -16,6 +17,9 @@ from kymaphon.app.document import Document
 from kymaphon.app.window import Window
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show
+
+DEMO_LEAD = timedelta(minutes=20)
+"""The demo is always this long before air."""
 
 
 def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> int:
@@ -29,7 +33,7 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
     if demo:
         from kymaphon.cli import demo_path
 
-        loaded = read_show(demo_path())
+        loaded = read_show(demo_path()).with_(air_at=datetime.now(UTC).replace(microsecond=0) + DEMO_LEAD)
     elif path is not None:
         loaded = read_show(path)
     if picture and "QT_QPA_PLATFORM" not in os.environ and not os.environ.get("DISPLAY"):

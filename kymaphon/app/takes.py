@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, Signal
-from PySide6.QtWidgets import QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
 
+from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
@@ -74,7 +75,7 @@ class TakeDialog(QDialog):
         column.addLayout(form)
         for note in measure.notes:
             column.addWidget(label(note[:1].upper() + note[1:] + "."))
-        self.voices = QComboBox()
+        self.voices = Choice()
         self.voices.setAccessibleName("Whose microphone recorded this room tone")
         for party in analysis.voices:
             if any(

@@ -141,15 +141,20 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QPushButton:disabled {{ color: {t.muted}; }}
     QPushButton[role="primary"] {{ background: {t.lantern}; color: {t.on_lantern}; border-color: {t.lantern}; font-weight: 600; }}
     QPushButton[role="primary"]:focus {{ border: 2px solid {t.text}; }}
-    QPushButton[role="chip"] {{ border-radius: 15px; padding: 5px 12px; background: {t.panel}; }}
-    QPushButton[role="chip"]:checked, QPushButton[role="chip"]:focus {{ border: 2px solid {t.lantern}; padding: 4px 11px; }}
+    QPushButton[role="chip"] {{ border-radius: 14px; min-height: 18px; padding: 4px 12px; background: {t.panel}; }}
+    QPushButton[role="chip"]:checked, QPushButton[role="chip"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 11px; }}
     QPushButton[role="flat"] {{ background: transparent; border: 1px solid transparent; color: {t.muted}; padding: 4px 8px; text-align: right; }}
     QPushButton[role="flat"]:hover {{ color: {t.text}; }}
     QPushButton[role="flat"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 7px; }}
     QPushButton[role="switch"] {{ text-align: left; font-weight: 400; }}
     QTableView, QListView, QTreeView {{ background: {t.panel}; border: none; gridline-color: {t.line}; selection-background-color: {t.raised}; selection-color: {t.text}; outline: none; }}
-    QTableView:focus, QListView:focus {{ border: 1px solid {t.lantern}; border-radius: 4px; }}
-    QHeaderView::section {{ background: {t.panel}; color: {t.muted}; border: none; padding: 4px 6px; font-weight: 400; }}
+    QListView:focus, QTableWidget:focus {{ border: 1px solid {t.lantern}; border-radius: 4px; }}
+    QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 0; }}
+    QToolButton:focus {{ border: 1px solid {t.lantern}; }}
+    QHeaderView {{ background: {t.panel}; border: none; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.muted}; border: none; padding: 4px 3px; }}
+    QHeaderView::section:vertical {{ color: {t.text}; font-weight: 600; padding-left: 8px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
     QTableCornerButton::section {{ background: {t.panel}; border: none; }}
     QScrollArea {{ border: none; background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

@@ -115,9 +115,14 @@ class Window(QMainWindow):
         column.addWidget(self.status)
         self.level = LevelStage(self.document, self.theme)
         self.feeds = FeedsStage(self.document, self.theme)
-        for picture in (self.level.picture, self.feeds.arrivals, self.feeds.matrix.delegate):
+        for picture in (
+            self.level.picture,
+            self.feeds.arrivals,
+            self.feeds.matrix.delegate,
+            self.feeds.matrix.voices,
+        ):
             picture.scale = self.scale
-        self.feeds.matrix.verticalHeader().setDefaultSectionSize(round(36 * self.scale))
+        self.feeds.matrix.fit_rows()
         self.level.table.verticalHeader().setDefaultSectionSize(round(26 * self.scale))
         self.level.why_changed.connect(self._show_why)
         self.feeds.why_changed.connect(self._show_why)
@@ -174,6 +179,7 @@ class Window(QMainWindow):
         file.addSeparator()
         action(file, "&Quit", self.close, "Ends the program. Asks when something is not saved.", keys.Quit)
         edit = bar.addMenu("&Edit")
+        action(edit, "End the pre&view", self.document.end_preview, "Back to the show as it is.", "Esc")
         undo, redo = (
             self.document.undo_stack.createUndoAction(self, "&Undo"),
             self.document.undo_stack.createRedoAction(self, "&Redo"),
@@ -245,7 +251,8 @@ class Window(QMainWindow):
         analysis = self.document.analysis
         self.rail.set_states(analysis.stages)
         self.bar.set_counts(analysis.counts())
-        self.why.previewing = self.document.previewing
+        if not self.document.previewing:
+            self.why.held = None
         self.level.refresh()
         self.feeds.refresh()
         self._show_why()
@@ -280,6 +287,9 @@ class Window(QMainWindow):
         self.rail.select(stage)
         self.surface.setCurrentWidget(self._pages[stage])
         self._show_why()
+        first: QWidget | None = {"Level": self.level.picture, "Feeds": self.feeds.matrix}.get(stage)
+        if first is not None and not self.rail.hasFocus():
+            first.setFocus()
 
     def _jump(self, severity: str) -> None:
         found = next((row for row in self.document.analysis.findings if row.severity == severity), None)
@@ -287,11 +297,8 @@ class Window(QMainWindow):
             self.say(f"No finding of this kind: {severity}.")
             return
         self.go(found.stage)
-        if found.stage == "Feeds" and found.subjects:
-            listener, voice = found.subjects[-1], found.subjects[0]
-            if found.code.startswith(("wanted", "heard", "one-way")):
-                listener, voice = found.subjects[:2]
-            self.feeds.choose(listener, voice)
+        if found.pairs:
+            self.feeds.choose(*found.pairs[0])
         elif (
             found.stage == "Level"
             and found.subjects
@@ -318,6 +325,7 @@ class Window(QMainWindow):
         self.say(f"Done: {remedy.label}. Ctrl+Z takes it back.")
 
     def _preview_remedy(self, remedy: Remedy) -> None:
+        self.why.held = remedy
         self.document.preview(remedy.edits, remedy.label)
 
     def _flip(self, switch: Switch) -> None:

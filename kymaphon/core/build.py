@@ -339,7 +339,7 @@ class _DeviceBuilder:
                 source,
                 target,
                 tuple(part for part in parts if not math.isinf(part.value)),
-                delays=self._delays(path),
+                delays=self._delays(path, path.name or f"to {target_row.name}"),
                 switches=switches,
                 knobs=tuple(knobs),
                 controls=tuple(controls),
@@ -402,10 +402,12 @@ class _DeviceBuilder:
             out.append(("", side, (Derived(f"pan, {where}", level, "dB", source="constant-power law"),)))
         return out
 
-    def _delays(self, path: Path) -> tuple[Derived, ...]:
+    def _delays(self, path: Path, label: str) -> tuple[Derived, ...]:
         delays = []
         if path.delay_ms:
-            delays.append(Derived(self.name, path.delay_ms, "ms", source=f"device data: {self.kind.name}"))
+            delays.append(
+                Derived(f"{self.name}, {label}", path.delay_ms, "ms", source=f"device data: {self.kind.name}")
+            )
         if path.buffers:
             rate = self.draft.show.sample_rate_hz
             one = buffer_ms(self.samples, rate)

@@ -34,6 +34,8 @@ _DECIMALS = {"": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0}
 def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
     """The figure as it is printed: one decimal for dB and ms, true minus sign, unit after a space."""
     digits = _DECIMALS.get(unit, 1)
+    if unit == "ms" and abs(value) >= 1000:
+        value, unit, digits = value / 1000, "s", 3
     if unit == "m" and abs(value) < 1:
         value, unit, digits = value * 100, "cm", 0
     if round(value, digits) == 0:
@@ -70,7 +72,7 @@ class Derived:
 
     def equation(self) -> str:
         """The formula with the figures put in; empty for a given figure."""
-        if self.adds and self.terms:
+        if self.adds and len(self.terms) > 1:
             parts = [show_number(self.terms[0].value, self.terms[0].unit).rsplit(" ", 1)[0]]
             first_unit = self.terms[0].unit
             if first_unit == "dB SPL":
@@ -79,7 +81,7 @@ class Derived:
                 sign = MINUS if round(term.value, 1) < 0 else "+"
                 parts.append(f"{sign} {abs(term.value):.1f}")
             return f"{show_number(self.value, 'dB').removesuffix(' dB')} = {' '.join(parts)}"
-        return self.formula
+        return "" if self.adds else self.formula
 
     def walk(self) -> Iterator[tuple[int, Derived]]:
         """This value and everything under it, with its depth, in reading order."""

@@ -61,6 +61,7 @@ class Finding:
         figures: the figures by name.
         why: the arithmetic; None where there is none to show.
         remedies: the least harmful first.
+        pairs: (listener, voice) of every feed it is about; empty where it is about no feed.
     """
 
     code: str
@@ -72,6 +73,7 @@ class Finding:
     figures: tuple[Derived, ...] = ()
     why: Derived | None = None
     remedies: tuple[Remedy, ...] = ()
+    pairs: tuple[tuple[str, str], ...] = ()
 
     @property
     def key(self) -> tuple[str, tuple[str, ...]]:
@@ -92,6 +94,8 @@ class Finding:
             "figures": figures,
             "remedies": [remedy.to_json() for remedy in self.remedies],
         }
+        if self.pairs:
+            out["pairs"] = [{"listener": listener, "voice": voice} for listener, voice in self.pairs]
         if self.why is not None:
             out["why"] = self.why.to_json()
         return out

@@ -21,6 +21,9 @@ NOISE_KINDS = ("room", "microphone", "preamp", "converter", "others")
 """`others` is what comes in from every other channel that is open into the same mix."""
 
 
+NOISE_NAMES = {kind: kind for kind in NOISE_KINDS} | {"others": "other channels"}
+
+
 @dataclass(frozen=True)
 class Rung:
     """One point of a chain. Levels are in `unit`; `headroom_db` is from the peak to the ceiling.

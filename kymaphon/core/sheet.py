@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.findings import Finding
+from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.routing import Feed
 from kymaphon.core.show import Setting
 
@@ -182,7 +183,7 @@ def _ladders(analysis: Analysis) -> list[Table]:
             headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
             noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
             rows.append(
-                (rung.label, show_number(rung.speech_db, rung.unit), show_number(rung.peak_db, rung.unit), noise, headroom, rung.loudest_noise or "\u2013")
+                (rung.label, show_number(rung.speech_db, rung.unit), show_number(rung.peak_db, rung.unit), noise, headroom, NOISE_NAMES.get(rung.loudest_noise, "\u2013"))
             )  # fmt: skip
         tables.append(
             Table(

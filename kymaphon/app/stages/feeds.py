@@ -4,12 +4,13 @@ crosspoints.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.arrivals import ZONES, ArrivalPicture, Stem
+from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.crosspoints import CrosspointGrid
 from kymaphon.app.widgets.matrix import WANT_WORDS, FeedMatrix
 from kymaphon.app.widgets.why import WhyContent, label
@@ -19,7 +20,7 @@ from kymaphon.core.edits import SetValue, SetWant
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.routing import Feed
-from kymaphon.core.rules.feeds import switches_of_feed, way_devices
+from kymaphon.core.rules.feeds import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS
 from kymaphon.core.show import WantKind
 
@@ -49,8 +50,8 @@ class FeedsStage(QWidget):
         head.addLayout(words, 1)
         self.badge = label("", "badge", wrap=False)
         self.badge.hide()
-        head.addWidget(self.badge)
-        self.devices = QComboBox()
+        head.addWidget(self.badge, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.devices = Choice()
         self.devices.setAccessibleName("Device whose crosspoints are shown")
         self.devices.activated.connect(lambda _index: self._fill_crosspoints())
         self.devices.hide()
@@ -114,7 +115,7 @@ class FeedsStage(QWidget):
             if analysis.feeds
             else "Add parties that speak and listen, and cables between their devices."
         )
-        self.badge.setText(f"Preview: {self.document.previewing}"[:70])
+        self.badge.setText("Preview")
         self.badge.setVisible(bool(self.document.previewing))
         self._fill_devices()
         self._fill_crosspoints()
@@ -160,8 +161,9 @@ class FeedsStage(QWidget):
         if feed.path is not None and feed.level_db is not None and feed.gain_db is not None:
             source = analysis.graph.mouths[feed.voice][1].value
             offset = source - (feed.level_db - feed.gain_db)
+            ways = [row.paths[0] for row in arrivals]
             stems = tuple(
-                Stem(row.delay_ms, row.gain_db + offset, _way_words(way_devices(analysis, row.paths[0])))
+                Stem(row.delay_ms, row.gain_db + offset, way_words(analysis, row.paths[0], ways))
                 for row in arrivals
             )
             stems = tuple(stem for stem in stems if stem.gain_db > stems[0].gain_db - 40)
@@ -185,13 +187,12 @@ class FeedsStage(QWidget):
         listener, voice = (analysis.party_name(row) for row in feed.key)
         title = f"{listener} hears {voice}"
         subtitle = f"{WANT_WORDS[feed.want]}; {_verdict_words(feed)}"
-        lines = []
         explained = analysis.explain_feed(feed)
-        if explained:
-            lines = [explained[1], explained[0]] if explained[1].terms else [explained[0]]
+        lines = tuple(row for row in explained[1:] if row.terms) if explained else ()
+        more = explained[:1] if explained else ()
         about = tuple(row for row in analysis.findings if row.stage == "Feeds" and _concerns(row, feed))
         switches = tuple(switches_of_feed(analysis, feed)) if explained else ()
-        return WhyContent(title, subtitle, not feed.well, tuple(lines), about, switches)
+        return WhyContent(title, subtitle, not feed.well, lines, about, more, switches)
 
     def _fill_devices(self) -> None:
         analysis = self.document.analysis
@@ -246,9 +247,7 @@ def _card(widget: QWidget) -> QWidget:
 
 
 def _concerns(finding: Finding, feed: Feed) -> bool:
-    if finding.code.startswith("circle"):
-        return True
-    return feed.listener in finding.subjects and feed.voice in finding.subjects
+    return feed.key in finding.pairs or not finding.pairs
 
 
 def _stage_findings(findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
@@ -267,10 +266,3 @@ def _verdict_words(feed: Feed) -> str:
     if feed.verdict in ("heard", "free"):
         return "does"
     return VERDICT_WORDS[feed.verdict]
-
-
-def _way_words(devices: list[str]) -> str:
-    """A way by its devices; the middle of a long one is left out."""
-    if len(devices) > 5:
-        devices = [*devices[:3], "\u2026", *devices[-2:]]
-    return " \u203a ".join(devices)

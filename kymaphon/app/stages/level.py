@@ -8,7 +8,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
-    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
@@ -20,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
@@ -27,7 +27,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES
 from kymaphon.core.graph import Knob
-from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.levels import NOISE_NAMES, Ladder, Rung
 
 HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise", "Gain set")
 HELP = (
@@ -71,7 +71,7 @@ class LevelStage(QWidget):
             "Shows also the points that only pass the signal on, with every fader on the way."
         )
         self.every.toggled.connect(self._show_every)
-        self.ends = QComboBox()
+        self.ends = Choice()
         self.ends.setAccessibleName("Where the chain ends")
         self.ends.setToolTip("Where the chain ends: what the levels are followed to.")
         self.ends.activated.connect(self._choose_end)
@@ -117,6 +117,7 @@ class LevelStage(QWidget):
         self.table.currentCellChanged.connect(lambda row, *_: self._select(row) if row >= 0 else None)
         column.addWidget(self.table, 2)
         self.refresh()
+        self.choose_voice(self.voice)
 
     # what is shown
 
@@ -177,10 +178,7 @@ class LevelStage(QWidget):
             return f"No way leads from here to {self.ends.currentText().removeprefix('to ')}."
         device = next((row for row in self.document.analysis.show.devices if row.party == self.voice), None)
         kind = self.document.analysis.catalogue[device.kind].name if device else "no microphone of its own"
-        delay = show_number(ladder.last.delay_ms, "ms")
-        if ladder.last.delay_ms >= 1000:
-            delay = show_number(ladder.last.delay_ms / 1000, "s")
-        return f"{kind}, {self.ends.currentText()}, {delay} late there"
+        return f"{kind}, {self.ends.currentText()}, {show_number(ladder.last.delay_ms, 'ms')} late there"
 
     def _fill_chips(self) -> None:
         analysis = self.document.analysis
@@ -224,7 +222,7 @@ class LevelStage(QWidget):
         table.blockSignals(True)
         table.setRowCount(len(rungs))
         for row, rung in enumerate(rungs):
-            knob = main_knob(rung)
+            knob = main_knob(rung, faders=self._every)
             noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
             headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
             gain = (
@@ -238,7 +236,7 @@ class LevelStage(QWidget):
                 show_number(rung.peak_db, rung.unit),
                 noise,
                 headroom,
-                rung.loudest_noise or "\u2013",
+                NOISE_NAMES.get(rung.loudest_noise, "\u2013"),
                 gain,
             )
             tight = rung.headroom_db is not None and rung.headroom_db < 6
@@ -248,6 +246,11 @@ class LevelStage(QWidget):
                 if i == 4 and tight:
                     item.setIcon(mark_icon("stop" if (rung.headroom_db or 0) < 0 else "fix", self.theme))
                 table.setItem(row, i, item)
+        widest = max((table.fontMetrics().horizontalAdvance(rung.label) for rung in rungs), default=0)
+        mode = QHeaderView.ResizeMode
+        others = sum(table.columnWidth(i) for i in range(1, len(HEADINGS)))
+        fits = widest + 12 + others <= table.viewport().width()
+        table.horizontalHeader().setSectionResizeMode(0, mode.Stretch if fits else mode.ResizeToContents)
         if rungs:
             table.setCurrentCell(self.picture.index, 0)
         table.blockSignals(False)
@@ -262,18 +265,15 @@ class LevelStage(QWidget):
                 "Nothing to follow", "", findings=about, hint="Choose a voice and an end that a way joins."
             )
         rung = rungs[self.picture.index]
-        knob = main_knob(rung)
+        knob = main_knob(rung, faders=self._every)
         subtitle = (
             f"{knob.label} stands at {show_number(knob.value, 'dB', sign=True)}"
             if knob
             else "nothing to turn here"
         )
-        lines = [rung.speech]
-        if rung.noise_db:
-            lines.append(rung.explain_noise())
-        headroom = rung.explain_headroom()
-        if headroom is not None:
-            lines.append(headroom)
+        more = [
+            row for row in (rung.explain_headroom(), rung.explain_noise() if rung.noise_db else None) if row
+        ]
         places = {
             device.place for device in analysis.show.devices if device.party == self.voice and device.place
         }
@@ -282,7 +282,7 @@ class LevelStage(QWidget):
             for row in findings_about(analysis.findings, self.voice, *places)
             if row.stage in ("Level", "Rig")
         )
-        return WhyContent(rung.label, subtitle, lines=tuple(lines), findings=found)
+        return WhyContent(rung.label, subtitle, lines=(rung.speech,), findings=found, more=tuple(more))
 
     # what the user does
 
@@ -292,7 +292,9 @@ class LevelStage(QWidget):
         self.voice = voice
         self.picture.index = 0
         rungs = self.rungs
-        self.picture.index = next((i for i, rung in enumerate(rungs) if main_knob(rung)), 0)
+        self.picture.index = next(
+            (i for i, rung in enumerate(rungs) if main_knob(rung, faders=self._every)), 0
+        )
         self.refresh()
 
     def _choose_end(self, index: int) -> None:
@@ -302,6 +304,7 @@ class LevelStage(QWidget):
     def _show_every(self, on: bool) -> None:
         node = self.rungs[self.picture.index].node if self.rungs else ""
         self._every = on
+        self.picture.faders = on
         self.picture.index = next((i for i, rung in enumerate(self.rungs) if rung.node == node), 0)
         self.refresh()
 

@@ -80,7 +80,7 @@ class ArrivalPicture(QWidget):
             painter.end()
             return
         first, last = self._axis()
-        top_db = max(10.0, max(row.gain_db for row in self.stems) + 4)
+        top_db = max(20.0, max(row.gain_db for row in self.stems) + 14)
         area = QRectF(48, 8, self.width() - 68, self.height() - 12 - 22 * self.scale)
 
         def x(ms: float) -> float:
@@ -102,7 +102,7 @@ class ArrivalPicture(QWidget):
             if right - left > metrics.horizontalAdvance(word) + 8:
                 painter.setPen(theme.color("muted"))
                 painter.drawText(
-                    QRectF(left + 4, area.bottom() - metrics.height() - 2, right - left, metrics.height()),
+                    QRectF(left + 4, area.top() + 2, right - left, metrics.height()),
                     word,
                 )
         for db in (0, -20, -40):
@@ -140,6 +140,7 @@ class ArrivalPicture(QWidget):
         painter.setFont(font(9, QFont.Weight.DemiBold, self.scale))
         metrics = QFontMetricsF(painter.font())
         taken: list[QRectF] = []
+        labels: list[tuple[QRectF, str]] = []
         for row in sorted(self.stems, key=lambda stem: -stem.gain_db):
             if row.gain_db < -SPAN_DB:
                 continue
@@ -149,30 +150,23 @@ class ArrivalPicture(QWidget):
             painter.setBrush(self.hue)
             painter.setPen(QPen(self.theme.color("panel"), 1))
             painter.drawEllipse(spot, 5.5, 5.5)
-            text = f"{show_number(row.delay_ms, 'ms')}, {row.way}"
-            width = metrics.horizontalAdvance(text)
-            right = spot.x() + 12 + width < area.right()
-            box = QRectF(
-                spot.x() + 10 if right else spot.x() - 10 - width,
-                spot.y() - metrics.height() / 2,
-                width,
-                metrics.height(),
+            text = metrics.elidedText(
+                f"{show_number(row.delay_ms, 'ms')}, {row.way}", Qt.TextElideMode.ElideRight, area.width() - 8
             )
-            if box.left() < area.left():
-                text = metrics.elidedText(text, Qt.TextElideMode.ElideRight, spot.x() - 10 - area.left())
-                box.setLeft(area.left())
-            while (
-                any(box.intersects(other) for other in taken)
-                and box.bottom() < area.bottom() - metrics.height()
-            ):
-                box.translate(0, metrics.height())
+            width = metrics.horizontalAdvance(text) + 8
+            left = min(max(spot.x() - 8, area.left()), area.right() - width)
+            box = QRectF(left, spot.y() - metrics.height() - 9, width, metrics.height())
+            while any(box.intersects(other) for other in taken) and box.top() > 0:
+                box.translate(0, -metrics.height() - 2)
             if any(box.intersects(other) for other in taken):
                 continue
             taken.append(box)
+            labels.append((box, text))
+            painter.setPen(QPen(self.theme.color("muted"), 1))
+            painter.drawLine(QPointF(spot.x(), spot.y() - 7), QPointF(spot.x(), box.bottom()))
+        for box, text in labels:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.theme.color("panel"))
+            painter.drawRoundedRect(box, 3, 3)
             painter.setPen(self.theme.color("text"))
-            painter.drawText(
-                box,
-                Qt.AlignmentFlag.AlignVCenter
-                | (Qt.AlignmentFlag.AlignLeft if right else Qt.AlignmentFlag.AlignRight),
-                text,
-            )
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

@@ -8,7 +8,6 @@ from itertools import pairwise
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QFont,
     QFontMetricsF,
@@ -23,19 +22,14 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.core.derive import show_number
 from kymaphon.core.graph import Knob
-from kymaphon.core.levels import NOISE_KINDS, Ladder, Rung
+from kymaphon.core.levels import NOISE_KINDS, NOISE_NAMES, Ladder, Rung
 
-NOISE_NAMES = {
-    "room": "room",
-    "microphone": "microphone",
-    "preamp": "preamp",
-    "converter": "converter",
-    "others": "other channels",
-}
 FLOOR_DB = -110.0
 ROOM_ABOVE_DB = 8.0
 """Drawn above the ceiling, so that clipping is seen as such."""
-SHOUT_KEYS = 5
+PAGE_STEPS = 5
+LARGEST_NAMES = 1.25
+"""Names under the columns grow with the text size up to here; the table below has them in full."""
 
 
 class LadderPicture(QWidget):
@@ -53,6 +47,7 @@ class LadderPicture(QWidget):
         self.scale = 1.0
         self.rungs: tuple[Rung, ...] = ()
         self.index = 0
+        self.faders = False
         self._ladder: Ladder | None = None
         self._drag: tuple[Knob, float, float] | None = None
         self._pills: list[tuple[QRectF, int, Knob]] = []
@@ -83,8 +78,15 @@ class LadderPicture(QWidget):
     # geometry
 
     def _area(self) -> QRectF:
-        foot = 44 * self.scale
+        foot = (16 + 30 * self._label_lines()) * self.scale
         return QRectF(12, 12, self.width() - 24, self.height() - 16 - foot)
+
+    def _label_lines(self) -> int:
+        """How many lines each half of a column's name needs at this width and text size, one or two."""
+        step = (self.width() - 96) / max(len(self.rungs) - 1, 1)
+        metrics = QFontMetricsF(font(8.5, QFont.Weight.DemiBold, min(self.scale, LARGEST_NAMES)))
+        words = (part for rung in self.rungs for part in short_label(rung.label))
+        return 2 if any(metrics.horizontalAdvance(word) > min(step - 4, 120.0) for word in words) else 1
 
     def _x(self, i: int) -> float:
         area = self._area()
@@ -122,8 +124,8 @@ class LadderPicture(QWidget):
         self._paint_mark(painter)
         self._paint_speech(painter)
         self._paint_columns(painter)
-        self._paint_over_noise(painter)
         self._paint_pills(painter)
+        self._paint_over_noise(painter)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.color("lantern"), 1))
@@ -134,10 +136,15 @@ class LadderPicture(QWidget):
         area, theme = self._area(), self.theme
         top, ceiling = self._y(ROOM_ABOVE_DB), self._y(0)
         stripe = QColor(theme.stop)
-        stripe.setAlphaF(0.75)
-        painter.fillRect(
-            QRectF(area.left(), top, area.width(), ceiling - top), QBrush(stripe, Qt.BrushStyle.BDiagPattern)
-        )
+        stripe.setAlphaF(0.6)
+        painter.save()
+        painter.setClipRect(QRectF(area.left(), top, area.width(), ceiling - top))
+        painter.setPen(QPen(stripe, 2))
+        place = area.left() - (ceiling - top)
+        while place < area.right():
+            painter.drawLine(QPointF(place, ceiling), QPointF(place + ceiling - top, top))
+            place += 9
+        painter.restore()
         painter.setPen(QPen(theme.color("stop"), 1.2))
         painter.drawLine(QPointF(area.left(), ceiling), QPointF(area.right(), ceiling))
         painter.setFont(font(8.5, scale=self.scale))
@@ -278,6 +285,8 @@ class LadderPicture(QWidget):
     def _paint_columns(self, painter: QPainter) -> None:
         area, theme = self._area(), self.theme
         step = self._x(1) - self._x(0) if len(self.rungs) > 1 else area.width()
+        lines = self._label_lines()
+        names = min(self.scale, LARGEST_NAMES)
         for i, rung in enumerate(self.rungs):
             x = self._x(i)
             here = i == self.index
@@ -287,18 +296,17 @@ class LadderPicture(QWidget):
             width = min(step - 4, 120.0)
             left = max(2.0, min(x - width / 2, self.width() - width - 2))
             painter.setPen(theme.color("lantern" if here else "text"))
-            painter.setFont(font(8.5, QFont.Weight.DemiBold, self.scale))
-            line = 15 * self.scale
+            painter.setFont(font(8.5, QFont.Weight.DemiBold, names))
+            line = 15 * self.scale * lines
             self._text(painter, QRectF(left, area.bottom() + 4, width, line), first)
             painter.setPen(theme.color("lantern" if here else "muted"))
-            painter.setFont(font(8.5, scale=self.scale))
+            painter.setFont(font(8.5, scale=names))
             self._text(painter, QRectF(left, area.bottom() + 4 + line, width, line), second)
         self._paint_scale(painter)
 
     def _text(self, painter: QPainter, box: QRectF, text: str) -> None:
-        metrics = QFontMetricsF(painter.font())
-        elided = metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width())
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, elided)
+        flags = Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap
+        painter.drawText(box, flags, text)
 
     def _paint_over_noise(self, painter: QPainter) -> None:
         last = self.rungs[-1]
@@ -316,9 +324,11 @@ class LadderPicture(QWidget):
         metrics = QFontMetricsF(painter.font())
         width = metrics.horizontalAdvance(text) + 6
         middle = (top + bottom) / 2 + 10
-        painter.drawText(
-            QRectF(x - width - 6, middle, width, metrics.height()), Qt.AlignmentFlag.AlignRight, text
-        )
+        box = QRectF(x - width - 6, middle, width, metrics.height())
+        back = QColor(self.theme.panel)
+        back.setAlphaF(0.8)
+        painter.fillRect(box, back)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, text)
         painter.setFont(font(8.5, scale=self.scale))
         painter.setPen(self.theme.color("muted"))
         box = QRectF(x - 140, middle - metrics.height() * 0.85, 134, metrics.height())
@@ -329,12 +339,14 @@ class LadderPicture(QWidget):
         painter.setFont(font(9.5, QFont.Weight.DemiBold, self.scale))
         metrics = QFontMetricsF(painter.font())
         for i, rung in enumerate(self.rungs):
-            knob = main_knob(rung)
+            knob = main_knob(rung, faders=self.faders)
             if knob is None:
                 continue
             text = show_number(knob.value, "dB", sign=True).removesuffix(" dB")
             width, height = max(44.0, metrics.horizontalAdvance(text) + 18), metrics.height() + 6
             y = self._y(self._below(rung, rung.speech_db)) + 14
+            if i >= len(self.rungs) - 2 and len(self.rungs) > 4:
+                y -= 28 + height
             box = QRectF(self._x(i) - width / 2, y, width, height)
             here = i == self.index
             painter.setBrush(theme.color("ground"))
@@ -387,8 +399,8 @@ class LadderPicture(QWidget):
         steps = {
             Qt.Key.Key_Up: 1,
             Qt.Key.Key_Down: -1,
-            Qt.Key.Key_PageUp: SHOUT_KEYS,
-            Qt.Key.Key_PageDown: -SHOUT_KEYS,
+            Qt.Key.Key_PageUp: PAGE_STEPS,
+            Qt.Key.Key_PageDown: -PAGE_STEPS,
         }.get(key)
         if key == Qt.Key.Key_Escape and self._drag is not None:
             knob, _, value = self._drag
@@ -397,7 +409,7 @@ class LadderPicture(QWidget):
         elif sideways is not None:
             self._choose(self.index + sideways)
         elif steps is not None and self.rungs:
-            turned = main_knob(self.rungs[self.index])
+            turned = main_knob(self.rungs[self.index], faders=self.faders)
             if turned is not None:
                 self.turned.emit(turned, stepped(turned, turned.value + steps * turned.step), True)
         else:
@@ -410,11 +422,16 @@ class LadderPicture(QWidget):
         self.update()
 
 
-def main_knob(rung: Rung) -> Knob | None:
-    """The knob that a point is turned by: its gain before any fader, a strip's before a crosspoint's."""
+def main_knob(rung: Rung, *, faders: bool = False) -> Knob | None:
+    """The knob that a point is turned by: its gain before any fader, a strip's before a crosspoint's.
+
+    Args:
+        faders: count faders that stand at 0 too; without, they are left out, as they pass the level on as it is.
+    """
     movable = [knob for knob in rung.knobs if knob.lowest < knob.highest]
     gains = [knob for knob in movable if knob.ref.field == "gain_db" and ">" not in knob.ref.key]
-    return next(iter(gains or movable), None)
+    others = [knob for knob in movable if faders or knob.value or knob.ref.field == "gain_db"]
+    return next(iter(gains or others), None)
 
 
 def stepped(knob: Knob, value: float) -> float:

@@ -7,14 +7,16 @@ from PySide6.QtCore import (
     QModelIndex,
     QPersistentModelIndex,
     QPointF,
+    QRect,
     QRectF,
     QSize,
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QKeyEvent, QPainter, QPen, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QApplication,
     QHeaderView,
     QStyle,
     QStyledItemDelegate,
@@ -110,6 +112,10 @@ class FeedModel(QAbstractTableModel):
             return self.analysis.party_name(rows[section])
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        if role == Qt.ItemDataRole.FontRole and orientation == Qt.Orientation.Vertical:
+            row = QApplication.font()
+            row.setWeight(QFont.Weight.DemiBold)
+            return row
         return None
 
 
@@ -144,8 +150,7 @@ class FeedDelegate(QStyledItemDelegate):
         severity = SEVERITY_OF.get(feed.verdict)
         left = box.left() + 32
         if severity:
-            if feed.verdict == "twice":
-                left += 8
+            left += {"twice": 8, "back": 6}.get(feed.verdict, 0)
             draw_mark(painter, QRectF(left, box.center().y() - 6, 12, 12), severity, theme)
             left += 17
         painter.setPen(color)
@@ -180,7 +185,7 @@ class FeedDelegate(QStyledItemDelegate):
             painter.drawPolygon([at, at + QPointF(14, -5), at + QPointF(14, 5)])
             painter.setBrush(hue)
             painter.drawEllipse(at - QPointF(3, 0), 6, 6)
-            return show_number(feed.delay_ms or 0.0, "ms"), theme.color("stop")
+            return _short_ms(feed.delay_ms or 0.0), theme.color("stop")
         if feed.verdict == "twice":
             painter.drawEllipse(at - QPointF(4, 0), 6, 6)
             painter.drawEllipse(at + QPointF(8, 0), 6, 6)
@@ -205,6 +210,43 @@ class FeedDelegate(QStyledItemDelegate):
         return level, theme.color("text" if feed.verdict != "free" else "muted")
 
 
+def _short_ms(delay_ms: float) -> str:
+    """A delay in a cell: no decimal from 100 ms on."""
+    return f"{delay_ms:.0f} ms" if 100 <= delay_ms < 1000 else show_number(delay_ms, "ms")
+
+
+class VoiceHeader(QHeaderView):
+    """Names of the voices, each over a bar of its own hue."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(Qt.Orientation.Horizontal, parent)
+        self.theme = theme
+        self.scale = 1.0
+
+    def sizeHint(self) -> QSize:
+        return QSize(super().sizeHint().width(), round(34 * self.scale))
+
+    def paintSection(self, painter: QPainter, rect: QRect, index: int) -> None:
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(font(10, QFont.Weight.DemiBold, self.scale))
+        metrics = QFontMetricsF(painter.font())
+        box = QRectF(rect).adjusted(12, 2, -6, -6)
+        text = metrics.elidedText(
+            str(self.model().headerData(index, Qt.Orientation.Horizontal)),
+            Qt.TextElideMode.ElideRight,
+            box.width(),
+        )
+        painter.setPen(self.theme.color("text"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.theme.party(index))
+        painter.drawRoundedRect(
+            QRectF(box.left(), rect.bottom() - 4, max(24.0, metrics.horizontalAdvance(text)), 3), 1.5, 1.5
+        )
+        painter.restore()
+
+
 class FeedMatrix(QTableView):
     """The table. Space asks for the next want, Enter goes to the Why panel."""
 
@@ -221,8 +263,10 @@ class FeedMatrix(QTableView):
         self.setMouseTracking(True)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.setAccessibleName("Who hears whom: listeners down, voices across")
+        self.voices = VoiceHeader(theme, self)
+        self.setHorizontalHeader(self.voices)
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.verticalHeader().setDefaultSectionSize(36)
+        self.fit_rows()
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.horizontalHeader().setMinimumSectionSize(96)
         for header in (self.horizontalHeader(), self.verticalHeader()):
@@ -236,6 +280,17 @@ class FeedMatrix(QTableView):
     def currentChanged(self, current: Index, previous: Index) -> None:
         super().currentChanged(current, previous)
         self.cell_chosen.emit(self.feeds.feed(current))
+
+    def fit_rows(self) -> None:
+        """Rows as high as there is room for, within reason."""
+        least = round(34 * self.delegate.scale)
+        rows = max(self.feeds.rowCount(), 1)
+        room = self.viewport().height() // rows
+        self.verticalHeader().setDefaultSectionSize(max(least, min(room, round(least * 1.4))))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.fit_rows()
 
     def current_feed(self) -> Feed | None:
         """The selected cell."""

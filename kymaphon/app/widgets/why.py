@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
+    QAbstractButton,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -16,6 +17,7 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )
@@ -26,16 +28,20 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Switch
 
+_TOP = Qt.AlignmentFlag.AlignTop
+_TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
+
 
 @dataclass(frozen=True)
 class WhyContent:
-    """What the panel shows. `lines` are derivations, each printed with its terms."""
+    """What the panel shows. `lines` are derivations, each printed with its terms, before the findings; `more` come after them."""
 
     title: str
     subtitle: str = ""
     bad: bool = False
     lines: tuple[Derived, ...] = ()
     findings: tuple[Finding, ...] = ()
+    more: tuple[Derived, ...] = ()
     switches: tuple[Switch, ...] = ()
     hint: str = ""
     extra: tuple[str, ...] = field(default=())
@@ -77,7 +83,7 @@ class WhyPanel(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self._content = WhyContent("")
         self._open: set[str] = set()
-        self.previewing: str = ""
+        self.held: Remedy | None = None
 
     def show_content(self, content: WhyContent) -> None:
         """Shows something else. Where the reader had scrolled to is kept while the title stays the same."""
@@ -88,14 +94,14 @@ class WhyPanel(QScrollArea):
         self._build()
         self.verticalScrollBar().setValue(position)
         if focused:
-            for button in self.findChildren(QPushButton):
+            for button in self.findChildren(QAbstractButton):
                 if button.objectName() == focused:
                     button.setFocus()
                     break
 
     def _focused_name(self) -> str:
         widget = self.focusWidget()
-        return widget.objectName() if isinstance(widget, QPushButton) and widget.hasFocus() else ""
+        return widget.objectName() if isinstance(widget, QAbstractButton) and widget.hasFocus() else ""
 
     def _build(self) -> None:
         content = self._content
@@ -104,6 +110,8 @@ class WhyPanel(QScrollArea):
         column = QVBoxLayout(body)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(4)
+        if self.held is not None:
+            self._add_held(column, self.held)
         column.addWidget(label(content.title, "title"))
         if content.subtitle:
             column.addWidget(label(content.subtitle, "bad" if content.bad else "muted"))
@@ -114,6 +122,10 @@ class WhyPanel(QScrollArea):
             self._add_derivation(column, derived)
         for finding in content.findings:
             self._add_finding(column, finding)
+        if content.more:
+            column.addSpacing(12)
+        for derived in content.more:
+            self._add_derivation(column, derived)
         if content.switches:
             column.addSpacing(8)
             column.addWidget(label("Switches on the way", "heading"))
@@ -128,12 +140,33 @@ class WhyPanel(QScrollArea):
         column.addStretch(1)
         self.setWidget(body)
 
+    def _add_held(self, column: QVBoxLayout, remedy: Remedy) -> None:
+        """What is being previewed: it may have made its own finding vanish, so it is decided here."""
+        column.addWidget(
+            label("Preview, nothing changed yet", "badge", wrap=False), 0, Qt.AlignmentFlag.AlignLeft
+        )
+        column.addWidget(label(remedy.label, "heading"))
+        column.addWidget(label(remedy.effect, "muted"))
+        row = QHBoxLayout()
+        do, end = QPushButton("Do this"), QPushButton("End preview")
+        do.setProperty("role", "primary")
+        do.setObjectName("do held")
+        end.setObjectName("end held")
+        end.setToolTip("Back to the show as it is. Esc")
+        do.clicked.connect(lambda: self.apply_remedy.emit(remedy))
+        end.clicked.connect(self.end_preview)
+        for button in (do, end):
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            row.addWidget(button)
+        column.addLayout(row)
+        column.addSpacing(12)
+
     def _add_derivation(self, column: QVBoxLayout, derived: Derived) -> None:
         grid = QGridLayout()
         grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(12)
+        grid.setHorizontalSpacing(6)
         grid.setVerticalSpacing(3)
-        grid.setColumnStretch(0, 1)
+        grid.setColumnStretch(1, 1)
         row = 0
         for term in derived.terms:
             row = self._add_term(grid, row, term, derived.name)
@@ -141,47 +174,54 @@ class WhyPanel(QScrollArea):
             rule = QWidget()
             rule.setFixedHeight(1)
             rule.setStyleSheet(f"background: {self.theme.line};")
-            grid.addWidget(rule, row, 0, 1, 2)
+            grid.addWidget(rule, row, 0, 1, 3)
             row += 1
-        name = label(_capital(derived.name))
-        grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(
-            _figure(derived.text()), row, 1, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
-        )
+        grid.addWidget(label(_capital(derived.name)), row, 0, 1, 2, _TOP)
+        grid.addWidget(_figure(derived.text()), row, 2, _TOP_RIGHT)
         column.addLayout(grid)
         if derived.equation():
             column.addWidget(label(derived.equation()))
         if derived.source:
-            column.addWidget(label(derived.source, "muted"))
+            column.addWidget(label(_capital(derived.source), "muted"))
         column.addSpacing(8)
 
     def _add_term(self, grid: QGridLayout, row: int, term: Derived, within: str) -> int:
         name = label(_capital(term.name), "muted")
-        tip = "\n".join(
-            part for part in (term.equation(), f"Source: {term.source}" if term.source else "") if part
-        )
-        name.setToolTip(tip or term.text())
-        name.setStatusTip(" ".join(part for part in (term.equation(), term.source) if part))
-        grid.addWidget(name, row, 0, Qt.AlignmentFlag.AlignTop)
-        grid.addWidget(_figure(term.text()), row, 1, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight)
-        row += 1
+        how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
+        name.setToolTip("\n".join(how) or term.text())
+        name.setStatusTip(", ".join(how))
         key = f"{within}/{term.name}"
-        if term.terms or term.formula:
-            unfold = QPushButton("Hide its arithmetic" if key in self._open else "Show its arithmetic")
-            unfold.setProperty("role", "flat")
-            unfold.setObjectName(f"unfold {key}")
-            unfold.setAccessibleName(f"Arithmetic of {term.name}")
-            unfold.setStyleSheet("text-align: left; padding: 0;")
-            unfold.clicked.connect(lambda _checked=False, key=key: self._unfold(key))
-            grid.addWidget(unfold, row, 0, 1, 2, Qt.AlignmentFlag.AlignLeft)
-            row += 1
-            if key in self._open:
-                for below in term.terms:
-                    grid.addWidget(label("    " + _capital(below.name), "muted"), row, 0)
-                    grid.addWidget(_figure(below.text()), row, 1, Qt.AlignmentFlag.AlignRight)
+        unfolds = bool(term.terms or term.formula or term.source)
+        if unfolds:
+            arrow = QToolButton()
+            arrow.setArrowType(Qt.ArrowType.DownArrow if key in self._open else Qt.ArrowType.RightArrow)
+            arrow.setFixedSize(14, 16)
+            arrow.setObjectName(f"unfold {key}")
+            arrow.setAccessibleName(f"Arithmetic and source of {term.name}")
+            arrow.setToolTip("Shows where this figure comes from.")
+            arrow.setStatusTip("Shows where this figure comes from.")
+            arrow.clicked.connect(lambda _checked=False, key=key: self._unfold(key))
+            grid.addWidget(arrow, row, 0, _TOP)
+        grid.addWidget(name, row, 1, _TOP)
+        grid.addWidget(_figure(term.text()), row, 2, _TOP_RIGHT)
+        row += 1
+        if unfolds and key in self._open:
+            for below in term.terms:
+                grid.addWidget(label(_capital(below.name), "muted"), row, 1)
+                grid.addWidget(_figure(below.text()), row, 2, _TOP_RIGHT)
+                row += 1
+                if below.source or below.formula:
+                    grid.addWidget(
+                        label(", ".join(part for part in (below.formula, below.source) if part), "muted"),
+                        row,
+                        1,
+                        1,
+                        2,
+                    )
                     row += 1
-                text = " \u00b7 ".join(part for part in (term.equation(), term.source) if part)
-                grid.addWidget(label("    " + text, "muted"), row, 0, 1, 2)
+            text = ", ".join(part for part in (term.equation(), term.source) if part)
+            if text:
+                grid.addWidget(label(_capital(text), "muted"), row, 1, 1, 2)
                 row += 1
         return row
 
@@ -221,7 +261,7 @@ class WhyPanel(QScrollArea):
         do.clicked.connect(lambda _checked=False, remedy=remedy: self.apply_remedy.emit(remedy))
         look = QPushButton("Preview")
         look.setCheckable(True)
-        look.setChecked(self.previewing == remedy.label)
+        look.setChecked(self.held == remedy)
         look.setObjectName(f"preview {finding.code} {remedy.id}")
         look.setAccessibleName(f"Preview: {remedy.label}")
         look.setToolTip("Shows what would change on this screen, without changing it. Press again to end.")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from typing import TYPE_CHECKING
 
 from kymaphon.core.acoustics import comb
@@ -130,6 +130,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
                 figure("delay-stops").source,
             ),
             _remedies(analysis, cuts, f"{name} no longer hears itself late", kept),
+            (feed.key,),
         )
 
 
@@ -201,6 +202,7 @@ def _twice_finding(
     analysis: Analysis, group: list[tuple[Feed, Arrival, Arrival]], cuts: list[Cut], kept: list[Kept]
 ) -> Finding:
     _, first, second = group[0]
+    ways = (first.paths[0], second.paths[0])
     apart = abs(second.delay_ms - first.delay_ms)
     difference = first.gain_db - second.gain_db
     notch, peak, dip = comb(first.delay_ms, second.delay_ms, difference)
@@ -215,10 +217,13 @@ def _twice_finding(
     )
     terms = (
         Derived(
-            f"first arrival, {_way(analysis, first)}", first.delay_ms, "ms", source="delays add along the way"
+            f"first arrival, {way_words(analysis, first.paths[0], ways)}",
+            first.delay_ms,
+            "ms",
+            source="delays add along the way",
         ),
         Derived(
-            f"second arrival, {_way(analysis, second)}",
+            f"second arrival, {way_words(analysis, second.paths[0], ways)}",
             second.delay_ms,
             "ms",
             source="delays add along the way",
@@ -255,16 +260,12 @@ def _twice_finding(
             f"each of {len(group)} pairs arrives once" if len(group) > 1 else "it arrives once",
             kept,
         ),
+        tuple(row.key for row, _, _ in group),
     )
 
 
 def _and_more(count: int) -> str:
     return f", and {count - 1} more like it" if count > 1 else ""
-
-
-def _way(analysis: Analysis, arrival: Arrival) -> str:
-    """The devices that a way passes, by name."""
-    return " \u2192 ".join(way_devices(analysis, arrival.paths[0]))
 
 
 def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
@@ -278,6 +279,22 @@ def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
         if name and (not names or names[-1] != name):
             names.append(name)
     return names
+
+
+def way_words(analysis: Analysis, path: PathThrough, others: Sequence[PathThrough]) -> str:
+    """What tells a way from the others: the crosspoint or socket that it alone runs through; else its devices."""
+    elsewhere = {k for other in others if other is not path for k in other.edges}
+    own = [step for k, step in zip(path.edges, path.steps(), strict=True) if k not in elsewhere]
+    if others and own and len(own) < len(path.edges):
+        named = [step for step in own if step.label and step.label not in ("cable", "listens", "plays")]
+        telling = next((step for step in reversed(named) if step.switches), next(iter(named), None))
+        if telling is not None:
+            owner = analysis.graph.nodes[telling.source].label.partition(", ")[0]
+            return f"by {owner}, {telling.label}"
+    devices = way_devices(analysis, path)
+    if len(devices) > 5:
+        devices = [*devices[:3], "\u2026", *devices[-2:]]
+    return " \u203a ".join(devices)
 
 
 def circles(analysis: Analysis) -> Iterator[Finding]:
@@ -384,6 +401,7 @@ def _missing(analysis: Analysis, feed: Feed) -> Finding:
         figures,
         None,
         remedies,
+        (feed.key,),
     )
 
 
@@ -442,6 +460,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         (Derived("gain", feed.gain_db or 0.0, "dB"), Derived("delay", feed.delay_ms or 0.0, "ms")),
         explained[0] if explained else None,
         _remedies(analysis, cuts, f"{listener} no longer hears {voice}", kept),
+        (feed.key,),
     )
 
 
@@ -451,7 +470,7 @@ def _off_level(analysis: Analysis, feed: Feed) -> Finding:
     word = "too loud" if off > 0 else "too quiet"
     explained = analysis.explain_feed(feed)
     text = f"{listener} gets {voice} {abs(off):.1f} dB {'above' if off > 0 else 'under'} the wanted level: {word}."
-    return Finding(f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feed.listener, feed.voice), f"{voice} is {word} for {listener}", text, (Derived("off", off, "dB"),), explained[0] if explained else None)  # fmt: skip
+    return Finding(f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feed.listener, feed.voice), f"{voice} is {word} for {listener}", text, (Derived("off", off, "dB"),), explained[0] if explained else None, pairs=(feed.key,))  # fmt: skip
 
 
 def _late(analysis: Analysis, feed: Feed) -> Finding:
@@ -460,7 +479,7 @@ def _late(analysis: Analysis, feed: Feed) -> Finding:
     limit = figure("one-way-limit")
     explained = analysis.explain_feed(feed)
     text = f"{voice} reaches {listener} {show_number(delay, 'ms')} late; conversation bears {limit.value:.0f} ms at most."
-    return Finding("one-way-late", "fix", "Feeds", (feed.listener, feed.voice), f"{voice} is late for {listener}", text, (Derived("delay", delay, "ms"),), explained[1] if explained else None)  # fmt: skip
+    return Finding("one-way-late", "fix", "Feeds", (feed.listener, feed.voice), f"{voice} is late for {listener}", text, (Derived("delay", delay, "ms"),), explained[1] if explained else None, pairs=(feed.key,))  # fmt: skip
 
 
 RULES: tuple[Rule, ...] = (own_voice_back, circles, arrives_twice, wants_not_met)
