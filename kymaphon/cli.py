@@ -6,8 +6,6 @@ import argparse
 import json
 import sys
 from collections.abc import Sequence
-from importlib import resources
-from pathlib import Path
 from typing import Any
 
 from kymaphon import __version__
@@ -98,11 +96,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     command("schema", _schema, "JSON Schema of the show file.")
     return parser
-
-
-def demo_path(name: str = "lantern-quay.json") -> Path:
-    """Where a demo file lies."""
-    return Path(str(resources.files("kymaphon").joinpath("demo", name)))
 
 
 def _load(path: str) -> Analysis:

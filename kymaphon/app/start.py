@@ -31,7 +31,7 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
     path = Path(show) if show else None
     loaded = None
     if demo:
-        from kymaphon.cli import demo_path
+        from kymaphon.files.demo import demo_path
 
         loaded = read_show(demo_path()).with_(air_at=datetime.now(UTC).replace(microsecond=0) + DEMO_LEAD)
     elif path is not None:

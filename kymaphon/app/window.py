@@ -389,7 +389,7 @@ class Window(QMainWindow):
         self._open_shipped("lantern-quay-repaired.json")
 
     def _open_shipped(self, name: str) -> None:
-        from kymaphon.cli import demo_path
+        from kymaphon.files.demo import demo_path
         from kymaphon.files.show_file import read_show
 
         if self.may_leave():

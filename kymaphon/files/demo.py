@@ -1,0 +1,14 @@
+"""Where the shipped demo lies."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+FAULTY = "lantern-quay.json"
+REPAIRED = "lantern-quay-repaired.json"
+
+
+def demo_path(name: str = FAULTY) -> Path:
+    """A file of the demo: a show, or one of its takes."""
+    return Path(str(resources.files("kymaphon").joinpath("demo", name)))
