@@ -50,7 +50,7 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
         except FileProblem as problem:
             window.say(str(problem))
     window.show()
-    window.offer_recovery()
+    window.filing.offer_recovery()
     if picture:
         QTimer.singleShot(200, lambda: _save_picture(window, picture))
     return int(app.exec())

@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, Signal
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QMenu,
+    QProgressDialog,
+    QVBoxLayout,
+    QWidget,
+)
 
+from kymaphon.app.document import Document
+from kymaphon.app.filing import Filing
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.edits import AttachTake, DetachTake
 from kymaphon.core.take.measure import TakeMeasure
+from kymaphon.core.takes import room_tone_take
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.errors import FileProblem
 
@@ -108,3 +122,110 @@ class TakeDialog(QDialog):
 
 def _level(value: float | None) -> str:
     return "\u2013" if value is None else show_number(value, "dBFS")
+
+
+class TakeDesk(QObject):
+    """Measures recordings for one window and attaches them to the show.
+
+    Args:
+        voice: tells whose voice is on screen, to be offered first.
+    """
+
+    def __init__(self, window: QWidget, document: Document, filing: Filing, voice: Callable[[], str]) -> None:
+        super().__init__(window)
+        self.window, self.document, self.filing, self.voice = window, document, filing, voice
+        self._work: MeasureWork | None = None
+        self._progress: QProgressDialog | None = None
+
+    def ask_take(self) -> None:
+        """Asks for a recording and measures it."""
+        names = " ".join(f"*{suffix}" for suffix in AUDIO_SUFFIXES)
+        name, _ = QFileDialog.getOpenFileName(
+            self.window,
+            "Measure a recording",
+            str(self.filing.folder()),
+            f"Recordings ({names});;All files (*)",
+        )
+        if name:
+            self.measure(Path(name))
+
+    def measure(self, path: Path) -> None:
+        """Measures a recording in a worker thread, with progress; then offers to attach it."""
+        self.stop()
+        work = MeasureWork(path)
+        work.setAutoDelete(False)
+        self._progress = QProgressDialog(f"Measuring {path.name}", "Stop", 0, 1000, self.window)
+        self._progress.setMinimumDuration(400)
+        self._progress.setWindowModality(Qt.WindowModality.WindowModal)
+        self._progress.canceled.connect(self.stop)
+        work.signals.progress.connect(self._step)
+        work.signals.done.connect(self._measured)
+        work.signals.failed.connect(self._not_measured)
+        self._work = work
+        QThreadPool.globalInstance().start(work)
+
+    def stop(self) -> None:
+        """Ends a measuring that runs."""
+        if self._work is not None:
+            self._work.stop = True
+
+    def _step(self, part: float) -> None:
+        if self._progress is not None:
+            self._progress.setValue(min(999, round(part * 1000)))
+
+    def _end(self) -> Path:
+        path = self._work.path if self._work else Path()
+        self._work = None
+        if self._progress is not None:
+            self._progress.reset()
+            self._progress.deleteLater()
+            self._progress = None
+        return path
+
+    def _measured(self, measure: TakeMeasure, sha256: str) -> None:
+        path = self._end()
+        dialog = TakeDialog(path, measure, self.document.analysis, self.voice(), self.window)
+        if dialog.exec() and measure.noise_floor_dbfs is not None:
+            self.attach(path, measure.noise_floor_dbfs, dialog.voice, sha256)
+
+    def _not_measured(self, text: str) -> None:
+        self._end()
+        if text:
+            self.filing.problem("The recording was not measured", text)
+        else:
+            self.filing.say("Measuring was stopped; nothing was changed.")
+
+    def attach(self, path: Path, noise_dbfs: float, voice: str, sha256: str | None = None) -> None:
+        """Attaches a room tone to a voice."""
+        file = str(path)
+        if self.document.path is not None and path.is_relative_to(self.document.path.parent):
+            file = str(path.relative_to(self.document.path.parent))
+        try:
+            take = room_tone_take(
+                self.document.analysis,
+                voice,
+                take_id=f"room-tone-{voice}",
+                file=file,
+                noise_dbfs=noise_dbfs,
+                sha256=sha256,
+            )
+        except ValueError as error:
+            self.filing.problem("The take was not attached", str(error))
+            return
+        self.document.apply((AttachTake(take),), f"room tone of {self.document.analysis.party_name(voice)}")
+
+    def fill_detach(self, menu: QMenu) -> None:
+        """The takes that can be taken off the show."""
+        menu.clear()
+        for take in self.document.show.takes:
+            row = menu.addAction(take.id)
+            row.setStatusTip(
+                f"Takes {take.file} off the show; the recording stays where it is. Can be undone."
+            )
+            row.triggered.connect(
+                lambda _checked=False, take=take: self.document.apply(
+                    (DetachTake(take.id),), f"detached {take.id}"
+                )
+            )
+        if menu.isEmpty():
+            menu.addAction("None attached").setEnabled(False)

@@ -4,17 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, Qt, QThreadPool
+from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
     QMenu,
     QMessageBox,
-    QProgressDialog,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -24,22 +22,20 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app import state, theme
 from kymaphon.app.document import Document
+from kymaphon.app.filing import Filing
 from kymaphon.app.stages.coming import SENTENCES, ComingStage
 from kymaphon.app.stages.feeds import FeedsStage
 from kymaphon.app.stages.level import LevelStage
-from kymaphon.app.takes import AUDIO_SUFFIXES, MeasureWork, TakeDialog
+from kymaphon.app.takes import TakeDesk
 from kymaphon.app.widgets.command_list import CommandList
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
-from kymaphon.app.widgets.why import WhyContent, WhyPanel, empty, label
+from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.core.analysis import STAGES
-from kymaphon.core.edits import AttachTake, DetachTake, SetField, SetValue
+from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import practices
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
-from kymaphon.core.references import ShowProblem
-from kymaphon.core.show import Show
-from kymaphon.core.takes import room_tone_take
 from kymaphon.files.errors import FileProblem
 
 WHY_WIDTH = 312
@@ -58,8 +54,8 @@ class Window(QMainWindow):
         scale = settings.get("text_scale")
         self.scale = scale if scale in SCALES else 1.0
         self.stage = "Level"
-        self._recovered: list[state.Recovered] = []
-        self._work: MeasureWork | None = None
+        self.filing = Filing(self, self.document, self.say, self.problem)
+        self.takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -87,11 +83,9 @@ class Window(QMainWindow):
         self.bar.undo.connect(self.document.undo_stack.undo)
         self.bar.jump.connect(self._jump)
         column.addWidget(self.bar)
-        self.recovery = QWidget()
-        self.recovery.setVisible(False)
-        self._recovery_row = QHBoxLayout(self.recovery)
-        self._recovery_row.setContentsMargins(20, 6, 20, 6)
-        column.addWidget(self.recovery)
+        recovery = QWidget()
+        self.filing.use_bar(recovery)
+        column.addWidget(recovery)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         column.addLayout(middle, 1)
@@ -158,21 +152,24 @@ class Window(QMainWindow):
             return row
 
         file = bar.addMenu("&Show")
-        action(file, "&New show", self.new, "Starts an empty show.", keys.New)
-        action(file, "&Open\u2026", self.ask_open, "Opens a show file.", keys.Open)
+        action(file, "&New show", self.filing.new, "Starts an empty show.", keys.New)
+        action(file, "&Open\u2026", self.filing.ask_open, "Opens a show file.", keys.Open)
         self.recent_menu = file.addMenu("Open &recent")
-        self.recent_menu.aboutToShow.connect(self._fill_recent)
-        action(file, "Open the &demo", self.open_demo, "Opens Lantern Quay, with its faults in.")
+        self.recent_menu.aboutToShow.connect(lambda: self.filing.fill_recent(self.recent_menu))
+        action(file, "Open the &demo", self.filing.open_demo, "Opens Lantern Quay, with its faults in.")
         action(
-            file, "Open the repaired demo", self.open_repaired, "Opens Lantern Quay, with its faults mended."
+            file,
+            "Open the repaired demo",
+            self.filing.open_repaired,
+            "Opens Lantern Quay, with its faults mended.",
         )
         file.addSeparator()
-        action(file, "&Save", self.save, "Saves the show.", keys.Save)
-        action(file, "Save &as\u2026", self.save_as, "Saves the show under another name.", keys.SaveAs)
+        action(file, "&Save", self.filing.save, "Saves the show.", keys.Save)
+        action(file, "Save &as\u2026", self.filing.save_as, "Saves the show under another name.", keys.SaveAs)
         action(
             file,
             "Rig &sheet\u2026",
-            self.ask_sheet,
+            self.filing.ask_sheet,
             "Writes the rig sheet as a page or PDF, or the patch list as CSV.",
             keys.Print,
         )
@@ -203,12 +200,12 @@ class Window(QMainWindow):
         action(
             take,
             "&Measure a recording\u2026",
-            self.ask_take,
+            self.takes.ask_take,
             "Measures a recording; a room tone can be attached to a voice.",
             "Ctrl+M",
         )
         self.detach_menu = take.addMenu("&Detach")
-        self.detach_menu.aboutToShow.connect(self._fill_detach)
+        self.detach_menu.aboutToShow.connect(lambda: self.takes.fill_detach(self.detach_menu))
         view = bar.addMenu("&View")
         for i, stage in enumerate(STAGES):
             action(view, stage, lambda stage=stage: self.go(stage), f"Goes to {stage}.", f"Ctrl+{i + 1}")
@@ -344,240 +341,6 @@ class Window(QMainWindow):
         if buttons:
             buttons[0].setFocus(Qt.FocusReason.ShortcutFocusReason)
 
-    # files
-
-    def may_leave(self) -> bool:
-        """Asks about unsaved changes; True when the show may be left."""
-        if not self.document.unsaved:
-            return True
-        buttons = QMessageBox.StandardButton
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon,
-            "Not saved",
-            f"{self.document.show.title} has changes that are not saved.",
-            parent=self,
-        )
-        box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
-        box.setDefaultButton(buttons.Save)
-        answer = box.exec()
-        if answer == buttons.Save:
-            return self.save()
-        return answer == buttons.Discard
-
-    def new(self) -> None:
-        if self.may_leave():
-            self.document.replace(Show(), None)
-
-    def ask_open(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a show", str(self._folder()), SHOW_FILTER)
-        if name:
-            self.open(Path(name))
-
-    def open(self, path: Path) -> None:
-        """Opens a show file; when it cannot be used, says why and leaves the open show alone."""
-        if not self.may_leave():
-            return
-        try:
-            self.document.open(path)
-        except FileProblem as problem:
-            self.problem("This show was not opened", str(problem))
-
-    def open_demo(self) -> None:
-        self._open_shipped("lantern-quay.json")
-
-    def open_repaired(self) -> None:
-        self._open_shipped("lantern-quay-repaired.json")
-
-    def _open_shipped(self, name: str) -> None:
-        from kymaphon.files.demo import demo_path
-        from kymaphon.files.show_file import read_show
-
-        if self.may_leave():
-            self.document.replace(read_show(demo_path(name)), None)
-
-    def save(self) -> bool:
-        if self.document.path is None:
-            return self.save_as()
-        return self._save(self.document.path)
-
-    def save_as(self) -> bool:
-        start = (
-            self._folder() / f"{self.document.show.title.lower().replace(' ', '-').replace('/', '-')}.json"
-        )
-        name, _ = QFileDialog.getSaveFileName(self, "Save the show", str(start), SHOW_FILTER)
-        if not name:
-            return False
-        path = Path(name)
-        return self._save(path if path.suffix else path.with_suffix(".json"))
-
-    def _save(self, path: Path) -> bool:
-        try:
-            self.document.save(path)
-        except FileProblem as problem:
-            self.problem("The show was not saved", f"{problem}. It is still open and nothing is lost.")
-            return False
-        self.say(f"Saved: {path.name}")
-        return True
-
-    def _folder(self) -> Path:
-        return self.document.path.parent if self.document.path else Path.home()
-
-    def _fill_recent(self) -> None:
-        self.recent_menu.clear()
-        for name in state.recent_files():
-            row = self.recent_menu.addAction(Path(name).name)
-            row.setStatusTip(name)
-            row.triggered.connect(lambda _checked=False, name=name: self.open(Path(name)))
-        if self.recent_menu.isEmpty():
-            self.recent_menu.addAction("None yet").setEnabled(False)
-
-    def ask_sheet(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(
-            self,
-            "Write the rig sheet",
-            str(self._folder() / "rig-sheet.pdf"),
-            "PDF (*.pdf);;Page (*.html);;Patch list (*.csv)",
-        )
-        if name:
-            self.write_sheet(Path(name))
-
-    def write_sheet(self, path: Path) -> None:
-        """Writes the sheet of the show as it stands."""
-        from kymaphon.core.sheet import patch_list, rig_sheet
-        from kymaphon.files.sheet_file import write_sheet
-
-        try:
-            write_sheet(path, rig_sheet(self.document.analysis), patch_list(self.document.analysis))
-        except FileProblem as problem:
-            self.problem("The sheet was not written", str(problem))
-            return
-        self.say(f"Written: {path.name}")
-
-    def problem(self, title: str, text: str) -> None:
-        """A dialog that says what is wrong."""
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, title, f"<b>{title}</b>", QMessageBox.StandardButton.Close, self
-        )
-        box.setInformativeText(text)
-        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        box.exec()
-
-    # recovery
-
-    def offer_recovery(self) -> None:
-        """Offers the newest show that was not saved when its program ended."""
-        self._recovered = state.left_behind()
-        empty(self._recovery_row)
-        self.recovery.setVisible(bool(self._recovered))
-        if not self._recovered:
-            return
-        newest = self._recovered[0]
-        name = newest.path.name if newest.path else "a show never saved"
-        self._recovery_row.addWidget(
-            label(f"{newest.show.title} ({name}) was not saved when the program ended."), 1
-        )
-        for text, run, role in (("Bring it back", self.restore, "primary"), ("Let it go", self.let_go, "")):
-            button = QPushButton(text)
-            button.setProperty("role", role)
-            button.clicked.connect(lambda _checked=False, run=run: run())
-            self._recovery_row.addWidget(button)
-
-    def restore(self) -> None:
-        """Opens the recovered show; its recovery file goes once the show is kept again."""
-        if not self._recovered or not self.may_leave():
-            return
-        newest = self._recovered[0]
-        try:
-            self.document.replace(newest.show, newest.path, restored=True)
-        except ShowProblem as problem:
-            self.problem("The show was not brought back", str(problem))
-            return
-        self.document.keep()
-        newest.file.unlink(missing_ok=True)
-        self.offer_recovery()
-
-    def let_go(self) -> None:
-        """Sets the recovered show aside: it keeps its place on disk under another name, and is offered no
-        more.
-        """
-        if self._recovered:
-            file = self._recovered[0].file
-            file.replace(file.with_suffix(".json.old"))
-            self.offer_recovery()
-
-    # takes
-
-    def ask_take(self) -> None:
-        names = " ".join(f"*{suffix}" for suffix in AUDIO_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
-            self, "Measure a recording", str(self._folder()), f"Recordings ({names});;All files (*)"
-        )
-        if name:
-            self.measure(Path(name))
-
-    def measure(self, path: Path) -> None:
-        """Measures a recording in a worker thread, with progress; then offers to attach it."""
-        work = MeasureWork(path)
-        progress = QProgressDialog(f"Measuring {path.name}", "Stop", 0, 1000, self)
-        progress.setMinimumDuration(400)
-        progress.setWindowModality(Qt.WindowModality.WindowModal)
-        progress.canceled.connect(lambda: setattr(work, "stop", True))
-        work.signals.progress.connect(lambda part: progress.setValue(min(999, round(part * 1000))))
-        work.signals.done.connect(lambda measure, sha: self._measured(path, measure, sha, progress))
-        work.signals.failed.connect(lambda text: self._not_measured(text, progress))
-        work.setAutoDelete(False)
-        self._work = work
-        QThreadPool.globalInstance().start(work)
-
-    def _measured(self, path: Path, measure: object, sha256: str, progress: QProgressDialog) -> None:
-        progress.reset()
-        progress.deleteLater()
-        dialog = TakeDialog(path, measure, self.document.analysis, self.level.voice, self)  # type: ignore[arg-type]
-        if dialog.exec():
-            self.attach(path, measure.noise_floor_dbfs, dialog.voice, sha256)  # type: ignore[attr-defined]
-
-    def _not_measured(self, text: str, progress: QProgressDialog) -> None:
-        progress.reset()
-        progress.deleteLater()
-        if text:
-            self.problem("The recording was not measured", text)
-        else:
-            self.say("Measuring was stopped; nothing was changed.")
-
-    def attach(self, path: Path, noise_dbfs: float, voice: str, sha256: str | None = None) -> None:
-        """Attaches a room tone to a voice."""
-        file = str(path)
-        if self.document.path is not None and path.is_relative_to(self.document.path.parent):
-            file = str(path.relative_to(self.document.path.parent))
-        try:
-            take = room_tone_take(
-                self.document.analysis,
-                voice,
-                take_id=f"room-tone-{voice}",
-                file=file,
-                noise_dbfs=noise_dbfs,
-                sha256=sha256,
-            )
-        except ValueError as error:
-            self.problem("The take was not attached", str(error))
-            return
-        self.document.apply((AttachTake(take),), f"room tone of {self.document.analysis.party_name(voice)}")
-
-    def _fill_detach(self) -> None:
-        self.detach_menu.clear()
-        for take in self.document.show.takes:
-            row = self.detach_menu.addAction(take.id)
-            row.setStatusTip(
-                f"Takes {take.file} off the show; the recording stays where it is. Can be undone."
-            )
-            row.triggered.connect(
-                lambda _checked=False, take=take: self.document.apply(
-                    (DetachTake(take.id),), f"detached {take.id}"
-                )
-            )
-        if self.detach_menu.isEmpty():
-            self.detach_menu.addAction("None attached").setEnabled(False)
-
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if any(url.isLocalFile() for url in event.mimeData().urls()):
             event.acceptProposedAction()
@@ -592,9 +355,18 @@ class Window(QMainWindow):
     def take_file(self, path: Path) -> None:
         """A file dropped on the window: a show is opened, anything else is measured."""
         if path.suffix.lower() == ".json":
-            self.open(path)
+            self.filing.open(path)
         else:
-            self.measure(path)
+            self.takes.measure(path)
+
+    def problem(self, title: str, text: str) -> None:
+        """A dialog that says what is wrong."""
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon, title, f"<b>{title}</b>", QMessageBox.StandardButton.Close, self
+        )
+        box.setInformativeText(text)
+        box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        box.exec()
 
     # view
 
@@ -615,8 +387,8 @@ class Window(QMainWindow):
         self._build()
         self._document_changed()
         self.refresh()
-        if self._recovered:
-            self.offer_recovery()
+        if self.filing.left_behind:
+            self.filing.offer_recovery()
 
     def _keep_setting(self, name: str, value: object) -> None:
         try:
@@ -652,10 +424,9 @@ class Window(QMainWindow):
         self.problem("Kymaphon", text)
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        if not self.may_leave():
+        if not self.filing.may_leave():
             event.ignore()
             return
-        if self._work is not None:
-            self._work.stop = True
+        self.takes.stop()
         self.document.close()
         event.accept()

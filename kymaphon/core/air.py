@@ -22,7 +22,7 @@ from kymaphon.core.show import Device, Party, Point
 from kymaphon.core.takes import measured_ambient
 
 if TYPE_CHECKING:
-    from kymaphon.core.build import Draft
+    from kymaphon.core.draft import Draft
 
 LEAK_REFERENCE_M = 0.3
 """Distance from the head at which a kind states its headphone leak."""

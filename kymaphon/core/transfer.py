@@ -165,7 +165,8 @@ class Transfer:
                 else:
                     entering[i] += weight[k] * power[before]
         if part[0] in self.unstable:
-            matrix = _without_circles(matrix)
+            first = np.flatnonzero(entering.any(axis=1)).tolist()
+            matrix = _without_circles(matrix, first)
         power[list(part)] = np.linalg.solve(np.eye(len(part)) - matrix, entering)
 
     @cached_property
@@ -307,12 +308,17 @@ def _balance(block: Floats) -> Floats:
     return out
 
 
-def _without_circles(matrix: Floats) -> Floats:
-    """The matrix (row = target) without the edges that lead back in a depth-first walk."""
+def _without_circles(matrix: Floats, first: Sequence[int]) -> Floats:
+    """The matrix (row = target) without the edges that lead back in a depth-first walk.
+
+    Args:
+        first: where signal comes in; the walk starts there, so that what is cut is a way back, not the way
+        in.
+    """
     size = len(matrix)
     out = matrix.copy()
     state = [0] * size
-    for root in range(size):
+    for root in (*first, *range(size)):
         if state[root]:
             continue
         work = [(root, iter(np.flatnonzero(matrix[:, root])))]

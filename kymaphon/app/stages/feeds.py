@@ -20,7 +20,7 @@ from kymaphon.core.edits import SetValue, SetWant
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.routing import Feed
-from kymaphon.core.rules.feeds import switches_of_feed, way_words
+from kymaphon.core.rules.cures import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS
 from kymaphon.core.show import WantKind
 

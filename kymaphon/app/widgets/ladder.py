@@ -426,7 +426,8 @@ def main_knob(rung: Rung, *, faders: bool = False) -> Knob | None:
     """The knob that a point is turned by: its gain before any fader, a strip's before a crosspoint's.
 
     Args:
-        faders: count faders that stand at 0 too; without, they are left out, as they pass the level on as it is.
+        faders: count faders that stand at 0 too; without, they are left out, as they pass the level on as it
+        is.
     """
     movable = [knob for knob in rung.knobs if knob.lowest < knob.highest]
     gains = [knob for knob in movable if knob.ref.field == "gain_db" and ">" not in knob.ref.key]

@@ -34,7 +34,9 @@ _TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
 
 @dataclass(frozen=True)
 class WhyContent:
-    """What the panel shows. `lines` are derivations, each printed with its terms, before the findings; `more` come after them."""
+    """What the panel shows. `lines` are derivations, each printed with its terms, before the findings;
+    `more` come after them.
+    """
 
     title: str
     subtitle: str = ""

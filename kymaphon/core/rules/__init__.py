@@ -3,6 +3,6 @@
 from __future__ import annotations
 
 from kymaphon.core.findings import Rule
-from kymaphon.core.rules import feeds, levels, rig
+from kymaphon.core.rules import feeds, levels, rig, wants
 
-ALL_RULES: tuple[Rule, ...] = (*rig.RULES, *levels.RULES, *feeds.RULES)
+ALL_RULES: tuple[Rule, ...] = (*rig.RULES, *levels.RULES, *feeds.RULES, *wants.RULES)

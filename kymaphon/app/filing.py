@@ -1,0 +1,198 @@
+"""New, open, save, sheets, recent files, recovery: everything that the window does with files. The show
+that is open is never lost to a file that fails.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QPushButton, QWidget
+
+from kymaphon.app import state
+from kymaphon.app.document import Document
+from kymaphon.app.widgets.why import empty, label
+from kymaphon.core.references import ShowProblem
+from kymaphon.core.sheet import patch_list, rig_sheet
+from kymaphon.core.show import Show
+from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.sheet_file import write_sheet
+from kymaphon.files.show_file import read_show
+
+Say = Callable[[str], None]
+Problem = Callable[[str, str], None]
+SHOW_FILTER = "Shows (*.json);;All files (*)"
+SHEET_FILTER = "PDF (*.pdf);;Page (*.html);;Patch list (*.csv)"
+
+
+class Filing:
+    """The file commands of one window.
+
+    Args:
+        say: one line for the status line.
+        problem: a dialog, with title and text.
+    """
+
+    def __init__(self, window: QWidget, document: Document, say: Say, problem: Problem) -> None:
+        self.window, self.document, self.say, self.problem = window, document, say, problem
+        self.left_behind: list[state.Recovered] = []
+        self.use_bar(QWidget())
+
+    def use_bar(self, recovery: QWidget) -> None:
+        """The strip under the show bar in which unsaved shows are offered."""
+        self.recovery = recovery
+        self.recovery_row = QHBoxLayout(recovery)
+        self.recovery_row.setContentsMargins(20, 6, 20, 6)
+        recovery.setVisible(False)
+
+    def may_leave(self) -> bool:
+        """Asks about unsaved changes; True when the show may be left."""
+        if not self.document.unsaved:
+            return True
+        buttons = QMessageBox.StandardButton
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Not saved",
+            f"{self.document.show.title} has changes that are not saved.",
+            parent=self.window,
+        )
+        box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
+        box.setDefaultButton(buttons.Save)
+        answer = box.exec()
+        if answer == buttons.Save:
+            return self.save()
+        return bool(answer == buttons.Discard)
+
+    def new(self) -> None:
+        """An empty show."""
+        if self.may_leave():
+            self.document.replace(Show(), None)
+
+    def ask_open(self) -> None:
+        """Asks for a show file and opens it."""
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a show", str(self.folder()), SHOW_FILTER)
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> None:
+        """Opens a show file; when it cannot be used, says why and leaves the open show alone."""
+        if not self.may_leave():
+            return
+        try:
+            self.document.open(path)
+        except FileProblem as problem:
+            self.problem("This show was not opened", str(problem))
+
+    def open_demo(self) -> None:
+        """The demo with its faults in."""
+        self._open_shipped(FAULTY)
+
+    def open_repaired(self) -> None:
+        """The demo with its faults mended."""
+        self._open_shipped(REPAIRED)
+
+    def _open_shipped(self, name: str) -> None:
+        if self.may_leave():
+            self.document.replace(read_show(demo_path(name)), None)
+
+    def save(self) -> bool:
+        """Saves; asks for a name when there is none yet. False when it was not saved."""
+        if self.document.path is None:
+            return self.save_as()
+        return self._save(self.document.path)
+
+    def save_as(self) -> bool:
+        """Asks for a name and saves. False when it was not saved."""
+        start = self.folder() / f"{self.document.show.title.lower().replace(' ', '-').replace('/', '-')}.json"
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the show", str(start), SHOW_FILTER)
+        if not name:
+            return False
+        path = Path(name)
+        return self._save(path if path.suffix else path.with_suffix(".json"))
+
+    def _save(self, path: Path) -> bool:
+        try:
+            self.document.save(path)
+        except FileProblem as problem:
+            self.problem("The show was not saved", f"{problem}. It is still open and nothing is lost.")
+            return False
+        self.say(f"Saved: {path.name}")
+        return True
+
+    def folder(self) -> Path:
+        """Where file dialogs start."""
+        return self.document.path.parent if self.document.path else Path.home()
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """The recent files, newest first."""
+        menu.clear()
+        for name in state.recent_files():
+            row = menu.addAction(Path(name).name)
+            row.setStatusTip(name)
+            row.triggered.connect(lambda _checked=False, name=name: self.open(Path(name)))
+        if menu.isEmpty():
+            menu.addAction("None yet").setEnabled(False)
+
+    def ask_sheet(self) -> None:
+        """Asks where the rig sheet goes and writes it."""
+        name, _ = QFileDialog.getSaveFileName(
+            self.window,
+            "Write the rig sheet",
+            str(self.folder() / "rig-sheet.pdf"),
+            SHEET_FILTER,
+        )
+        if name:
+            self.write_sheet(Path(name))
+
+    def write_sheet(self, path: Path) -> None:
+        """Writes the sheet of the show as it stands."""
+        try:
+            write_sheet(path, rig_sheet(self.document.analysis), patch_list(self.document.analysis))
+        except FileProblem as problem:
+            self.problem("The sheet was not written", str(problem))
+            return
+        self.say(f"Written: {path.name}")
+
+    # recovery
+
+    def offer_recovery(self) -> None:
+        """Offers the newest show that was not saved when its program ended."""
+        self.left_behind = state.left_behind()
+        empty(self.recovery_row)
+        self.recovery.setVisible(bool(self.left_behind))
+        if not self.left_behind:
+            return
+        newest = self.left_behind[0]
+        name = newest.path.name if newest.path else "a show never saved"
+        self.recovery_row.addWidget(
+            label(f"{newest.show.title} ({name}) was not saved when the program ended."), 1
+        )
+        for text, run, role in (("Bring it back", self.restore, "primary"), ("Let it go", self.let_go, "")):
+            button = QPushButton(text)
+            button.setProperty("role", role)
+            button.clicked.connect(lambda _checked=False, run=run: run())
+            self.recovery_row.addWidget(button)
+
+    def restore(self) -> None:
+        """Opens the recovered show; its recovery file goes once the show is kept again."""
+        if not self.left_behind or not self.may_leave():
+            return
+        newest = self.left_behind[0]
+        try:
+            self.document.replace(newest.show, newest.path, restored=True)
+        except ShowProblem as problem:
+            self.problem("The show was not brought back", str(problem))
+            return
+        self.document.keep()
+        newest.file.unlink(missing_ok=True)
+        self.offer_recovery()
+
+    def let_go(self) -> None:
+        """Sets the recovered show aside: it keeps its place on disk under another name, and is offered no
+        more.
+        """
+        if self.left_behind:
+            file = self.left_behind[0].file
+            file.replace(file.with_suffix(".json.old"))
+            self.offer_recovery()

@@ -1,0 +1,56 @@
+"""A graph while it is being built, and the small facts that every part of the building needs."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from kymaphon.core.catalogue import Catalogue, Kind
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import Practice, practices
+from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource
+from kymaphon.core.show import Device, Show
+
+UNITS = {"acoustic": "dB SPL", "analog": "dBu", "digital": "dBFS"}
+
+
+@dataclass
+class Draft:
+    """A graph being built. Local to the building; the finished graph is immutable."""
+
+    show: Show
+    catalogue: Catalogue
+    nodes: list[Node] = field(default_factory=list)
+    edges: list[Edge] = field(default_factory=list)
+    noises: list[NoiseSource] = field(default_factory=list)
+    index: dict[str, int] = field(default_factory=dict)
+    unknown: list[str] = field(default_factory=list)
+    mouths: dict[str, tuple[int, Derived]] = field(default_factory=dict)
+    ears: dict[str, tuple[int, ...]] = field(default_factory=dict)
+
+    def add(self, node: Node) -> int:
+        self.index[node.id] = len(self.nodes)
+        self.nodes.append(node)
+        return len(self.nodes) - 1
+
+    def join(self, source: str, target: str, parts: tuple[Derived, ...] = (), **more: object) -> None:
+        self.edges.append(Edge(self.index[source], self.index[target], parts, **more))  # type: ignore[arg-type]
+
+    def noise(self, node: str, kind: NoiseKind, level: Derived) -> None:
+        self.noises.append(NoiseSource(self.index[node], kind, level))
+
+    def kind(self, device: Device) -> Kind:
+        return self.catalogue[device.kind]
+
+    @property
+    def practice(self) -> Practice:
+        return practices()[self.show.practice]
+
+
+def sides(stereo: bool) -> tuple[str, ...]:
+    """Suffixes of the nodes of a mono or stereo point."""
+    return (".l", ".r") if stereo else ("",)
+
+
+def device_name(device: Device, kind: Kind) -> str:
+    """What the device is called on screen."""
+    return device.name or kind.name

@@ -1,0 +1,111 @@
+"""What the feed rules share: the pairs that must stay whole, remedies made of cuts, and names of ways."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TYPE_CHECKING
+
+from kymaphon.core.cuts import (
+    Cut,
+    Kept,
+    switches_on,
+)
+from kymaphon.core.figures import number
+from kymaphon.core.findings import Remedy
+from kymaphon.core.graph import Switch
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.routing import Feed, mark_of
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+
+
+def wanted_pairs(analysis: Analysis) -> list[Kept]:
+    """The pairs that are wanted and heard now, with the gain below which they would count as lost."""
+    kept = []
+    for feed in analysis.feeds.values():
+        if (
+            feed.want in ("hear", "local")
+            and feed.asked
+            and feed.gain_db is not None
+            and feed.verdict != "missing"
+        ):
+            kept.append(kept_pair(analysis, feed))
+    return kept
+
+
+def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
+    mouth, level = analysis.graph.mouths[feed.voice]
+    ears = analysis.graph.ears[feed.listener]
+    mark = mark_of(analysis.graph.nodes[ears[0]].unit, analysis.practice).value
+    floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
+    return Kept(mouth, ears, floor, feed.listener, feed.voice)
+
+
+def names(analysis: Analysis, ids: Iterable[str]) -> str:
+    rows = [analysis.party_name(row) for row in dict.fromkeys(ids)]
+    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
+
+
+def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]) -> tuple[Remedy, ...]:
+    out = []
+    for i, cut in enumerate(cuts):
+        if cut.breaks:
+            continue
+        stays = "the one want that is" if len(kept) == 1 else f"all {len(kept)} wants that are"
+        out.append(Remedy(f"cut-{i + 1}", cut.label, f"{done}; {stays} met now stay met.", cut.edits))
+    return tuple(out)
+
+
+def blocked(analysis: Analysis, cuts: list[Cut]) -> str:
+    if not cuts:
+        return " No switch in the rig opens this way; it needs another routing."
+    if cuts[0].breaks:
+        first = cuts[0].breaks[0]
+        pair = f"{analysis.party_name(first.listener)} would lose {analysis.party_name(first.voice)}"
+        return f" No set of switches cures it and keeps every want: with {cuts[0].label.lower()}, {pair}."
+    return ""
+
+
+def against_mark(gain_db: float) -> str:
+    if abs(gain_db) < 0.05:
+        return "at the mark"
+    return f"{abs(gain_db):.1f} dB {'above' if gain_db > 0 else 'under'} the mark"
+
+
+def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
+    """Names of the devices along a way, each once in a row."""
+    devices = {
+        device.id: device.name or analysis.catalogue[device.kind].name for device in analysis.show.devices
+    }
+    names: list[str] = []
+    for node in path.nodes:
+        name = devices.get(analysis.graph.nodes[node].owner)
+        if name and (not names or names[-1] != name):
+            names.append(name)
+    return names
+
+
+def way_words(analysis: Analysis, path: PathThrough, others: Sequence[PathThrough]) -> str:
+    """What tells a way from the others: the crosspoint or socket that it alone runs through; else its
+    devices.
+    """
+    elsewhere = {k for other in others if other is not path for k in other.edges}
+    own = [step for k, step in zip(path.edges, path.steps(), strict=True) if k not in elsewhere]
+    if others and own and len(own) < len(path.edges):
+        named = [step for step in own if step.label and step.label not in ("cable", "listens", "plays")]
+        telling = next((step for step in reversed(named) if step.switches), next(iter(named), None))
+        if telling is not None:
+            owner = analysis.graph.nodes[telling.source].label.partition(", ")[0]
+            return f"by {owner}, {telling.label}"
+    devices = way_devices(analysis, path)
+    if len(devices) > 5:
+        devices = [*devices[:3], "\u2026", *devices[-2:]]
+    return " \u203a ".join(devices)
+
+
+def switches_of_feed(analysis: Analysis, feed: Feed) -> list[Switch]:
+    """Closed switches on every way of a pair, crosspoints first."""
+    return switches_on(
+        path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths
+    )

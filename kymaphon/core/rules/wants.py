@@ -1,0 +1,161 @@
+"""Rules about wants: wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from kymaphon.core.cuts import (
+    Kept,
+    closers,
+    fewest_cuts,
+    lost,
+    reachable,
+    switch_words,
+    switches_on,
+)
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import SetValue
+from kymaphon.core.figures import figure, number
+from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.paths import best_paths
+from kymaphon.core.routing import Feed, mark_of
+from kymaphon.core.transfer import Transfer
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+
+from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, wanted_pairs
+
+
+def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
+    """Wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
+    kept = wanted_pairs(analysis)
+    for feed in analysis.feeds.values():
+        if feed.verdict == "missing":
+            yield _missing(analysis, feed)
+        elif feed.verdict == "unwanted":
+            yield _unwanted(analysis, feed, kept)
+        elif feed.verdict in ("loud", "quiet"):
+            yield _off_level(analysis, feed)
+        elif feed.verdict == "late":
+            yield _late(analysis, feed)
+
+
+def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
+    return analysis.party_name(feed.listener), analysis.party_name(feed.voice)
+
+
+def _missing(analysis: Analysis, feed: Feed) -> Finding:
+    listener, voice = _pair(analysis, feed)
+    kept = kept_pair(analysis, feed)
+    others = [row for row in wanted_pairs(analysis) if (row.listener, row.voice) != feed.key]
+
+    def is_fine(transfer: Transfer) -> bool:
+        if lost(transfer, [kept, *others]) or not all(radius < 1 for radius in transfer.radius):
+            return False
+        return not _new_echo(analysis, transfer)
+
+    doors = closers(analysis.graph, kept.mouth, kept.ears, is_fine)
+    remedies = tuple(
+        Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))
+        for i, door in enumerate(doors)
+    )  # fmt: skip
+    if feed.gain_db is None:
+        reason = _why_silent(analysis, kept)
+        text = f"{listener} should hear {voice} and there is no way there{reason}."
+    else:
+        text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}."
+    figures = (Derived("gain", feed.gain_db, "dB"),) if feed.gain_db is not None else ()
+    return Finding(
+        "wanted-not-heard",
+        "fix",
+        "Feeds",
+        (feed.listener, feed.voice),
+        f"{listener} does not hear {voice}",
+        text,
+        figures,
+        None,
+        remedies,
+        (feed.key,),
+    )
+
+
+def _why_silent(analysis: Analysis, kept: Kept) -> str:
+    """The first break behind the voice, if there is just one thing that stops it."""
+    forward = reachable(analysis.graph, [kept.mouth], backward=False)
+    for edge in analysis.graph.edges:
+        if edge.source in forward and edge.broken and edge.broken != "panned to the other side":
+            return f": {edge.broken} at {analysis.graph.nodes[edge.source].label}"
+    return ""
+
+
+def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
+    """Whether any party would now get itself back late that does not today."""
+    for feed in analysis.feeds.values():
+        if feed.listener != feed.voice or feed.verdict == "back":
+            continue
+        mouth, level = analysis.graph.mouths[feed.voice]
+        for ear in analysis.graph.ears[feed.listener]:
+            mark = mark_of(analysis.graph.nodes[ear].unit, analysis.practice).value
+            ways = best_paths(
+                transfer, mouth, ear, floor_db=mark + number("own-voice-floor") - level.value, most=4
+            ).paths
+            if any(path.delay_ms > number("delay-colours") for path in ways):
+                return True
+    return False
+
+
+def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
+    listener, voice = _pair(analysis, feed)
+    mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
+    floor = (
+        mark_of(feed.unit, analysis.practice).value
+        + number("heard-floor")
+        - analysis.graph.mouths[feed.voice][1].value
+    )
+
+    def is_cured(transfer: Transfer) -> bool:
+        return all(transfer.best_gain_to(ear)[mouth] <= floor for ear in ears)
+
+    ways = [
+        path
+        for arrival in analysis.arrivals(feed.listener, feed.voice)
+        for path in arrival.paths
+        if path.gain_db > floor
+    ]
+    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept)
+    explained = analysis.explain_feed(feed)
+    return Finding(
+        "heard-unwanted",
+        "fix",
+        "Feeds",
+        (feed.listener, feed.voice),
+        f"{listener} hears {voice} and must not",
+        f"{listener} must not hear {voice}, and does, {against_mark(feed.gain_db or 0.0)}.{blocked(analysis, cuts)}",
+        (Derived("gain", feed.gain_db or 0.0, "dB"), Derived("delay", feed.delay_ms or 0.0, "ms")),
+        explained[0] if explained else None,
+        remedies_of(analysis, cuts, f"{listener} no longer hears {voice}", kept),
+        (feed.key,),
+    )
+
+
+def _off_level(analysis: Analysis, feed: Feed) -> Finding:
+    listener, voice = _pair(analysis, feed)
+    off = (feed.gain_db or 0.0) - feed.wanted_gain_db
+    word = "too loud" if off > 0 else "too quiet"
+    explained = analysis.explain_feed(feed)
+    text = f"{listener} gets {voice} {abs(off):.1f} dB {'above' if off > 0 else 'under'} the wanted level: {word}."
+    return Finding(f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feed.listener, feed.voice), f"{voice} is {word} for {listener}", text, (Derived("off", off, "dB"),), explained[0] if explained else None, pairs=(feed.key,))  # fmt: skip
+
+
+def _late(analysis: Analysis, feed: Feed) -> Finding:
+    listener, voice = _pair(analysis, feed)
+    delay = feed.delay_ms or 0.0
+    limit = figure("one-way-limit")
+    explained = analysis.explain_feed(feed)
+    text = f"{voice} reaches {listener} {show_number(delay, 'ms')} late; conversation bears {limit.value:.0f} ms at most."
+    return Finding("one-way-late", "fix", "Feeds", (feed.listener, feed.voice), f"{voice} is late for {listener}", text, (Derived("delay", delay, "ms"),), explained[1] if explained else None, pairs=(feed.key,))  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (wants_not_met,)

@@ -1,0 +1,209 @@
+"""Ways, circles and totals: the search against networkx, the sums against a direct solve of (I - A)^-1."""
+
+from __future__ import annotations
+
+import math
+
+import networkx as nx
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kymaphon.core.derive import Derived
+from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
+from kymaphon.core.paths import best_paths, find_circles, strongest_path
+from kymaphon.core.transfer import Transfer, _spectral_radius, strong_components
+
+
+def graph_of(count: int, edges: list[tuple[int, int, float, float]]) -> SignalGraph:
+    """A bare graph: (source, target, gain dB, delay ms)."""
+    nodes = tuple(Node(f"n{i}", f"node {i}", "dBFS", "x") for i in range(count))
+    rows = tuple(
+        Edge(a, b, (Derived("gain", gain, "dB"),), (Derived("delay", delay, "ms"),))
+        for a, b, gain, delay in edges
+    )
+    return SignalGraph(nodes, rows)
+
+
+@st.composite
+def random_graphs(draw: st.DrawFn, *, low: float = -30, high: float = 12) -> SignalGraph:
+    count = draw(st.integers(2, 7))
+    ends = st.integers(0, count - 1)
+    edges = draw(st.lists(st.tuples(ends, ends, st.floats(low, high), st.floats(0, 20)), max_size=14))
+    unique = {(a, b): (a, b, gain, delay) for a, b, gain, delay in edges if a != b}
+    return graph_of(count, list(unique.values()))
+
+
+def direct_solve(graph: SignalGraph, frequency_hz: float) -> np.ndarray:
+    """H = (I - A)^-1, by numpy, from nothing but the edges."""
+    matrix = np.zeros((len(graph.nodes), len(graph.nodes)), dtype=complex)
+    for edge in graph.edges:
+        turn = np.exp(-2j * math.pi * frequency_hz * edge.delay_ms / 1000)
+        matrix[edge.target, edge.source] += 10 ** (edge.gain_db / 20) * turn
+    return np.linalg.inv(np.eye(len(graph.nodes)) - matrix)
+
+
+@given(random_graphs())
+@settings(max_examples=150, deadline=None)
+def test_every_way_is_found_strongest_first(graph: SignalGraph) -> None:
+    """networkx lists all simple paths; ours are the same, in order, and say when they are complete."""
+    other = nx.DiGraph()
+    other.add_nodes_from(range(len(graph.nodes)))
+    for edge in graph.edges:
+        other.add_edge(edge.source, edge.target, gain=edge.gain_db)
+    target = len(graph.nodes) - 1
+    expected = sorted(
+        (
+            sum(other[a][b]["gain"] for a, b in nx.utils.pairwise(path))
+            for path in nx.all_simple_paths(other, 0, target)
+        ),
+        reverse=True,
+    )
+    found = best_paths(Transfer(graph), 0, target, most=10000, below_db=1e6)
+    assert found.complete
+    assert [path.gain_db for path in found.paths] == pytest.approx(expected)
+    for path in found.paths:
+        assert len(set(path.nodes)) == len(path.nodes)
+
+
+@given(random_graphs())
+@settings(max_examples=150, deadline=None)
+def test_every_circle_is_found(graph: SignalGraph) -> None:
+    other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
+    expected = {frozenset(nx.utils.pairwise([*cycle, cycle[0]])) for cycle in nx.simple_cycles(other)}
+    found = find_circles(Transfer(graph), floor_db=-1e6, most=10000)
+    ours = [frozenset(nx.utils.pairwise(path.nodes)) for path in found.paths]
+    assert len(ours) == len(set(ours))
+    assert set(ours) == expected
+
+
+@given(random_graphs())
+@settings(max_examples=100, deadline=None)
+def test_components_and_their_order(graph: SignalGraph) -> None:
+    other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
+    other.add_nodes_from(range(len(graph.nodes)))
+    parts = strong_components(graph)
+    assert {frozenset(part) for part in parts} == {
+        frozenset(part) for part in nx.strongly_connected_components(other)
+    }
+    place = {node: i for i, part in enumerate(parts) for node in part}
+    assert all(place[edge.source] <= place[edge.target] for edge in graph.edges)
+
+
+@given(random_graphs(low=-40, high=-14), st.floats(20, 8000))
+@settings(max_examples=100, deadline=None)
+def test_response_is_the_direct_solve(graph: SignalGraph, frequency: float) -> None:
+    """At most 6 edges of -14 dB leave a node, so no circle can build up and the inverse exists."""
+    transfer = Transfer(graph)
+    direct = direct_solve(graph, frequency)
+    for target in range(len(graph.nodes)):
+        ours = transfer.response(0, target, np.array([frequency]))[0]
+        assert ours == pytest.approx(direct[target, 0], abs=1e-9)
+
+
+@given(random_graphs(low=-40, high=-14))
+@settings(max_examples=100, deadline=None)
+def test_power_is_the_direct_solve_of_squared_gains(graph: SignalGraph) -> None:
+    matrix = np.zeros((len(graph.nodes), len(graph.nodes)))
+    for edge in graph.edges:
+        matrix[edge.target, edge.source] += 10 ** (edge.gain_db / 10)
+    direct = np.linalg.inv(np.eye(len(graph.nodes)) - matrix)
+    ours = Transfer(graph).power_from(list(range(len(graph.nodes))))
+    assert ours == pytest.approx(direct, abs=1e-9)
+
+
+@given(random_graphs(low=-30, high=-14), st.floats(50, 5000))
+@settings(max_examples=60, deadline=None)
+def test_without_circles_the_response_is_the_sum_over_ways(graph: SignalGraph, frequency: float) -> None:
+    forward = graph_of(
+        len(graph.nodes),
+        [(e.source, e.target, e.gain_db, e.delay_ms) for e in graph.edges if e.source < e.target],
+    )
+    transfer = Transfer(forward)
+    target = len(forward.nodes) - 1
+    ways = best_paths(transfer, 0, target, most=10000, below_db=1e6).paths
+    total = sum(10 ** (p.gain_db / 20) * np.exp(-2j * math.pi * frequency * p.delay_ms / 1000) for p in ways)
+    assert transfer.response(0, target, np.array([frequency]))[0] == pytest.approx(total, abs=1e-9)
+
+
+def test_two_ways_make_the_comb_of_the_handbook() -> None:
+    """1 ms apart and equal: a null at 500 Hz, +6.02 dB at 1 kHz (reference figures of two arrivals)."""
+    graph = graph_of(4, [(0, 1, 0, 0), (0, 2, 0, 1), (1, 3, 0, 0), (2, 3, 0, 0)])
+    response = np.abs(Transfer(graph).response(0, 3, np.array([500.0, 1000.0])))
+    assert response[0] == pytest.approx(0, abs=1e-9)
+    assert 20 * math.log10(response[1]) == pytest.approx(6.02, abs=0.005)
+
+
+def test_a_circle_adds_up_like_a_geometric_series() -> None:
+    """Gain 1/2 round the circle: 1 / (1 - 1/2) = 2 in step, and in powers 1 / (1 - 1/4)."""
+    half = 20 * math.log10(0.5)
+    graph = graph_of(3, [(0, 1, 0, 0), (1, 2, 0, 0), (2, 1, half, 0)])
+    transfer = Transfer(graph)
+    assert abs(transfer.response(0, 2, np.array([0.0]))[0]) == pytest.approx(2)
+    assert transfer.power_from([0])[2, 0] == pytest.approx(4 / 3)
+    assert transfer.radius[0] == pytest.approx(math.sqrt(0.5))
+    circle = find_circles(transfer).paths[0]
+    assert circle.gain_db == pytest.approx(half)
+
+
+@given(random_graphs(low=-20, high=10))
+@settings(max_examples=100, deadline=None)
+def test_stability_is_the_largest_eigenvalue(graph: SignalGraph) -> None:
+    matrix = np.zeros((len(graph.nodes), len(graph.nodes)))
+    for edge in graph.edges:
+        matrix[edge.target, edge.source] += 10 ** (edge.gain_db / 20)
+    largest = float(np.abs(np.linalg.eigvals(matrix)).max())
+    assert max(Transfer(graph).radius, default=0.0) == pytest.approx(largest, rel=1e-6, abs=2e-3)
+
+
+def test_large_blocks_use_the_iteration_and_agree() -> None:
+    draw = np.random.default_rng(5)
+    block = draw.random((120, 120)) * (draw.random((120, 120)) < 0.05) + np.roll(np.eye(120), 1, axis=0) * 0.3
+    largest = float(np.abs(np.linalg.eigvals(block)).max())
+    assert _spectral_radius(block) == pytest.approx(largest, rel=1e-6)
+
+
+def test_where_a_circle_howls_totals_stay_finite() -> None:
+    graph = graph_of(3, [(0, 1, 0, 0), (1, 2, 0, 0), (2, 1, 3, 1)])
+    transfer = Transfer(graph)
+    assert transfer.unstable == {1, 2}
+    power = transfer.power_from([0])
+    assert np.isfinite(power).all()
+    assert power[2, 0] == pytest.approx(1)
+
+
+@given(random_graphs(low=-30, high=0))
+@settings(max_examples=80, deadline=None)
+def test_the_strongest_way_is_the_first_found(graph: SignalGraph) -> None:
+    transfer = Transfer(graph)
+    target = len(graph.nodes) - 1
+    found = best_paths(transfer, 0, target, most=1).paths
+    best = strongest_path(graph, 0, target, transfer.best_gain_to(target))
+    if not found:
+        assert best is None
+        return
+    if best is not None:
+        assert best.gain_db == pytest.approx(found[0].gain_db)
+
+
+def test_a_long_list_says_that_it_is_cut_short() -> None:
+    edges = [(0, i, -1.0 * i, 0.0) for i in range(1, 11)] + [(i, 11, 0.0, 0.0) for i in range(1, 11)]
+    transfer = Transfer(graph_of(12, edges))
+    assert not best_paths(transfer, 0, 11, most=3).complete
+    assert best_paths(transfer, 0, 11, most=3).paths[0].gain_db == -1
+    near = best_paths(transfer, 0, 11, below_db=2.5)
+    assert [path.gain_db for path in near.paths] == [-1, -2, -3]
+    assert near.complete
+
+
+def test_cutting_a_switch_keeps_all_else() -> None:
+    ref = SettingRef("desk", "a>b", "on")
+    nodes = tuple(Node(f"n{i}", "", "dBFS", "x") for i in range(3))
+    gate = Switch(ref, "a to b", True, True)
+    edges = (Edge(0, 1, (), switches=(gate,)), Edge(1, 2, ()), Edge(0, 2, (Derived("g", -6.0, "dB"),)))
+    whole = Transfer(SignalGraph(nodes, edges))
+    cut = whole.without(frozenset({ref}))
+    assert whole.best_gain_to(2)[0] == 0
+    assert cut.best_gain_to(2)[0] == -6
+    assert len(cut.graph.live) == 2
