@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from importlib import resources
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 FAMILY = "Atkinson Hyperlegible Next"
 BASE_POINTS = 10.0
@@ -78,8 +78,8 @@ def font(
     return row
 
 
-def apply_theme(app: QApplication, theme: Theme, scale: float = 1.0) -> None:
-    """Sets palette, font and style sheet for the whole application."""
+def apply_theme(app: QApplication, window: QWidget, theme: Theme, scale: float = 1.0) -> None:
+    """Sets palette and font for the application, and the style sheet for a window and its dialogs."""
     app.setFont(font(scale=scale))
     palette = QPalette()
     pairs = {
@@ -102,7 +102,7 @@ def apply_theme(app: QApplication, theme: Theme, scale: float = 1.0) -> None:
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.ButtonText, QPalette.ColorRole.WindowText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(theme.muted))
     app.setPalette(palette)
-    app.setStyleSheet(style_sheet(theme, scale))
+    window.setStyleSheet(style_sheet(theme, scale))
 
 
 def style_sheet(theme: Theme, scale: float = 1.0) -> str:

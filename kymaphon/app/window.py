@@ -54,6 +54,8 @@ class Window(QMainWindow):
         scale = settings.get("text_scale")
         self.scale = scale if scale in SCALES else 1.0
         self.stage = "Level"
+        self._stale = set(STAGES)
+        self._quiet = True
         self.filing = Filing(self, self.document, self.say, self.problem)
         self.takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
         self.setAcceptDrops(True)
@@ -63,6 +65,9 @@ class Window(QMainWindow):
         self._build()
         self.document.analysed.connect(self.refresh)
         self.document.changed.connect(self._document_changed)
+        # The undo stack moves its index only after the edit was done, so what undo would take back is read again then.
+        self.document.undo_stack.indexChanged.connect(self._document_changed)
+        self.document.undo_stack.cleanChanged.connect(self._document_changed)
         self.document.trouble.connect(self.say)
         self._document_changed()
         self.refresh()
@@ -72,7 +77,7 @@ class Window(QMainWindow):
     def _build(self) -> None:
         app = QApplication.instance()
         if isinstance(app, QApplication):
-            theme.apply_theme(app, self.theme, self.scale)
+            theme.apply_theme(app, self, self.theme, self.scale)
         before: LevelStage | None = getattr(self, "level", None)
         held = (before.voice, before.end, before.picture.index) if before else None
         whole = QWidget()
@@ -129,6 +134,7 @@ class Window(QMainWindow):
         if held:
             self.level.voice, self.level.end, self.level.picture.index = held
         self.setCentralWidget(whole)
+        self._stale = set(STAGES)
         self._tip_rest = "Ctrl+1 to Ctrl+9 choose a stage, Ctrl+K finds a command."
         self.status.setText(self._tip_rest)
         self.go(self.stage)
@@ -250,8 +256,17 @@ class Window(QMainWindow):
         self.bar.set_counts(analysis.counts())
         if not self.document.previewing:
             self.why.held = None
-        self.level.refresh()
-        self.feeds.refresh()
+        self._stale = set(STAGES)
+        self._refresh_stage()
+
+    def _refresh_stage(self) -> None:
+        """Draws the stage on screen; the others wait until they are gone to."""
+        page = self._pages[self.stage]
+        if self.stage in self._stale and isinstance(page, LevelStage | FeedsStage):
+            self._quiet = True
+            page.refresh()
+            self._quiet = False
+        self._stale.discard(self.stage)
         self._show_why()
 
     def _document_changed(self) -> None:
@@ -265,7 +280,7 @@ class Window(QMainWindow):
             row.setChecked(row.data() == show.practice)
 
     def _show_why(self) -> None:
-        if not hasattr(self, "_pages"):
+        if self._quiet:
             return
         page = self._pages[self.stage]
         if isinstance(page, LevelStage | FeedsStage):
@@ -283,7 +298,7 @@ class Window(QMainWindow):
         self.stage = stage
         self.rail.select(stage)
         self.surface.setCurrentWidget(self._pages[stage])
-        self._show_why()
+        self._refresh_stage()
         first: QWidget | None = {"Level": self.level.picture, "Feeds": self.feeds.matrix}.get(stage)
         if first is not None and not self.rail.hasFocus():
             first.setFocus()

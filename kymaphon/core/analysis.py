@@ -14,7 +14,7 @@ from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.paths import Found, best_paths, find_circles
 from kymaphon.core.references import check_references
-from kymaphon.core.routing import Arrival, Feed, all_feeds, arrivals_of, explain_delay, explain_path
+from kymaphon.core.routing import Arrival, Feed, all_feeds, arrivals_of, explain_delay, explain_level
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 
@@ -102,10 +102,10 @@ class Analysis:
         return arrivals_of(self.transfer, self.graph.mouths[voice][0], feed.node)
 
     def explain_feed(self, feed: Feed) -> tuple[Derived, Derived] | None:
-        """Level against the mark, and delay, along the strongest way; None when there is no way."""
+        """Level against the mark over all ways, and delay along the strongest; None when there is no way."""
         if feed.path is None:
             return None
-        return explain_path(self.graph, feed.voice, feed.path, self.practice), explain_delay(feed.path)
+        return explain_level(self.graph, feed, feed.path, self.practice), explain_delay(feed.path)
 
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name

@@ -99,7 +99,7 @@ def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator
 
 
 def _instead(name: str, known: set[str] | list[str]) -> str:
-    close = get_close_matches(name, list(known), n=1)
+    close = get_close_matches(name, sorted(known), n=1)
     if close:
         return f"; did you mean {close[0]}?"
     return f"; there are: {', '.join(sorted(known)[:12])}" if known else "; there are none"

@@ -9,7 +9,7 @@ from typing import Literal
 
 import numpy as np
 
-from kymaphon.core.derive import Derived, total
+from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import Practice, figure, number, practices
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.paths import PathThrough, best_paths, strongest_path
@@ -280,18 +280,25 @@ def _judge_own(feed: Feed, gain: float, delay: float) -> Verdict:
     return "twice" if feed.twice else "local"
 
 
-def explain_path(graph: SignalGraph, voice: str, path: PathThrough, practice: Practice) -> Derived:
-    """Level of a voice at the end of a way, line by line."""
+def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: Practice) -> Derived:
+    """Level of a voice at a listener against the mark: the strongest way line by line, then what the other ways add."""
     end = graph.nodes[path.nodes[-1]]
-    terms = (graph.mouths[voice][1], *path.gain_parts())
+    source = graph.mouths[feed.voice][1]
     mark = mark_of(end.unit, practice)
-    against = Derived(
-        f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212"),
-        -mark.value,
-        "dB",
-        source=mark.source,
-    )
-    return total(f"{end.label}, against the mark", "dB", (*terms, against))
+    text = f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212")
+    terms = [source, *path.gain_parts()]
+    added = (feed.level_db or 0.0) - source.value - path.gain_db
+    if len(feed.arrivals) > 0 and abs(added) >= 0.005:
+        others = tuple(
+            Derived(
+                f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB"
+            )
+            for arrival in feed.arrivals
+        )
+        how = "ways of one length in step, others as powers, each against the strongest way"
+        terms.append(Derived("what other ways add", added, "dB", how, others, "sum over all ways"))
+    terms.append(Derived(text, -mark.value, "dB", source=mark.source))
+    return total(f"{end.label}, against the mark", "dB", tuple(terms))
 
 
 def explain_delay(path: PathThrough) -> Derived:

@@ -6,13 +6,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QAbstractItemView,
     QButtonGroup,
     QHBoxLayout,
-    QHeaderView,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -21,24 +17,14 @@ from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob
+from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES
 from kymaphon.core.graph import Knob
-from kymaphon.core.levels import NOISE_NAMES, Ladder, Rung
-
-HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise", "Gain set")
-HELP = (
-    "Where the point stands in the chain",
-    "Average speech there",
-    "Short peaks: average and 12 dB",
-    "All noises together",
-    "From the peak to clipping",
-    "Which noise wins there",
-    "What the device's knob stands at",
-)
+from kymaphon.core.levels import Ladder, Rung
 
 
 class LevelStage(QWidget):
@@ -96,25 +82,8 @@ class LevelStage(QWidget):
         self.picture.turned.connect(self._turned)
         inside.addWidget(self.picture)
         column.addWidget(card, 3)
-        self.table = QTableWidget(0, len(HEADINGS))
-        self.table.setAccessibleName("Levels at every point")
-        for i, text in enumerate(HELP):
-            item = QTableWidgetItem(HEADINGS[i])
-            item.setToolTip(text)
-            item.setTextAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            self.table.setHorizontalHeaderItem(i, item)
-        self.table.verticalHeader().hide()
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.table.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.table.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        self.table.setStatusTip(
-            "One row for each point of the chain. The picture and the Why panel follow the row."
-        )
-        self.table.currentCellChanged.connect(lambda row, *_: self._select(row) if row >= 0 else None)
+        self.table = LevelTable(theme)
+        self.table.chosen.connect(self._select)
         column.addWidget(self.table, 2)
         self.refresh()
         self.choose_voice(self.voice)
@@ -163,7 +132,7 @@ class LevelStage(QWidget):
         self.subtitle.setText(self._chain_words())
         rungs = self.rungs
         self.picture.set_ladder(self.ladder, rungs, self.picture.index)
-        self._fill_table(rungs)
+        self.table.set_rungs(rungs, self.picture.index, faders=self._every)
         self.badge.setText(f"Preview: {self.document.previewing}")
         self.badge.setVisible(bool(self.document.previewing))
         self.badge.adjustSize()
@@ -216,44 +185,6 @@ class LevelStage(QWidget):
             if row.stage == "Level"
         ]
         return next((severity for severity in SEVERITIES if severity in rows), "tick")
-
-    def _fill_table(self, rungs: tuple[Rung, ...]) -> None:
-        table = self.table
-        table.blockSignals(True)
-        table.setRowCount(len(rungs))
-        for row, rung in enumerate(rungs):
-            knob = main_knob(rung, faders=self._every)
-            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
-            headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
-            gain = (
-                "\u2013"
-                if knob is None
-                else f"{show_number(knob.value, 'dB', sign=True).removesuffix(' dB')} of {knob.highest:g}"
-            )
-            cells = (
-                rung.label,
-                show_number(rung.speech_db, rung.unit),
-                show_number(rung.peak_db, rung.unit),
-                noise,
-                headroom,
-                NOISE_NAMES.get(rung.loudest_noise, "\u2013"),
-                gain,
-            )
-            tight = rung.headroom_db is not None and rung.headroom_db < 6
-            for i, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                if i == 4 and tight:
-                    item.setIcon(mark_icon("stop" if (rung.headroom_db or 0) < 0 else "fix", self.theme))
-                table.setItem(row, i, item)
-        widest = max((table.fontMetrics().horizontalAdvance(rung.label) for rung in rungs), default=0)
-        mode = QHeaderView.ResizeMode
-        others = sum(table.columnWidth(i) for i in range(1, len(HEADINGS)))
-        fits = widest + 12 + others <= table.viewport().width()
-        table.horizontalHeader().setSectionResizeMode(0, mode.Stretch if fits else mode.ResizeToContents)
-        if rungs:
-            table.setCurrentCell(self.picture.index, 0)
-        table.blockSignals(False)
 
     def why(self) -> WhyContent:
         """What the Why panel shows for the selected point."""
@@ -309,12 +240,9 @@ class LevelStage(QWidget):
         self.refresh()
 
     def _select(self, index: int) -> None:
-        if index != self.picture.index or self.table.currentRow() != index:
-            self.picture.index = index
-            self.picture.update()
-            self.table.blockSignals(True)
-            self.table.setCurrentCell(index, 0)
-            self.table.blockSignals(False)
+        self.picture.index = index
+        self.picture.update()
+        self.table.choose(index)
         self.why_changed.emit()
 
     def _turning(self, knob: Knob, value: float) -> None:

@@ -48,6 +48,7 @@ class LadderPicture(QWidget):
         self.rungs: tuple[Rung, ...] = ()
         self.index = 0
         self.faders = False
+        self._lines: tuple[tuple[int, float], int] | None = None
         self._ladder: Ladder | None = None
         self._drag: tuple[Knob, float, float] | None = None
         self._pills: list[tuple[QRectF, int, Knob]] = []
@@ -63,6 +64,7 @@ class LadderPicture(QWidget):
         """What to draw, and which point is selected."""
         self._ladder, self.rungs = ladder, rungs
         self.index = max(0, min(index, len(rungs) - 1))
+        self._lines = None
         self.setAccessibleName("Ladder of levels")
         self.setAccessibleDescription(self.describe())
         self.update()
@@ -83,10 +85,15 @@ class LadderPicture(QWidget):
 
     def _label_lines(self) -> int:
         """How many lines each half of a column's name needs at this width and text size, one or two."""
+        key = (self.width(), self.scale)
+        if self._lines is not None and self._lines[0] == key:
+            return self._lines[1]
         step = (self.width() - 96) / max(len(self.rungs) - 1, 1)
         metrics = QFontMetricsF(font(8.5, QFont.Weight.DemiBold, min(self.scale, LARGEST_NAMES)))
         words = (part for rung in self.rungs for part in short_label(rung.label))
-        return 2 if any(metrics.horizontalAdvance(word) > min(step - 4, 120.0) for word in words) else 1
+        lines = 2 if any(metrics.horizontalAdvance(word) > min(step - 4, 120.0) for word in words) else 1
+        self._lines = (key, lines)
+        return lines
 
     def _x(self, i: int) -> float:
         area = self._area()

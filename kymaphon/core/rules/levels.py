@@ -98,20 +98,49 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _turn_remedies(ladder: Ladder, rung: Rung | None, by_db: float, effect: str) -> tuple[Remedy, ...]:
+    """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
     out: list[Remedy] = []
+    moves: list[tuple[Knob, SetValue, float]] = []
+    left = by_db
     for knob in _gain_knobs(ladder, rung):
-        edit = turn(knob, by_db)
-        if edit is None or not isinstance(edit.value, float):
-            continue
-        moved = edit.value - knob.value
-        if abs(moved - by_db) > knob.step / 2 + 1e-6:
-            continue
-        verb = "Take" if moved < 0 else "Add"
-        label = f"{verb} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {knob.label}"
-        out.append(Remedy(f"turn-{len(out) + 1}", label, f"{knob.label} goes from {show_number(knob.value, 'dB', sign=True)} to {show_number(edit.value, 'dB', sign=True)}; {effect}.", (edit,)))  # fmt: skip
-        if len(out) == 2:
-            break
-    return tuple(out)
+        alone = turn(knob, by_db)
+        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6 and len(out) < 2:
+            out.append(_turn_remedy(f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect))
+        part = turn(knob, left)
+        if abs(left) > knob.step / 2 and part is not None:
+            moves.append((knob, part, _moved(knob, part)))
+            left -= _moved(knob, part)
+    if out or abs(left) > 1:
+        return tuple(out)
+    return (_turn_remedy("turn-together", moves, effect),)
+
+
+def _moved(knob: Knob, edit: SetValue) -> float:
+    return (edit.value if isinstance(edit.value, float) else 0.0) - knob.value
+
+
+def _turn_remedy(remedy_id: str, moves: list[tuple[Knob, SetValue, float]], effect: str) -> Remedy:
+    words, stands = [], []
+    for knob, _, moved in moves:
+        words.append(
+            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {knob.label}"
+        )
+        before, after = (show_number(value, "dB", sign=True) for value in (knob.value, knob.value + moved))
+        stands.append(f"{knob.label} goes from {before} to {after}")
+    return Remedy(
+        remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edit for _, edit, _ in moves)
+    )
+
+
+def _why_stuck(ladder: Ladder, off_db: float) -> str:
+    """What to say when no gain on the way is enough."""
+    ends = [knob for knob in _gain_knobs(ladder) if knob.ref.field == "gain_db"]
+    if not ends:
+        return " Nothing on the way can be turned."
+    first = ends[0]
+    limit = first.lowest if off_db > 0 else first.highest
+    advice = "use the pad" if off_db > 0 else "come nearer, or add a booster or a stronger preamp"
+    return f" All gain on the way together is not enough ({first.label} ends at {show_number(limit, 'dB', sign=True)}): {advice}."
 
 
 def off_mark(analysis: Analysis) -> Iterator[Finding]:
@@ -132,6 +161,9 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
             f"({analysis.practice.name.lower()}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
         )
         effect = f"{name} then reaches {end} at about {show_number(middle, last.unit)}"
+        remedies = _turn_remedies(ladder, None, -off, effect)
+        if not remedies:
+            text += _why_stuck(ladder, off)
         yield Finding(
             "off-mark",
             "fix",
@@ -145,7 +177,7 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
                 Derived("off", off, "dB"),
             ),
             last.speech,
-            _turn_remedies(ladder, None, -off, effect),
+            remedies,
         )
 
 

@@ -1,0 +1,504 @@
+"""The real window, driven as a user drives it: keys, clicks, drops, files."""
+
+from __future__ import annotations
+
+import gc
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+import shiboken6
+import soundfile
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from kymaphon.app import state, theme
+from kymaphon.app.document import Document
+from kymaphon.app.takes import TakeDialog
+from kymaphon.app.widgets.command_list import CommandList
+from kymaphon.app.window import Window
+from kymaphon.core.analysis import STAGES
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Show
+from kymaphon.files.demo import FAULTY, demo_path
+from kymaphon.files.show_file import read_show, write_show
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
+    theme.load_fonts()
+    row = Window(Document(demo))
+    row.show()
+    QApplication.processEvents()
+    yield row
+    row.document.close()
+    shiboken6.delete(row)
+    gc.collect()
+
+
+def button(window: Window, name: str) -> QPushButton:
+    QApplication.processEvents()
+    return next(row for row in window.why.widget().findChildren(QPushButton) if row.objectName() == name)
+
+
+def why_words(window: Window) -> str:
+    return "\n".join(row.text() for row in window.why.widget().findChildren(QLabel))
+
+
+def gain(window: Window, device: str = "desk", key: str = "in1") -> float | None:
+    return window.document.show.device(device).settings[key].gain_db
+
+
+class TestLevel:
+    def test_opens_on_the_first_gain_of_the_first_voice(self, window: Window) -> None:
+        assert window.stage == "Level"
+        assert window.level.voice == "mira"
+        rung = window.level.rungs[window.level.picture.index]
+        assert rung.node == "desk.in1:pre"
+        assert "Desk, channel 1" in why_words(window)
+
+    def test_keys_turn_the_gain_and_make_one_step_of_undo(self, window: Window, qtbot: QtBot) -> None:
+        before = window.level.ladder.last.speech_db
+        for _ in range(3):
+            qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert gain(window) == 49
+        assert window.level.ladder.last.speech_db == pytest.approx(before + 3)
+        assert window.document.undo_stack.count() == 1
+        window.document.undo_stack.undo()
+        assert gain(window) == 46
+        assert window.level.ladder.last.speech_db == pytest.approx(before)
+
+    def test_page_keys_and_the_end_of_the_range(self, window: Window, qtbot: QtBot) -> None:
+        for _ in range(6):
+            qtbot.keyClick(window.level.picture, Qt.Key.Key_PageUp)
+        assert gain(window) == 60
+
+    def test_left_and_right_choose_the_point_and_the_table_follows(
+        self, window: Window, qtbot: QtBot
+    ) -> None:
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Right)
+        index = window.level.picture.index
+        assert window.level.table.currentIndex().row() == index
+        assert window.level.rungs[index].label.split(",")[0] in why_words(window)
+
+    def test_dragging_a_gain_previews_and_releasing_sets_it(self, window: Window, qtbot: QtBot) -> None:
+        picture = window.level.picture
+        picture.repaint()
+        box = next(
+            box for box, _, knob in picture._pills if knob.ref.key == "in1" and knob.ref.device == "desk"
+        )
+        start = box.center().toPoint()
+        per_db = picture._area().height() / 118
+        qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
+        qtbot.mouseMove(picture, start - QPoint(0, round(6 * per_db)))
+        assert window.document.previewing
+        assert gain(window) == 46
+        assert window.level.badge.isVisible()
+        qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=start - QPoint(0, round(6 * per_db)))
+        assert not window.document.previewing
+        assert gain(window) == 52
+        assert "gain to +52.0 dB" in window.bar.last.accessibleName()
+
+    def test_chips_and_ends_choose_the_chain(self, window: Window, qtbot: QtBot) -> None:
+        chip = next(row for row in window.level._chips.buttons() if row.property("voice") == "ferry")
+        qtbot.mouseClick(chip, Qt.MouseButton.LeftButton)
+        assert window.level.title.text() == "Ferry, remote"
+        window.level.ends.setCurrentIndex(window.level.ends.findData("mira"))
+        window.level.ends.activated.emit(window.level.ends.currentIndex())
+        assert window.level.ladder.target == "mira"
+
+    def test_every_point_shows_the_faders(self, window: Window, qtbot: QtBot) -> None:
+        few = window.level.table.levels.rowCount()
+        window.level.every.setChecked(True)
+        assert window.level.table.levels.rowCount() > few
+        assert window.level.table.levels.rowCount() == len(window.level.ladder.rungs)
+
+    def test_a_voice_without_a_way_says_so(self, window: Window) -> None:
+        window.level.voice, window.level.end = "mira", "mira"
+        window.document.replace(window.document.show.with_(cables=()), None)
+        window.level.end = "stream"
+        window.level.refresh()
+        assert "No way leads" in window.level.subtitle.text()
+        window.grab()
+
+
+class TestFeeds:
+    def test_the_worst_pair_is_chosen_and_explained(self, window: Window, qtbot: QtBot) -> None:
+        qtbot.keyClick(window, Qt.Key.Key_6, Qt.KeyboardModifier.ControlModifier)
+        assert window.stage == "Feeds"
+        words = why_words(window)
+        assert "Ferry hears Ferry" in words
+        assert "164.1 ms" in words
+        assert "82.0 ms" in words
+
+    def test_both_faults_are_removed_by_their_remedies(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        qtbot.mouseClick(button(window, "do own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        assert window.document.analysis.counts()["stop"] == 0
+        window.feeds.choose("stream", "mira")
+        qtbot.mouseClick(button(window, "do arrives-twice cut-1"), Qt.MouseButton.LeftButton)
+        assert window.document.analysis.counts() == {"stop": 0, "fix": 0, "note": 1}
+        assert window.bar.counts["stop"].text() == "0"
+        assert all(feed.well for feed in window.document.analysis.feeds.values())
+        for _ in range(2):
+            window.bar.last.click()
+        assert window.document.analysis.counts()["stop"] == 1
+        assert not window.document.unsaved
+
+    def test_a_preview_changes_the_picture_and_not_the_show(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        before = window.document.show
+        qtbot.mouseClick(button(window, "preview own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        assert window.document.analysis.feeds["ferry", "ferry"].verdict == "silent"
+        assert window.document.show is before
+        assert window.feeds.badge.isVisible()
+        assert "nothing changed yet" in why_words(window)
+        qtbot.mouseClick(button(window, "end held"), Qt.MouseButton.LeftButton)
+        assert window.document.analysis.feeds["ferry", "ferry"].verdict == "back"
+        qtbot.mouseClick(button(window, "preview own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        qtbot.mouseClick(button(window, "do held"), Qt.MouseButton.LeftButton)
+        assert window.document.show.device("desk").settings["in5>send1"].on is False
+
+    def test_leaving_the_stage_ends_a_preview(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        qtbot.mouseClick(button(window, "preview own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        window.go("Level")
+        assert not window.document.previewing
+        assert window.why.held is None
+
+    def test_space_switches_the_want(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        window.feeds.choose("ferry", "mira")
+        qtbot.keyClick(window.feeds.matrix, Qt.Key.Key_Space)
+        assert window.document.analysis.feeds["ferry", "mira"].want == "never"
+        assert window.document.analysis.feeds["ferry", "mira"].verdict == "unwanted"
+        window.document.undo_stack.undo()
+        assert window.document.analysis.feeds["ferry", "mira"].want == "hear"
+
+    def test_arrow_keys_move_and_the_why_panel_follows(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        window.feeds.choose("mira", "mira")
+        qtbot.keyClick(window.feeds.matrix, Qt.Key.Key_Right)
+        assert "Mira hears Tam" in why_words(window)
+
+    def test_switches_on_the_way_can_be_flipped(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        window.feeds.choose("stream", "tam")
+        qtbot.mouseClick(button(window, "switch desk in2>main on"), Qt.MouseButton.LeftButton)
+        assert window.document.show.device("desk").settings["in2>main"].on is False
+        assert window.document.analysis.feeds["stream", "tam"].verdict == "missing"
+
+    def test_crosspoints_switch_from_the_keyboard(self, window: Window, qtbot: QtBot) -> None:
+        window.go("Feeds")
+        window.feeds.toggle.setChecked(True)
+        grid = window.feeds.crosspoints
+        row, column = grid.points.sources.index("in5"), grid.points.targets.index("send1")
+        grid.setCurrentIndex(grid.points.index(row, column))
+        qtbot.keyClick(grid, Qt.Key.Key_Space)
+        assert window.document.analysis.counts()["stop"] == 0
+        assert "off" in grid.points.data(grid.points.index(row, column))
+        qtbot.keyClick(grid, Qt.Key.Key_Return)
+        assert window.document.analysis.counts()["stop"] == 1
+
+    def test_every_cell_says_itself_in_words(self, window: Window) -> None:
+        model = window.feeds.matrix.feeds
+        for row in range(model.rowCount()):
+            for column in range(model.columnCount()):
+                words = model.data(model.index(row, column), Qt.ItemDataRole.AccessibleTextRole)
+                assert words
+                assert ": " in words
+
+    def test_unfolding_a_figure_shows_its_source(self, window: Window, qtbot: QtBot) -> None:
+        from PySide6.QtWidgets import QToolButton
+
+        arrows = window.why.widget().findChildren(QToolButton)
+        assert arrows
+        qtbot.mouseClick(arrows[1], Qt.MouseButton.LeftButton)
+        assert "free-field" in why_words(window).lower()
+
+
+class TestWindow:
+    def test_nine_stages_by_key_and_the_rest_say_one_honest_sentence(
+        self, window: Window, qtbot: QtBot
+    ) -> None:
+        for i, stage in enumerate(STAGES):
+            qtbot.keyClick(window, Qt.Key(Qt.Key.Key_1 + i), Qt.KeyboardModifier.ControlModifier)
+            assert window.stage == stage
+            assert window.rail.current == stage
+            window.grab()
+
+    def test_rail_describes_itself(self, window: Window) -> None:
+        assert window.rail.describe("Feeds") == "Feeds: 11 of 20, worst: stop"
+        assert "settled" not in window.rail.describe("Talk")
+
+    def test_counts_jump_to_the_first_finding(self, window: Window, qtbot: QtBot) -> None:
+        qtbot.mouseClick(window.bar.counts["stop"], Qt.MouseButton.LeftButton)
+        assert window.stage == "Feeds"
+        assert window.feeds.matrix.current_feed().key == ("ferry", "ferry")
+        qtbot.mouseClick(window.bar.counts["note"], Qt.MouseButton.LeftButton)
+        assert window.stage == "Level"
+
+    @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
+    @pytest.mark.parametrize("scale", [1.0, 1.5])
+    def test_themes_and_sizes_keep_the_work(
+        self, window: Window, size: tuple[int, int], scale: float
+    ) -> None:
+        window.resize(*size)
+        window.level.choose_voice("tam")
+        window.set_scale(scale)
+        window.swap_theme()
+        assert window.level.voice == "tam"
+        assert window.theme.name == "light"
+        assert state.read_settings() == {"text_scale": scale, "theme": "light"}
+        for stage in ("Level", "Feeds"):
+            window.go(stage)
+            assert not window.grab().isNull()
+        assert window.width() == size[0]
+
+    def test_every_button_has_a_name_and_every_control_a_tip(self, window: Window) -> None:
+        for stage in ("Level", "Feeds"):
+            window.go(stage)
+            for row in window.findChildren(QPushButton):
+                if row.isVisible():
+                    assert row.text() or row.accessibleName()
+
+    def test_commands_are_found_by_typing(self, window: Window, qtbot: QtBot) -> None:
+        actions = [
+            row
+            for menu in window.menuBar().actions()
+            for row in menu.menu().actions()
+            if not row.isSeparator()
+        ]
+        dialog = CommandList(actions, window)
+        qtbot.addWidget(dialog)
+        dialog.field.setText("rig sh")
+        assert dialog.rows.count() == 1
+        qtbot.keyClick(dialog.field, Qt.Key.Key_Return)
+        assert "sheet" in dialog.chosen.text()
+
+    def test_an_empty_show_says_what_to_do_first(self, window: Window) -> None:
+        window.filing.new()
+        assert window.level.title.text() == "No voice yet"
+        assert "open a show or the demo" in window.level.subtitle.text()
+        window.go("Feeds")
+        assert "Add parties" in window.feeds.subtitle.text()
+        window.grab()
+
+    def test_the_clock_counts_to_air(self, window: Window) -> None:
+        from datetime import UTC, datetime, timedelta
+
+        assert not window.bar.clock.isVisible()
+        window.document.replace(
+            window.document.show.with_(air_at=datetime.now(UTC) + timedelta(seconds=3725)), None
+        )
+        assert window.bar.clock.text().startswith("01:02:0")
+
+
+class TestFiles:
+    def answer(self, monkeypatch: pytest.MonkeyPatch, reply: QMessageBox.StandardButton) -> list[str]:
+        seen: list[str] = []
+
+        def run(box: QMessageBox) -> int:
+            seen.append(f"{box.text()} {box.informativeText()}")
+            return reply.value if hasattr(reply, "value") else reply
+
+        monkeypatch.setattr(QMessageBox, "exec", run)
+        return seen
+
+    def test_save_open_recent(self, window: Window, tmp_path: Path, qtbot: QtBot) -> None:
+        path = tmp_path / "mine.json"
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert window.document.unsaved
+        assert window.filing._save(path)
+        assert not window.document.unsaved
+        assert read_show(path) == window.document.show
+        assert state.recent_files() == [str(path)]
+        window.filing.fill_recent(window.recent_menu)
+        assert window.recent_menu.actions()[0].text() == "mine.json"
+
+    @pytest.mark.parametrize(
+        "text", ["", "{", '{"kymaphon": 9}', '{"kymaphon": 1, "cables": [{"from": "a.b", "to": "c.d"}]}']
+    )
+    def test_a_bad_file_leaves_the_open_show_alone(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, text: str
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        path = tmp_path / "bad.json"
+        path.write_text(text)
+        before = window.document.show
+        window.take_file(path)
+        assert window.document.show is before
+        assert len(seen) == 1
+        assert "bad.json" in seen[0]
+
+    def test_a_failed_save_keeps_everything(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert not window.filing._save(tmp_path / "no" / "x.json")
+        assert window.document.unsaved
+        assert "nothing is lost" in seen[0]
+
+    def test_leaving_asks_only_when_something_is_unsaved(
+        self, window: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Cancel)
+        assert window.filing.may_leave()
+        assert not seen
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert not window.filing.may_leave()
+        window.filing.new()
+        assert window.document.show.title == "Lantern Quay"
+
+    def test_sheet_from_the_window(self, window: Window, tmp_path: Path) -> None:
+        window.filing.write_sheet(tmp_path / "s.pdf")
+        assert (tmp_path / "s.pdf").read_bytes().startswith(b"%PDF")
+
+    def test_a_recording_dropped_is_measured_and_attached(
+        self, window: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        monkeypatch.setattr(TakeDialog, "exec", lambda _self: 1)
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(demo_path("room-tone.flac")))])
+        drop = QDropEvent(
+            QPointF(5, 5),
+            Qt.DropAction.CopyAction,
+            mime,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        window.dropEvent(drop)
+        qtbot.waitUntil(lambda: bool(window.document.show.takes), timeout=10000)
+        take = window.document.show.takes[0]
+        assert take.voice == "mira"
+        assert take.noise_dbfs == pytest.approx(-63, abs=1)
+        assert "measured" in next(p.name for p in window.level.ladder.rungs[1].noise_parts)
+        window.takes.fill_detach(window.detach_menu)
+        window.detach_menu.actions()[0].trigger()
+        assert window.document.show.takes == ()
+
+    def test_a_broken_recording_says_so(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        path = tmp_path / "broken.wav"
+        path.write_bytes(b"RIFFxxxx")
+        window.take_file(path)
+        qtbot.waitUntil(lambda: bool(seen), timeout=10000)
+        assert "broken.wav" in seen[0]
+
+    def test_a_take_without_a_floor_is_shown_and_not_offered(
+        self, window: Window, tmp_path: Path, qtbot: QtBot
+    ) -> None:
+        from kymaphon.files.audio import measure_take
+
+        path = tmp_path / "short.wav"
+        soundfile.write(path, np.full(4800, 0.1), 48000)
+        dialog = TakeDialog(path, measure_take(path), window.document.analysis, "mira", window)
+        qtbot.addWidget(dialog)
+        words = " ".join(row.text() for row in dialog.findChildren(QLabel))
+        assert "Shorter than half a second" in words
+        assert not [row for row in dialog.findChildren(QPushButton) if row.text() == "Attach"]
+
+
+class TestRecovery:
+    def kill(self, show: Show, path: Path | None) -> None:
+        """What a killed program leaves: a recovery file under the number of a process that is gone."""
+        keeper = state.Autosave()
+        keeper.keep(show, path)
+        data = json.loads(keeper.file.read_text())
+        data["pid"] = 2**22 - 3
+        keeper.file.write_text(json.dumps(data))
+
+    def test_edits_are_kept_while_working_and_dropped_on_save(
+        self, window: Window, tmp_path: Path, qtbot: QtBot
+    ) -> None:
+        folder = state.state_folder() / "recovery"
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=4000)
+        kept = json.loads(next(folder.glob("*.json")).read_text())
+        assert json.loads(kept["show"])["devices"][6]["settings"]["in1"]["gain_db"] == 47
+        window.filing._save(tmp_path / "x.json")
+        assert not list(folder.glob("*.json"))
+
+    def test_an_unsaved_show_comes_back_after_a_kill(self, window: Window, demo: Show) -> None:
+        self.kill(demo.with_(title="Was not saved"), Path("/tmp/gone.json"))
+        window.filing.offer_recovery()
+        assert window.filing.recovery.isVisible()
+        window.filing.restore()
+        assert window.document.show.title == "Was not saved"
+        assert window.document.unsaved
+        assert not window.filing.recovery.isVisible()
+        assert len(list((state.state_folder() / "recovery").glob("*.json"))) == 1, (
+            "kept again under this process"
+        )
+
+    def test_letting_go_asks_no_more_and_destroys_nothing(self, window: Window, demo: Show) -> None:
+        self.kill(demo, None)
+        window.filing.offer_recovery()
+        window.filing.let_go()
+        assert not window.filing.recovery.isVisible()
+        assert len(list((state.state_folder() / "recovery").glob("*.json.old"))) == 1
+
+    def test_a_damaged_recovery_file_is_passed_over(self, window: Window) -> None:
+        (state.state_folder() / "recovery" / "x.json").write_text("{")
+        window.filing.offer_recovery()
+        assert not window.filing.recovery.isVisible()
+
+    def test_damaged_settings_are_set_aside(self) -> None:
+        (state.state_folder() / "settings.json").write_text("{")
+        assert state.read_settings() == {}
+        assert (state.state_folder() / "settings.json.bad").exists()
+
+
+class TestDocument:
+    def test_an_edit_that_does_not_fit_changes_nothing(self, demo: Show) -> None:
+        from kymaphon.core.edits import SetValue
+        from kymaphon.core.references import ShowProblem
+
+        document = Document(demo, autosave=False)
+        with pytest.raises(ShowProblem):
+            document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 90.0),), "too much")
+        assert document.show is demo
+        assert document.undo_stack.count() == 0
+
+    def test_nothing_changed_is_no_step(self, demo: Show) -> None:
+        from kymaphon.core.edits import SetValue
+
+        document = Document(demo, autosave=False)
+        document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 46.0),), "same")
+        assert document.undo_stack.count() == 0
+
+    def test_a_slow_show_is_computed_in_a_worker_and_the_newest_wins(self, demo: Show, qtbot: QtBot) -> None:
+        from kymaphon.core.edits import SetValue
+
+        document = Document(demo, autosave=False)
+        document._slow = True
+        for value in (40.0, 41.0, 42.0):
+            document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), value),), f"{value}")
+        qtbot.waitUntil(
+            lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=5000
+        )
+
+    def test_saving_without_a_name(self) -> None:
+        with pytest.raises(ValueError, match="file name"):
+            Document(autosave=False).save()
+
+    def test_opening_from_disk(self, demo: Show, tmp_path: Path) -> None:
+        write_show(tmp_path / "a.json", demo)
+        document = Document(autosave=False)
+        document.open(tmp_path / "a.json")
+        assert document.show == demo
+        assert document.path == tmp_path / "a.json"
+        assert not document.unsaved
+
+
+def test_the_demo_is_not_written_to() -> None:
+    """Opening it gives a show without a file, so that saving asks for a name."""
+    document = Document(read_show(demo_path(FAULTY)), autosave=False)
+    assert document.path is None

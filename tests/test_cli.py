@@ -1,0 +1,150 @@
+"""The commands, run as a user runs them."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from kymaphon.cli import main
+from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
+from tests.conftest import write_json
+
+DEMO, MENDED = str(demo_path(FAULTY)), str(demo_path(REPAIRED))
+
+
+def run(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, str, str]:
+    code = main(arguments)
+    out, err = capsys.readouterr()
+    return code, out, err
+
+
+def run_json(capsys: pytest.CaptureFixture[str], *arguments: str) -> Any:
+    _, out, _ = run(capsys, *arguments, "--json")
+    return json.loads(out)
+
+
+def test_check_exits_one_then_nought(capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, err = run(capsys, "check", DEMO)
+    assert (code, err) == (1, "")
+    assert "STOP own-voice-back" in out
+    assert "1 to stop for, 1 to fix" in out
+    assert run(capsys, "check", MENDED)[0] == 0
+
+
+def test_check_json_has_the_published_shape(capsys: pytest.CaptureFixture[str]) -> None:
+    rows = run_json(capsys, "check", DEMO)["findings"]
+    for row in rows:
+        assert {"code", "severity", "subjects", "figures", "message", "remedies"} <= set(row)
+        assert row["severity"] in ("stop", "fix", "note")
+        assert row["code"] == row["code"].lower()
+    back = next(row for row in rows if row["code"] == "own-voice-back")
+    assert back["figures"]["delay_ms"] == pytest.approx(164.15, abs=0.01)
+    assert back["remedies"][0]["edits"] == [{"set": "desk.settings.in5>send1.on", "to": False}]
+
+
+def test_feeds_json_has_the_published_shape(capsys: pytest.CaptureFixture[str]) -> None:
+    data = run_json(capsys, "feeds", DEMO)
+    rows = {(row["listener"], row["voice"]): row for row in data["feeds"]}
+    assert len(rows) == 20
+    for row in rows.values():
+        assert {"listener", "voice", "want", "gain_db", "delay_ms", "paths", "verdict"} <= set(row)
+        for path in row["paths"]:
+            assert {"nodes", "gain_db", "delay_ms"} <= set(path)
+    own = rows["ferry", "ferry"]
+    assert own["verdict"] == "back"
+    assert own["paths"][0]["nodes"][0] == "ferry.mouth"
+    assert own["paths"][0]["gain_db"] == pytest.approx(own["gain_db"], abs=0.01)
+    twice = rows["stream", "mira"]
+    assert len(twice["paths"]) >= 2
+    assert twice["paths"][1]["delay_ms"] - twice["paths"][0]["delay_ms"] == pytest.approx(5.333, abs=0.001)
+
+
+def test_feeds_words(capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, _ = run(capsys, "feeds", DEMO)
+    assert code == 0
+    assert "! Ferry" in out
+    assert "own voice back" in out
+
+
+def test_level(capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, _ = run(capsys, "level", DEMO, "--from", "mira", "--to", "stream")
+    assert code == 0
+    assert "Mira to Stream" in out
+    assert "voice over noise" in out
+    rows = run_json(capsys, "level", DEMO, "--from", "mic-mira", "--to", "desk.main-out")["ladders"]
+    assert rows[0]["voice"] == "mira"
+    assert rows[0]["rungs"][-1]["node"] == "desk.main-out.l"
+    assert "speech_dbu" in rows[0]["rungs"][-1]
+    assert len(run_json(capsys, "level", DEMO)["ladders"]) == 8
+    assert run_json(capsys, "level", DEMO, "--to", "ferry", "--from", "tam")["ladders"][0]["to"] == "ferry"
+    assert run_json(capsys, "level", DEMO, "--to", "interface", "--from", "tam")["ladders"]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (("level", DEMO, "--from", "nobody"), "no such voice; there are: mira"),
+        (("level", DEMO, "--to", "nowhere"), "no such party, device or port"),
+        (("level", DEMO, "--from", "mira", "--to", "mic-tam.out.l"), "no such party"),
+        (("check", "none.json"), "no such file"),
+        (("sheet", DEMO, "-o", "x.odt"), "written as one of"),
+        (("take", "none.wav"), "no such file"),
+        (("--demo", DEMO), "not both"),
+    ],
+)
+def test_what_cannot_be_used_is_one_line_and_exit_two(
+    capsys: pytest.CaptureFixture[str], arguments: tuple[str, ...], words: str
+) -> None:
+    code, out, err = run(capsys, *arguments)
+    assert code == 2
+    assert out == ""
+    assert words in err
+    assert err.count("\n") == 1
+
+
+def test_take_measures_the_good_and_names_the_bad(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+    bad = write_json(tmp_path / "bad.wav", "no audio")
+    code, out, err = run(capsys, "take", str(demo_path("room-tone.flac")), str(bad))
+    assert code == 2
+    assert "noise floor" in out
+    assert err.startswith("kymaphon: bad.wav")
+    row = run_json(capsys, "take", str(demo_path("voice.flac")))["takes"][0]
+    assert row["sample_rate_hz"] == 48000
+    assert row["clipped_runs"] == 0
+    assert row["noise_floor_dbfs"] < row["rms_dbfs"] < row["peak_dbfs"]
+
+
+@pytest.mark.parametrize("suffix", ["html", "pdf", "csv"])
+def test_sheet(capsys: pytest.CaptureFixture[str], tmp_path: Path, suffix: str) -> None:
+    target = tmp_path / f"sheet.{suffix}"
+    code, out, _ = run(capsys, "sheet", DEMO, "-o", str(target))
+    assert code == 0
+    assert "written" in out
+    assert target.stat().st_size > 500
+
+
+def test_schema(capsys: pytest.CaptureFixture[str]) -> None:
+    code, out, _ = run(capsys, "schema")
+    assert code == 0
+    assert json.loads(out)["properties"]["kymaphon"]
+
+
+def test_as_a_program_of_its_own(tmp_path: Path) -> None:
+    """A fresh interpreter; nothing but the command's answer comes out, and no interface or scipy is loaded for it."""
+    code = "import sys; from kymaphon.cli import main; r = main(sys.argv[1:]); assert not {m for m in sys.modules if m.startswith(('PySide6', 'scipy', 'networkx'))}; sys.exit(r)"
+    done = subprocess.run(
+        [sys.executable, "-c", code, "check", DEMO, "--json"], capture_output=True, text=True
+    )
+    assert done.returncode == 1, done.stderr
+    assert json.loads(done.stdout)["findings"]
+    bad = write_json(tmp_path / "x.json", '{"kymaphon": 7}')
+    done = subprocess.run(
+        [sys.executable, "-m", "kymaphon", "feeds", str(bad)], capture_output=True, text=True
+    )
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
