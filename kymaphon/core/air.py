@@ -5,6 +5,7 @@ leak, room noise.
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from kymaphon.core.acoustics import (
@@ -169,6 +170,7 @@ def _aim(device: Device, own: Party | None) -> float | None:
     return None
 
 
+@lru_cache(maxsize=8192)
 def _distance_part(metres: float, source: str, reference_m: float = 1.0) -> Derived:
     held = max(metres, number("nearest-distance"))
     against = show_number(reference_m, "m")
@@ -177,6 +179,7 @@ def _distance_part(metres: float, source: str, reference_m: float = 1.0) -> Deri
     return Derived(name, distance_gain_db(held, reference_m), "dB", formula, source=source)
 
 
+@lru_cache(maxsize=8192)
 def _through_air(
     mic_at: Point, aim_deg: float | None, to: Point, pattern: str, reference_m: float = 1.0
 ) -> tuple[tuple[Derived, ...], float]:
@@ -192,6 +195,7 @@ def _through_air(
     return tuple(parts), metres
 
 
+@lru_cache(maxsize=8192)
 def _travel(metres: float) -> tuple[Derived, ...]:
     return (
         Derived(

@@ -4,13 +4,16 @@ and ears.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from kymaphon.core import air
-from kymaphon.core.catalogue import Catalogue, Port
+from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived
 from kymaphon.core.device import DeviceBuilder
 from kymaphon.core.draft import Draft, sides
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import Edge, Node, NoiseSource, SignalGraph
 from kymaphon.core.noise import loading_gain_db
+from kymaphon.core.phantom import phantom_of
 from kymaphon.core.show import Device, Show
 
 
@@ -22,7 +25,7 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
     """
     draft = Draft(show, catalogue)
     for device in show.devices:
-        DeviceBuilder(draft, device).build()
+        _lay_out(draft, device)
     for cable in show.cables:
         _join_cable(draft, cable.source, cable.target)
     air.add_air(draft)
@@ -33,6 +36,47 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
         draft.mouths,
         draft.ears,
         tuple(draft.unknown),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Laid:
+    """A device as it was laid out, kept so that an edit to another device need not do it again."""
+
+    device: Device
+    kind: Kind
+    nodes: tuple[Node, ...]
+    edges: tuple[Edge, ...]
+    noises: tuple[NoiseSource, ...]
+
+
+_LAID: dict[tuple[int, int, int, int, bool], _Laid] = {}
+MOST_LAID = 4096
+
+
+def _lay_out(draft: Draft, device: Device) -> None:
+    """Lays out a device, or takes it as it was when nothing that it depends on has changed.
+
+    Devices and kinds are immutable, so the very same objects at the same place in the graph give the same nodes and edges. The objects are held
+    beside the result, so that their identities cannot be taken by others.
+    """
+    kind = draft.kind(device)
+    powered = not phantom_of(draft.show, draft.catalogue, device).broken
+    key = (id(device), id(kind), len(draft.nodes), draft.show.sample_rate_hz, powered)
+    known = _LAID.get(key)
+    if known is not None and known.device is device and known.kind is kind:
+        for node in known.nodes:
+            draft.add(node)
+        draft.edges.extend(known.edges)
+        draft.noises.extend(known.noises)
+        return
+    starts = len(draft.nodes), len(draft.edges), len(draft.noises)
+    DeviceBuilder(draft, device).build()
+    if len(_LAID) >= MOST_LAID:
+        _LAID.clear()
+    nodes, edges, noises = starts
+    _LAID[key] = _Laid(
+        device, kind, tuple(draft.nodes[nodes:]), tuple(draft.edges[edges:]), tuple(draft.noises[noises:])
     )
 
 

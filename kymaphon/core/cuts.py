@@ -30,10 +30,11 @@ class Kept:
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """Switches that cure together, and the wanted pairs that they would take away."""
+    """Switches that cure together, the wanted pairs that they would break, and the pairs nobody asked for that they would silence."""
 
     switches: tuple[Switch, ...]
     breaks: tuple[Kept, ...]
+    silences: tuple[Kept, ...]
     disturbs: int
 
     @property
@@ -86,10 +87,15 @@ def fewest_cuts(
     candidates: list[Switch],
     is_cured: Callable[[Transfer], bool],
     kept: list[Kept],
+    spare: list[Kept],
     *,
     most: int = 3,
 ) -> list[Cut]:
     """The smallest sets of switches that cure, the least harmful first.
+
+    Args:
+        kept: wanted pairs that must stay whole.
+        spare: pairs that are heard though nobody asked; a cut that leaves more of them alone is the less harmful.
 
     Every set of one switch is tried, then every set of two, then three; the search stops at the first size at
     which a set cures and takes
@@ -104,10 +110,11 @@ def fewest_cuts(
             if not is_cured(transfer):
                 continue
             breaks = lost(transfer, kept)
-            cut = Cut(together, breaks, _disturbed(whole.graph, together))
+            silences = () if breaks else lost(transfer, spare)
+            cut = Cut(together, breaks, silences, _disturbed(whole.graph, together))
             (harmful if breaks else clean).append(cut)
         if clean:
-            return sorted(clean, key=lambda cut: (cut.disturbs, _mutes(cut)))[:most]
+            return sorted(clean, key=lambda cut: (len(cut.silences), cut.disturbs, _mutes(cut)))[:most]
     return sorted(harmful, key=lambda cut: (len(cut.breaks), len(cut.switches), cut.disturbs))[:1]
 
 
@@ -118,15 +125,9 @@ def _mutes(cut: Cut) -> int:
 def _disturbed(graph: SignalGraph, switches: tuple[Switch, ...]) -> int:
     """How many nodes lie behind the cut edges: a measure of how much of the rig a cut touches."""
     refs = {switch.ref for switch in switches}
-    work = [edge.target for edge in graph.edges if any(row.ref in refs for row in edge.switches)]
-    seen = set(work)
-    while work:
-        for k in graph.outgoing[work.pop()]:
-            after = int(graph.target[k])
-            if after not in seen:
-                seen.add(after)
-                work.append(after)
-    return len(seen)
+    return len(
+        reachable(graph, [graph.edges[i].target for ref in refs for i in graph.switched[ref]], backward=False)
+    )
 
 
 def lost(transfer: Transfer, kept: list[Kept]) -> tuple[Kept, ...]:
@@ -163,11 +164,10 @@ def closers(
 
 def reachable(graph: SignalGraph, starts: list[int], *, backward: bool) -> set[int]:
     """Nodes that signal reaches from the starts, or (backward) that reach them; the starts included."""
-    rows, ends = (graph.incoming, graph.source) if backward else (graph.outgoing, graph.target)
+    rows = graph.steps_in if backward else graph.steps_out
     seen, work = set(starts), list(starts)
     while work:
-        for k in rows[work.pop()]:
-            after = int(ends[k])
+        for _, after, _ in rows[work.pop()]:
             if after not in seen:
                 seen.add(after)
                 work.append(after)

@@ -17,6 +17,8 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived
 
+Step = tuple[int, int, float]
+"""Position of an edge, the node at its other end, its gain in dB."""
 NoiseKind = Literal["room", "microphone", "preamp", "converter"]
 
 
@@ -161,14 +163,6 @@ class SignalGraph:
         return np.array([self.edges[i].delay_ms for i in self.live], dtype=np.float64)
 
     @cached_property
-    def outgoing(self) -> tuple[tuple[int, ...], ...]:
-        """For each node, positions in the live arrays of the edges that leave it."""
-        rows: list[list[int]] = [[] for _ in self.nodes]
-        for k, i in enumerate(self.live):
-            rows[self.edges[i].source].append(k)
-        return tuple(tuple(row) for row in rows)
-
-    @cached_property
     def incoming(self) -> tuple[tuple[int, ...], ...]:
         """For each node, positions in the live arrays of the edges that reach it."""
         rows: list[list[int]] = [[] for _ in self.nodes]
@@ -177,14 +171,21 @@ class SignalGraph:
         return tuple(tuple(row) for row in rows)
 
     @cached_property
-    def steps_out(self) -> tuple[tuple[tuple[int, int, float], ...], ...]:
-        """For each node, (position in the live arrays, target, gain in dB) of the edges that leave it: for
-        searches step by step.
-        """
-        rows: list[list[tuple[int, int, float]]] = [[] for _ in self.nodes]
-        for k, i in enumerate(self.live):
+    def steps_out(self) -> tuple[tuple[Step, ...], ...]:
+        """For each node the live edges that leave it, for searches step by step."""
+        rows: list[list[Step]] = [[] for _ in self.nodes]
+        for i in self.live:
             edge = self.edges[i]
-            rows[edge.source].append((k, edge.target, edge.gain_db))
+            rows[edge.source].append((i, edge.target, edge.gain_db))
+        return tuple(tuple(row) for row in rows)
+
+    @cached_property
+    def steps_in(self) -> tuple[tuple[Step, ...], ...]:
+        """For each node the live edges that reach it; the step's node is where they come from."""
+        rows: list[list[Step]] = [[] for _ in self.nodes]
+        for node, steps in enumerate(self.steps_out):
+            for i, after, gain in steps:
+                rows[after].append((i, node, gain))
         return tuple(tuple(row) for row in rows)
 
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
@@ -193,6 +194,11 @@ class SignalGraph:
         held = self.switched
         gone = {i for ref in refs for i in held.get(ref, ())}
         cut.__dict__["live"] = tuple(i for i in self.live if i not in gone)
+        for name, end in (("steps_out", "source"), ("steps_in", "target")):
+            rows = list(getattr(self, name))
+            for node in {getattr(self.edges[i], end) for i in gone}:
+                rows[node] = tuple(step for step in rows[node] if step[0] not in gone)
+            cut.__dict__[name] = tuple(rows)
         return cut
 
     @cached_property
@@ -203,7 +209,3 @@ class SignalGraph:
             for switch in edge.switches:
                 rows.setdefault(switch.ref, []).append(i)
         return {ref: tuple(row) for ref, row in rows.items()}
-
-    def live_edge(self, k: int) -> Edge:
-        """The live edge at position k of the live arrays."""
-        return self.edges[self.live[k]]

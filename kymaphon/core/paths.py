@@ -19,9 +19,11 @@ import numpy as np
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Edge, SignalGraph
-from kymaphon.core.transfer import Transfer
+from kymaphon.core.transfer import Transfer, strong_components
 
 MOST_PATHS = 32
+LARGEST_CLOSED = 400
+"""Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
 
@@ -37,7 +39,7 @@ class PathThrough:
 
     @property
     def nodes(self) -> tuple[int, ...]:
-        steps = [self.graph.live_edge(k) for k in self.edges]
+        steps = [self.graph.edges[i] for i in self.edges]
         return (steps[0].source, *(step.target for step in steps)) if steps else ()
 
     @property
@@ -45,8 +47,8 @@ class PathThrough:
         return tuple(self.graph.nodes[i].id for i in self.nodes)
 
     def steps(self) -> Iterator[Edge]:
-        for k in self.edges:
-            yield self.graph.live_edge(k)
+        for i in self.edges:
+            yield self.graph.edges[i]
 
     def gain_parts(self) -> tuple[Derived, ...]:
         """The lines of the gain, those of 0 dB left out."""
@@ -114,7 +116,7 @@ def best_paths(
         if strongest is not None and -negative < strongest - reach:
             return Found(_sorted(found), True)
         if node == target:
-            delay = float(sum(graph.delay_ms[k] for k in edges))
+            delay = sum(graph.edges[i].delay_ms for i in edges)
             found.append(PathThrough(graph, edges, gain, delay))
             strongest = gain if strongest is None else max(strongest, gain)
             floor = max(floor, strongest - reach)
@@ -129,23 +131,26 @@ def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:
     return tuple(sorted(found, key=lambda path: -path.gain_db))
 
 
-def strongest_path(graph: SignalGraph, source: int, target: int, onward: list[float]) -> PathThrough | None:
-    """The strongest way, read straight off the bound; None when there is none, or when a circle amplifies
-    on the way.
+def strongest_path(transfer: Transfer, source: int, target: int) -> PathThrough | None:
+    """The strongest way, read straight off the search for the strongest gains; None when there is none, or when a
+    circle amplifies on the way.
     """
-    if source == target or onward[source] == -np.inf:
+    graph = transfer.graph
+    hops = transfer.best_edge_to(target)
+    if source == target or hops[source] < 0:
         return None
     edges: list[int] = []
     seen = {source}
     node, gain, delay = source, 0.0, 0.0
     while node != target:
-        k, node, step_db = max(graph.steps_out[node], key=lambda row: row[2] + onward[row[1]])
+        edge = graph.edges[hops[node]]
+        edges.append(hops[node])
+        gain += edge.gain_db
+        delay += edge.delay_ms
+        node = edge.target
         if node in seen:
             return None
         seen.add(node)
-        edges.append(k)
-        gain += step_db
-        delay += float(graph.delay_ms[k])
     return PathThrough(graph, tuple(edges), gain, delay)
 
 
@@ -167,44 +172,21 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
     waiting = [frozenset(part) for part in transfer.circles]
     while waiting:
         part = waiting.pop()
+        if len(part) <= LARGEST_CLOSED:
+            closed = transfer.closed_gains(sorted(part))
+            part = frozenset(node for node, gain in closed.items() if gain >= floor)
+            if not part:
+                continue
         root = max(part, key=lambda node: (_degree(graph, node, part), -node))
         search = best_paths(transfer, root, root, most=most, below_db=1e9, floor_db=floor, within=part)
         found.extend(search.paths)
         complete = complete and search.complete
-        waiting.extend(_components_within(graph, part - {root}))
+        waiting.extend(frozenset(row) for row in strong_components(graph, part - {root}) if len(row) > 1)
     ordered = _sorted(found)
     return Found(ordered[:most], complete and len(ordered) <= most)
 
 
 def _degree(graph: SignalGraph, node: int, part: frozenset[int]) -> int:
-    inward = sum(int(graph.source[k]) in part for k in graph.incoming[node])
-    outward = sum(int(graph.target[k]) in part for k in graph.outgoing[node])
+    inward = sum(before in part for _, before, _ in graph.steps_in[node])
+    outward = sum(after in part for _, after, _ in graph.steps_out[node])
     return inward * outward
-
-
-def _components_within(graph: SignalGraph, part: frozenset[int]) -> list[frozenset[int]]:
-    """Strong components of more than one node inside a set: forward and backward reach from a node meet in
-    its component.
-    """
-    out = []
-    left = set(part)
-    while left:
-        start = left.pop()
-        forward = _reach(graph, start, part, backward=False)
-        component = forward & _reach(graph, start, part, backward=True)
-        left -= component
-        if len(component) > 1:
-            out.append(frozenset(component))
-    return out
-
-
-def _reach(graph: SignalGraph, start: int, part: frozenset[int], *, backward: bool) -> set[int]:
-    rows, ends = (graph.incoming, graph.source) if backward else (graph.outgoing, graph.target)
-    seen, work = {start}, [start]
-    while work:
-        for k in rows[work.pop()]:
-            after = int(ends[k])
-            if after in part and after not in seen:
-                seen.add(after)
-                work.append(after)
-    return seen

@@ -4,10 +4,9 @@ as wanted.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from typing import Literal
-
-import numpy as np
 
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import Practice, figure, number, practices
@@ -29,6 +28,8 @@ IN_STEP_BELOW_DB = 40.0
 """Ways weaker than this against the strongest are taken as powers in a total: in step they could change it
 by 0.09 dB at most.
 """
+SEVERAL_DB = 0.3
+"""A total this much above the strongest way means that others are near enough to matter."""
 SILENT_GAIN_DB = -120.0
 """Everything below this against the mark is reported as not there at all."""
 
@@ -51,7 +52,7 @@ class Feed:
         node: where the listener gets it (the louder side), or None when no way leads there.
         level_db: level there, in `unit`.
         gain_db: that level against the listener's mark; 0 is on the mark. None when there is no way.
-        delay_ms: along the strongest way.
+        delay_ms: along the strongest way; where own voice comes back late, that of the return (and so are level and path).
         path: the strongest way.
         twice: another arrival lies within the three-to-one difference.
         arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
@@ -108,6 +109,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
     voices = [party for party in show.parties if party.id in graph.mouths]
     power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
     wants = {(want.listener, want.voice): want for want in show.wants}
+    transfer.prepare_best([node for nodes in graph.ears.values() for node in nodes])
     feeds: dict[tuple[str, str], Feed] = {}
     for listener in show.parties:
         nodes = graph.ears.get(listener.id)
@@ -140,43 +142,51 @@ def _measure(
     if node is None:
         return feed
     mouth, source_level = graph.mouths[feed.voice]
-    mark = mark_of(graph.nodes[node].unit, practice).value
-    best = onward[mouth]
-    if best == -np.inf or source_level.value + best - mark < SILENT_GAIN_DB:
-        return _with(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
-    path = strongest_path(graph, mouth, node, onward)
+    unit = graph.nodes[node].unit
+    offset = source_level.value - mark_of(unit, practice).value
+    path = None
+    if offset + onward[mouth] >= SILENT_GAIN_DB:
+        path = strongest_path(transfer, mouth, node) or next(
+            iter(best_paths(transfer, mouth, node, bound=onward, most=1).paths), None
+        )
     if path is None:
-        ways = best_paths(transfer, mouth, node, bound=onward, most=1).paths
-        path = ways[0] if ways else None
-    if path is None:
-        return _with(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
+        return replace(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
     unstable = bool(transfer.unstable) and not transfer.unstable.isdisjoint(path.nodes)
-    rest = power_to_db(power) - path.gain_db
-    several = not unstable and rest > 0.3
+    own = feed.listener == feed.voice
     gain, twice = path.gain_db, False
     arrivals: tuple[Arrival, ...] = ()
-    if several:
+    if own or (not unstable and power_to_db(power) - path.gain_db > SEVERAL_DB):
         arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB)
-        gain = total_gain_db(power, arrivals)
+        if not unstable:
+            gain = total_gain_db(power, arrivals)
         twice = second_arrival(arrivals) is not None
+    late = late_return(arrivals, offset) if own else None
+    if late is not None:
+        path, gain = late.paths[0], late.gain_db
+    verdict = _judge(feed, gain + offset, path.delay_ms, twice=twice, late=late is not None, two_way=two_way)
     level = source_level.value + gain
-    measured = _with(
-        feed,
-        unit=graph.nodes[node].unit,
-        level_db=level,
-        gain_db=level - mark,
-        delay_ms=path.delay_ms,
-        path=path,
-        twice=twice,
-        unstable=unstable,
-        arrivals=arrivals,
-    )
-    return _with(measured, verdict=_judge(measured, two_way))
+    return replace(
+        feed, verdict=verdict, unit=unit, level_db=level, gain_db=gain + offset, delay_ms=path.delay_ms, path=path,
+        twice=twice, unstable=unstable, arrivals=arrivals,
+    )  # fmt: skip
 
 
-def _with(feed: Feed, **changes: object) -> Feed:
-    values = {name: getattr(feed, name) for name in Feed.__dataclass_fields__}
-    return Feed(**{**values, **changes})
+def late_return(arrivals: tuple[Arrival, ...], offset_db: float) -> Arrival | None:
+    """The strongest arrival of somebody's own voice that comes back late enough, and loud enough, to be noticed.
+
+    What comes back within the time of a blur only colours what is heard at once, so there it counts only when it is not
+    far below that (three-to-one rule); later than that it is an echo of its own (Haas 1951).
+
+    Args:
+        offset_db: level of the voice less the listener's mark, added to an arrival's gain.
+    """
+    at_once, blur = number("delay-colours"), number("delay-blurred")
+    direct = max((row.gain_db for row in arrivals if row.delay_ms <= at_once), default=-math.inf)
+    for row in arrivals:
+        masked = row.delay_ms <= blur and direct - row.gain_db > number("double-difference")
+        if row.delay_ms > at_once and not masked and row.gain_db + offset_db > number("own-voice-floor"):
+            return row
+    return None
 
 
 def arrivals_of(
@@ -248,18 +258,15 @@ def echo_class(delay_ms: float) -> str:
     return "stops" if delay_ms >= number("delay-stops") else "echo"
 
 
-def _judge(feed: Feed, two_way: bool) -> Verdict:
-    gain, delay = feed.gain_db, feed.delay_ms
-    if gain is None or delay is None:
-        return "missing" if feed.want == "hear" else "silent"
+def _judge(feed: Feed, gain: float, delay: float, *, twice: bool, late: bool, two_way: bool) -> Verdict:
     if feed.listener == feed.voice:
-        return _judge_own(feed, gain, delay)
+        return _judge_own(feed, gain, twice=twice, late=late)
     off = gain - feed.wanted_gain_db
     if feed.want == "never":
         return "unwanted" if gain > number("heard-floor") else "silent"
     if feed.want == "hear" and off < number("heard-floor"):
         return "missing"
-    if feed.twice and gain > number("heard-floor"):
+    if twice and gain > number("heard-floor"):
         return "twice"
     if feed.want != "hear":
         return "free"
@@ -270,14 +277,14 @@ def _judge(feed: Feed, two_way: bool) -> Verdict:
     return "heard"
 
 
-def _judge_own(feed: Feed, gain: float, delay: float) -> Verdict:
+def _judge_own(feed: Feed, gain: float, *, twice: bool, late: bool) -> Verdict:
+    if late:
+        return "back"
     if gain <= number("own-voice-floor"):
         return "missing" if feed.want == "hear" else "silent"
-    if delay > number("delay-colours"):
-        return "back"
     if feed.want == "never":
         return "unwanted"
-    return "twice" if feed.twice else "local"
+    return "twice" if twice else "local"
 
 
 def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: Practice) -> Derived:
@@ -288,7 +295,7 @@ def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: P
     text = f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212")
     terms = [source, *path.gain_parts()]
     added = (feed.level_db or 0.0) - source.value - path.gain_db
-    if len(feed.arrivals) > 0 and abs(added) >= 0.005:
+    if feed.verdict != "back" and len(feed.arrivals) > 0 and abs(added) >= 0.005:
         others = tuple(
             Derived(
                 f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB"

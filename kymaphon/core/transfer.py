@@ -7,8 +7,9 @@ frequencies (H = (I - A)^-1), and whether a set of circles stays below howling (
 
 from __future__ import annotations
 
+import heapq
 import math
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -21,22 +22,30 @@ Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 
-def strong_components(graph: SignalGraph) -> list[list[int]]:
-    """Strongly connected components of the live edges, in an order in which signal flows forward (Tarjan
-    1972).
+def strong_components(graph: SignalGraph, within: Collection[int] | None = None) -> list[list[int]]:
+    """Strongly connected components of the live edges, in an order in which signal flows forward
+    (Tarjan 1972).
+
+    Args:
+        within: only these nodes and the edges between them, if given.
 
     Returns:
         Lists of node positions; a component comes before every component that it feeds.
     """
     count = len(graph.nodes)
-    successors = [[after for _, after, _ in row] for row in graph.steps_out]
+    roots: Collection[int] = range(count) if within is None else within
+    successors: list[list[int]] = [[] for _ in range(count)]
+    for node in roots:
+        successors[node] = [
+            after for _, after, _ in graph.steps_out[node] if within is None or after in within
+        ]
     order = [-1] * count
     low = [0] * count
     on_stack = [False] * count
     stack: list[int] = []
     found: list[list[int]] = []
     clock = 0
-    for root in range(count):
+    for root in roots:
         if order[root] >= 0:
             continue
         work = [(root, 0)]
@@ -120,10 +129,9 @@ class Transfer:
         place = {node: i for i, node in enumerate(part)}
         block = np.zeros((len(part), len(part)))
         for node in part:
-            for k in self.graph.outgoing[node]:
-                after = int(self.graph.target[k])
+            for _, after, gain in self.graph.steps_out[node]:
                 if after in place:
-                    block[place[after], place[node]] += 10 ** (self.graph.gain_db[k] / 20)
+                    block[place[after], place[node]] += 10 ** (gain / 20)
         return block
 
     def power_from(self, sources: Sequence[int]) -> Floats:
@@ -154,16 +162,14 @@ class Transfer:
 
     def _solve_block(self, part: Sequence[int], weight: Floats, power: Floats) -> None:
         graph = self.graph
-        place = {node: i for i, node in enumerate(part)}
-        entering = power[list(part)].copy()
+        place = np.full(len(graph.nodes), -1, dtype=np.intp)
+        place[list(part)] = np.arange(len(part))
+        source, target = place[graph.source], place[graph.target]
+        inside, arriving = (source >= 0) & (target >= 0), (source < 0) & (target >= 0)
         matrix = np.zeros((len(part), len(part)))
-        for i, node in enumerate(part):
-            for k in graph.incoming[node]:
-                before = int(graph.source[k])
-                if before in place:
-                    matrix[i, place[before]] += weight[k]
-                else:
-                    entering[i] += weight[k] * power[before]
+        np.add.at(matrix, (target[inside], source[inside]), weight[inside])
+        entering = power[list(part)].copy()
+        np.add.at(entering, target[arriving], weight[arriving, None] * power[graph.source[arriving]])
         if part[0] in self.unstable:
             first = np.flatnonzero(entering.any(axis=1)).tolist()
             matrix = _without_circles(matrix, first)
@@ -209,7 +215,7 @@ class Transfer:
         return answer
 
     @cached_property
-    def _best(self) -> dict[tuple[int, frozenset[int] | None], list[float]]:
+    def _best(self) -> dict[tuple[int, frozenset[int] | None], tuple[list[float], list[int]]]:
         return {}
 
     def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> list[float]:
@@ -230,48 +236,136 @@ class Transfer:
         key = (target, within)
         if key not in self._best:
             self._best[key] = self._find_best(target, within)
-        return self._best[key]
+        return self._best[key][0]
 
-    def _find_best(self, target: int, within: frozenset[int] | None) -> list[float]:
+    def best_edge_to(self, target: int) -> list[int]:
+        """For every node the edge with which its strongest way to the target begins; -1 where there is no way."""
+        self.best_gain_to(target)
+        return self._best[target, None][1]
+
+    def closed_gains(self, part: Sequence[int]) -> dict[int, float]:
+        """For each node an upper bound of the gain of every circle through it: the strongest closed walk inside the part, by Floyd and
+        Warshall's method over levels. Exact where no circle amplifies.
+
+        Args:
+            part: node positions.
+
+        Returns:
+            Gain in dB by node, -inf where nothing leads back.
+        """
+        place = {node: i for i, node in enumerate(part)}
+        walks = np.full((len(part), len(part)), -np.inf)
+        for node in part:
+            for _, after, gain in self.graph.steps_out[node]:
+                if after in place:
+                    walks[place[node], place[after]] = max(walks[place[node], place[after]], gain)
+        for i in range(len(part)):
+            np.maximum(walks, walks[:, i, None] + walks[None, i, :], out=walks)
+        return {node: float(walks[i, i]) for node, i in place.items()}
+
+    def prepare_best(self, targets: Sequence[int]) -> None:
+        """Does at once, for many targets, what `best_gain_to` does for one."""
+        missing = [target for target in dict.fromkeys(targets) if (target, None) not in self._best]
+        if len(missing) < 4:
+            return
+        best = np.full((len(self.graph.nodes), len(missing)), -np.inf)
+        for column, target in enumerate(missing):
+            best[target, column] = 0.0
+        steps = self.graph.steps_out
+        for part in self._upstream:
+            if len(part) > 1:
+                self._settle_all(part, best)
+                continue
+            for _, after, gain in steps[part[0]]:
+                np.maximum(best[part[0]], best[after] + gain, out=best[part[0]])
+        for column, target in enumerate(missing):
+            # A target passes nothing on to itself, round whichever circle.
+            best[target, column] = 0.0
+        hops = self._hops(best)
+        for column, target in enumerate(missing):
+            row = hops[:, column]
+            row[target] = -1
+            self._best[target, None] = (best[:, column].tolist(), row.tolist())
+
+    def _settle_all(self, part: list[int], best: Floats) -> None:
+        """`_settle` for many targets: rounds over all steps out of the circle's nodes until nothing rises."""
+        rows = [(node, after, gain) for node in part for _, after, gain in self.graph.steps_out[node]]
+        sources = np.array([row[0] for row in rows], dtype=np.intp)
+        after = np.array([row[1] for row in rows], dtype=np.intp)
+        gain = np.array([row[2] for row in rows])[:, None]
+        starts = np.flatnonzero(np.diff(sources, prepend=-1))
+        nodes = sources[starts]
+        fixed = best[nodes] == 0.0
+        for _ in range(len(part) + 1):
+            lifted = np.maximum.reduceat(best[after] + gain, starts, axis=0)
+            lifted = np.where(fixed, 0.0, np.maximum(lifted, best[nodes]))
+            if np.array_equal(lifted, best[nodes]):
+                return
+            best[nodes] = lifted
+
+    def _hops(self, best: Floats) -> NDArray[np.intp]:
+        """For every node and target an edge with which a strongest way begins."""
+        hops = np.full(best.shape, -1, dtype=np.intp)
+        live = np.array(self.graph.live, dtype=np.intp)
+        reached = best[self.graph.target] + self.graph.gain_db[:, None]
+        rows, columns = np.nonzero((reached == best[self.graph.source]) & np.isfinite(reached))
+        hops[self.graph.source[rows], columns] = live[rows]
+        return hops
+
+    def _find_best(self, target: int, within: frozenset[int] | None) -> tuple[list[float], list[int]]:
         steps = self.graph.steps_out
         none = -math.inf
         best = [none] * len(self.graph.nodes)
+        hops = [-1] * len(self.graph.nodes)
         best[target] = 0.0
         for part in self._upstream:
             if len(part) > 1:
-                self._settle(part, target, within, best)
+                self._settle(part, target, within, best, hops)
                 continue
             node = part[0]
             row = steps[node]
             if not row or node == target or (within is not None and node not in within):
                 continue
             strongest = none
-            for _, after, gain in row:
+            for edge, after, gain in row:
                 possible = gain + best[after]
                 if possible > strongest and (within is None or after in within):
                     strongest = possible
+                    hops[node] = edge
             best[node] = strongest
-        return best
+        return best, hops
 
     @cached_property
     def _upstream(self) -> list[list[int]]:
         """The components from the end of the signal flow backwards."""
         return self.components[::-1]
 
-    def _settle(self, part: list[int], target: int, within: frozenset[int] | None, best: list[float]) -> None:
+    def _settle(
+        self, part: list[int], target: int, within: frozenset[int] | None, best: list[float], hops: list[int]
+    ) -> None:
         """Raises the levels inside a circle until nothing rises, or until a path could have no more steps."""
-        steps = self.graph.steps_out
-        members = [node for node in part if node != target and (within is None or node in within)]
-        for _ in range(len(part) + 1):
-            risen = False
-            for node in members:
-                for _, after, gain in steps[node]:
-                    possible = gain + best[after]
-                    if possible > best[node] and (within is None or after in within):
-                        best[node] = possible
-                        risen = True
-            if not risen:
-                return
+        steps, into = self.graph.steps_out, self.graph.steps_in
+        members = {node for node in part if node != target and (within is None or node in within)}
+        for node in members:
+            for edge, after, gain in steps[node]:
+                if (within is None or after in within) and gain + best[after] > best[node]:
+                    best[node] = gain + best[after]
+                    hops[node] = edge
+        # The strongest first: a level that is final is passed on once, as in Dijkstra's search, wherever no step amplifies.
+        waiting = [(-best[node], node) for node in part if best[node] > -math.inf]
+        heapq.heapify(waiting)
+        rounds = dict.fromkeys(part, 0)
+        while waiting:
+            negative, node = heapq.heappop(waiting)
+            if -negative < best[node] or rounds[node] > len(part):
+                continue
+            rounds[node] += 1
+            level = best[node]
+            for edge, before, gain in into[node]:
+                if before in members and gain + level > best[before]:
+                    best[before] = gain + level
+                    hops[before] = edge
+                    heapq.heappush(waiting, (-best[before], before))
 
 
 def _spectral_radius(block: Floats) -> float:

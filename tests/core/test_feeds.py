@@ -61,9 +61,26 @@ class TestTwoDesks:
         assert "circle-howls" not in codes(analysis)
         own = [arrival for arrival in analysis.arrivals("talker-a", "talker-a") if arrival.delay_ms > 1]
         assert own[0].delay_ms == pytest.approx(4 * 82 + 0.437, abs=0.01)
+        feed = analysis.feeds["talker-a", "talker-a"]
+        assert feed.verdict == "back", "the echo counts although the same ears hear the voice at once as well"
+        assert feed.delay_ms == pytest.approx(own[0].delay_ms)
+        row = next(row for row in analysis.findings if row.code == "own-voice-back")
+        assert row.severity == "stop"
+        assert row.subjects == ("talker-a",)
         assert "own-voice-back" not in {
             row.code for row in analysis.findings if row.subjects == ("talker-b",)
         }
+
+    def test_the_cure_keeps_the_voice_that_is_heard_at_once(self) -> None:
+        """Mix-plus: own voice added locally stays, the round trip goes; the switch is at the far end, where the mix is made."""
+        show = SetWant("talker-a", "talker-a", "local").apply(
+            two_desks(b=LOOP, a={"phones-knob": {"gain_db": -10}})
+        )
+        remedy = next(row for row in analyse(show).findings if row.code == "own-voice-back").remedies[0]
+        assert remedy.edits == (SetValue(SettingRef("desk-b", "in5>send1", "on"), False),)
+        after = analyse(remedy.apply(show)).feeds["talker-a", "talker-a"]
+        assert after.verdict == "local"
+        assert after.delay_ms == pytest.approx(0.437, abs=0.01)
 
     def test_both_ends_cut_leave_neither(self) -> None:
         analysis = analyse(two_desks())

@@ -179,7 +179,7 @@ def test_the_strongest_way_is_the_first_found(graph: SignalGraph) -> None:
     transfer = Transfer(graph)
     target = len(graph.nodes) - 1
     found = best_paths(transfer, 0, target, most=1).paths
-    best = strongest_path(graph, 0, target, transfer.best_gain_to(target))
+    best = strongest_path(transfer, 0, target)
     if not found:
         assert best is None
         return
@@ -207,3 +207,28 @@ def test_cutting_a_switch_keeps_all_else() -> None:
     assert whole.best_gain_to(2)[0] == 0
     assert cut.best_gain_to(2)[0] == -6
     assert len(cut.graph.live) == 2
+
+
+@given(random_graphs(low=-30, high=0))
+@settings(max_examples=100, deadline=None)
+def test_many_targets_at_once_are_the_same_as_one_by_one(graph: SignalGraph) -> None:
+    """Without amplifying circles, where both are exact; with some, either is only a bound."""
+    together, single = Transfer(graph), Transfer(graph)
+    targets = list(range(len(graph.nodes)))
+    together.prepare_best(targets)
+    for target in targets:
+        assert together.best_gain_to(target) == pytest.approx(single.best_gain_to(target))
+        for source in targets:
+            ours, theirs = strongest_path(together, source, target), strongest_path(single, source, target)
+            if ours is not None and theirs is not None:
+                assert ours.gain_db == pytest.approx(theirs.gain_db)
+
+
+@given(random_graphs(low=-30, high=0))
+@settings(max_examples=80, deadline=None)
+def test_no_circle_is_stronger_than_the_bound_of_its_nodes(graph: SignalGraph) -> None:
+    transfer = Transfer(graph)
+    closed = transfer.closed_gains(list(range(len(graph.nodes))))
+    for circle in find_circles(transfer, floor_db=-1e6, most=10000).paths:
+        for node in circle.nodes:
+            assert closed[node] >= circle.gain_db - 1e-9

@@ -34,6 +34,19 @@ def wanted_pairs(analysis: Analysis) -> list[Kept]:
     return kept
 
 
+def spare_pairs(analysis: Analysis) -> list[Kept]:
+    """The pairs that are heard now though nobody asked for them; a cure should leave them alone where it can."""
+    return [
+        kept_pair(analysis, feed)
+        for feed in analysis.feeds.values()
+        if feed.verdict == "free" and _heard(feed)
+    ]
+
+
+def _heard(feed: Feed) -> bool:
+    return feed.gain_db is not None and feed.gain_db > number("heard-floor")
+
+
 def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
     mouth, level = analysis.graph.mouths[feed.voice]
     ears = analysis.graph.ears[feed.listener]
@@ -53,7 +66,15 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
         if cut.breaks:
             continue
         stays = "the one want that is" if len(kept) == 1 else f"all {len(kept)} wants that are"
-        out.append(Remedy(f"cut-{i + 1}", cut.label, f"{done}; {stays} met now stay met.", cut.edits))
+        effect = f"{done}; {stays} met now stay met."
+        if cut.silences:
+            pairs = [
+                f"{analysis.party_name(row.listener)} no longer hears {analysis.party_name(row.voice)}"
+                for row in cut.silences[:2]
+            ]
+            more = f", and {len(cut.silences) - 2} more such" if len(cut.silences) > 2 else ""
+            effect += f" But {' and '.join(pairs)}{more}; nobody asked for that."
+        out.append(Remedy(f"cut-{i + 1}", cut.label, effect, cut.edits))
     return tuple(out)
 
 

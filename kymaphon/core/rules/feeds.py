@@ -16,12 +16,13 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Rule, Severity
 from kymaphon.core.paths import find_circles
-from kymaphon.core.routing import Arrival, Feed, arrivals_of, echo_class, mark_of, second_arrival
+from kymaphon.core.routing import Arrival, Feed, arrivals_of, echo_class, late_return, mark_of, second_arrival
 from kymaphon.core.rules.cures import (
     against_mark,
     blocked,
     names,
     remedies_of,
+    spare_pairs,
     wanted_pairs,
     way_devices,
     way_words,
@@ -48,17 +49,19 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             continue
         kind = echo_class(feed.delay_ms)
         name = analysis.party_name(feed.listener)
-        floor = _own_floor(analysis, feed)
-        mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
-        ways = [path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths]
-        loud = [path for path in ways if path.gain_db > floor]
+        mouth, source = analysis.graph.mouths[feed.voice]
+        ears = analysis.graph.ears[feed.listener]
+        offset = source.value - mark_of(feed.unit, analysis.practice).value
+        floor, at_once = number("own-voice-floor"), number("delay-colours")
+        ways = [path for arrival in analysis.arrivals(*feed.key) for path in arrival.paths]
+        loud = [path for path in ways if path.delay_ms > at_once and path.gain_db + offset > floor]
 
         def is_cured(
-            transfer: Transfer, mouth: int = mouth, ears: tuple[int, ...] = ears, floor: float = floor
+            transfer: Transfer, mouth: int = mouth, ears: tuple[int, ...] = ears, offset: float = offset
         ) -> bool:
-            return all(transfer.best_gain_to(ear)[mouth] <= floor for ear in ears)
+            return all(late_return(arrivals_of(transfer, mouth, ear), offset) is None for ear in ears)
 
-        cuts = fewest_cuts(analysis.transfer, switches_on(loud), is_cured, kept)
+        cuts = fewest_cuts(analysis.transfer, switches_on(loud), is_cured, kept, spare_pairs(analysis))
         explained = analysis.explain_feed(feed)
         level, delay = explained if explained else (None, None)
         message = (
@@ -88,11 +91,6 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             remedies_of(analysis, cuts, f"{name} no longer hears itself late", kept),
             (feed.key,),
         )
-
-
-def _own_floor(analysis: Analysis, feed: Feed) -> float:
-    mark = mark_of(feed.unit, analysis.practice).value
-    return mark + number("own-voice-floor") - analysis.graph.mouths[feed.voice][1].value
 
 
 def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
@@ -131,7 +129,7 @@ def _cure_twice(
     def single(transfer: Transfer, row: Feed = feed) -> bool:
         return not _still_twice(analysis, transfer, row)
 
-    cuts = fewest_cuts(analysis.transfer, candidates, single, wanted_pairs(analysis))
+    cuts = fewest_cuts(analysis.transfer, candidates, single, wanted_pairs(analysis), spare_pairs(analysis))
     cured = {feed.key}
     for cut in cuts[:1]:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
@@ -236,7 +234,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         return calm and not find_circles(transfer, floor_db=-margin, most=1).paths
 
     kept = wanted_pairs(analysis)
-    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept)
+    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept, spare_pairs(analysis))
     names = way_devices(analysis, worst)
     spacing = 1000 / worst.delay_ms if worst.delay_ms > 0 else 0.0
     spaced = f", possible every {spacing:.1f} Hz" if spacing else ""

@@ -25,7 +25,7 @@ from kymaphon.core.transfer import Transfer
 if TYPE_CHECKING:
     from kymaphon.core.analysis import Analysis
 
-from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, wanted_pairs
+from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
 
 
 def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
@@ -124,7 +124,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         for path in arrival.paths
         if path.gain_db > floor
     ]
-    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept)
+    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept, spare_pairs(analysis))
     explained = analysis.explain_feed(feed)
     return Finding(
         "heard-unwanted",

@@ -1,0 +1,86 @@
+"""Shows of any size: every voice on its own microphone into one large desk, every listener on a send of its own."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kymaphon.core.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.catalogue.loader import read_kind
+from kymaphon.core.show import Show
+
+
+def big_desk(channels: int, sends: int) -> dict[str, Any]:
+    """A desk kind with so many channels and sends."""
+    return {
+        "id": "desk-big", "name": "Large desk", "group": "desk",
+        "inside_max_dbu": 22, "residual_dbu": -88, "full_scale_dbu": 18, "dynamic_range_db": 100,
+        "inputs": [{
+            "each": [1, channels], "id": "in{n}", "name": "channel {n}", "domain": "analog", "level": "mic", "impedance_ohm": 2400, "max_db": 22,
+            "strip": {"gain_db": [0, 60], "gain_default_db": 60, "phantom": True, "fader_db": [-90, 10], "mute": True, "pan": True, "ein_dbu": [[0, -96], [60, -128]]},
+        }],
+        "buses": [{"id": "main", "name": "main mix", "stereo": True, "strip": {"fader_db": [-90, 10]}}],
+        "outputs": [
+            {"id": "usb", "name": "USB pair", "domain": "digital", "stereo": True, "level": "digital"},
+            {"each": [1, sends], "id": "send{n}", "name": "send {n}", "domain": "analog", "level": "line", "max_db": 22, "impedance_ohm": 120, "strip": {"fader_db": [-90, 10], "mute": True}},
+        ],
+        "paths": [
+            {"each": [1, channels], "from": "in{n}", "to": "main", "tap": ["post"], "switch": True},
+            *[
+                {"each": [1, channels], "from": "in{n}", "to": f"send{send}", "tap": ["post", "pre"], "gain_db": [-60, 10], "default_gain_db": 0, "switch": True}
+                for send in range(1, sends + 1)
+            ],
+            {"from": "main", "to": "usb"},
+        ],
+    }  # fmt: skip
+
+
+def big_show(voices: int, listeners: int) -> tuple[Show, Catalogue]:
+    """A show of so many voices and listeners, and a catalogue with its desk."""
+    catalogue = shipped_catalogue().with_kinds(read_kind(big_desk(voices, listeners)))
+    parties: list[dict[str, Any]] = [
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "encoder"}
+    ]
+    devices: list[dict[str, Any]] = [
+        {"id": "desk", "kind": "desk-big"},
+        {"id": "encoder", "kind": "stream-encoder"},
+    ]
+    cables = [{"from": "desk.usb", "to": "encoder.in"}]
+    wants = []
+    places = [
+        {"id": f"room-{room}", "name": f"Room {room}", "ambient_dba": 25} for room in range((voices + 7) // 8)
+    ]
+    for i in range(1, voices + 1):
+        room = f"room-{(i - 1) // 8}"
+        listens = i < listeners
+        at = [1.0 + i % 8, 1.0]
+        parties.append({
+            "id": f"v{i}", "name": f"Voice {i}", "kind": "guest", "effort": "raised", "place": room, "at_m": at, "speaks": True, "listens": listens,
+            **({"hears_on": f"phones{i}"} if listens else {}),
+        })  # fmt: skip
+        devices.append(
+            {
+                "id": f"mic{i}",
+                "kind": "dynamic-close",
+                "place": room,
+                "party": f"v{i}",
+                "at_m": [at[0] + 0.15, 1.0],
+            }
+        )
+        cables.append({"from": f"mic{i}.out", "to": f"desk.in{i}"})
+        wants.append({"listener": "stream", "voice": f"v{i}", "want": "hear"})
+        if listens:
+            devices.append({"id": f"phones{i}", "kind": "headphones", "place": room})
+            cables.append({"from": f"desk.send{i}", "to": f"phones{i}.in"})
+    settings = {f"send{i}": {"fader_db": -18} for i in range(1, listeners)}
+    devices[0]["settings"] = settings
+    show = Show.model_validate(
+        {
+            "title": f"{voices} voices",
+            "places": places,
+            "parties": parties,
+            "devices": devices,
+            "cables": cables,
+            "wants": wants,
+        }
+    )
+    return show, catalogue

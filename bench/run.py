@@ -1,0 +1,149 @@
+"""Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
+
+make bench            everything
+python bench/run.py start analysis take
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+ROUNDS = 7
+
+EMPTY = """
+import sys, time
+from PySide6.QtWidgets import QApplication, QMainWindow
+from PySide6.QtCore import QTimer
+app = QApplication(sys.argv)
+window = QMainWindow()
+window.resize(1280, 800)
+window.show()
+app.processEvents()
+window.grab()
+"""
+DEMO = """
+import sys
+from PySide6.QtWidgets import QApplication
+from kymaphon.app import theme
+from kymaphon.app.document import Document
+from kymaphon.app.window import Window
+from kymaphon.files.demo import demo_path
+from kymaphon.files.show_file import read_show
+show = read_show(demo_path())
+app = QApplication(sys.argv)
+theme.load_fonts()
+window = Window(Document(show, autosave=False))
+window.show()
+app.processEvents()
+window.grab()
+assert not [name for name in sys.modules if name.split(".")[0] in ("scipy", "networkx", "soundfile", "reportlab")]
+"""
+
+
+def seconds(code: str) -> float:
+    """Wall time of a fresh interpreter that runs the code."""
+    start = time.perf_counter()
+    subprocess.run([sys.executable, "-c", code], check=True)
+    return time.perf_counter() - start
+
+
+def bench_start() -> None:
+    """Start to first painted demo window, against an empty window of the same size."""
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["KYMAPHON_STATE"] = folder
+        seconds(EMPTY), seconds(DEMO)
+        pairs = [(seconds(EMPTY), seconds(DEMO)) for _ in range(ROUNDS)]
+    empty, demo = (median(row[i] for row in pairs) for i in (0, 1))
+    print(
+        f"start: empty window {1000 * empty:.0f} ms, demo {1000 * demo:.0f} ms, ratio {demo / empty:.2f} (at most 3)"
+    )
+
+
+def yardstick_ms() -> float:
+    """A fixed piece of plain Python, so that figures from different machines can be compared."""
+    start = time.perf_counter()
+    sum(i * i for i in range(300_000))
+    return 1000 * (time.perf_counter() - start)
+
+
+def bench_analysis() -> None:
+    """Analysis of the demo and of a generated show, with a yardstick beside them."""
+    from generated import big_show
+
+    from kymaphon.core.analysis import analyse
+    from kymaphon.files.demo import demo_path
+    from kymaphon.files.show_file import read_show
+
+    rows = [("demo", read_show(demo_path()), None, 20)]
+    for voices, listeners in ((8, 6), (16, 12), (32, 24), (64, 24)):
+        show, catalogue = big_show(voices, listeners)
+        rows.append((f"{voices} voices, {listeners} listeners", show, catalogue, 250 if voices == 64 else 0))
+    for name, show, catalogue, limit in rows:
+        analysis = analyse(show, catalogue)
+        times, yards = [], []
+        for _ in range(ROUNDS):
+            yards.append(yardstick_ms())
+            start = time.perf_counter()
+            analyse(show, catalogue)
+            times.append(1000 * (time.perf_counter() - start))
+        goal = f" (goal {limit} ms)" if limit else ""
+        size = f"{len(analysis.graph.nodes)} nodes, {len(analysis.graph.live)} live edges"
+        print(
+            f"analysis: {name}: {median(times):.1f} ms, best {min(times):.1f}{goal}; "
+            f"{median(times) / median(yards):.2f} of the yardstick ({median(yards):.1f} ms); {size}"
+        )
+
+
+TAKE = """
+import resource, sys, time
+from kymaphon.files.audio import measure_take
+start = time.perf_counter()
+row = measure_take(sys.argv[1])
+print(time.perf_counter() - start, resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024, row.duration_s)
+"""
+
+
+def bench_take() -> None:
+    """A take of 60 minutes: peak memory, and time against reading the file alone."""
+    import soundfile
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "hour.wav"
+        draw = np.random.default_rng(0)
+        block = (draw.standard_normal(48000 * 60) * 0.01).astype(np.float32)
+        with soundfile.SoundFile(path, "w", 48000, 1, "PCM_24") as file:
+            for _ in range(60):
+                file.write(block)
+        start = time.perf_counter()
+        with soundfile.SoundFile(path) as file:
+            for _ in file.blocks(1 << 16, dtype="float32"):
+                pass
+        reading = time.perf_counter() - start
+        done = subprocess.run(
+            [sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True
+        )
+        wall, peak, length = (float(part) for part in done.stdout.split())
+    print(
+        f"take: {length / 60:.0f} minutes of 48 kHz 24 bit mono in {wall:.1f} s, {wall / reading:.1f} times reading it; "
+        f"peak memory {peak:.0f} MB (at most 300)"
+    )
+
+
+def main() -> None:
+    """Runs the parts named, or all."""
+    parts = {"start": bench_start, "analysis": bench_analysis, "take": bench_take}
+    for name in sys.argv[1:] or parts:
+        parts[name]()
+
+
+if __name__ == "__main__":
+    main()
