@@ -56,4 +56,5 @@ if [ -n "$missing" ]; then
     DEBIAN_FRONTEND=noninteractive $run apt-get install -y -qq --no-install-recommends $missing >/dev/null
   fi
 fi
+.venv/bin/python -m compileall -q kymaphon
 touch .venv/.ready

@@ -1,5 +1,7 @@
 """New, open, save, sheets, recent files, recovery: everything that the window does with files. The show
 that is open is never lost to a file that fails.
+
+Dialogs and sheets are imported where they are used, so that the window opens without them.
 """
 
 from __future__ import annotations
@@ -7,17 +9,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMenu, QMessageBox, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kymaphon.app import state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.references import ShowProblem
-from kymaphon.core.sheet import patch_list, rig_sheet
 from kymaphon.core.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.sheet_file import write_sheet
 from kymaphon.files.show_file import read_show
 
 Say = Callable[[str], None]
@@ -50,6 +50,8 @@ class Filing:
         """Asks about unsaved changes; True when the show may be left."""
         if not self.document.unsaved:
             return True
+        from PySide6.QtWidgets import QMessageBox
+
         buttons = QMessageBox.StandardButton
         box = QMessageBox(
             QMessageBox.Icon.NoIcon,
@@ -71,6 +73,8 @@ class Filing:
 
     def ask_open(self) -> None:
         """Asks for a show file and opens it."""
+        from PySide6.QtWidgets import QFileDialog
+
         name, _ = QFileDialog.getOpenFileName(self.window, "Open a show", str(self.folder()), SHOW_FILTER)
         if name:
             self.open(Path(name))
@@ -105,6 +109,8 @@ class Filing:
     def save_as(self) -> bool:
         """Asks for a name and saves. False when it was not saved."""
         start = self.folder() / f"{self.document.show.title.lower().replace(' ', '-').replace('/', '-')}.json"
+        from PySide6.QtWidgets import QFileDialog
+
         name, _ = QFileDialog.getSaveFileName(self.window, "Save the show", str(start), SHOW_FILTER)
         if not name:
             return False
@@ -136,6 +142,8 @@ class Filing:
 
     def ask_sheet(self) -> None:
         """Asks where the rig sheet goes and writes it."""
+        from PySide6.QtWidgets import QFileDialog
+
         name, _ = QFileDialog.getSaveFileName(
             self.window,
             "Write the rig sheet",
@@ -147,6 +155,9 @@ class Filing:
 
     def write_sheet(self, path: Path) -> None:
         """Writes the sheet of the show as it stands."""
+        from kymaphon.core.sheet import patch_list, rig_sheet
+        from kymaphon.files.sheet_file import write_sheet
+
         try:
             write_sheet(path, rig_sheet(self.document.analysis), patch_list(self.document.analysis))
         except FileProblem as problem:

@@ -10,7 +10,7 @@ from pathlib import Path
 from types import TracebackType
 
 from PySide6.QtCore import QTimer, qInstallMessageHandler
-from PySide6.QtWidgets import QApplication, QMessageBox
+from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import state, theme
 from kymaphon.app.document import Document
@@ -84,6 +84,8 @@ def unexpected(
     log = state.state_folder() / "errors.log"
     with log.open("a", encoding="utf-8") as file:
         file.write(details + "\n")
+    from PySide6.QtWidgets import QMessageBox
+
     box = QMessageBox(
         QMessageBox.Icon.NoIcon,
         "Something went wrong",

@@ -9,8 +9,6 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import platformdirs
-
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import parse_show, show_text, write_whole
@@ -21,7 +19,12 @@ MOST_RECENT = 10
 def state_folder() -> Path:
     """Where the state lies; `KYMAPHON_STATE` names another place."""
     given = os.environ.get("KYMAPHON_STATE")
-    folder = Path(given) if given else platformdirs.user_state_path("kymaphon")
+    if given:
+        folder = Path(given)
+    else:
+        import platformdirs
+
+        folder = platformdirs.user_state_path("kymaphon")
     folder.mkdir(parents=True, exist_ok=True)
     return folder
 

@@ -131,6 +131,8 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QLabel[role="title"] {{ font-size: {points(14)}; font-weight: 600; }}
     QLabel[role="heading"] {{ font-size: {points(11)}; font-weight: 600; }}
     QLabel[role="muted"] {{ color: {t.muted}; }}
+    QLabel[role="figure"] {{ font-weight: 600; }}
+    #rule {{ background: {t.line}; }}
     QLabel[role="clock"] {{ font-size: {points(14)}; font-weight: 600; }}
     QLabel[role="bad"] {{ color: {t.stop}; font-weight: 600; }}
     QLabel[role="badge"] {{ background: {t.lantern}; color: {t.on_lantern}; border-radius: 4px; padding: 2px 8px; font-weight: 600; }}

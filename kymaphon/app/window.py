@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QEvent, Qt
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
@@ -12,7 +13,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -23,20 +23,21 @@ from PySide6.QtWidgets import (
 from kymaphon.app import state, theme
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
-from kymaphon.app.stages.coming import SENTENCES, ComingStage
-from kymaphon.app.stages.feeds import FeedsStage
 from kymaphon.app.stages.level import LevelStage
-from kymaphon.app.takes import TakeDesk
-from kymaphon.app.widgets.command_list import CommandList
+from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
-from kymaphon.app.widgets.why import WhyContent, WhyPanel
+from kymaphon.app.widgets.why import WhyPanel
 from kymaphon.core.analysis import STAGES
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import practices
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.files.errors import FileProblem
+
+if TYPE_CHECKING:
+    from kymaphon.app.stages.feeds import FeedsStage
+    from kymaphon.app.takes import TakeDesk
 
 WHY_WIDTH = 312
 SHOW_FILTER = "Shows (*.json);;All files (*)"
@@ -56,8 +57,9 @@ class Window(QMainWindow):
         self.stage = "Level"
         self._stale = set(STAGES)
         self._quiet = True
+        self._pages: dict[str, StageSurface] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
-        self.takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
+        self._takes: TakeDesk | None = None
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -70,7 +72,8 @@ class Window(QMainWindow):
         self.document.undo_stack.cleanChanged.connect(self._document_changed)
         self.document.trouble.connect(self.say)
         self._document_changed()
-        self.refresh()
+        self.rail.set_states(self.document.analysis.stages)
+        self.bar.set_counts(self.document.analysis.counts())
 
     # building
 
@@ -78,8 +81,8 @@ class Window(QMainWindow):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             theme.apply_theme(app, self, self.theme, self.scale)
-        before: LevelStage | None = getattr(self, "level", None)
-        held = (before.voice, before.end, before.picture.index) if before else None
+        before = self._pages.get("Level")
+        held = (before.voice, before.end, before.picture.index) if isinstance(before, LevelStage) else None
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -112,32 +115,56 @@ class Window(QMainWindow):
         self.status.setTextFormat(Qt.TextFormat.PlainText)
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         column.addWidget(self.status)
-        self.level = LevelStage(self.document, self.theme)
-        self.feeds = FeedsStage(self.document, self.theme)
-        for picture in (
-            self.level.picture,
-            self.feeds.arrivals,
-            self.feeds.matrix.delegate,
-            self.feeds.matrix.voices,
-        ):
-            picture.scale = self.scale
-        self.feeds.matrix.fit_rows()
-        self.level.table.verticalHeader().setDefaultSectionSize(round(26 * self.scale))
-        self.level.why_changed.connect(self._show_why)
-        self.feeds.why_changed.connect(self._show_why)
-        self.feeds.go_to_why.connect(self._focus_why)
-        self._pages: dict[str, QWidget] = {}
-        for stage in STAGES:
-            page: QWidget = {"Level": self.level, "Feeds": self.feeds}.get(stage) or ComingStage(stage)
-            self._pages[stage] = page
-            self.surface.addWidget(page)
-        if held:
-            self.level.voice, self.level.end, self.level.picture.index = held
+        self._pages = {}
         self.setCentralWidget(whole)
         self._stale = set(STAGES)
         self._tip_rest = "Ctrl+1 to Ctrl+9 choose a stage, Ctrl+K finds a command."
         self.status.setText(self._tip_rest)
+        if held:
+            self.level.voice, self.level.end, self.level.picture.index = held
         self.go(self.stage)
+
+    def page(self, stage: str) -> StageSurface:
+        """The work surface of a stage, made when it is first asked for."""
+        if stage not in self._pages:
+            page = self._make_page(stage)
+            page.set_scale(self.scale)
+            page.why_changed.connect(self._show_why)
+            page.go_to_why.connect(self._focus_why)
+            self._pages[stage] = page
+            self._stale.add(stage)
+            self.surface.addWidget(page)
+        return self._pages[stage]
+
+    def _make_page(self, stage: str) -> StageSurface:
+        if stage == "Level":
+            return LevelStage(self.document, self.theme)
+        if stage == "Feeds":
+            from kymaphon.app.stages.feeds import FeedsStage
+
+            return FeedsStage(self.document, self.theme)
+        from kymaphon.app.stages.coming import ComingStage
+
+        return ComingStage(stage, self.document, self.theme)
+
+    @property
+    def takes(self) -> TakeDesk:
+        """What measures recordings, made when it is first wanted."""
+        if self._takes is None:
+            from kymaphon.app.takes import TakeDesk
+
+            self._takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
+        return self._takes
+
+    @property
+    def level(self) -> LevelStage:
+        """The stage Level."""
+        return cast(LevelStage, self.page("Level"))
+
+    @property
+    def feeds(self) -> FeedsStage:
+        """The stage Feeds."""
+        return cast("FeedsStage", self.page("Feeds"))
 
     def _make_actions(self) -> None:
         bar = self.menuBar()
@@ -206,7 +233,7 @@ class Window(QMainWindow):
         action(
             take,
             "&Measure a recording\u2026",
-            self.takes.ask_take,
+            lambda: self.takes.ask_take(),
             "Measures a recording; a room tone can be attached to a voice.",
             "Ctrl+M",
         )
@@ -261,12 +288,12 @@ class Window(QMainWindow):
 
     def _refresh_stage(self) -> None:
         """Draws the stage on screen; the others wait until they are gone to."""
-        page = self._pages[self.stage]
-        if self.stage in self._stale and isinstance(page, LevelStage | FeedsStage):
-            self._quiet = True
+        self._quiet = True
+        page = self.page(self.stage)
+        if self.stage in self._stale:
             page.refresh()
-            self._quiet = False
         self._stale.discard(self.stage)
+        self._quiet = False
         self._show_why()
 
     def _document_changed(self) -> None:
@@ -280,26 +307,17 @@ class Window(QMainWindow):
             row.setChecked(row.data() == show.practice)
 
     def _show_why(self) -> None:
-        if self._quiet:
-            return
-        page = self._pages[self.stage]
-        if isinstance(page, LevelStage | FeedsStage):
-            self.why.show_content(page.why())
-            return
-        rows = tuple(row for row in self.document.analysis.findings if row.stage == self.stage)
-        hint = "" if rows else "Nothing found at this stage, as far as it is computed today."
-        self.why.show_content(
-            WhyContent(self.stage, SENTENCES[self.stage].split(";")[0], findings=rows, hint=hint)
-        )
+        if not self._quiet:
+            self.why.show_content(self.page(self.stage).why())
 
     def go(self, stage: str) -> None:
         """Shows a stage."""
         self.document.end_preview()
         self.stage = stage
         self.rail.select(stage)
-        self.surface.setCurrentWidget(self._pages[stage])
+        self.surface.setCurrentWidget(self.page(stage))
         self._refresh_stage()
-        first: QWidget | None = {"Level": self.level.picture, "Feeds": self.feeds.matrix}.get(stage)
+        first = self.page(stage).first()
         if first is not None and not self.rail.hasFocus():
             first.setFocus()
 
@@ -376,6 +394,8 @@ class Window(QMainWindow):
 
     def problem(self, title: str, text: str) -> None:
         """A dialog that says what is wrong."""
+        from PySide6.QtWidgets import QMessageBox
+
         box = QMessageBox(
             QMessageBox.Icon.NoIcon, title, f"<b>{title}</b>", QMessageBox.StandardButton.Close, self
         )
@@ -413,6 +433,8 @@ class Window(QMainWindow):
 
     def find_command(self) -> None:
         """The searchable command list."""
+        from kymaphon.app.widgets.command_list import CommandList
+
         actions: list[QAction] = []
 
         def collect(menu: QMenu) -> None:
@@ -442,6 +464,7 @@ class Window(QMainWindow):
         if not self.filing.may_leave():
             event.ignore()
             return
-        self.takes.stop()
+        if self._takes is not None:
+            self._takes.stop()
         self.document.close()
         event.accept()

@@ -5,7 +5,6 @@ would be right.
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Mapping
-from difflib import get_close_matches
 
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.figures import practices
@@ -99,6 +98,8 @@ def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator
 
 
 def _instead(name: str, known: set[str] | list[str]) -> str:
+    from difflib import get_close_matches
+
     close = get_close_matches(name, sorted(known), n=1)
     if close:
         return f"; did you mean {close[0]}?"

@@ -37,8 +37,14 @@ WantKind = Literal["hear", "never", "local", "any"]
 class Model(BaseModel):
     """Frozen, and strict about names: a misspelt key is an error, not a silent default."""
 
+    # Only the models that a run really validates are built: a window must open in a moment.
     model_config = ConfigDict(
-        frozen=True, extra="forbid", allow_inf_nan=False, populate_by_name=True, serialize_by_alias=True
+        defer_build=True,
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        populate_by_name=True,
+        serialize_by_alias=True,
     )
 
     def with_(self, **changes: Any) -> Self:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import tempfile
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -173,6 +172,8 @@ def write_whole(path: str | Path, data: bytes) -> None:
     Raises:
         FileProblem: it cannot be written; the target is untouched.
     """
+    import tempfile
+
     path = Path(path)
     target = path.resolve() if path.is_symlink() else path
     temporary: str | None = None

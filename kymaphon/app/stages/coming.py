@@ -5,7 +5,10 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kymaphon.app.widgets.why import label
+from kymaphon.app.document import Document
+from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.why import WhyContent, label
 
 SENTENCES = {
     "Cast": "Here people, places and microphones will be set out on a plan in metres; today they are read from the show file, and Level already counts their distances.",
@@ -18,11 +21,12 @@ SENTENCES = {
 }
 
 
-class ComingStage(QWidget):
-    """A stage without its work surface."""
+class ComingStage(StageSurface):
+    """A stage without its work surface yet."""
 
-    def __init__(self, stage: str, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, stage: str, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(document, theme, parent)
+        self.stage = stage
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 12, 12)
         column.addWidget(label(stage, "title"))
@@ -31,3 +35,8 @@ class ComingStage(QWidget):
         text.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
         column.addWidget(text)
         column.addStretch(1)
+
+    def why(self) -> WhyContent:
+        rows = tuple(row for row in self.document.analysis.findings if row.stage == self.stage)
+        hint = "" if rows else "Nothing found at this stage, as far as it is computed today."
+        return WhyContent(self.stage, SENTENCES[self.stage].split(";")[0] + ".", findings=rows, hint=hint)

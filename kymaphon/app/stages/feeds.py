@@ -4,10 +4,11 @@ crosspoints.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
+from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.arrivals import ZONES, ArrivalPicture, Stem
 from kymaphon.app.widgets.choice import Choice
@@ -29,15 +30,11 @@ OWN_ORDER: tuple[WantKind, ...] = ("local", "never", "any")
 TROUBLE = ("own-voice-back", "arrives-twice", "circle-howls", "circle-rings")
 
 
-class FeedsStage(QWidget):
+class FeedsStage(StageSurface):
     """The table above, the chosen pair's arrivals below; or the crosspoints of a device."""
 
-    why_changed = Signal()
-    go_to_why = Signal()
-
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.document, self.theme = document, theme
+        super().__init__(document, theme, parent)
         column = QVBoxLayout(self)
         column.setContentsMargins(16, 12, 12, 12)
         column.setSpacing(8)
@@ -94,6 +91,14 @@ class FeedsStage(QWidget):
         inside.addWidget(self.arrivals, 1)
         column.addWidget(below, 2)
         return page
+
+    def set_scale(self, scale: float) -> None:
+        for part in (self.arrivals, self.matrix.delegate, self.matrix.voices):
+            part.scale = scale
+        self.matrix.fit_rows()
+
+    def first(self) -> QWidget:
+        return self.crosspoints if self.toggle.isChecked() else self.matrix
 
     # what is shown
 

@@ -4,7 +4,7 @@ it.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
     QHBoxLayout,
@@ -14,6 +14,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.document import Document
+from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob
@@ -27,14 +28,11 @@ from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
 
 
-class LevelStage(QWidget):
+class LevelStage(StageSurface):
     """One voice along one chain. Chips choose the voice, the list the end."""
 
-    why_changed = Signal()
-
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.document, self.theme = document, theme
+        super().__init__(document, theme, parent)
         self.voice = ""
         self.end = ""
         self._every = False
@@ -85,8 +83,18 @@ class LevelStage(QWidget):
         self.table = LevelTable(theme)
         self.table.chosen.connect(self._select)
         column.addWidget(self.table, 2)
-        self.refresh()
-        self.choose_voice(self.voice)
+        voices = document.analysis.voices
+        if voices:
+            self.voice = voices[0].id
+            self.end = document.analysis.ends[0].id if document.analysis.ends else ""
+            self._choose_first_gain()
+
+    def set_scale(self, scale: float) -> None:
+        self.picture.scale = scale
+        self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+
+    def first(self) -> QWidget:
+        return self.picture
 
     # what is shown
 
@@ -221,12 +229,12 @@ class LevelStage(QWidget):
         """Another voice."""
         self.document.end_preview()
         self.voice = voice
-        self.picture.index = 0
-        rungs = self.rungs
-        self.picture.index = next(
-            (i for i, rung in enumerate(rungs) if main_knob(rung, faders=self._every)), 0
-        )
+        self._choose_first_gain()
         self.refresh()
+
+    def _choose_first_gain(self) -> None:
+        gains = (i for i, rung in enumerate(self.rungs) if main_knob(rung, faders=self._every))
+        self.picture.index = next(gains, 0)
 
     def _choose_end(self, index: int) -> None:
         self.end = self.ends.itemData(index)

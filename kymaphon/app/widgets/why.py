@@ -175,7 +175,7 @@ class WhyPanel(QScrollArea):
         if derived.terms:
             rule = QWidget()
             rule.setFixedHeight(1)
-            rule.setStyleSheet(f"background: {self.theme.line};")
+            rule.setObjectName("rule")
             grid.addWidget(rule, row, 0, 1, 3)
             row += 1
         grid.addWidget(label(_capital(derived.name)), row, 0, 1, 2, _TOP)
@@ -295,8 +295,7 @@ class WhyPanel(QScrollArea):
 
 
 def _figure(text: str) -> QLabel:
-    row = label(text, wrap=False)
-    row.setStyleSheet("font-weight: 600;")
+    row = label(text, "figure", wrap=False)
     row.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
     return row
 

@@ -1,0 +1,40 @@
+"""What every stage is to the window: something that follows the document and tells the Why panel what to show."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QWidget
+
+from kymaphon.app.document import Document
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.why import WhyContent
+
+
+class StageSurface(QWidget):
+    """The work surface of one stage. Made when it is first gone to.
+
+    Signals:
+        why_changed: the selection changed, and so what `why` gives.
+        go_to_why: the user wants the keyboard in the Why panel.
+    """
+
+    why_changed = Signal()
+    go_to_why = Signal()
+
+    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.document, self.theme = document, theme
+
+    def refresh(self) -> None:
+        """Follows the document's analysis."""
+
+    def why(self) -> WhyContent:
+        """What the Why panel shows for the selection."""
+        return WhyContent("")
+
+    def set_scale(self, scale: float) -> None:
+        """Text size of what is painted by hand."""
+
+    def first(self) -> QWidget | None:
+        """Where the keyboard goes when the stage is shown."""
+        return None

@@ -1,0 +1,88 @@
+"""Takes the pictures in docs/screenshots from the demo, at 1280 by 800.
+
+make screenshots
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtWidgets import QApplication
+
+from kymaphon.app import theme
+from kymaphon.app.document import Document
+from kymaphon.app.window import Window
+from kymaphon.files.demo import demo_path
+from kymaphon.files.show_file import read_show
+
+FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
+
+
+def level(window: Window) -> None:
+    window.go("Level")
+
+
+def feeds(window: Window) -> None:
+    window.go("Feeds")
+    window.feeds.choose("ferry", "ferry")
+
+
+def feeds_light(window: Window) -> None:
+    window.swap_theme()
+    window.go("Feeds")
+    window.feeds.choose("stream", "mira")
+
+
+def level_light(window: Window) -> None:
+    window.swap_theme()
+    window.go("Level")
+
+
+def crosspoints(window: Window) -> None:
+    window.go("Feeds")
+    window.feeds.toggle.setChecked(True)
+
+
+VIEWS: dict[str, Callable[[Window], None]] = {
+    "level-dark": level,
+    "level-light": level_light,
+    "feeds-dark": feeds,
+    "feeds-light": feeds_light,
+    "crosspoints-dark": crosspoints,
+}
+
+
+def main() -> int:
+    """Writes every picture; exit 1 when one could not be written."""
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(app, QApplication)
+    theme.load_fonts()
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    show = read_show(demo_path())
+    for name, arrange in VIEWS.items():
+        with tempfile.TemporaryDirectory() as folder:
+            os.environ["KYMAPHON_STATE"] = folder
+            air = datetime.now(UTC) + timedelta(minutes=18, seconds=40)
+            window = Window(Document(show.with_(air_at=air), autosave=False))
+            window.resize(1280, 800)
+            window.show()
+            arrange(window)
+            app.processEvents()
+            if not window.grab().save(str(FOLDER / f"{name}.png")):
+                print(f"{name}.png could not be written", file=sys.stderr)
+                return 1
+            window.document.close()
+            window.deleteLater()
+            app.processEvents()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
