@@ -80,7 +80,7 @@ def bench_analysis() -> None:
     """Analysis of the demo and of a generated show, with a yardstick beside them."""
     from generated import big_show
 
-    from kymaphon.core.analysis import analyse
+    from kymaphon.core.analyse import analyse
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 

@@ -9,7 +9,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from kymaphon import __version__
-from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
 

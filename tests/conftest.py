@@ -11,7 +11,8 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show

@@ -17,7 +17,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from kymaphon.core.analysis import analyse
+from kymaphon.core.analyse import analyse
 from kymaphon.core.edits import AttachTake
 from kymaphon.core.show import Show
 from kymaphon.core.takes import room_tone_take
@@ -78,7 +78,7 @@ def repaired(show: Show) -> Show:
     measure = measure_take(path)
     assert measure.noise_floor_dbfs is not None
     take = room_tone_take(
-        analyse(show), "mira", take_id="room-tone-mira", file=path.name,
+        analyse(show).any_ladder("mira"), "mira", take_id="room-tone-mira", file=path.name,
         noise_dbfs=measure.noise_floor_dbfs, sha256=fingerprint(path),
     )  # fmt: skip
     return AttachTake(take).apply(show).with_(title="Lantern Quay, repaired")

@@ -10,7 +10,8 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kymaphon.app.state import Autosave, note_recent
-from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.references import check_references
 from kymaphon.core.show import Show

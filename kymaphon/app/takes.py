@@ -202,7 +202,7 @@ class TakeDesk(QObject):
             file = str(path.relative_to(self.document.path.parent))
         try:
             take = room_tone_take(
-                self.document.analysis,
+                self.document.analysis.any_ladder(voice),
                 voice,
                 take_id=f"room-tone-{voice}",
                 file=file,

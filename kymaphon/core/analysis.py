@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
 from functools import cached_property
 
-from kymaphon.core.build import build_graph
-from kymaphon.core.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import Practice, practices
-from kymaphon.core.findings import SEVERITIES, Finding, Severity, worst_first
+from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.paths import Found, best_paths, find_circles
-from kymaphon.core.references import check_references
-from kymaphon.core.routing import Arrival, Feed, all_feeds, arrivals_of, explain_delay, explain_level
+from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 
@@ -32,7 +31,7 @@ class StageState:
 
 @dataclass(frozen=True)
 class Analysis:
-    """One show, computed. Made by `analyse`; findings are filled in last, by the rules, from all the rest."""
+    """One show, computed. Made by `analyse.analyse`; findings are filled in last, by the rules, from all the rest."""
 
     show: Show
     catalogue: Catalogue
@@ -87,6 +86,10 @@ class Analysis:
         if feed is None or feed.path is None:
             return None
         return build_ladder(self.show, self.graph, self.noise, voice, listener, feed.path)
+
+    def any_ladder(self, voice: str) -> Ladder | None:
+        """The ladder of a voice to the first end that it reaches; None when it reaches none."""
+        return next((row for (who, _), row in self.ladders.items() if who == voice), None)
 
     def ladder_to_node(self, voice: str, node: str) -> Ladder | None:
         """The ladder of a voice to any point of the rig. Raises KeyError for an unknown point."""
@@ -157,22 +160,5 @@ class Analysis:
         return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())
 
 
-def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
-    """Computes a show.
-
-    Raises:
-        ShowProblem: a reference in the show leads nowhere.
-    """
-    from kymaphon.core.rules import ALL_RULES
-
-    kinds = catalogue or shipped_catalogue()
-    check_references(show, kinds)
-    graph = build_graph(show, kinds)
-    transfer = Transfer(graph)
-    bare = Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))
-    done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
-    # What the rules already had computed is not computed again.
-    done.__dict__.update(
-        {name: bare.__dict__[name] for name in ("circles", "noise", "ladders") if name in bare.__dict__}
-    )
-    return done
+Rule = Callable[[Analysis], Iterable[Finding]]
+"""A pure function from an analysis (everything in it but its findings) to findings."""

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import Any, Literal
 
 from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.show import Show
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
 
 Severity = Literal["stop", "fix", "note"]
 Stage = Literal["Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book"]
@@ -103,10 +100,6 @@ class Finding:
 
 def _figure_json(row: Derived) -> dict[str, float]:
     return {row.name.replace(" ", "_").replace("-", "_") + UNIT_KEYS[row.unit]: round(row.value, 4)}
-
-
-Rule = Callable[["Analysis"], Iterable[Finding]]
-"""A pure function from an analysis (everything in it but its findings) to findings."""
 
 
 def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:

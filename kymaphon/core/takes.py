@@ -10,7 +10,7 @@ from kymaphon.core.show import Device, Show, Take
 from kymaphon.core.units import uncorrelated_sum_db
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.levels import Ladder
 
 
 def room_take(show: Show, device: Device) -> Take | None:
@@ -63,7 +63,7 @@ def measured_ambient(show: Show, device: Device) -> Derived | None:
 
 
 def room_tone_take(
-    analysis: Analysis,
+    ladder: Ladder | None,
     voice: str,
     *,
     take_id: str,
@@ -76,6 +76,7 @@ def room_tone_take(
     noise there.
 
     Args:
+        ladder: that of the voice to any recorder or stream (`Analysis.any_ladder`); None when it reaches none.
         at: node of the rig where it was recorded; None takes the first point after the microphone where the
         signal is digital.
 
@@ -83,7 +84,6 @@ def room_tone_take(
         ValueError: the voice has no microphone that leads to a digital point, or `at` does not lie on its
         way.
     """
-    ladder = next((row for (who, _), row in analysis.ladders.items() if who == voice), None)
     if ladder is None:
         raise ValueError(
             f"{voice} reaches no recorder or stream, so there is no point at which it could be recorded"

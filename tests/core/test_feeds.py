@@ -7,7 +7,8 @@ import math
 import numpy as np
 import pytest
 
-from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import SetValue, SetWant, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef

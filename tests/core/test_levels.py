@@ -7,7 +7,8 @@ import math
 import pytest
 
 from kymaphon.core import units
-from kymaphon.core.analysis import Analysis, analyse
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import AttachTake, SetField, SetValue, apply_all
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder
@@ -206,7 +207,9 @@ class TestPhantom:
 
 class TestRoomTone:
     def attach(self, show: Show, level: float) -> Show:
-        take = room_tone_take(analyse(show), "ann", take_id="t", file="t.wav", noise_dbfs=level)
+        take = room_tone_take(
+            analyse(show).any_ladder("ann"), "ann", take_id="t", file="t.wav", noise_dbfs=level
+        )
         return AttachTake(take).apply(show)
 
     def test_a_take_of_the_computed_noise_gives_the_assumed_room_back(self) -> None:
@@ -246,7 +249,7 @@ class TestRoomTone:
     def test_a_voice_without_a_way_is_refused(self) -> None:
         show = one_chain(cables=[])
         with pytest.raises(ValueError, match="reaches no recorder"):
-            room_tone_take(analyse(show), "ann", take_id="t", file="t.wav", noise_dbfs=-60)
+            room_tone_take(analyse(show).any_ladder("ann"), "ann", take_id="t", file="t.wav", noise_dbfs=-60)
 
 
 class TestRules:

@@ -18,7 +18,7 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analysis import analyse
+from kymaphon.core.analyse import analyse
 from kymaphon.core.sheet import Table, patch_list, rig_sheet
 from kymaphon.core.show import Show
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kymaphon.core.findings import Rule
+from kymaphon.core.analysis import Rule
 from kymaphon.core.rules import feeds, levels, rig, wants
 
 ALL_RULES: tuple[Rule, ...] = (*rig.RULES, *levels.RULES, *feeds.RULES, *wants.RULES)

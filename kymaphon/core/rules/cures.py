@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import TYPE_CHECKING
 
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.cuts import (
     Cut,
     Kept,
@@ -15,9 +15,6 @@ from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import Feed, mark_of
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
 
 
 def wanted_pairs(analysis: Analysis) -> list[Kept]:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
 from kymaphon.core.acoustics import comb
+from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cuts import (
     Cut,
     Kept,
@@ -14,7 +14,7 @@ from kymaphon.core.cuts import (
 )
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Rule, Severity
+from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import find_circles
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, echo_class, late_return, mark_of, second_arrival
 from kymaphon.core.rules.cures import (
@@ -28,9 +28,6 @@ from kymaphon.core.rules.cures import (
     way_words,
 )
 from kymaphon.core.transfer import Transfer
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
 
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
+from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.takes import room_take
 from kymaphon.core.units import uncorrelated_sum_db
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
 
 NOISE_WORDS = {
     "room": "the room",

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
+from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure
-from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.phantom import phantom_of, voltage_left, within_budget
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
 
 
 def phantom_power(analysis: Analysis) -> Iterator[Finding]:

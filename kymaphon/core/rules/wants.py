@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
+from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cuts import (
     Kept,
     closers,
@@ -17,15 +17,11 @@ from kymaphon.core.cuts import (
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.paths import best_paths
 from kymaphon.core.routing import Feed, mark_of
-from kymaphon.core.transfer import Transfer
-
-if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
-
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
+from kymaphon.core.transfer import Transfer
 
 
 def wants_not_met(analysis: Analysis) -> Iterator[Finding]:

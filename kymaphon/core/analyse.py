@@ -1,0 +1,34 @@
+"""From a show to everything computed of it: the one way in for the window, the commands and the tests."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.build import build_graph
+from kymaphon.core.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.findings import worst_first
+from kymaphon.core.references import check_references
+from kymaphon.core.routing import all_feeds
+from kymaphon.core.rules import ALL_RULES
+from kymaphon.core.show import Show
+from kymaphon.core.transfer import Transfer
+
+
+def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
+    """Computes a show.
+
+    Raises:
+        ShowProblem: a reference in the show leads nowhere.
+    """
+    kinds = catalogue or shipped_catalogue()
+    check_references(show, kinds)
+    graph = build_graph(show, kinds)
+    transfer = Transfer(graph)
+    bare = Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))
+    done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
+    # What the rules already had computed is not computed again.
+    done.__dict__.update(
+        {name: bare.__dict__[name] for name in ("circles", "noise", "ladders") if name in bare.__dict__}
+    )
+    return done
