@@ -5,7 +5,7 @@ close to bring something.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 
 from kymaphon.core.edits import SetValue
@@ -14,7 +14,9 @@ from kymaphon.core.paths import PathThrough
 from kymaphon.core.transfer import Transfer
 
 MOST_TOGETHER = 3
-MOST_CANDIDATES = 14
+MOST_TRIED = 120
+"""So many sets of one size are tried at most."""
+Bad = Callable[[Transfer], list[list[PathThrough]]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,51 +85,85 @@ def switches_on(paths: Iterable[PathThrough]) -> list[Switch]:
 
 
 def fewest_cuts(
-    whole: Transfer,
-    candidates: list[Switch],
-    is_cured: Callable[[Transfer], bool],
-    kept: list[Kept],
-    spare: list[Kept],
-    *,
-    most: int = 3,
+    whole: Transfer, bad: Bad, kept: list[Kept], spare: list[Kept], *, most: int = 3
 ) -> list[Cut]:
-    """The smallest sets of switches that cure, the least harmful first.
+    """The smallest sets of switches that leave nothing bad, the least harmful first.
+
+    A set can only cure if it has a switch on each bad way that is known, so only such sets are tried; what is still bad after
+    one was tried is learnt, and rules out others.
 
     Args:
+        bad: the bad ways of a rig, in groups: of each group at least one way must go. Nothing when all is well.
         kept: wanted pairs that must stay whole.
         spare: pairs that are heard though nobody asked; a cut that leaves more of them alone is the less harmful.
 
-    Every set of one switch is tried, then every set of two, then three; the search stops at the first size at
-    which a set cures and takes
-    nothing wanted away. Sets that cure but break a want are returned only when no set leaves all wants whole,
-    so that the caller can name what stands in the way.
+    Returns:
+        Sets that keep every want. If there is none up to `MOST_TOGETHER`, the one that breaks fewest wants, so that the caller can
+        name what stands in the way; nothing at all where some bad way has no switch in it.
     """
+    candidates: dict[SettingRef, Switch] = {}
+    must_hit: list[frozenset[SettingRef]] = []
+
+    def learn(groups: list[list[PathThrough]]) -> bool:
+        for group in groups:
+            switches = switches_on(group)
+            if not switches:
+                return False
+            must_hit.append(frozenset(switch.ref for switch in switches))
+            for switch in switches:
+                candidates.setdefault(switch.ref, switch)
+        return True
+
+    if not learn(bad(whole)):
+        return []
     harmful: list[Cut] = []
     for size in range(1, MOST_TOGETHER + 1):
         clean: list[Cut] = []
-        for together in itertools.combinations(candidates[:MOST_CANDIDATES], size):
-            transfer = whole.without(frozenset(switch.ref for switch in together))
-            if not is_cured(transfer):
+        tried: set[frozenset[SettingRef]] = set()
+        for refs in _hitting_sets(candidates, must_hit, size, tried):
+            cut = whole.without(refs)
+            left = bad(cut)
+            if left:
+                if not learn(left):
+                    return []
                 continue
-            breaks = lost(transfer, kept)
-            silences = () if breaks else lost(transfer, spare)
-            cut = Cut(together, breaks, silences, _disturbed(whole.graph, together))
-            (harmful if breaks else clean).append(cut)
+            behind = reachable(whole.graph, _behind(whole.graph, refs), backward=False)
+            breaks = lost(cut, [row for row in kept if not behind.isdisjoint(row.ears)])
+            silences = () if breaks else lost(cut, [row for row in spare if not behind.isdisjoint(row.ears)])
+            switches = tuple(candidates[ref] for ref in sorted(refs, key=list(candidates).index))
+            (harmful if breaks else clean).append(Cut(switches, breaks, silences, len(behind)))
         if clean:
             return sorted(clean, key=lambda cut: (len(cut.silences), cut.disturbs, _mutes(cut)))[:most]
     return sorted(harmful, key=lambda cut: (len(cut.breaks), len(cut.switches), cut.disturbs))[:1]
+
+
+def _hitting_sets(
+    candidates: dict[SettingRef, Switch],
+    must_hit: list[frozenset[SettingRef]],
+    size: int,
+    tried: set[frozenset[SettingRef]],
+) -> Iterator[frozenset[SettingRef]]:
+    """Sets of just so many candidates that hit every set known; takes in what is learnt between one and the next."""
+    while True:
+        for together in itertools.combinations(list(candidates), size):
+            refs = frozenset(together)
+            if refs not in tried and all(not refs.isdisjoint(row) for row in must_hit):
+                tried.add(refs)
+                yield refs
+                break
+        else:
+            return
+        if len(tried) > MOST_TRIED:
+            return
 
 
 def _mutes(cut: Cut) -> int:
     return sum(switch.ref.field == "mute" for switch in cut.switches)
 
 
-def _disturbed(graph: SignalGraph, switches: tuple[Switch, ...]) -> int:
-    """How many nodes lie behind the cut edges: a measure of how much of the rig a cut touches."""
-    refs = {switch.ref for switch in switches}
-    return len(
-        reachable(graph, [graph.edges[i].target for ref in refs for i in graph.switched[ref]], backward=False)
-    )
+def _behind(graph: SignalGraph, refs: frozenset[SettingRef]) -> list[int]:
+    """Where the edges lead that these settings switch."""
+    return [graph.edges[i].target for ref in refs for i in graph.switched[ref]]
 
 
 def lost(transfer: Transfer, kept: list[Kept]) -> tuple[Kept, ...]:

@@ -195,15 +195,17 @@ def arrivals_of(
     node: int,
     onward: list[float] | None = None,
     below_db: float | None = None,
+    floor_db: float = -math.inf,
 ) -> tuple[Arrival, ...]:
     """The times at which a voice arrives, strongest first; ways of the same length are added in step.
 
     Args:
         below_db: how far below the strongest way to look; None takes the house figure.
+        floor_db: no way weaker than this is looked at, however far below the strongest it is.
 
     Steps of polarity are not modelled: ways of the same length always help each other.
     """
-    found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db)
+    found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db)
     groups: list[list[PathThrough]] = []
     apart = number("double-apart")
     for path in sorted(found.paths, key=lambda row: row.delay_ms):

@@ -10,12 +10,11 @@ from kymaphon.core.cuts import (
     Cut,
     Kept,
     fewest_cuts,
-    switches_on,
 )
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
-from kymaphon.core.paths import find_circles
+from kymaphon.core.paths import PathThrough, find_circles
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, echo_class, late_return, mark_of, second_arrival
 from kymaphon.core.rules.cures import (
     against_mark,
@@ -29,6 +28,8 @@ from kymaphon.core.rules.cures import (
 )
 from kymaphon.core.transfer import Transfer
 
+NEAR_DB = 6.1
+"""Ways this much further down are looked at too: two of equal length add up to 6.02 dB more than either."""
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",
     "blurred": "blurred",
@@ -53,12 +54,15 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         ways = [path for arrival in analysis.arrivals(*feed.key) for path in arrival.paths]
         loud = [path for path in ways if path.delay_ms > at_once and path.gain_db + offset > floor]
 
-        def is_cured(
+        def bad(
             transfer: Transfer, mouth: int = mouth, ears: tuple[int, ...] = ears, offset: float = offset
-        ) -> bool:
-            return all(late_return(arrivals_of(transfer, mouth, ear), offset) is None for ear in ears)
+        ) -> list[list[PathThrough]]:
+            lowest = number("own-voice-floor") - offset
+            arrivals = (arrivals_of(transfer, mouth, ear, floor_db=lowest) for ear in ears)
+            found = (late_return(row, offset) for row in arrivals)
+            return [[path] for late in found if late is not None for path in late.paths]
 
-        cuts = fewest_cuts(analysis.transfer, switches_on(loud), is_cured, kept, spare_pairs(analysis))
+        cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
         explained = analysis.explain_feed(feed)
         level, delay = explained if explained else (None, None)
         message = (
@@ -114,33 +118,30 @@ def _cure_twice(
     analysis: Analysis, pairs: list[tuple[Feed, Arrival, Arrival]]
 ) -> tuple[list[Cut], set[tuple[str, str]]]:
     """The cut for the first pair, and every pair that it cures as well."""
-    feed, first, second = pairs[0]
-    only_first = {row.ref for row in switches_on(first.paths)}
-    only_second = {row.ref for row in switches_on(second.paths)}
-    candidates = [
-        row
-        for row in switches_on([*second.paths, *first.paths])
-        if not (row.ref in only_first and row.ref in only_second)
-    ]
+    feed = pairs[0][0]
 
-    def single(transfer: Transfer, row: Feed = feed) -> bool:
-        return not _still_twice(analysis, transfer, row)
+    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+        return _twice_ways(analysis, transfer, feed)
 
-    cuts = fewest_cuts(analysis.transfer, candidates, single, wanted_pairs(analysis), spare_pairs(analysis))
+    cuts = fewest_cuts(analysis.transfer, bad, wanted_pairs(analysis), spare_pairs(analysis))
     cured = {feed.key}
     for cut in cuts[:1]:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
-        cured |= {row.key for row, _, _ in pairs if not _still_twice(analysis, transfer, row)}
+        cured |= {row.key for row, _, _ in pairs if not _twice_ways(analysis, transfer, row)}
     return cuts, cured
 
 
-def _still_twice(analysis: Analysis, transfer: Transfer, feed: Feed) -> bool:
+def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
+    """For each ear that a voice reaches twice, the ways of both arrivals: one of them must go."""
     mouth = analysis.graph.mouths[feed.voice][0]
-    near = number("double-difference") + 0.5
-    arrivals = (
-        arrivals_of(transfer, mouth, ear, below_db=near) for ear in analysis.graph.ears[feed.listener]
-    )
-    return any(second_arrival(row) is not None for row in arrivals)
+    near = number("double-difference") + NEAR_DB
+    groups = []
+    for ear in analysis.graph.ears[feed.listener]:
+        arrivals = arrivals_of(transfer, mouth, ear, below_db=near)
+        second = second_arrival(arrivals)
+        if second is not None:
+            groups.append([*second.paths, *arrivals[0].paths])
+    return groups
 
 
 def _twice_finding(
@@ -226,12 +227,14 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     worst = ways[0]
     howls = unstable or worst.gain_db >= 0
 
-    def is_cured(transfer: Transfer) -> bool:
-        calm = all(radius < 1 for radius in transfer.radius)
-        return calm and not find_circles(transfer, floor_db=-margin, most=1).paths
+    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+        near = [[path] for path in find_circles(transfer, floor_db=-margin, most=4).paths]
+        if near or all(radius < 1 for radius in transfer.radius):
+            return near
+        return [list(find_circles(transfer, most=4).paths)]
 
     kept = wanted_pairs(analysis)
-    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept, spare_pairs(analysis))
+    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
     names = way_devices(analysis, worst)
     spacing = 1000 / worst.delay_ms if worst.delay_ms > 0 else 0.0
     spaced = f", possible every {spacing:.1f} Hz" if spacing else ""

@@ -45,9 +45,9 @@ def turn(knob: Knob, by_db: float) -> SetValue | None:
 def _gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
     """Gain knobs along the chain up to a rung, first in the chain first; faders and sends after them."""
     knobs: list[Knob] = []
-    for rung in ladder.shown():
-        knobs.extend(rung.knobs)
-        if upto is not None and rung.node == upto.node:
+    for step in ladder.path.steps():
+        knobs.extend(step.knobs)
+        if upto is not None and ladder.path.graph.nodes[step.target].id == upto.node:
             break
     return sorted(knobs, key=lambda knob: knob.ref.field != "gain_db" or ">" in knob.ref.key)
 

@@ -12,13 +12,12 @@ from kymaphon.core.cuts import (
     lost,
     reachable,
     switch_words,
-    switches_on,
 )
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.paths import best_paths
+from kymaphon.core.paths import PathThrough, best_paths
 from kymaphon.core.routing import Feed, mark_of
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
 from kymaphon.core.transfer import Transfer
@@ -111,16 +110,11 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         - analysis.graph.mouths[feed.voice][1].value
     )
 
-    def is_cured(transfer: Transfer) -> bool:
-        return all(transfer.best_gain_to(ear)[mouth] <= floor for ear in ears)
+    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+        found = (best_paths(transfer, mouth, ear, floor_db=floor, most=4).paths for ear in ears)
+        return [[path] for paths in found for path in paths if path.gain_db > floor]
 
-    ways = [
-        path
-        for arrival in analysis.arrivals(feed.listener, feed.voice)
-        for path in arrival.paths
-        if path.gain_db > floor
-    ]
-    cuts = fewest_cuts(analysis.transfer, switches_on(ways), is_cured, kept, spare_pairs(analysis))
+    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
     explained = analysis.explain_feed(feed)
     return Finding(
         "heard-unwanted",
