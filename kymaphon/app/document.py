@@ -20,7 +20,7 @@ from kymaphon.files.show_file import read_show, write_show
 
 AUTOSAVE_MS = 1500
 QUICK_S = 0.12
-"""A show whose last analysis took longer than this is computed in a worker thread from then on."""
+"""A show whose last analysis took longer than this is computed in a worker thread the next time."""
 
 
 class _ShowCommand(QUndoCommand):
@@ -86,7 +86,9 @@ class Document(QObject):
         self.analysis: Analysis = analyse(self.show)
         self._settled = self.analysis
         self._number = 0
+        self.patience_s = QUICK_S
         self._slow = False
+        self._waiting = False
         self._answer = _Answer()
         self._answer.done.connect(self._arrived)
         self._answer.failed.connect(self._failed)
@@ -101,6 +103,11 @@ class Document(QObject):
     def unsaved(self) -> bool:
         """Whether anything would be lost if the program ended now."""
         return self._restored or not self.undo_stack.isClean()
+
+    @property
+    def busy(self) -> bool:
+        """Whether an analysis is still on its way from a worker."""
+        return self._waiting
 
     def apply(self, edits: Iterable[Edit], text: str, *, merge: str = "") -> None:
         """Changes the show, as one step of undo. Does nothing when nothing changes.
@@ -127,6 +134,7 @@ class Document(QObject):
         if self.previewing:
             self.previewing = ""
             self._number += 1
+            self._waiting = False
             self.analysis = self._settled
             self.analysed.emit()
 
@@ -140,6 +148,7 @@ class Document(QObject):
     def _compute(self, show: Show) -> None:
         self._number += 1
         if self._slow:
+            self._waiting = True
             QThreadPool.globalInstance().start(_Work(self._number, show, self._answer))
             return
         start = time.perf_counter()
@@ -147,9 +156,10 @@ class Document(QObject):
         self._arrived(self._number, analysis, time.perf_counter() - start)
 
     def _arrived(self, number: int, analysis: Analysis, seconds: float) -> None:
-        self._slow = seconds > QUICK_S
+        self._slow = seconds > self.patience_s
         if number != self._number:
             return
+        self._waiting = False
         self.analysis = analysis
         if not self.previewing:
             self._settled = analysis

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import json
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -34,14 +35,25 @@ def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
     row = Window(Document(demo))
     row.show()
     QApplication.processEvents()
+    row.document.patience_s = 60.0
     yield row
     row.document.close()
     shiboken6.delete(row)
     gc.collect()
 
 
+def settle(window: Window) -> None:
+    """Waits for an analysis that a slow machine does in a worker."""
+    for _ in range(2000):
+        QApplication.processEvents()
+        if not window.document.busy:
+            return
+        time.sleep(0.005)
+    raise AssertionError("the analysis never came")
+
+
 def button(window: Window, name: str) -> QPushButton:
-    QApplication.processEvents()
+    settle(window)
     return next(row for row in window.why.widget().findChildren(QPushButton) if row.objectName() == name)
 
 
@@ -502,3 +514,38 @@ def test_the_demo_is_not_written_to() -> None:
     """Opening it gives a show without a file, so that saving asks for a name."""
     document = Document(read_show(demo_path(FAULTY)), autosave=False)
     assert document.path is None
+
+
+class TestSlowMachine:
+    """When an analysis takes long it is done in a worker, and nothing that is pressed meanwhile is lost."""
+
+    @pytest.fixture
+    def slow(self, window: Window) -> Window:
+        window.document.patience_s = 0.0
+        window.document._slow = True
+        return window
+
+    def test_quick_presses_all_count(self, slow: Window, qtbot: QtBot) -> None:
+        for _ in range(6):
+            qtbot.keyClick(slow.level.picture, Qt.Key.Key_Up)
+        assert gain(slow) == 52
+        settle(slow)
+        knob = next(
+            k for row in slow.level.rungs for k in row.knobs if k.ref == SettingRef("desk", "in1", "gain_db")
+        )
+        assert knob.value == 52
+
+    def test_a_remedy_arrives(self, slow: Window, qtbot: QtBot) -> None:
+        slow.go("Feeds")
+        qtbot.mouseClick(button(slow, "do own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        settle(slow)
+        assert slow.document.analysis.counts()["stop"] == 0
+        assert slow.bar.counts["stop"].text() == "0"
+
+    def test_a_preview_ended_early_does_not_come_back(self, slow: Window, qtbot: QtBot) -> None:
+        slow.go("Feeds")
+        qtbot.mouseClick(button(slow, "preview own-voice-back cut-1"), Qt.MouseButton.LeftButton)
+        slow.document.end_preview()
+        time.sleep(0.4)
+        settle(slow)
+        assert slow.document.analysis.feeds["ferry", "ferry"].verdict == "back"

@@ -17,7 +17,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
-from kymaphon.app.widgets.ladder import LadderPicture, main_knob
+from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
@@ -78,6 +78,7 @@ class LevelStage(StageSurface):
         self.picture.selected.connect(self._select)
         self.picture.turning.connect(self._turning)
         self.picture.turned.connect(self._turned)
+        self.picture.stepped_by.connect(self._stepped)
         inside.addWidget(self.picture)
         column.addWidget(card, 3)
         self.table = LevelTable(theme)
@@ -258,8 +259,14 @@ class LevelStage(StageSurface):
             (SetValue(knob.ref, value),), f"{knob.label} at {show_number(value, 'dB', sign=True)}"
         )
 
-    def _turned(self, knob: Knob, value: float, by_key: bool) -> None:
+    def _turned(self, knob: Knob, value: float, merge: str = "") -> None:
         text = f"{knob.label} to {show_number(value, 'dB', sign=True)}"
-        merge = f"turn {knob.ref}" if by_key else ""
         self.document.end_preview()
         self.document.apply((SetValue(knob.ref, value),), text, merge=merge)
+
+    def _stepped(self, knob: Knob, steps: int) -> None:
+        """By the keyboard: from where the show stands now, even while its analysis is still on the way."""
+        setting = self.document.show.device(knob.ref.device).settings.get(knob.ref.key)
+        given = getattr(setting, knob.ref.field) if setting is not None else None
+        now = knob.value if given is None else given
+        self._turned(knob, stepped(knob, now + steps * knob.step), f"turn {knob.ref}")

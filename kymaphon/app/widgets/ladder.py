@@ -39,7 +39,8 @@ class LadderPicture(QWidget):
 
     selected = Signal(int)
     turning = Signal(object, float)
-    turned = Signal(object, float, bool)
+    turned = Signal(object, float)
+    stepped_by = Signal(object, int)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -398,7 +399,7 @@ class LadderPicture(QWidget):
             self._drag = None
             self.unsetCursor()
             per_db = self._area().height() / (ROOM_ABOVE_DB - FLOOR_DB)
-            self.turned.emit(knob, stepped(knob, value + (start - event.position().y()) / per_db), False)
+            self.turned.emit(knob, stepped(knob, value + (start - event.position().y()) / per_db))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
@@ -412,13 +413,13 @@ class LadderPicture(QWidget):
         if key == Qt.Key.Key_Escape and self._drag is not None:
             knob, _, value = self._drag
             self._drag = None
-            self.turned.emit(knob, value, False)
+            self.turned.emit(knob, value)
         elif sideways is not None:
             self._choose(self.index + sideways)
         elif steps is not None and self.rungs:
             turned = main_knob(self.rungs[self.index], faders=self.faders)
             if turned is not None:
-                self.turned.emit(turned, stepped(turned, turned.value + steps * turned.step), True)
+                self.stepped_by.emit(turned, steps)
         else:
             super().keyPressEvent(event)
 

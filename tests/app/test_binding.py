@@ -1,0 +1,40 @@
+"""The Qt binding must not let go of what it was lent: wheels that do end a long session in a crash."""
+
+from __future__ import annotations
+
+import sys
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+from PySide6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
+
+ROUNDS = 2000
+SLACK = 200
+
+
+class Sender(QObject):
+    turned = Signal(object, float, bool)
+
+
+class Merging(QUndoCommand):
+    def id(self) -> int:
+        return 1
+
+    def mergeWith(self, other: QUndoCommand) -> bool:
+        return True
+
+
+def test_none_true_and_false_are_given_back(qtbot: QtBot) -> None:
+    """On a Python with immortal objects (3.12 on) the counts do not move at all; before, they must not sink."""
+    sender, stack, button = Sender(), QUndoStack(), QPushButton("x")
+    qtbot.addWidget(button)
+    sender.turned.connect(lambda *_: None)
+    button.clicked.connect(lambda _checked=False: None)
+    before = [sys.getrefcount(one) for one in (None, True, False)]
+    for i in range(ROUNDS):
+        sender.turned.emit(None, 1.0, i % 2 == 0)
+        stack.push(Merging("x"))
+        button.click()
+    after = [sys.getrefcount(one) for one in (None, True, False)]
+    assert all(late > early - SLACK for early, late in zip(before, after, strict=True)), (before, after)

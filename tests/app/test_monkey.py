@@ -1,0 +1,82 @@
+"""A thousand careless hands: any keys and clicks in any order, and the window still stands and the show is still whole."""
+
+from __future__ import annotations
+
+import gc
+import random
+from collections.abc import Iterator
+
+import pytest
+import shiboken6
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from pytestqt.qtbot import QtBot
+
+from kymaphon.app import theme
+from kymaphon.app.document import Document
+from kymaphon.app.window import Window
+from kymaphon.core.analyse import analyse
+from kymaphon.core.show import Show
+
+KEYS = [
+    Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
+    Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End,
+]  # fmt: skip
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
+    theme.load_fonts()
+    row = Window(Document(demo, autosave=False))
+    row.show()
+    QApplication.processEvents()
+    yield row
+    row.document.close()
+    shiboken6.delete(row)
+    gc.collect()
+
+
+def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
+    """One careless act."""
+    act = draw.choice(["key", "key", "key", "stage", "click", "button", "undo", "redo", "drag"])
+    target: QWidget = window.focusWidget() or window
+    if act == "key":
+        qtbot.keyClick(target, draw.choice(KEYS))
+    elif act == "stage":
+        qtbot.keyClick(window, Qt.Key(Qt.Key.Key_1 + draw.randrange(9)), Qt.KeyboardModifier.ControlModifier)
+    elif act == "click":
+        place = draw.choice([window.level.picture, window.feeds.matrix.viewport(), window.rail])
+        if place.isVisible():
+            spot = QPoint(draw.randrange(max(place.width(), 1)), draw.randrange(max(place.height(), 1)))
+            qtbot.mouseClick(place, Qt.MouseButton.LeftButton, pos=spot)
+    elif act == "button":
+        rows = [row for row in window.why.findChildren(QPushButton) if row.isVisible()]
+        rows += [row for row in window.surface.currentWidget().findChildren(QPushButton) if row.isVisible()]
+        if rows:
+            draw.choice(rows).click()
+    elif act in ("undo", "redo"):
+        getattr(window.document.undo_stack, act)()
+    elif window.level.picture.isVisible() and window.level.picture._pills:
+        picture = window.level.picture
+        box, _, _ = draw.choice(picture._pills)
+        start = box.center().toPoint()
+        qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
+        qtbot.mouseMove(picture, start + QPoint(0, draw.randrange(-80, 80)))
+        qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=start + QPoint(0, draw.randrange(-80, 80)))
+    QApplication.processEvents()
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> None:
+    draw = random.Random(seed)
+    for _ in range(90):
+        poke(window, qtbot, draw)
+    window.document.end_preview()
+    qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=5000)
+    fresh = analyse(window.document.show)
+    assert [row.to_json() for row in window.document.analysis.findings] == [
+        row.to_json() for row in fresh.findings
+    ]
+    while window.document.undo_stack.canUndo():
+        window.document.undo_stack.undo()
+    assert window.document.show == demo, "every edit can be taken back"
