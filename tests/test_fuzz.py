@@ -24,7 +24,7 @@ from kymaphon.files.sheet_file import sheet_html
 from kymaphon.files.show_file import read_show, show_text
 
 KINDS = sorted(kind.id for kind in shipped_catalogue())
-RELAXED = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+RELAXED = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 DEMO = json.loads(demo_path(FAULTY).read_text(encoding="utf-8"))
 
 
@@ -119,7 +119,7 @@ def assert_sound(analysis: Analysis) -> None:
 def test_any_show_is_computed(show: Show) -> None:
     analysis = analyse(show)
     assert_sound(analysis)
-    assert sheet_html(rig_sheet(analysis)).endswith("</html>\n") or True
+    assert sheet_html(rig_sheet(analysis)).rstrip().endswith("</html>")
     assert Show.model_validate(json.loads(show_text(show))) == show
 
 
@@ -179,7 +179,7 @@ def damaged(draw: st.DrawFn) -> Any:
 
 
 @given(damaged())
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=120, deadline=None)
 def test_a_damaged_file_is_read_or_refused_in_one_line(
     tmp_path_factory: pytest.TempPathFactory, data: Any
 ) -> None:
@@ -260,7 +260,7 @@ def meddled(draw: st.DrawFn) -> Show:
 
 
 @given(meddled())
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_however_the_demo_is_meddled_with_its_remedies_hold(show: Show) -> None:
     """Each remedy removes its finding, takes away nothing that was wanted and heard, and lets nobody hear themselves late anew."""
     analysis = analyse(show)

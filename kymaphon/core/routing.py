@@ -156,7 +156,9 @@ def _measure(
     gain, twice = path.gain_db, False
     arrivals: tuple[Arrival, ...] = ()
     if own or (not unstable and power_to_db(power) - path.gain_db > SEVERAL_DB):
-        arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB)
+        # Of one's own voice nothing under the floor is a return; looking no deeper is what keeps this quick.
+        floor = number("own-voice-floor") - offset if own else -math.inf
+        arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor)
         if not unstable:
             gain = total_gain_db(power, arrivals)
         twice = second_arrival(arrivals) is not None

@@ -107,7 +107,7 @@ class Transfer:
     def circles(self) -> list[list[int]]:
         """The components in which signal can go round."""
         looping = {
-            node for node, row in enumerate(self.graph.steps_out) if any(after == node for _, after, _ in row)
+            node for node, row in enumerate(self.graph.steps_out) for _, after, _ in row if after == node
         }
         return [part for part in self.components if len(part) > 1 or part[0] in looping]
 
@@ -392,7 +392,7 @@ def _balance(block: Floats) -> Floats:
     size (Osborne 1960).
     """
     out = block.copy()
-    for _ in range(6):
+    for _ in range(2):
         for i in range(len(out)):
             row, column = out[i].sum() - out[i, i], out[:, i].sum() - out[i, i]
             if row > 0 and column > 0:

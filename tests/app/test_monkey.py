@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-import gc
 import random
-from collections.abc import Iterator
 
 import pytest
-import shiboken6
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app import theme
-from kymaphon.app.document import Document
 from kymaphon.app.window import Window
 from kymaphon.core.analyse import analyse
 from kymaphon.core.show import Show
@@ -22,18 +17,6 @@ KEYS = [
     Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
     Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End,
 ]  # fmt: skip
-
-
-@pytest.fixture
-def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
-    theme.load_fonts()
-    row = Window(Document(demo, autosave=False))
-    row.show()
-    QApplication.processEvents()
-    yield row
-    row.document.close()
-    shiboken6.delete(row)
-    gc.collect()
 
 
 def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:

@@ -1,0 +1,229 @@
+"""Files, recordings and recovery in the real window: nothing that was typed or measured is lost."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton
+from pytestqt.qtbot import QtBot
+
+from kymaphon.app import state
+from kymaphon.app.document import Document
+from kymaphon.app.takes import TakeDialog
+from kymaphon.app.window import Window
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Show
+from kymaphon.files.demo import FAULTY, demo_path
+from kymaphon.files.show_file import read_show, write_show
+
+
+class TestFiles:
+    def answer(self, monkeypatch: pytest.MonkeyPatch, reply: QMessageBox.StandardButton) -> list[str]:
+        seen: list[str] = []
+
+        def run(box: QMessageBox) -> int:
+            seen.append(f"{box.text()} {box.informativeText()}")
+            return reply.value if hasattr(reply, "value") else reply
+
+        monkeypatch.setattr(QMessageBox, "exec", run)
+        return seen
+
+    def test_save_open_recent(self, window: Window, tmp_path: Path, qtbot: QtBot) -> None:
+        path = tmp_path / "mine.json"
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert window.document.unsaved
+        assert window.filing._save(path)
+        assert not window.document.unsaved
+        assert read_show(path) == window.document.show
+        assert state.recent_files() == [str(path)]
+        window.filing.fill_recent(window.recent_menu)
+        assert window.recent_menu.actions()[0].text() == "mine.json"
+
+    @pytest.mark.parametrize(
+        "text", ["", "{", '{"kymaphon": 9}', '{"kymaphon": 1, "cables": [{"from": "a.b", "to": "c.d"}]}']
+    )
+    def test_a_bad_file_leaves_the_open_show_alone(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, text: str
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        path = tmp_path / "bad.json"
+        path.write_text(text)
+        before = window.document.show
+        window.take_file(path)
+        assert window.document.show is before
+        assert len(seen) == 1
+        assert "bad.json" in seen[0]
+
+    def test_a_failed_save_keeps_everything(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert not window.filing._save(tmp_path / "no" / "x.json")
+        assert window.document.unsaved
+        assert "nothing is lost" in seen[0]
+
+    def test_leaving_asks_only_when_something_is_unsaved(
+        self, window: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Cancel)
+        assert window.filing.may_leave()
+        assert not seen
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        assert not window.filing.may_leave()
+        window.filing.new()
+        assert window.document.show.title == "Lantern Quay"
+
+    def test_sheet_from_the_window(self, window: Window, tmp_path: Path) -> None:
+        window.filing.write_sheet(tmp_path / "s.pdf")
+        assert (tmp_path / "s.pdf").read_bytes().startswith(b"%PDF")
+
+    def test_a_recording_dropped_is_measured_and_attached(
+        self, window: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        monkeypatch.setattr(TakeDialog, "exec", lambda _self: 1)
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(demo_path("room-tone.flac")))])
+        drop = QDropEvent(
+            QPointF(5, 5),
+            Qt.DropAction.CopyAction,
+            mime,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
+        window.dropEvent(drop)
+        qtbot.waitUntil(lambda: bool(window.document.show.takes), timeout=10000)
+        take = window.document.show.takes[0]
+        assert take.voice == "mira"
+        assert take.noise_dbfs == pytest.approx(-63, abs=1)
+        assert "measured" in next(p.name for p in window.level.ladder.rungs[1].noise_parts)
+        window.takes.fill_detach(window.detach_menu)
+        window.detach_menu.actions()[0].trigger()
+        assert window.document.show.takes == ()
+
+    def test_a_broken_recording_says_so(
+        self, window: Window, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        seen = self.answer(monkeypatch, QMessageBox.StandardButton.Close)
+        path = tmp_path / "broken.wav"
+        path.write_bytes(b"RIFFxxxx")
+        window.take_file(path)
+        qtbot.waitUntil(lambda: bool(seen), timeout=10000)
+        assert "broken.wav" in seen[0]
+
+    def test_a_take_without_a_floor_is_shown_and_not_offered(
+        self, window: Window, tmp_path: Path, qtbot: QtBot
+    ) -> None:
+        from kymaphon.files.audio import measure_take
+
+        path = tmp_path / "short.wav"
+        soundfile.write(path, np.full(4800, 0.1), 48000)
+        dialog = TakeDialog(path, measure_take(path), window.document.analysis, "mira", window)
+        qtbot.addWidget(dialog)
+        words = " ".join(row.text() for row in dialog.findChildren(QLabel))
+        assert "Shorter than half a second" in words
+        assert not [row for row in dialog.findChildren(QPushButton) if row.text() == "Attach"]
+
+
+class TestRecovery:
+    def kill(self, show: Show, path: Path | None) -> None:
+        """What a killed program leaves: a recovery file under the number of a process that is gone."""
+        keeper = state.Autosave()
+        keeper.keep(show, path)
+        data = json.loads(keeper.file.read_text())
+        data["pid"] = 2**22 - 3
+        keeper.file.write_text(json.dumps(data))
+
+    def test_edits_are_kept_while_working_and_dropped_on_save(
+        self, window: Window, tmp_path: Path, qtbot: QtBot
+    ) -> None:
+        folder = state.state_folder() / "recovery"
+        qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
+        qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=4000)
+        kept = json.loads(next(folder.glob("*.json")).read_text())
+        assert json.loads(kept["show"])["devices"][6]["settings"]["in1"]["gain_db"] == 47
+        window.filing._save(tmp_path / "x.json")
+        assert not list(folder.glob("*.json"))
+
+    def test_an_unsaved_show_comes_back_after_a_kill(self, window: Window, demo: Show) -> None:
+        self.kill(demo.with_(title="Was not saved"), Path("gone.json"))
+        window.filing.offer_recovery()
+        assert window.filing.recovery.isVisible()
+        window.filing.restore()
+        assert window.document.show.title == "Was not saved"
+        assert window.document.unsaved
+        assert not window.filing.recovery.isVisible()
+        assert len(list((state.state_folder() / "recovery").glob("*.json"))) == 1, (
+            "kept again under this process"
+        )
+
+    def test_letting_go_asks_no_more_and_destroys_nothing(self, window: Window, demo: Show) -> None:
+        self.kill(demo, None)
+        window.filing.offer_recovery()
+        window.filing.let_go()
+        assert not window.filing.recovery.isVisible()
+        assert len(list((state.state_folder() / "recovery").glob("*.json.old"))) == 1
+
+    def test_a_damaged_recovery_file_is_passed_over(self, window: Window) -> None:
+        (state.state_folder() / "recovery" / "x.json").write_text("{")
+        window.filing.offer_recovery()
+        assert not window.filing.recovery.isVisible()
+
+    def test_damaged_settings_are_set_aside(self) -> None:
+        (state.state_folder() / "settings.json").write_text("{")
+        assert state.read_settings() == {}
+        assert (state.state_folder() / "settings.json.bad").exists()
+
+
+class TestDocument:
+    def test_an_edit_that_does_not_fit_changes_nothing(self, demo: Show) -> None:
+        from kymaphon.core.edits import SetValue
+        from kymaphon.core.references import ShowProblem
+
+        document = Document(demo, autosave=False)
+        with pytest.raises(ShowProblem):
+            document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 90.0),), "too much")
+        assert document.show is demo
+        assert document.undo_stack.count() == 0
+
+    def test_nothing_changed_is_no_step(self, demo: Show) -> None:
+        from kymaphon.core.edits import SetValue
+
+        document = Document(demo, autosave=False)
+        document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 46.0),), "same")
+        assert document.undo_stack.count() == 0
+
+    def test_a_slow_show_is_computed_in_a_worker_and_the_newest_wins(self, demo: Show, qtbot: QtBot) -> None:
+        from kymaphon.core.edits import SetValue
+
+        document = Document(demo, autosave=False)
+        document._slow = True
+        for value in (40.0, 41.0, 42.0):
+            document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), value),), f"{value}")
+        qtbot.waitUntil(
+            lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=5000
+        )
+
+    def test_saving_without_a_name(self) -> None:
+        with pytest.raises(ValueError, match="file name"):
+            Document(autosave=False).save()
+
+    def test_opening_from_disk(self, demo: Show, tmp_path: Path) -> None:
+        write_show(tmp_path / "a.json", demo)
+        document = Document(autosave=False)
+        document.open(tmp_path / "a.json")
+        assert document.show == demo
+        assert document.path == tmp_path / "a.json"
+        assert not document.unsaved
+
+
+def test_the_demo_is_not_written_to() -> None:
+    """Opening it gives a show without a file, so that saving asks for a name."""
+    document = Document(read_show(demo_path(FAULTY)), autosave=False)
+    assert document.path is None

@@ -1,0 +1,109 @@
+"""Mix-minus by its rule: n remote parties need n different mixes (common practice)."""
+
+from __future__ import annotations
+
+import pytest
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Show
+
+
+def remotes(*, shared: bool) -> Show:
+    """A presenter and two remote guests on one desk: each fed from a send of its own, or both from send 1."""
+    parties = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "phones"},
+    ]  # fmt: skip
+    devices = [
+        {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
+        {"id": "phones", "kind": "headphones"},
+    ]
+    cables = [{"from": "mic.out", "to": "desk.in1"}, {"from": "desk.phones", "to": "phones.in"}]
+    settings: dict[str, dict[str, object]] = {"in1": {"gain_db": 60}, "phones-knob": {"gain_db": -26}}
+    wants = [{"listener": "host", "voice": "host", "want": "local"}]
+    for i in (1, 2):
+        send = 1 if shared else i
+        parties.append(
+            {
+                "id": f"far{i}",
+                "name": f"Far {i}",
+                "kind": "remote",
+                "speaks": True,
+                "listens": True,
+                "hears_on": f"tel{i}",
+            }
+        )
+        devices += [
+            {"id": f"tel{i}", "kind": "phone", "party": f"far{i}"},
+            {"id": f"codec{i}", "kind": "call-codec"},
+        ]
+        cables += [
+            {"from": f"tel{i}.call-out", "to": f"codec{i}.far-in"},
+            {"from": f"codec{i}.near-out", "to": f"desk.in{4 + i}"},
+            {"from": f"codec{i}.far-out", "to": f"tel{i}.call-in"},
+            {"from": f"desk.send{send}", "to": f"codec{i}.near-in"},
+        ]
+        settings[f"in1>send{i}"] = {"on": True}
+        other = 3 - i
+        settings.setdefault(f"in{4 + i}>send{1 if shared else other}", {"on": True})
+        wants += [
+            {"listener": f"far{i}", "voice": "host", "want": "hear"},
+            {"listener": f"far{i}", "voice": f"far{other}", "want": "hear"},
+            {"listener": "host", "voice": f"far{i}", "want": "hear"},
+        ]
+    devices.append({"id": "desk", "kind": "desk-8", "settings": settings})
+    return Show.model_validate(
+        {"places": [{"id": "room", "name": "Room", "ambient_dba": 25}], "parties": parties, "devices": devices, "cables": cables, "wants": wants}
+    )  # fmt: skip
+
+
+def backs(show: Show) -> set[str]:
+    return {row.subjects[0] for row in analyse(show).findings if row.code == "own-voice-back"}
+
+
+def test_a_mix_each_and_nobody_hears_themselves_late() -> None:
+    analysis = analyse(remotes(shared=False))
+    assert backs(remotes(shared=False)) == set()
+    assert {feed.verdict for feed in analysis.feeds.values()} <= {"heard", "local", "silent", "quiet", "loud"}
+
+
+def test_one_mix_for_both_gives_both_themselves_back() -> None:
+    assert backs(remotes(shared=True)) == {"far1", "far2"}
+
+
+def test_and_no_switch_cures_that_without_taking_one_from_the_other() -> None:
+    """The planner's job: one send cannot be two mixes. It is said, with the pair that would lose."""
+    rows = [row for row in analyse(remotes(shared=True)).findings if row.code == "own-voice-back"]
+    assert all(row.remedies == () for row in rows)
+    assert "Far 2 would lose Far 1" in rows[0].message
+
+
+@pytest.mark.parametrize("which", [1, 2])
+def test_a_wrong_send_is_found_and_taken_back(which: int) -> None:
+    good = remotes(shared=False)
+    ref = SettingRef("desk", f"in{4 + which}>send{which}", "on")
+    bad = SetValue(ref, True).apply(good)
+    assert backs(bad) == {f"far{which}"}
+    remedy = next(row for row in analyse(bad).findings if row.code == "own-voice-back").remedies[0]
+    assert remedy.edits == (SetValue(ref, False),)
+    assert backs(remedy.apply(bad)) == set()
+
+
+def test_the_round_trip_is_twice_the_codec_and_once_the_air() -> None:
+    bad = SetValue(SettingRef("desk", "in5>send1", "on"), True).apply(remotes(shared=False))
+    feed = analyse(bad).feeds["far1", "far1"]
+    assert feed.delay_ms == pytest.approx(2 * 82 + 0.05 * 2.914, abs=0.01)
+
+
+def test_two_wrong_sends_are_two_findings_and_two_presses() -> None:
+    show = apply_all(
+        remotes(shared=False),
+        tuple(SetValue(SettingRef("desk", f"in{4 + i}>send{i}", "on"), True) for i in (1, 2)),
+    )
+    presses = 0
+    while rows := [row for row in analyse(show).findings if row.code == "own-voice-back"]:
+        show = rows[0].remedies[0].apply(show)
+        presses += 1
+        assert presses < 5
+    assert presses == 2

@@ -1,0 +1,83 @@
+"""What the documents say is tried: examples load, commands exist, pictures are there and are linked."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+
+from kymaphon.cli import COMMANDS
+from kymaphon.core.analyse import analyse
+from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.rules import ALL_RULES
+from kymaphon.core.show import Show
+from kymaphon.files.show_file import read_show
+
+ROOT = Path(__file__).resolve().parent.parent
+README = (ROOT / "README.md").read_text(encoding="utf-8")
+
+
+def test_the_example_in_the_format_page_is_a_whole_show(tmp_path: Path) -> None:
+    text = (ROOT / "docs" / "format.md").read_text(encoding="utf-8")
+    example = re.search(r"```json\n(.*?)```", text, re.DOTALL)
+    assert example
+    path = tmp_path / "example.json"
+    path.write_text(example.group(1), encoding="utf-8")
+    analysis = analyse(read_show(path))
+    assert analysis.feeds["tape", "mira"].verdict == "heard"
+    buffer = [part for part in analysis.ladders["mira", "tape"].path.delay_parts() if "buffer" in part.name]
+    assert buffer[0].value == pytest.approx(128 / 48)
+
+
+def test_the_readme_names_every_command_and_make_target() -> None:
+    for name in COMMANDS:
+        assert f"kymaphon {name}" in README
+    makefile = (ROOT / "Makefile").read_text(encoding="utf-8")
+    for target in re.findall(r"^make (\w+)", README, re.MULTILINE):
+        assert f"\n{target}:" in makefile
+
+
+def test_pictures_are_linked_and_links_lead_somewhere() -> None:
+    pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert pictures
+    assert len(pictures) < 20
+    for name in pictures:
+        assert name in README
+    for target in re.findall(r"\]\(([^)#]+)\)", README):
+        assert (ROOT / target).exists(), target
+
+
+def test_every_table_of_the_format_page_is_a_list_of_the_show() -> None:
+    text = (ROOT / "docs" / "format.md").read_text(encoding="utf-8")
+    for name in (
+        "places",
+        "parties",
+        "devices",
+        "cables",
+        "wants",
+        "takes",
+        "tracks",
+        "circuits",
+        "rundown",
+        "tasks",
+        "log",
+    ):
+        assert name in Show.model_fields
+        assert f"`{name}`" in text
+
+
+def test_every_rule_says_what_it_looks_for() -> None:
+    for check in ALL_RULES:
+        assert check.__doc__, check.__name__
+
+
+def test_every_kind_says_what_it_is() -> None:
+    for kind in shipped_catalogue():
+        assert kind.about.endswith("."), kind.id
+
+
+def test_the_demo_holds_no_value_that_json_cannot() -> None:
+    for path in (ROOT / "kymaphon" / "demo").glob("*.json"):
+        json.loads(path.read_text(encoding="utf-8"), parse_constant=lambda name: pytest.fail(name))
