@@ -29,6 +29,7 @@ from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
 from kymaphon.core.analysis import STAGES
+from kymaphon.core.cuts import switch_words
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import practices
 from kymaphon.core.findings import Remedy
@@ -359,10 +360,7 @@ class Window(QMainWindow):
         self.document.preview(remedy.edits, remedy.label)
 
     def _flip(self, switch: Switch) -> None:
-        words = "off" if switch.passes else "on"
-        self.document.apply(
-            (SetValue(switch.ref, not switch.now),), f"{switch.label.removesuffix(', mute')} {words}"
-        )
+        self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))
 
     def _set_practice(self, practice: str) -> None:
         self.document.apply(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.surface import StageSurface
@@ -27,14 +27,12 @@ class ComingStage(StageSurface):
     def __init__(self, stage: str, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
         self.stage = stage
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 12, 12)
-        column.addWidget(label(stage, "title"))
+        self.title.setText(stage)
         text = label(SENTENCES[stage])
         text.setMaximumWidth(620)
         text.setAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop)
-        column.addWidget(text)
-        column.addStretch(1)
+        self.column.addWidget(text)
+        self.column.addStretch(1)
 
     def why(self) -> WhyContent:
         rows = tuple(row for row in self.document.analysis.findings if row.stage == self.stage)

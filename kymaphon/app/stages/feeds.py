@@ -5,7 +5,7 @@ crosspoints.
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.surface import StageSurface
@@ -27,7 +27,6 @@ from kymaphon.core.show import WantKind
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "never", "any")
-TROUBLE = ("own-voice-back", "arrives-twice", "circle-howls", "circle-rings")
 
 
 class FeedsStage(StageSurface):
@@ -35,33 +34,23 @@ class FeedsStage(StageSurface):
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 12, 12)
-        column.setSpacing(8)
-        head = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        self.title, self.subtitle = label("Who hears whom", "title"), label("", "muted")
-        words.addWidget(self.title)
-        words.addWidget(self.subtitle)
-        head.addLayout(words, 1)
+        self.title.setText("Who hears whom")
         self.badge = label("", "badge", wrap=False)
         self.badge.hide()
-        head.addWidget(self.badge, 0, Qt.AlignmentFlag.AlignVCenter)
+        self.head.addWidget(self.badge, 0, Qt.AlignmentFlag.AlignVCenter)
         self.devices = Choice()
         self.devices.setAccessibleName("Device whose crosspoints are shown")
         self.devices.activated.connect(lambda _index: self._fill_crosspoints())
         self.devices.hide()
-        head.addWidget(self.devices)
+        self.head.addWidget(self.devices)
         self.toggle = QPushButton("Crosspoints")
         self.toggle.setCheckable(True)
         self.toggle.setToolTip("Shows the switches of a device as a grid, instead of who hears whom.")
         self.toggle.setStatusTip("Shows the switches of a device as a grid, instead of who hears whom.")
         self.toggle.toggled.connect(self._show_crosspoints)
-        head.addWidget(self.toggle)
-        column.addLayout(head)
+        self.head.addWidget(self.toggle)
         self.pages = QStackedWidget()
-        column.addWidget(self.pages, 1)
+        self.column.addWidget(self.pages, 1)
         self.pages.addWidget(self._hearing_page())
         self.crosspoints = CrosspointGrid()
         self.crosspoints.flipped.connect(self._flip)

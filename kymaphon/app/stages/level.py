@@ -36,16 +36,6 @@ class LevelStage(StageSurface):
         self.voice = ""
         self.end = ""
         self._every = False
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 12, 12, 12)
-        column.setSpacing(8)
-        head = QHBoxLayout()
-        words = QVBoxLayout()
-        words.setSpacing(0)
-        self.title, self.subtitle = label("", "title"), label("", "muted")
-        words.addWidget(self.title)
-        words.addWidget(self.subtitle)
-        head.addLayout(words, 1)
         self.every = QPushButton("Every point")
         self.every.setCheckable(True)
         self.every.setToolTip(
@@ -59,14 +49,13 @@ class LevelStage(StageSurface):
         self.ends.setAccessibleName("Where the chain ends")
         self.ends.setToolTip("Where the chain ends: what the levels are followed to.")
         self.ends.activated.connect(self._choose_end)
-        head.addWidget(self.every)
-        head.addWidget(self.ends)
-        column.addLayout(head)
+        self.head.addWidget(self.every)
+        self.head.addWidget(self.ends)
         self._chip_row = QHBoxLayout()
         self._chip_row.setSpacing(8)
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
-        column.addLayout(self._chip_row)
+        self.column.addLayout(self._chip_row)
         card = QWidget()
         card.setObjectName("card")
         inside = QVBoxLayout(card)
@@ -80,10 +69,10 @@ class LevelStage(StageSurface):
         self.picture.turned.connect(self._turned)
         self.picture.stepped_by.connect(self._stepped)
         inside.addWidget(self.picture)
-        column.addWidget(card, 3)
+        self.column.addWidget(card, 3)
         self.table = LevelTable(theme)
         self.table.chosen.connect(self._select)
-        column.addWidget(self.table, 2)
+        self.column.addWidget(self.table, 2)
         voices = document.analysis.voices
         if voices:
             self.voice = voices[0].id

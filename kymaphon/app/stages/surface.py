@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.why import WhyContent
+from kymaphon.app.widgets.why import WhyContent, label
 
 
 class StageSurface(QWidget):
-    """The work surface of one stage. Made when it is first gone to.
+    """The work surface of one stage: a head with title and subtitle, and a column below. Made when it is first gone to.
 
     Signals:
         why_changed: the selection changed, and so what `why` gives.
@@ -24,6 +24,17 @@ class StageSurface(QWidget):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.document, self.theme = document, theme
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(16, 12, 12, 12)
+        self.column.setSpacing(8)
+        self.title, self.subtitle = label("", "title"), label("", "muted")
+        self.head = QHBoxLayout()
+        words = QVBoxLayout()
+        words.setSpacing(0)
+        words.addWidget(self.title)
+        words.addWidget(self.subtitle)
+        self.head.addLayout(words, 1)
+        self.column.addLayout(self.head)
 
     def refresh(self) -> None:
         """Follows the document's analysis."""

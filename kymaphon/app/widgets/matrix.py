@@ -46,7 +46,7 @@ SEVERITY_OF = {
 WANT_WORDS = {
     "hear": "should hear",
     "never": "must not hear",
-    "local": "may hear itself at once",
+    "local": "own voice at once",
     "any": "nobody asked",
 }
 

@@ -133,7 +133,7 @@ class WhyPanel(QScrollArea):
             column.addWidget(label("Switches on the way", "heading"))
             for switch in content.switches:
                 row = QHBoxLayout()
-                row.addWidget(label(switch.label, "muted"), 1)
+                row.addWidget(label(switch.label.removesuffix(", mute"), "muted"), 1)
                 row.addWidget(self._switch_button(switch))
                 column.addLayout(row)
         if content.hint:
@@ -282,14 +282,16 @@ class WhyPanel(QScrollArea):
             self.end_preview.emit()
 
     def _switch_button(self, switch: Switch) -> QPushButton:
-        state = "on" if switch.passes else "off"
-        button = QPushButton("On" if switch.passes else "Off")
-        button.setAccessibleName(f"{switch.label}: {state}")
+        mute = switch.ref.field == "mute"
+        passing, stopped = ("Open", "Muted") if mute else ("On", "Off")
+        now, then = (passing, stopped) if switch.passes else (stopped, passing)
+        name = switch.label.removesuffix(", mute")
+        button = QPushButton(now)
+        button.setAccessibleName(f"{name}: {now.lower()}")
         button.setObjectName(f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}")
-        button.setToolTip(f"{'Opens' if switch.passes else 'Closes'} this switch. Can be undone.")
-        button.setStatusTip(
-            f"{switch.label} is {state}. Enter turns it {'off' if switch.passes else 'on'}. Can be undone."
-        )
+        tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this way follows. Can be undone."
+        button.setToolTip(tip)
+        button.setStatusTip(tip)
         button.clicked.connect(lambda _checked=False, switch=switch: self.flip.emit(switch))
         return button
 
