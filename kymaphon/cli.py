@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from typing import Any
@@ -55,6 +56,9 @@ def _window_parser() -> argparse.ArgumentParser:
 def _window(options: argparse.Namespace) -> int:
     if options.show and options.demo:
         raise Unusable("name a show or --demo, not both")
+    screens = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+    if sys.platform == "linux" and not options.picture and not any(os.environ.get(name) for name in screens):
+        raise Unusable("there is no display here for a window; --picture PNG saves a picture of it instead")
     from kymaphon.app.start import run
 
     return run(options.show, demo=options.demo, picture=options.picture)

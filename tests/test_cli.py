@@ -107,6 +107,17 @@ def test_what_cannot_be_used_is_one_line_and_exit_two(
     assert err.count("\n") == 1
 
 
+def test_without_a_display_the_window_says_so(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    code, _, err = run(capsys, "--demo")
+    assert code == 2
+    assert "no display" in err
+    assert err.count("\n") == 1
+
+
 def test_take_measures_the_good_and_names_the_bad(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     bad = write_json(tmp_path / "bad.wav", "no audio")
     code, out, err = run(capsys, "take", str(demo_path("room-tone.flac")), str(bad))

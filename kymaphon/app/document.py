@@ -19,7 +19,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 
 AUTOSAVE_MS = 1500
-QUICK_S = 0.12
+QUICK_S = 0.05
 """A show whose last analysis took longer than this is computed in a worker thread the next time."""
 
 
@@ -48,14 +48,14 @@ class _ShowCommand(QUndoCommand):
 
 
 class _Answer(QObject):
-    done = Signal(int, object, float)
+    done = Signal(object, float)
     failed = Signal(object)
 
 
 class _Work(QRunnable):
-    def __init__(self, number: int, show: Show, answer: _Answer) -> None:
+    def __init__(self, show: Show, answer: _Answer) -> None:
         super().__init__()
-        self._number, self._show, self._answer = number, show, answer
+        self._show, self._answer = show, answer
 
     def run(self) -> None:
         start = time.perf_counter()
@@ -64,7 +64,7 @@ class _Work(QRunnable):
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
             self._answer.failed.emit(error)
             return
-        self._answer.done.emit(self._number, analysis, time.perf_counter() - start)
+        self._answer.done.emit(analysis, time.perf_counter() - start)
 
 
 class Document(QObject):
@@ -85,7 +85,8 @@ class Document(QObject):
         self.previewing = ""
         self.analysis: Analysis = analyse(self.show)
         self._settled = self.analysis
-        self._number = 0
+        self._wanted = self.show
+        self._working = False
         self.patience_s = QUICK_S
         self._slow = False
         self._waiting = False
@@ -133,10 +134,10 @@ class Document(QObject):
         """Back to the show as it is."""
         if self.previewing:
             self.previewing = ""
-            self._number += 1
-            self._waiting = False
-            self.analysis = self._settled
-            self.analysed.emit()
+            if self._settled.show is self.show:
+                self._accept(self._settled)
+            else:
+                self._compute(self.show)
 
     def _take(self, show: Show) -> None:
         self.previewing = ""
@@ -146,26 +147,41 @@ class Document(QObject):
         self.changed.emit()
 
     def _compute(self, show: Show) -> None:
-        self._number += 1
+        """Asks for the analysis of a show. While a worker is at one, only the newest that was asked for waits its turn."""
+        self._wanted = show
         if self._slow:
             self._waiting = True
-            QThreadPool.globalInstance().start(_Work(self._number, show, self._answer))
+            if not self._working:
+                self._start(show)
             return
         start = time.perf_counter()
         analysis = analyse(show)
-        self._arrived(self._number, analysis, time.perf_counter() - start)
+        self._slow = time.perf_counter() - start > self.patience_s
+        self._accept(analysis)
 
-    def _arrived(self, number: int, analysis: Analysis, seconds: float) -> None:
+    def _start(self, show: Show) -> None:
+        self._working = True
+        QThreadPool.globalInstance().start(_Work(show, self._answer))
+
+    def _arrived(self, analysis: Analysis, seconds: float) -> None:
+        self._working = False
         self._slow = seconds > self.patience_s
-        if number != self._number:
-            return
-        self._waiting = False
-        self.analysis = analysis
-        if not self.previewing:
+        if analysis.show is not self._wanted:
+            self._start(self._wanted)
+        self._accept(analysis)
+
+    def _accept(self, analysis: Analysis) -> None:
+        """Keeps an analysis of the show as it is, and draws the one that was asked for last."""
+        if analysis.show is self.show:
             self._settled = analysis
-        self.analysed.emit()
+        if analysis.show is self._wanted or (not self.previewing and analysis.show is self.show):
+            self._wanted = analysis.show
+            self._waiting = False
+            self.analysis = analysis
+            self.analysed.emit()
 
     def _failed(self, error: Exception) -> None:
+        self._working = False
         raise error
 
     # files
@@ -178,8 +194,8 @@ class Document(QObject):
         """
         analysis = analyse(show)
         self.undo_stack.clear()
-        self._number += 1
         self.show, self.path, self.previewing = show, path, ""
+        self._wanted, self._waiting = show, False
         self.analysis = self._settled = analysis
         self._restored = restored
         if self._autosave is not None:

@@ -26,7 +26,9 @@ PortRef = Annotated[
         description="device.port, or device.port.l / device.port.r for one side of a stereo port",
     ),
 ]
-Point = tuple[float, float]
+Metres = Annotated[float, Field(ge=-10000, le=10000)]
+Point = tuple[Metres, Metres]
+Degrees = Annotated[float, Field(ge=-3600, le=3600)]
 Effort = Literal["quiet", "normal", "raised", "loud", "shouted"]
 PartyKind = Literal[
     "presenter", "guest", "remote", "instrument", "crowd", "effect", "player", "audience", "recorder", "crew"
@@ -72,7 +74,7 @@ class Party(Model):
     kind: PartyKind
     place: Identifier | None = None
     at_m: Point | None = None
-    faces_deg: float = 0.0
+    faces_deg: Degrees = 0.0
     speaks: bool = False
     listens: bool = False
     hears_on: Annotated[str | None, Field(description="device or device.port that this party listens on")] = (
@@ -109,7 +111,7 @@ class Device(Model):
     name: str | None = None
     place: Identifier | None = None
     at_m: Point | None = None
-    aim_deg: float | None = None
+    aim_deg: Degrees | None = None
     party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
     settings: dict[str, Setting] = {}
 

@@ -42,6 +42,8 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
         raise FileProblem(path, "there is no such file")
     if path.is_dir():
         raise FileProblem(path, "is a folder, not a recording")
+    if not path.is_file():
+        raise FileProblem(path, "is no ordinary file")
     if path.stat().st_size == 0:
         raise FileProblem(path, "is empty")
     if not partial:
@@ -77,7 +79,10 @@ def _refuse_cut_short(path: Path) -> None:
             name, length = chunk[:4], struct.unpack("<I", chunk[4:])[0]
             start = file.tell()
             if name == b"fmt " and length >= 16:
-                per_second = struct.unpack("<HHIIHH", file.read(16))[3]
+                row = file.read(16)
+                if len(row) < 16:
+                    raise FileProblem(path, "is cut short in its header", f"byte {start}")
+                per_second = struct.unpack("<HHIIHH", row)[3]
             if name == b"data":
                 if length in (0, 0xFFFFFFFF):
                     return

@@ -39,6 +39,8 @@ def _read_text(path: Path) -> str:
         size = path.stat().st_size
         if path.is_dir():
             raise FileProblem(path, "is a folder, not a show file")
+        if not path.is_file():
+            raise FileProblem(path, "is no ordinary file")
         if size > LARGEST_BYTES:
             raise FileProblem(
                 path, f"{size / 1e6:.0f} MB is too large for a show (at most {LARGEST_BYTES / 1e6:.0f} MB)"

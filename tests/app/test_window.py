@@ -295,3 +295,29 @@ class TestSlowMachine:
         time.sleep(0.4)
         settle(slow)
         assert slow.document.analysis.feeds["ferry", "ferry"].verdict == "back"
+
+    def test_an_edit_and_then_a_preview_ended_show_the_edit(self, slow: Window, qtbot: QtBot) -> None:
+        """The preview overtakes the edit's analysis; ending it must not fall back to what was before the edit."""
+        from kymaphon.core.edits import SetValue
+
+        ref = SettingRef("desk", "in5>send1", "on")
+        slow.document.apply((SetValue(ref, False),), "off")
+        slow.document.preview((SetValue(SettingRef("desk", "in1", "gain_db"), 20.0),), "quiet")
+        slow.document.end_preview()
+        settle(slow)
+        assert slow.document.analysis.show is slow.document.show
+        assert slow.document.analysis.feeds["ferry", "ferry"].verdict == "silent"
+
+    def test_dragging_asks_for_no_more_than_one_at_a_time(
+        self, slow: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+    ) -> None:
+        from kymaphon.core.edits import SetValue
+
+        started: list[object] = []
+        start = slow.document._start
+        monkeypatch.setattr(slow.document, "_start", lambda show: (started.append(show), start(show)))
+        for value in range(20, 40):
+            slow.document.preview((SetValue(SettingRef("desk", "in1", "gain_db"), float(value)),), f"{value}")
+        settle(slow)
+        assert len(started) <= 3, "the first and the newest, not the eighteen between"
+        assert slow.document.analysis.show.device("desk").settings["in1"].gain_db == 39

@@ -96,6 +96,11 @@ class TestBadShows:
             read_show(tmp_path / "none.json")
         with pytest.raises(FileProblem, match="folder"):
             read_show(tmp_path)
+        for endless in ("/dev/zero", "/dev/null"):
+            with pytest.raises(FileProblem, match="no ordinary file"):
+                read_show(endless)
+            with pytest.raises(FileProblem, match="no ordinary file"):
+                measure_take(endless)
         (tmp_path / "b.json").write_bytes(b"\x80\x81\xff" * 50)
         with pytest.raises(FileProblem, match="not text"):
             read_show(tmp_path / "b.json")
@@ -173,6 +178,25 @@ class TestRecordings:
         ):
             measure_take(path)
         assert measure_take(path, partial=True).duration_s == pytest.approx(1, abs=0.01)
+
+    @given(st.integers(0, 80), st.binary(min_size=1, max_size=6), st.integers(1, 4000))
+    @settings(max_examples=150, deadline=None)
+    def test_any_damage_to_a_header_is_one_clear_line(
+        self, tmp_path_factory: pytest.TempPathFactory, place: int, junk: bytes, length: int
+    ) -> None:
+        path = save(tmp_path_factory.mktemp("wav") / "t.wav", self.noise(0.02), subtype="PCM_16")
+        content = bytearray(path.read_bytes())
+        content[place : place + len(junk)] = junk
+        path.write_bytes(bytes(content[:length]))
+        try:
+            row = measure_take(path)
+        except FileProblem as problem:
+            message = str(problem)
+        else:
+            assert row.frames > 0
+            return
+        assert message.startswith("t.wav")
+        assert "\n" not in message
 
     def test_a_header_without_audio(self, tmp_path: Path) -> None:
         path = tmp_path / "t.wav"
