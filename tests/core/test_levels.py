@@ -306,6 +306,31 @@ class TestRules:
         last = analyse(finding.remedies[0].apply(show)).ladders["ann", "tape"].last
         assert last.speech_db == pytest.approx(-20, abs=1)
 
+    def test_a_practice_read_on_the_desk_is_read_there(self, demo: Show) -> None:
+        """Desk practice is in dBu: the stream's dBFS say nothing about it, the desk's last analogue point does."""
+        show = demo.with_(practice="desk-pfl")
+        finding = next(
+            row for row in analyse(show).findings if row.code == "off-mark" and row.subjects[0] == "tam"
+        )
+        assert "Interface, input 1" in finding.message
+        assert "dBu" in finding.message
+        after = analyse(finding.remedies[0].apply(show))
+        assert not [row for row in after.findings if row.code == "off-mark" and row.subjects[0] == "tam"]
+
+    def test_a_practice_that_can_be_read_nowhere_says_so(self) -> None:
+        show = one_chain(
+            parties=[
+                {"id": "ann", "name": "Ann", "kind": "remote", "speaks": True, "plays_on": "mix.in1"},
+                {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+            ],
+            devices=[{"id": "mix", "kind": "soft-mixer"}, {"id": "rec", "kind": "recorder"}],
+            cables=[{"from": "mix.out", "to": "rec.in"}],
+            practice="desk-pfl",
+        )
+        note = next(row for row in analyse(show).findings if row.code == "mark-not-read")
+        assert note.severity == "note"
+        assert "Ann" in note.message
+
     def test_noise_names_the_winner(self) -> None:
         noisy = one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": 60}])
         finding = next(row for row in analyse(noisy).findings if row.code == "voice-over-noise")

@@ -141,41 +141,45 @@ def _why_stuck(ladder: Ladder, off_db: float) -> str:
 
 
 def off_mark(analysis: Analysis) -> Iterator[Finding]:
-    """Average speech at the end of the chain against the practice's mark."""
+    """Average speech against the practice's mark, at the last point of the chain that the practice speaks of."""
+    unread: list[str] = []
     for voice, ladder in main_ladders(analysis).items():
-        last = ladder.last
-        if last.mark is None or analysis.show.party(voice).kind in ("player", "crowd", "effect"):
+        if analysis.show.party(voice).kind in ("player", "crowd", "effect"):
             continue
-        low, high = last.mark
-        level = last.speech_db
-        if low <= level <= high:
+        point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
+        if point is None or point.mark is None:
+            unread.append(voice)
             continue
-        name, end = analysis.party_name(voice), analysis.party_name(ladder.target)
-        middle = (low + high) / 2
-        off = level - middle
+        low, high = point.mark
+        if not low <= point.speech_db <= high:
+            yield _off_mark(analysis, voice, ladder, point, (low + high) / 2)
+    if unread:
+        names = ", ".join(analysis.party_name(voice) for voice in unread)
+        practice = analysis.practice
         text = (
-            f"{name} reaches {end} at {show_number(level, last.unit)}; the mark is {show_number(middle, last.unit)} "
-            f"({analysis.practice.name.lower()}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
+            f"The practice {practice.name} is read in {practice.unit}, and no point on the way of {names} is: "
+            "whether they are on the mark cannot be told."
         )
-        effect = f"{name} then reaches {end} at about {show_number(middle, last.unit)}"
-        remedies = _turn_remedies(ladder, None, -off, effect)
-        if not remedies:
-            text += _why_stuck(ladder, off)
-        yield Finding(
-            "off-mark",
-            "fix",
-            "Level",
-            (voice, ladder.target),
-            f"{name} is {abs(off):.1f} dB {'above' if off > 0 else 'below'} the mark",
-            text,
-            (
-                Derived("level", level, last.unit),
-                Derived("mark", middle, last.unit),
-                Derived("off", off, "dB"),
-            ),
-            last.speech,
-            remedies,
-        )
+        yield Finding("mark-not-read", "note", "Level", tuple(unread), "The mark cannot be read here", text)
+
+
+def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middle: float) -> Finding:
+    name, level, unit = analysis.party_name(voice), point.speech_db, point.unit
+    where = analysis.party_name(ladder.target) if point is ladder.last else point.label
+    off = level - middle
+    text = (
+        f"{name} reaches {where} at {show_number(level, unit)}; the mark is {show_number(middle, unit)} "
+        f"({analysis.practice.name.lower()}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
+    )
+    effect = f"{name} then reaches {where} at about {show_number(middle, unit)}"
+    remedies = _turn_remedies(ladder, point, -off, effect)
+    if not remedies:
+        text += _why_stuck(ladder, off)
+    figures = (Derived("level", level, unit), Derived("mark", middle, unit), Derived("off", off, "dB"))
+    title = f"{name} is {abs(off):.1f} dB {'above' if off > 0 else 'below'} the mark"
+    return Finding(
+        "off-mark", "fix", "Level", (voice, ladder.target), title, text, figures, point.speech, remedies
+    )
 
 
 def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
