@@ -147,6 +147,7 @@ def _feeds(options: argparse.Namespace) -> int:
 def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
     """Every pair of listener and voice with all its ways."""
     from kymaphon.core.derive import UNIT_KEYS
+    from kymaphon.core.routing import echo_class
 
     rows = []
     for feed in analysis.feeds.values():
@@ -159,6 +160,7 @@ def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
             "delay_ms": None if feed.delay_ms is None else round(feed.delay_ms, 4),
             "verdict": feed.verdict,
             "unstable": feed.unstable,
+            "own_voice_class": echo_class(feed.delay_ms or 0.0) if feed.verdict == "back" else None,
         }
         if feed.level_db is not None:
             row["level" + UNIT_KEYS[feed.unit]] = round(feed.level_db, 4)

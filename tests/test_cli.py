@@ -57,6 +57,7 @@ def test_feeds_json_has_the_published_shape(capsys: pytest.CaptureFixture[str]) 
             assert {"nodes", "gain_db", "delay_ms"} <= set(path)
     own = rows["ferry", "ferry"]
     assert own["verdict"] == "back"
+    assert own["own_voice_class"] == "stops"
     assert own["paths"][0]["nodes"][0] == "ferry.mouth"
     assert own["paths"][0]["gain_db"] == pytest.approx(own["gain_db"], abs=0.01)
     twice = rows["stream", "mira"]
