@@ -98,7 +98,7 @@ class TestFiles:
             Qt.KeyboardModifier.NoModifier,
         )
         window.dropEvent(drop)
-        qtbot.waitUntil(lambda: bool(window.document.show.takes), timeout=10000)
+        qtbot.waitUntil(lambda: bool(window.document.show.takes), timeout=30000)
         take = window.document.show.takes[0]
         assert take.voice == "mira"
         assert take.noise_dbfs == pytest.approx(-63, abs=1)
@@ -114,7 +114,7 @@ class TestFiles:
         path = tmp_path / "broken.wav"
         path.write_bytes(b"RIFFxxxx")
         window.take_file(path)
-        qtbot.waitUntil(lambda: bool(seen), timeout=10000)
+        qtbot.waitUntil(lambda: bool(seen), timeout=30000)
         assert "broken.wav" in seen[0]
 
     def test_a_take_without_a_floor_is_shown_and_not_offered(
@@ -145,7 +145,7 @@ class TestRecovery:
     ) -> None:
         folder = state.state_folder() / "recovery"
         qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
-        qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=4000)
+        qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=20000)
         kept = json.loads(next(folder.glob("*.json")).read_text())
         assert json.loads(kept["show"])["devices"][6]["settings"]["in1"]["gain_db"] == 47
         window.filing._save(tmp_path / "x.json")
@@ -207,7 +207,7 @@ class TestDocument:
         for value in (40.0, 41.0, 42.0):
             document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), value),), f"{value}")
         qtbot.waitUntil(
-            lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=5000
+            lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=30000
         )
 
     def test_saving_without_a_name(self) -> None:

@@ -55,7 +55,7 @@ def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> 
     for _ in range(90):
         poke(window, qtbot, draw)
     window.document.end_preview()
-    qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=5000)
+    qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=30000)
     fresh = analyse(window.document.show)
     assert [row.to_json() for row in window.document.analysis.findings] == [
         row.to_json() for row in fresh.findings

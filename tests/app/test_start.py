@@ -32,7 +32,7 @@ app = QApplication(sys.argv)
 window = Window(Document(read_show(demo_path())))
 window.show()
 window.document.apply((SetField("show", None, "title", "Typed and never saved"),), "title")
-QTimer.singleShot(2600, lambda: os.kill(os.getpid(), signal.SIGKILL))
+QTimer.singleShot(5000, lambda: os.kill(os.getpid(), signal.SIGKILL))
 app.exec()
 """
 
