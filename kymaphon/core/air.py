@@ -285,6 +285,9 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port]
                 ]
         for source, at in sounds:
             if at is None or listener.at_m is None:
+                draft.unknown.append(
+                    f"{source.partition('.')[0]} to the ears of {listener.name}: no position"
+                )
                 continue
             metres = math.dist(at, listener.at_m)
             parts = (_distance_part(metres, "free-field distance law"), *shield)

@@ -168,7 +168,7 @@ class DeviceBuilder:
                 f"{self.name}, own noise", mic.self_noise_dba, "dB SPL", source="device data, dBA"
             )
         else:
-            ohms = self._mic_out().impedance_ohm or 150.0
+            ohms = self._mic_out().impedance_ohm or number("source-impedance")
             thermal = thermal_noise_dbu(ohms, number("noise-bandwidth"), number("air-temperature"))
             sensitivity = dbv_to_dbu(mic.sensitivity_dbv_pa)
             level = Derived(

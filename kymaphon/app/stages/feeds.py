@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QPushButton, QStackedWidget, QVBoxLayout, QWidget
 from kymaphon.app.document import Document
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.arrivals import ZONES, ArrivalPicture, Stem
+from kymaphon.app.widgets.arrivals import ArrivalPicture, Stem, own_voice_zones
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.crosspoints import CrosspointGrid
 from kymaphon.app.widgets.matrix import WANT_WORDS, FeedMatrix
@@ -168,7 +168,7 @@ class FeedsStage(StageSurface):
             else "No way leads there."
         )
         self.arrivals.set_stems(
-            stems, self.theme.party(self.matrix.currentIndex().column()), ZONES if own else ()
+            stems, self.theme.party(self.matrix.currentIndex().column()), own_voice_zones() if own else ()
         )
         self.why_changed.emit()
 

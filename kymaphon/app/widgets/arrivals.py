@@ -4,6 +4,7 @@ through.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -12,6 +13,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.core.derive import MINUS, show_number
+from kymaphon.core.figures import number
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,13 +26,19 @@ class Stem:
 
 
 SPAN_DB = 40.0
-ZONES = (
-    (1.0, 15.0, "hollow"),
-    (15.0, 30.0, "blurred"),
-    (30.0, 150.0, "a clear echo"),
-    (150.0, 400.0, "stops speech"),
-)
-"""Drawn for own voice; the figures are those of the rules (Haas 1951, Lee 1950)."""
+
+
+def own_voice_zones() -> tuple[tuple[float, float, str], ...]:
+    """From, to, and what own voice back at that delay does: the figures of the rules (Haas 1951, Lee 1950)."""
+    colours, hollow, blurred, stops = (
+        number(f"delay-{name}") for name in ("colours", "hollow", "blurred", "stops")
+    )
+    return (
+        (colours, hollow, "hollow"),
+        (hollow, blurred, "blurred"),
+        (blurred, stops, "a clear echo"),
+        (stops, math.inf, "stops speech"),
+    )
 
 
 class ArrivalPicture(QWidget):

@@ -29,6 +29,7 @@ from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
 from kymaphon.core.routing import Feed
 from kymaphon.core.sheet import VERDICT_WORDS, feed_words
 
@@ -197,7 +198,7 @@ class FeedDelegate(QStyledItemDelegate):
             painter.setPen(QPen(hue, 2, Qt.PenStyle.DotLine))
             painter.drawEllipse(at, 6, 6)
             return "no path" if feed.gain_db is None else level, theme.color("fix")
-        if feed.verdict == "silent" or feed.gain_db is None or feed.gain_db < -30:
+        if feed.verdict == "silent" or feed.gain_db is None or feed.gain_db < number("heard-floor"):
             painter.setBrush(theme.color("muted"))
             if feed.want == "never":
                 painter.drawRect(QRectF(at.x() - 6, at.y() - 1, 12, 2.4))

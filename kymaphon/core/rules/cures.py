@@ -77,7 +77,9 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
 
 def blocked(analysis: Analysis, cuts: list[Cut]) -> str:
     if not cuts:
-        return " No switch in the rig opens this way; it needs another routing."
+        return (
+            " No set of up to three switches was found that opens every such way; it needs another routing."
+        )
     if cuts[0].breaks:
         first = cuts[0].breaks[0]
         pair = f"{analysis.party_name(first.listener)} would lose {analysis.party_name(first.voice)}"

@@ -267,7 +267,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
             ),
         ),
         Derived("circle", worst.gain_db, "dB", "", (gain, delay), figure("loop-margin").source),
-        remedies_of(analysis, cuts, "no circle is left within 6 dB of howling", kept),
+        remedies_of(analysis, cuts, f"no circle is left within {margin:.0f} dB of howling", kept),
     )
 
 
