@@ -19,7 +19,8 @@ from kymaphon.core.catalogue import Kind, Port
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Node
-from kymaphon.core.show import Device, Party, Point
+from kymaphon.core.model import Point
+from kymaphon.core.show import Device, Party
 from kymaphon.core.takes import measured_ambient
 
 if TYPE_CHECKING:

@@ -26,9 +26,11 @@ UNIT_KEYS = {
     "mA": "_ma",
     "V": "_v",
     "s": "_s",
+    "\u00b0": "_deg",
+    "%": "_percent",
     "": "",
 }
-_DECIMALS = {"": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0}
+_DECIMALS = {"": 0, "\u00b0": 0, "%": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0}
 
 
 def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
@@ -41,6 +43,8 @@ def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
     if round(value, digits) == 0:
         value = 0.0
     text = f"{value:{'+' if sign else ''}.{digits}f}".replace("-", MINUS)
+    if unit == "\u00b0":
+        return text + unit
     return f"{text} {unit}".rstrip()
 
 

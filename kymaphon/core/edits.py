@@ -6,7 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Setting, Show, Take, Want, WantKind
+from kymaphon.core.model import WantKind
+from kymaphon.core.show import Setting, Show, Take, Want
 
 
 @dataclass(frozen=True, slots=True)

@@ -62,3 +62,10 @@ def number(figure_id: str) -> float:
 def practices() -> dict[str, Practice]:
     """All shipped practices by id, the default first."""
     return {row["id"]: Practice(**row) for row in _read("practices.json")["practices"]}
+
+
+@cache
+def acoustic_data() -> dict[str, Any]:
+    """Tables of mouths, spectra and rooms: data/acoustics.json as it is, each table with its source."""
+    data: dict[str, Any] = _read("acoustics.json")
+    return data

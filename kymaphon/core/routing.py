@@ -11,8 +11,9 @@ from typing import Literal
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import Practice, figure, number, practices
 from kymaphon.core.graph import SignalGraph
+from kymaphon.core.model import WantKind
 from kymaphon.core.paths import PathThrough, best_paths, strongest_path
-from kymaphon.core.show import Party, Show, WantKind
+from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import SILENCE_DB, correlated_sum_db, power_to_db, uncorrelated_sum_db
 

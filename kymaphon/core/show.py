@@ -4,66 +4,80 @@ one.
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal, Self, TypeVar
+from typing import Annotated, Literal, TypeVar
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field
+from pydantic import AwareDatetime, Field, model_validator
+
+from kymaphon.core.catalogue.kind import Kind
+from kymaphon.core.model import (
+    Degrees,
+    Effort,
+    Extent,
+    Identifier,
+    Model,
+    PartyKind,
+    Point,
+    PortRef,
+    Shield,
+    WantKind,
+)
 
 FORMAT_VERSION = 1
-
-Identifier = Annotated[
-    str,
-    Field(
-        min_length=1,
-        max_length=64,
-        pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*$",
-        description="Stable and readable: letters, digits, - and _",
-    ),
-]
-PortRef = Annotated[
-    str,
-    Field(
-        pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*\.[A-Za-z0-9][A-Za-z0-9_-]*(\.[lr])?$",
-        description="device.port, or device.port.l / device.port.r for one side of a stereo port",
-    ),
-]
-Metres = Annotated[float, Field(ge=-10000, le=10000)]
-Point = tuple[Metres, Metres]
-Degrees = Annotated[float, Field(ge=-3600, le=3600)]
-Effort = Literal["quiet", "normal", "raised", "loud", "shouted"]
-PartyKind = Literal[
-    "presenter", "guest", "remote", "instrument", "crowd", "effect", "player", "audience", "recorder", "crew"
-]
-WantKind = Literal["hear", "never", "local", "any"]
+NoiseKind = Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"]
+Liveliness = Literal["dead", "treated", "ordinary", "live"]
 
 
-class Model(BaseModel):
-    """Frozen, and strict about names: a misspelt key is an error, not a silent default."""
-
-    # Only the models that a run really validates are built: a window must open in a moment.
-    model_config = ConfigDict(
-        defer_build=True,
-        frozen=True,
-        extra="forbid",
-        allow_inf_nan=False,
-        populate_by_name=True,
-        serialize_by_alias=True,
-    )
-
-    def with_(self, **changes: Any) -> Self:
-        """A copy with some fields changed, validated."""
-        data = {name: getattr(self, name) for name in type(self).model_fields}
-        return type(self).model_validate({**data, **changes})
-
-
-class Place(Model):
-    """A room, deck or yard with its own air. Noise is the steady level at a listener's position."""
+class NoiseSpot(Model):
+    """A source of noise that stands somewhere on the plan, on top of a place's steady background."""
 
     id: Identifier
     name: str
-    size_m: Annotated[tuple[float, float] | None, Field(description="width and depth")] = None
+    at_m: Point
+    level_dba_1m: Annotated[float, Field(ge=0, le=140, description="measured at 1 m")] = 45.0
+    noise: NoiseKind = "fan"
+
+
+class Surface(Model):
+    """Something that reflects: an upright wall, window or screen from one point to another, or a table top
+    whose corners these are.
+    """
+
+    id: Identifier
+    name: str
+    shape: Literal["wall", "table"] = "wall"
+    from_m: Point
+    to_m: Point
+    finish: Literal["hard", "soft"] = "hard"
+
+
+class Place(Model):
+    """A room, deck or yard with its own air.
+
+    `ambient_dba` is the steady level at a listener's position, without the noises that stand on the plan.
+    """
+
+    id: Identifier
+    name: str
+    size_m: Annotated[tuple[Extent, Extent] | None, Field(description="width and depth")] = None
     ambient_dba: Annotated[float, Field(ge=-10, le=140)] = 35.0
-    noise: Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"] = "room-tone"
-    liveliness: Literal["dead", "treated", "ordinary", "live"] = "ordinary"
+    noise: NoiseKind = "room-tone"
+    liveliness: Liveliness = "ordinary"
+    outdoors: Annotated[bool, Field(description="no walls, no reverberation")] = False
+    height_m: Annotated[float | None, Field(ge=1, le=100, description="of the room; left out: assumed")] = (
+        None
+    )
+    wind_m_s: Annotated[
+        float | None, Field(ge=0, le=40, description="wind speed; left out: assumed where the noise is wind")
+    ] = None
+    noises: tuple[NoiseSpot, ...] = ()
+    surfaces: tuple[Surface, ...] = ()
+
+    @model_validator(mode="after")
+    def _names_differ(self) -> Place:
+        names = [row.id for row in (*self.noises, *self.surfaces)]
+        if len(set(names)) != len(names):
+            raise ValueError("two noises or surfaces of one place share an id")
+        return self
 
 
 class Party(Model):
@@ -113,7 +127,8 @@ class Device(Model):
     at_m: Point | None = None
     aim_deg: Degrees | None = None
     party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
-    settings: dict[str, Setting] = {}
+    shield: Annotated[Shield, Field(description="against wind and breath")] = "none"
+    settings: Annotated[dict[str, Setting], Field(default_factory=dict)]
 
 
 class Cable(Model):
@@ -209,6 +224,9 @@ class Show(Model):
     mains_hz: Literal[50, 60] = 50
     sample_rate_hz: Annotated[int, Field(ge=8000, le=768000)] = 48000
     practice: Identifier = "digital-voice"
+    kinds: Annotated[
+        tuple[Kind, ...], Field(description="the user's own kinds of device that this show uses")
+    ] = ()
     places: tuple[Place, ...] = ()
     parties: tuple[Party, ...] = ()
     devices: tuple[Device, ...] = ()

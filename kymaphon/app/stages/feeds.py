@@ -20,10 +20,10 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue, SetWant
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.model import WantKind
 from kymaphon.core.routing import Feed
 from kymaphon.core.rules.cures import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS
-from kymaphon.core.show import WantKind
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "never", "any")

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kymaphon.core.show import Identifier, Model
+from kymaphon.core.model import Identifier, Model
 
 Domain = Literal["acoustic", "analog", "digital"]
 Range = Annotated[tuple[float, float], Field(description="lowest and highest, dB")]
@@ -101,14 +101,38 @@ class Control(Model):
     default_gain_db: float = 0.0
 
 
-class Microphone(Model):
-    """The figures of a microphone. Its path runs from the port `diaphragm` to the port `out`."""
+Pattern = Literal[
+    "omni", "wide-cardioid", "cardioid", "supercardioid", "hypercardioid", "figure-of-eight",
+    "gun", "boundary", "close-talking",
+]  # fmt: skip
 
-    pattern: Literal["omni", "wide-cardioid", "cardioid", "supercardioid", "hypercardioid", "figure-of-eight"]
-    sensitivity_dbv_pa: float
+
+class Microphone(Model):
+    """The figures of a microphone. Its path runs from the port `diaphragm` to the port `out`.
+
+    `nearest_m` and `farthest_m` are the mouth distances that it is made for; `worn` says that it moves with the
+    body (on the chest) or with the head.
+    """
+
+    pattern: Pattern
+    sensitivity_dbv_pa: Annotated[float, Field(ge=-120, le=20)]
     self_noise_dba: Annotated[
-        float | None, Field(description="equivalent sound level; left out: thermal noise of its impedance")
+        float | None,
+        Field(ge=-10, le=80, description="equivalent sound level; left out: thermal noise of its impedance"),
     ] = None
+    nearest_m: Annotated[float, Field(gt=0, le=50)] = 0.1
+    farthest_m: Annotated[float, Field(gt=0, le=100)] = 0.4
+    worn: Literal["chest", "head"] | None = None
+    tube_m: Annotated[float, Field(gt=0, le=2, description="length of a gun microphone's tube")] = 0.25
+    port_gap_m: Annotated[
+        float, Field(gt=0, le=0.1, description="between the two sides of a close-talking microphone")
+    ] = 0.012
+
+    @model_validator(mode="after")
+    def _range_is_one(self) -> Microphone:
+        if self.nearest_m >= self.farthest_m:
+            raise ValueError("the nearest distance must lie below the farthest")
+        return self
 
 
 class Kind(Model):

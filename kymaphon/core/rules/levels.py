@@ -12,6 +12,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import room_take
 from kymaphon.core.units import uncorrelated_sum_db
 
@@ -85,13 +86,38 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
             text,
             (Derived("headroom", rung.headroom_db, "dB"), Derived("growth", growth.value, "dB")),
             rung.explain_headroom(),
-            _turn_remedies(
+            _only_lasting(
+                analysis,
                 ladder,
                 rung,
-                -math.ceil(need),
-                f"peaks then stay {growth.value:.0f} dB or more below clipping",
+                _turn_remedies(
+                    ladder,
+                    rung,
+                    -math.ceil(need),
+                    f"peaks then stay {growth.value:.0f} dB or more below clipping",
+                ),
             ),
         )
+
+
+def _only_lasting(
+    analysis: Analysis, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]
+) -> tuple[Remedy, ...]:
+    """Those remedies after which the voice does not still clip here by another way, past the knobs that they turn."""
+    graph = analysis.graph
+    ways = best_paths(
+        analysis.transfer, graph.mouths[ladder.voice][0], graph.index[rung.node], below_db=120.0
+    ).paths
+    spare = (rung.ceiling_db or 0.0) - (rung.peak_db - rung.speech_db) - graph.mouths[ladder.voice][1].value
+    out = []
+    for remedy in remedies:
+        turned = {edit.ref for edit in remedy.edits if isinstance(edit, SetValue)}
+        past = (
+            way for way in ways if not any(knob.ref in turned for step in way.steps() for knob in step.knobs)
+        )
+        if all(way.gain_db <= spare for way in past):
+            out.append(remedy)
+    return tuple(out)
 
 
 def _turn_remedies(ladder: Ladder, rung: Rung | None, by_db: float, effect: str) -> tuple[Remedy, ...]:
