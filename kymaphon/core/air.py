@@ -8,19 +8,21 @@ import math
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from kymaphon.core.acoustics import (
-    angle_between_deg,
-    distance_gain_db,
-    pattern_gain_db,
-    random_efficiency_db,
-    travel_ms,
-)
+from kymaphon.core.acoustics import travel_ms
 from kymaphon.core.catalogue import Kind, Port
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Node
-from kymaphon.core.model import Point
-from kymaphon.core.show import Device, Party
+from kymaphon.core.heard import (
+    distance_part,
+    loudspeaker_parts,
+    near_part,
+    room_noise,
+    voice_parts,
+    worn_parts,
+)
+from kymaphon.core.show import Device, Party, Place
+from kymaphon.core.standing import Stand, stand_of, voice_level
 from kymaphon.core.takes import measured_ambient
 
 if TYPE_CHECKING:
@@ -46,18 +48,6 @@ def add_air(draft: Draft) -> None:
     _add_room_hearing(draft, hearing)
 
 
-def voice_level(draft: Draft, party: Party) -> Derived:
-    """How loud a talker is at 1 m: measured if there is a figure, else by effort."""
-    if party.level_db_spl_1m is not None:
-        return Derived(
-            f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show"
-        )
-    effort = figure(f"effort-{party.effort}")
-    return Derived(
-        f"{party.name} at 1 m, {party.effort} effort", effort.value, "dB SPL", source=effort.source
-    )
-
-
 def _add_mouth(draft: Draft, party: Party) -> None:
     if party.plays_on:
         node = _side_or_both(draft, party.plays_on)
@@ -69,7 +59,7 @@ def _add_mouth(draft: Draft, party: Party) -> None:
         draft.mouths[party.id] = (mouth, level)
         return
     mouth = draft.add(Node(f"{party.id}.mouth", f"{party.name}, at 1 m", "dB SPL", party.id, party.place))
-    draft.mouths[party.id] = (mouth, voice_level(draft, party))
+    draft.mouths[party.id] = (mouth, voice_level(party))
 
 
 def nominal_level(draft: Draft, unit: str, party: Party) -> Derived:
@@ -120,80 +110,33 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
     headphones, the room.
     """
     target = f"{device.id}.{port.id}"
-    pattern = kind.microphone.pattern if kind.microphone else (kind.pattern or "omni")
-    own = next((party for party in draft.show.parties if party.id == device.party), None)
-    at = device.at_m
+    stand = stand_of(draft.show, kind, device)
+    place = draft.show.place(device.place) if device.place is not None else None
     for party in draft.show.parties:
         if not party.speaks or party.plays_on:
             continue
-        same_place = party.place is not None and party.place == device.place
-        if party is own and (party.at_m is None or at is None):
+        own = party is stand.own
+        label = "speaks into" if own else "bleeds into"
+        if own and stand.worn is not None:
+            parts, metres = worn_parts(party.name, stand.worn)
+        elif own and (party.at_m is None or stand.at is None):
             usual = "handset-distance" if kind.group == "phone" else "speaking-distance"
-            parts: tuple[Derived, ...] = (_distance_part(number(usual), figure(usual).source),)
-            draft.join(f"{party.id}.mouth", target, parts, delays=_travel(number(usual)), label="speaks into")
-        elif party is own or same_place:
-            if party.at_m is None or at is None:
-                draft.unknown.append(f"{party.name} into {device.name or kind.name}: no position")
+            metres = number(usual)
+            parts = (distance_part(metres, figure(usual).source), *near_part(stand, metres))
+        elif own or (party.place is not None and party.place == device.place):
+            if party.at_m is None or stand.at is None:
+                draft.unknown.append(f"{party.name} into {stand.name}: no position")
                 continue
-            parts, metres = _through_air(at, _aim(device, own), party.at_m, pattern)
-            label = "speaks into" if party is own else "bleeds into"
-            draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), label=label)
-    _add_leaks(draft, device, target, pattern, own)
+            parts, metres = voice_parts(draft.show, party, stand, place)
+        else:
+            continue
+        draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), label=label)
+    _add_leaks(draft, stand, target, place)
     ambient = measured_ambient(draft.show, device)
+    if ambient is None and place is not None:
+        ambient = room_noise(place, stand)
     if ambient is not None:
         draft.noise(target, "room", ambient)
-    elif device.place is not None:
-        place = draft.show.place(device.place)
-        efficiency = random_efficiency_db(pattern)
-        terms = (
-            Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dB SPL", source="show: dBA"),
-            Derived(f"diffuse sound into a {pattern.replace('-', ' ')}", efficiency, "dB", "10 lg(A\u00b2 + B\u00b2/3)", source="Eargle, The Microphone Book"),
-        )  # fmt: skip
-        level = Derived(
-            f"room noise in {device.name or kind.name}",
-            terms[0].value + efficiency,
-            "dB SPL",
-            "",
-            terms,
-            "",
-            True,
-        )
-        draft.noise(target, "room", level)
-
-
-def _aim(device: Device, own: Party | None) -> float | None:
-    """Where the microphone points: as set, else at its own talker."""
-    if device.aim_deg is not None:
-        return device.aim_deg
-    if own is not None and own.at_m is not None and device.at_m is not None:
-        dx, dy = own.at_m[0] - device.at_m[0], own.at_m[1] - device.at_m[1]
-        return math.degrees(math.atan2(dy, dx)) if (dx or dy) else None
-    return None
-
-
-@lru_cache(maxsize=8192)
-def _distance_part(metres: float, source: str, reference_m: float = 1.0) -> Derived:
-    held = max(metres, number("nearest-distance"))
-    against = show_number(reference_m, "m")
-    name = f"{show_number(metres, 'm')} instead of {against}"
-    formula = f"\u221220 lg({held:.2f} / {reference_m:.2f})"
-    return Derived(name, distance_gain_db(held, reference_m), "dB", formula, source=source)
-
-
-@lru_cache(maxsize=8192)
-def _through_air(
-    mic_at: Point, aim_deg: float | None, to: Point, pattern: str, reference_m: float = 1.0
-) -> tuple[tuple[Derived, ...], float]:
-    metres = math.dist(mic_at, to)
-    parts = [_distance_part(metres, "free-field distance law", reference_m)]
-    if aim_deg is not None and pattern != "omni":
-        angle = angle_between_deg(mic_at, aim_deg, to)
-        loss = pattern_gain_db(pattern, angle)
-        name = f"{angle:.0f}\u00b0 off a {pattern.replace('-', ' ')}"
-        parts.append(
-            Derived(name, loss, "dB", "20 lg |A + B cos \u03b8|", source="Eargle, The Microphone Book")
-        )
-    return tuple(parts), metres
 
 
 @lru_cache(maxsize=8192)
@@ -205,19 +148,19 @@ def _travel(metres: float) -> tuple[Derived, ...]:
     )
 
 
-def _add_leaks(draft: Draft, mic: Device, target: str, pattern: str, own: Party | None) -> None:
+def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> None:
     for device in draft.show.devices:
-        if device.id == mic.id or device.place is None or device.place != mic.place:
+        if device.id == mic.device.id or device.place is None or device.place != mic.device.place:
             continue
         kind = draft.kind(device)
         if kind.leak_db is not None:
             _add_headphone_leak(draft, device, kind, mic, target)
         for port in kind.outputs:
             if port.domain == "acoustic" and not port.ear:
-                if device.at_m is None or mic.at_m is None:
-                    draft.unknown.append(f"{device.name or kind.name} into {mic.name or mic.id}: no position")
+                if device.at_m is None or mic.at is None:
+                    draft.unknown.append(f"{device.name or kind.name} into {mic.name}: no position")
                     continue
-                parts, metres = _through_air(mic.at_m, _aim(mic, own), device.at_m, pattern)
+                parts, metres = loudspeaker_parts(device, kind, mic, place)
                 draft.join(
                     f"{device.id}.{port.id}",
                     target,
@@ -227,22 +170,22 @@ def _add_leaks(draft: Draft, mic: Device, target: str, pattern: str, own: Party 
                 )
 
 
-def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Device, target: str) -> None:
+def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, target: str) -> None:
     wearer = next((p for p in draft.show.parties if (p.hears_on or "").partition(".")[0] == device.id), None)
     at = wearer.at_m if wearer and wearer.at_m else device.at_m
     if wearer is None:
         return
-    if at is None or mic.at_m is None:
-        draft.unknown.append(f"headphones of {wearer.name} into {mic.name or mic.id}: no position")
+    if at is None or mic.at is None:
+        draft.unknown.append(f"headphones of {wearer.name} into {mic.name}: no position")
         return
-    metres = math.dist(mic.at_m, at)
+    metres = max(math.dist(mic.at, at), number("ear-to-mouth") if mic.worn and mic.own is wearer else 0.0)
     for port in kind.outputs:
         if not port.ear:
             continue
         leak = Derived(f"{kind.name}, leak at 30 cm", kind.leak_db or 0.0, "dB", source="device data")
         parts: tuple[Derived, ...] = (
             leak,
-            _distance_part(metres, "free-field distance law", LEAK_REFERENCE_M),
+            distance_part(metres, "free-field distance law", LEAK_REFERENCE_M),
         )
         if port.stereo:
             parts += (Derived("each side half", -20 * math.log10(2), "dB", source="two sides at half"),)
@@ -291,7 +234,7 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port]
                 )
                 continue
             metres = math.dist(at, listener.at_m)
-            parts = (_distance_part(metres, "free-field distance law"), *shield)
+            parts = (distance_part(metres, "free-field distance law"), *shield)
             for ear in draft.ears[listener.id]:
                 draft.join(
                     source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air"

@@ -14,6 +14,8 @@ from kymaphon.core.rules import ALL_RULES
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 
+KEPT = ("circles", "noise", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
+
 
 def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
     """Computes a show.
@@ -21,14 +23,12 @@ def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
     Raises:
         ShowProblem: a reference in the show leads nowhere.
     """
-    kinds = catalogue or shipped_catalogue()
+    kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
     graph = build_graph(show, kinds)
     transfer = Transfer(graph)
     bare = Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))
     done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
     # What the rules already had computed is not computed again.
-    done.__dict__.update(
-        {name: bare.__dict__[name] for name in ("circles", "noise", "ladders") if name in bare.__dict__}
-    )
+    done.__dict__.update({name: bare.__dict__[name] for name in KEPT if name in bare.__dict__})
     return done

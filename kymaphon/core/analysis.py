@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import numpy as np
+
+from kymaphon.core.cast import PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import Practice, practices
@@ -110,6 +114,60 @@ class Analysis:
             return None
         return explain_level(self.graph, feed, feed.path, self.practice), explain_delay(feed.path)
 
+    @cached_property
+    def open_microphones(self) -> frozenset[str]:
+        """Ids of the microphones from which signal gets to some ear, recorder or line."""
+        heard = [self.transfer.best_gain_to(node) for nodes in self.graph.ears.values() for node in nodes]
+        out = set()
+        for stand in microphones(self.show, self.catalogue):
+            nodes = [
+                i
+                for i in (self.graph.index.get(f"{stand.device.id}.{port.id}") for port in stand.kind.inputs)
+                if i is not None
+            ]
+            if any(row[node] > -math.inf for row in heard for node in nodes):
+                out.add(stand.device.id)
+        return frozenset(out)
+
+    @cached_property
+    def loudspeaker_db(self) -> dict[str, float]:
+        """Level at 1 m of each loudspeaker with every voice speaking, by device id; silent ones are left out."""
+        mouths = [self.graph.mouths[voice.id] for voice in self.voices]
+        speakers = [
+            (device.id, self.graph.index[f"{device.id}.{port.id}"])
+            for device in self.show.devices
+            if is_loudspeaker(self.catalogue[device.kind])
+            for port in self.catalogue[device.kind].outputs
+            if port.domain == "acoustic"
+        ]
+        if not mouths or not speakers:
+            return {}
+        power = self.transfer.power_from([node for node, _ in mouths])
+        levels = np.array([10 ** (level.value / 10) for _, level in mouths])
+        sums = {name: float(power[node] @ levels) for name, node in speakers}
+        return {name: 10 * math.log10(total) for name, total in sums.items() if 1 < total < math.inf}
+
+    @cached_property
+    def _sounds(self) -> dict[str, PlaceSound]:
+        return {}
+
+    def sound(self, place_id: str) -> PlaceSound:
+        """The sound of one place. Raises KeyError when there is none."""
+        if place_id not in self._sounds:
+            self._sounds[place_id] = self.sketch(self.show, place_id)
+        return self._sounds[place_id]
+
+    def sketch(self, show: Show, place_id: str) -> PlaceSound:
+        """The sound of a place of a changed show, with this one's loudspeaker levels and shut microphones: quick
+        enough to follow a drag. Raises KeyError when there is no such place.
+        """
+        shut = frozenset(
+            stand.device.id
+            for stand in microphones(self.show, self.catalogue)
+            if stand.device.id not in self.open_microphones
+        )
+        return sound_of(show, self.catalogue, place_id, self.loudspeaker_db, shut)
+
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name
 
@@ -155,8 +213,14 @@ class Analysis:
             }
             return sum(device.id not in bad for device in self.show.devices), len(self.show.devices)
         if stage == "Cast":
+            bad = {
+                sid
+                for row in self.findings
+                if row.stage == "Cast" and row.severity != "note"
+                for sid in row.subjects
+            }
             placed = [party for party in self.show.parties if party.place is not None]
-            return sum(party.at_m is not None for party in placed), len(placed)
+            return sum(row.at_m is not None and row.id not in bad for row in placed), len(placed)
         return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())
 
 

@@ -9,7 +9,8 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.draft import UNITS, Draft, device_name, sides
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, Node, SettingRef, Switch
-from kymaphon.core.noise import ein_at_gain_dbu, noise_as_sound_db_spl, thermal_noise_dbu
+from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.own_noise import own_noise
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.show import Device, Setting
 from kymaphon.core.units import PASCAL_DB_SPL, buffer_ms, dbv_to_dbu
@@ -160,41 +161,8 @@ class DeviceBuilder:
         return f"{what}, range {limits[0]:g} to {limits[1]:g} dB".replace("-", "\u2212")
 
     def _acoustic_noise(self, node: str, port: Port) -> None:
-        mic = self.kind.microphone
-        if mic is None:
-            return
-        if mic.self_noise_dba is not None:
-            level = Derived(
-                f"{self.name}, own noise", mic.self_noise_dba, "dB SPL", source="device data, dBA"
-            )
-        else:
-            ohms = self._mic_out().impedance_ohm or number("source-impedance")
-            thermal = thermal_noise_dbu(ohms, number("noise-bandwidth"), number("air-temperature"))
-            sensitivity = dbv_to_dbu(mic.sensitivity_dbv_pa)
-            level = Derived(
-                f"{self.name}, thermal noise of {ohms:.0f} ohm as sound",
-                noise_as_sound_db_spl(thermal, sensitivity),
-                "dB SPL",
-                "94.0 + thermal \u2212 sensitivity",
-                (
-                    Derived(
-                        f"thermal noise of {ohms:.0f} ohm",
-                        thermal,
-                        "dBu",
-                        "sqrt(4kTRB)",
-                        source="Johnson 1928",
-                    ),
-                    Derived("sensitivity", sensitivity, "dBu/Pa", source=f"device data: {self.kind.name}"),
-                ),
-                "94 dB SPL is 1 Pa",
-            )
-        self.draft.noise(node, "microphone", level)
-
-    def _mic_out(self) -> Port:
-        port = self.kind.port("out")
-        if port is None:
-            raise KeyError(f"{self.kind.id}.out")
-        return port
+        if self.kind.microphone is not None:
+            self.draft.noise(node, "microphone", own_noise(self.kind, self.name))
 
     # buses and outputs: [mix ->] point
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
 from kymaphon.core.graph import SettingRef
-from kymaphon.core.model import WantKind
-from kymaphon.core.show import Setting, Show, Take, Want
+from kymaphon.core.model import Model, WantKind
+from kymaphon.core.show import Device, Party, Setting, Show, Take, Want
+
+_Named = TypeVar("_Named", Device, Party)
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +81,103 @@ class SetField:
 
 
 @dataclass(frozen=True, slots=True)
+class AddRow:
+    """A new party, place, device or kind at the end of its table."""
+
+    table: str
+    row: Model
+
+    def apply(self, show: Show) -> Show:
+        """Raises ValueError when the id is taken."""
+        rows = getattr(show, self.table)
+        name = getattr(self.row, "id", None)
+        if any(row.id == name for row in rows):
+            raise ValueError(f"{name} is already there")
+        return show.model_copy(update={self.table: (*rows, self.row)})
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "add": self.table,
+            "row": self.row.model_dump(mode="json", exclude_defaults=True, by_alias=True),
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class RemoveRow:
+    """A party, place, device or kind, taken out together with what only leads to it: its cables, its wants, and
+    the names by which others refer to it.
+    """
+
+    table: str
+    row: str
+
+    def apply(self, show: Show) -> Show:
+        """Raises KeyError for an unknown row, ValueError when others cannot do without it."""
+        rows = getattr(show, self.table)
+        kept = tuple(row for row in rows if row.id != self.row)
+        if len(kept) == len(rows):
+            raise KeyError(self.row)
+        return _LOOSEN.get(self.table, _nothing)(show.model_copy(update={self.table: kept}), self.row)
+
+    def to_json(self) -> dict[str, Any]:
+        return {"remove": f"{self.table}.{self.row}"}
+
+
+def _nothing(show: Show, gone: str) -> Show:
+    return show
+
+
+def _without_party(show: Show, gone: str) -> Show:
+    wants = tuple(row for row in show.wants if gone not in (row.listener, row.voice))
+    takes = tuple(row.with_(voice=None) if row.voice == gone else row for row in show.takes)
+    return show.model_copy(
+        update={"wants": wants, "takes": takes, "devices": _cleared(show.devices, "party", gone)}
+    )
+
+
+def _without_device(show: Show, gone: str) -> Show:
+    cables = tuple(
+        row for row in show.cables if gone not in (row.source.partition(".")[0], row.target.partition(".")[0])
+    )
+    parties = tuple(
+        row.with_(
+            hears_on=None if (row.hears_on or "").partition(".")[0] == gone else row.hears_on,
+            plays_on=None if (row.plays_on or "").partition(".")[0] == gone else row.plays_on,
+        )
+        for row in show.parties
+    )
+    return show.model_copy(update={"cables": cables, "parties": parties})
+
+
+def _without_place(show: Show, gone: str) -> Show:
+    return show.model_copy(
+        update={
+            "parties": _cleared(_cleared(show.parties, "at_m", gone, "place"), "place", gone),
+            "devices": _cleared(_cleared(show.devices, "at_m", gone, "place"), "place", gone),
+        }
+    )
+
+
+def _without_kind(show: Show, gone: str) -> Show:
+    users = [device.id for device in show.devices if device.kind == gone]
+    if users:
+        raise ValueError(f"{', '.join(users)} {'is' if len(users) == 1 else 'are'} of this kind")
+    return show
+
+
+def _cleared(rows: tuple[_Named, ...], field: str, gone: str, by: str | None = None) -> tuple[_Named, ...]:
+    return tuple(row.with_(**{field: None}) if getattr(row, by or field) == gone else row for row in rows)
+
+
+_LOOSEN: dict[str, Callable[[Show, str], Show]] = {
+    "parties": _without_party,
+    "devices": _without_device,
+    "places": _without_place,
+    "kinds": _without_kind,
+}
+
+
+@dataclass(frozen=True, slots=True)
 class AttachTake:
     """A measured take, added to the show; one of the same id is replaced."""
 
@@ -104,7 +204,7 @@ class DetachTake:
         return {"detach_take": self.take_id}
 
 
-Edit = SetValue | SetWant | SetField | AttachTake | DetachTake
+Edit = SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake
 
 
 def apply_all(show: Show, edits: tuple[Edit, ...]) -> Show:

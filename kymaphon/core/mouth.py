@@ -30,7 +30,10 @@ def mouth_gain_db(angle_deg: ArrayLike) -> NDArray[np.float64]:
     Any shape; angles beyond 180 degrees are held to 180. Source: `mouth` in data/acoustics.json.
     """
     angles, gains = _table()
-    return np.interp(np.abs(np.asarray(angle_deg, dtype=float)), angles, gains)
+    found: NDArray[np.float64] = np.asarray(
+        np.interp(np.abs(np.asarray(angle_deg, dtype=float)), angles, gains)
+    )
+    return found
 
 
 def mouth_source() -> str:

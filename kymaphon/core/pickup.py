@@ -72,7 +72,7 @@ class Pickup:
             gains = _near_gradient_db(self.port_gap_m, angle, np.asarray(distance_m, dtype=float))
             return np.maximum(gains, number("pattern-floor"))
         grid, gains = _off_axis(self.pattern, self.tube_m)
-        found = np.interp(angle, grid, gains)
+        found: Floats = np.asarray(np.interp(angle, grid, gains))
         return found + np.zeros(np.broadcast_shapes(found.shape, np.shape(distance_m)))
 
     def diffuse_db(self, noise: str = "room-tone") -> float:
@@ -90,7 +90,10 @@ class Pickup:
     def quietest_deg(self) -> float:
         """The angle at which a distant sound is picked up least: where to put a loudspeaker."""
         grid = np.arange(0.0, 181.0)
-        return float(grid[int(np.argmin(np.round(self.gain_db(grid, 2.0), 3)))])
+        gains = self.gain_db(grid, 2.0)
+        # A null is a stretch of angles at the floor of a real room: its middle, or straight behind when it ends there.
+        lowest = grid[gains <= gains.min() + 0.01]
+        return 180.0 if lowest[-1] == 180.0 else float(np.median(lowest))
 
     def proximity_db(self, distance_m: float, frequency_hz: float = 100.0) -> float:
         """What nearness adds at a low frequency against a voice far away, on the axis, in dB.

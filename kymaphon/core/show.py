@@ -74,7 +74,7 @@ class Place(Model):
 
     @model_validator(mode="after")
     def _names_differ(self) -> Place:
-        names = [row.id for row in (*self.noises, *self.surfaces)]
+        names = [row.id for row in self.noises] + [row.id for row in self.surfaces]
         if len(set(names)) != len(names):
             raise ValueError("two noises or surfaces of one place share an id")
         return self
@@ -88,7 +88,9 @@ class Party(Model):
     kind: PartyKind
     place: Identifier | None = None
     at_m: Point | None = None
-    faces_deg: Degrees = 0.0
+    faces_deg: Annotated[
+        Degrees | None, Field(description="anticlockwise from the x axis; left out: the own microphone")
+    ] = None
     speaks: bool = False
     listens: bool = False
     hears_on: Annotated[str | None, Field(description="device or device.port that this party listens on")] = (

@@ -3,6 +3,14 @@
 from __future__ import annotations
 
 from kymaphon.core.analysis import Rule
-from kymaphon.core.rules import feeds, levels, rig, wants
+from kymaphon.core.rules import cast_bleed, cast_own, cast_plan, feeds, levels, rig, wants
 
-ALL_RULES: tuple[Rule, ...] = (*rig.RULES, *levels.RULES, *feeds.RULES, *wants.RULES)
+ALL_RULES: tuple[Rule, ...] = (
+    *cast_plan.RULES,
+    *cast_own.RULES,
+    *cast_bleed.RULES,
+    *rig.RULES,
+    *levels.RULES,
+    *feeds.RULES,
+    *wants.RULES,
+)

@@ -1,0 +1,285 @@
+"""Rules about a microphone and its own party: how near, which way, and what a turn of the head does."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kymaphon.core.acoustics import angle_between_deg
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.catalogue.kind import Microphone
+from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.edits import Edit, SetField
+from kymaphon.core.figures import figure, number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.model import Point
+from kymaphon.core.mouth import TURNS_DEG, mouth_gain_db, turned_mouth
+from kymaphon.core.moves import Placed, aim, move, placed_in
+from kymaphon.core.standing import direction_deg
+
+
+def _each(analysis: Analysis) -> Iterator[tuple[Placed, Microphone]]:
+    for place in analysis.show.places:
+        for row in placed_in(analysis, place.id):
+            mic = row.sound.mics[row.mic].kind.microphone
+            if mic is not None and row.sound.mics[row.mic].worn is None:
+                yield row, mic
+
+
+def nearest_allowed_m(row: Placed, mic: Microphone) -> float:
+    """How near the party may come; a shield against breath lets it come nearer."""
+    shield = row.sound.mics[row.mic].device.shield
+    return mic.nearest_m * (1.0 if shield == "none" else number("breath-shield"))
+
+
+def too_far(analysis: Analysis) -> Iterator[Finding]:
+    """Further from the mouth than the microphone is made for."""
+    for row, mic in _each(analysis):
+        if row.metres <= mic.farthest_m * 1.005:
+            continue
+        to = min(max(number("speaking-distance"), nearest_allowed_m(row, mic)), mic.farthest_m)
+        gained = 20 * math.log10(row.metres / to)
+        over = float(row.sound.voice_over_room[row.mic])
+        text = (
+            f"{row.party_name} is {show_number(row.metres, 'm')} from {row.name}, which is made for up to "
+            f"{show_number(mic.farthest_m, 'm')}: the voice is {over:.1f} dB over the room. "
+            f"{show_number(row.metres - to, 'm')} nearer gains {gained:.1f} dB."
+        )
+        why = total(
+            f"{row.party_name} over the room", "dB",
+            (
+                Derived("direct voice in the microphone", float(row.sound.direct_db[row.voice, row.mic]), "dB SPL"),
+                Derived("less the place's noise in it", -float(row.sound.ambient_db[row.mic]), "dB"),
+            ),
+        )  # fmt: skip
+        figures = (
+            Derived("distance", row.metres, "m"),
+            Derived("farthest", mic.farthest_m, "m"),
+            Derived("voice over room", over, "dB"),
+            Derived("gain", gained, "dB"),
+        )
+        spot = row.spot(to)
+        remedies = _kept(row, "nearer", f"Move {row.name} {show_number(row.metres - to, 'm')} nearer", f"{show_number(to, 'm')} from {row.party_name}: {gained:.1f} dB more voice, for nothing.", (move(row.device, spot),))  # fmt: skip
+        yield Finding(
+            "too-far", "fix", "Cast", (row.party, row.device), f"{row.name} is too far from {row.party_name}", text,
+            figures, why, remedies,
+        )  # fmt: skip
+
+
+def _kept(row: Placed, name: str, label: str, effect: str, edits: tuple[Edit, ...]) -> tuple[Remedy, ...]:
+    """The remedy, when the place allows it."""
+    after = row.tried(*edits)
+    return (Remedy(name, label, effect, edits),) if after is not None and after.keeps_clear() else ()
+
+
+def too_near(analysis: Analysis) -> Iterator[Finding]:
+    """Nearer than the microphone is made for: breath blasts, and the low end swells."""
+    for row, mic in _each(analysis):
+        least = nearest_allowed_m(row, mic)
+        if row.metres >= least * 0.995:
+            continue
+        rise = row.sound.mics[row.mic].pickup.proximity_db(max(row.metres, number("nearest-distance")))
+        lost = 20 * math.log10(least / max(row.metres, number("nearest-distance")))
+        bass = f" and lows swell by {rise:.1f} dB at 100 Hz" if rise >= 0.5 else ""
+        text = (
+            f"{row.party_name} is {show_number(row.metres, 'm')} from {row.name}; nearer than {show_number(least, 'm')} "
+            f"breath blasts it{bass}. {show_number(least - row.metres, 'm')} back costs {lost:.1f} dB."
+        )
+        back = move(row.device, row.spot(least))
+        remedies = list(_kept(row, "back", f"Move {row.name} {show_number(least - row.metres, 'm')} back", f"{show_number(least, 'm')} from {row.party_name}, {lost:.1f} dB less voice and no blasts.", (back,)))  # fmt: skip
+        shield = row.sound.mics[row.mic].device.shield
+        if shield == "none" and row.metres >= mic.nearest_m * number("breath-shield"):
+            remedies.append(
+                Remedy("shield", f"Put a foam shield on {row.name}", "breath is stopped; the distance, and so the voice over the room, stays.", (SetField("devices", row.device, "shield", "foam"),))
+            )  # fmt: skip
+        why = Derived(
+            "rise at 100 Hz by nearness", rise, "dB", "20 lg |A + B (1 + 1/(jkr))|",
+            (Derived("distance", row.metres, "m"), Derived("frequency", 100, "Hz")), "Eargle, The Microphone Book",
+        )  # fmt: skip
+        figures = (
+            Derived("distance", row.metres, "m"),
+            Derived("nearest", least, "m"),
+            Derived("rise at 100 Hz", rise, "dB"),
+            Derived("cost", lost, "dB"),
+        )
+        yield Finding(
+            "too-near", "fix", "Cast", (row.party, row.device), f"{row.name} is too near {row.party_name}", text,
+            figures, why, tuple(remedies),
+        )  # fmt: skip
+
+
+def off_axis(analysis: Analysis) -> Iterator[Finding]:
+    """The mouth lies further off the microphone's axis than its pattern tolerates."""
+    for row, _ in _each(analysis):
+        stand = row.sound.mics[row.mic]
+        angle = float(row.sound.angle_deg[row.voice, row.mic])
+        limit = stand.pickup.tolerance_deg()
+        if stand.aim_deg is None or angle <= limit + 1e-6:
+            continue
+        loss = float(stand.pickup.gain_db(0.0, row.metres) - stand.pickup.gain_db(angle, row.metres))
+        to = direction_deg(row.at, row.mouth)
+        text = (
+            f"{row.party_name} speaks {angle:.0f}\u00b0 off the axis of {row.name}; a {stand.pickup.name} tolerates "
+            f"{limit:.0f}\u00b0 for {number('off-axis-tolerance'):.0f} dB. {loss:.1f} dB of voice is lost there, and none of the room."
+        )
+        remedies = (
+            Remedy("aim", f"Turn {row.name} to {row.party_name}", f"on the axis again: {loss:.1f} dB more voice over the room.", (aim(row.device, to),)),
+        ) if to is not None else ()  # fmt: skip
+        why = Derived(
+            f"{angle:.0f}\u00b0 off a {stand.pickup.name}", -loss, "dB", stand.pickup.formula,
+            source=stand.pickup.source,
+        )  # fmt: skip
+        yield Finding(
+            "off-axis", "fix", "Cast", (row.party, row.device), f"{row.party_name} is off the axis of {row.name}", text,
+            (Derived("angle", angle, "\u00b0"), Derived("tolerates", limit, "\u00b0"), Derived("loss", loss, "dB")), why,
+            remedies,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """What a turn of the head does to the level in the own microphone.
+
+    Attributes:
+        turn_deg: anticlockwise.
+        change_db: against the head held straight.
+        towards: name of somebody who is there, or empty.
+    """
+
+    turn_deg: float
+    change_db: float
+    towards: str = ""
+
+
+def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> float:
+    """Direct level in the own microphone, against 1 m ahead, with the head turned by so much.
+
+    Args:
+        at: tries the microphone at another spot, aimed at the straight head.
+    """
+    source, stand = row.sound.sources[row.voice], row.sound.mics[row.mic]
+    faces = source.faces_deg or 0.0
+    if stand.worn is not None:
+        metres, angle = stand.worn.reach(turn_deg)
+        return float(-20 * math.log10(metres) + mouth_gain_db(angle))
+    spot = at if at is not None else row.at
+    axis = direction_deg(spot, source.at) if at is not None else stand.aim_deg
+    mouth, now = turned_mouth(source.at, faces, turn_deg)
+    metres = max(math.dist(mouth, spot), number("nearest-distance"))
+    off = angle_between_deg(spot, axis, mouth) if axis is not None else 0.0
+    face = angle_between_deg(mouth, now, spot)
+    return float(-20 * math.log10(metres) + stand.pickup.gain_db(off, metres) + mouth_gain_db(face))
+
+
+def turns_of(row: Placed) -> list[Turn]:
+    """The head-turn test of a microphone: 30, 60 and 90 degrees to its worse side, and to everybody beside the talker."""
+    source = row.sound.sources[row.voice]
+    if source.faces_deg is None:
+        return []
+    straight = turned_level_db(row, 0)
+    rows = []
+    for turn in map(float, TURNS_DEG):
+        worst = min((turn, -turn), key=lambda signed: turned_level_db(row, signed))
+        rows.append(Turn(worst, turned_level_db(row, worst) - straight))
+    for angle, name in _neighbours(row):
+        rows.append(Turn(angle, turned_level_db(row, angle) - straight, name))
+    return rows
+
+
+def _neighbours(row: Placed) -> list[tuple[float, str]]:
+    """Everybody whom the talker may turn to, with the turn that it takes."""
+    me = row.sound.sources[row.voice]
+    out = []
+    for other in row.sound.sources:
+        if other.party is None or other.id == me.id or other.faces_deg is None or me.faces_deg is None:
+            continue
+        to = direction_deg(me.at, other.at)
+        if to is None:
+            continue
+        turn = (to - me.faces_deg + 180) % 360 - 180
+        if number("nudge") <= abs(turn) <= number("furthest-turn"):
+            out.append((turn, other.name))
+    return out
+
+
+def head_turn(analysis: Analysis) -> Iterator[Finding]:
+    """Somebody sits beside the talker, and turning to them loses more than is let pass."""
+    for place in analysis.show.places:
+        for row in placed_in(analysis, place.id):
+            turns = turns_of(row)
+            beside = [turn for turn in turns if turn.towards]
+            if not beside:
+                continue
+            worst = min(beside, key=lambda turn: turn.change_db)
+            if worst.change_db >= -number("turn-tolerance"):
+                continue
+            yield _head_turn(row, turns, worst)
+
+
+def _head_turn(row: Placed, turns: list[Turn], worst: Turn) -> Finding:
+    table = tuple(
+        Derived(
+            f"{turn.turn_deg:.0f}\u00b0" + (f", to {turn.towards}" if turn.towards else ""),
+            turn.change_db,
+            "dB",
+        )
+        for turn in turns
+    )
+    better = _better_spot(row, worst)
+    text = (
+        f"When {row.party_name} turns to {worst.towards} ({abs(worst.turn_deg):.0f}\u00b0), the level in {row.name} falls by "
+        f"{-worst.change_db:.1f} dB in mid-sentence; more than {number('turn-tolerance'):.0f} dB cannot be mixed."
+    )
+    remedies: tuple[Remedy, ...] = ()
+    if better is not None:
+        spot, change, cost = better
+        moved = f"costs {-cost:.1f} dB straight ahead" if cost < -0.05 else "costs nothing straight ahead"
+        edits: tuple[Edit, ...] = (move(row.device, spot),)
+        to = direction_deg(spot, row.mouth)
+        if row.sound.mics[row.mic].device.aim_deg is not None and to is not None:
+            edits += (aim(row.device, to),)
+        remedies = (
+            Remedy("between", f"Move {row.name} round towards {worst.towards}", f"the turn then changes the level by {show_number(change, 'dB', sign=True)}; it {moved}.", edits),
+        )  # fmt: skip
+    else:
+        text += " No spot at this distance does better: give the talker a microphone worn on the head, or the other a seat further to the front."
+    tolerance = figure("turn-tolerance")
+    why = Derived(
+        f"change in {row.name} when the head turns", worst.change_db, "dB",
+        "distance, pattern and face, turned against straight", table, tolerance.source,
+    )  # fmt: skip
+    figures = (Derived("turn", abs(worst.turn_deg), "\u00b0"), Derived("change", worst.change_db, "dB"))
+    return Finding(
+        "head-turn", "fix", "Cast", (row.party, row.device), f"{row.party_name} turns away from {row.name}", text, figures,
+        why, remedies,
+    )  # fmt: skip
+
+
+def _better_spot(row: Placed, worst: Turn) -> tuple[Point, float, float] | None:
+    """A spot at the same distance, between straight ahead and the neighbour, where neither way of facing loses too
+    much: spot, change by the turn, cost straight ahead. None when there is none.
+    """
+    source, stand = row.sound.sources[row.voice], row.sound.mics[row.mic]
+    if stand.worn is not None or source.faces_deg is None:
+        return None
+    straight = turned_level_db(row, 0)
+    metres = max(row.metres, stand.kind.microphone.nearest_m if stand.kind.microphone else 0.0)
+    best: tuple[Point, float, float] | None = None
+    sign = 1 if worst.turn_deg > 0 else -1
+    others = [turn for turn in turns_of(row) if turn.towards]
+    for step in range(5, int(abs(worst.turn_deg)) + 1, 5):
+        spot = row.spot(metres, source.faces_deg + sign * step)
+        spot = (round(spot[0], 2), round(spot[1], 2))
+        here = turned_level_db(row, 0, spot)
+        change = turned_level_db(row, worst.turn_deg, spot) - here
+        away = min(turned_level_db(row, turn.turn_deg, spot) - here for turn in others)
+        if away < -number("turn-tolerance"):
+            continue
+        after = row.tried(move(row.device, spot))
+        if after is not None and after.keeps_clear() and (best is None or abs(change) < abs(best[1])):
+            best = spot, change, here - straight
+    return best
+
+
+RULES: tuple[Rule, ...] = (too_far, too_near, off_axis, head_turn)

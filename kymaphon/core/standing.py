@@ -1,0 +1,104 @@
+"""Where mouths, microphones and loudspeakers stand, which way they point, and how loud a voice is by itself."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+
+from kymaphon.core.catalogue import Kind
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import figure
+from kymaphon.core.model import Point
+from kymaphon.core.mouth import SPEAKERS, Worn
+from kymaphon.core.pickup import Pickup, pickup_of
+from kymaphon.core.show import Device, Party, Show
+
+_LEVELS = {"instrument": "level-instrument", "crowd": "level-crowd", "effect": "level-effect"}
+
+
+@dataclass(frozen=True, slots=True)
+class Stand:
+    """A microphone on the plan.
+
+    Attributes:
+        own: the party that it is there for, or None.
+        at: in metres, a worn one where its wearer is; None when not known.
+        aim_deg: anticlockwise from the x axis; None when neither set nor to be told from its party.
+        worn: how it is worn, or None.
+    """
+
+    device: Device
+    kind: Kind
+    own: Party | None
+    at: Point | None
+    aim_deg: float | None
+    pickup: Pickup
+    worn: Worn | None = None
+
+    @property
+    def name(self) -> str:
+        return self.device.name or self.kind.name
+
+
+def voice_level(party: Party) -> Derived:
+    """How loud a voice is at 1 m: measured if there is a figure, else by effort, or by what kind of thing it is."""
+    if party.level_db_spl_1m is not None:
+        return Derived(
+            f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show"
+        )
+    if party.kind in _LEVELS:
+        usual = figure(_LEVELS[party.kind])
+        return Derived(f"{party.name} at 1 m, usual level", usual.value, "dB SPL", source=usual.source)
+    effort = figure(f"effort-{party.effort}")
+    return Derived(
+        f"{party.name} at 1 m, {party.effort} effort", effort.value, "dB SPL", source=effort.source
+    )
+
+
+def direction_deg(at: Point, to: Point) -> float | None:
+    """Direction from one point to another, anticlockwise from the x axis; None when they coincide."""
+    dx, dy = to[0] - at[0], to[1] - at[1]
+    return math.degrees(math.atan2(dy, dx)) if (dx or dy) else None
+
+
+def facing_deg(show: Show, party: Party) -> float | None:
+    """Where a party faces: as set, else towards its own microphone; None when that cannot be told."""
+    if party.faces_deg is not None:
+        return party.faces_deg
+    if party.at_m is None:
+        return None
+    for device in show.devices:
+        if device.party == party.id and device.at_m is not None and device.place == party.place:
+            return direction_deg(party.at_m, device.at_m)
+    return None
+
+
+def has_face(party: Party) -> bool:
+    """Whether the party sounds louder ahead than behind."""
+    return party.kind in SPEAKERS
+
+
+def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
+    """Where a device that hears stands, and where it points: as set, else at its own party."""
+    own = next((party for party in show.parties if party.id == device.party), None)
+    worn_on = kind.microphone.worn if kind.microphone else None
+    if worn_on is None or own is None:
+        aim = device.aim_deg
+        if aim is None and own is not None and own.at_m is not None and device.at_m is not None:
+            aim = direction_deg(device.at_m, own.at_m)
+        return Stand(device, kind, own, device.at_m, aim, pickup_of(kind))
+    faces = facing_deg(show, own)
+    aim = None if faces is None or worn_on == "chest" else faces + 180
+    return Stand(device, kind, own, own.at_m, aim, pickup_of(kind), Worn(worn_on))
+
+
+@lru_cache(maxsize=512)
+def loudspeaker_pickup(kind: Kind) -> Pickup:
+    """How a loudspeaker throws its sound: its `pattern`, else alike to every side."""
+    return Pickup(kind.pattern or "omni")
+
+
+def loudspeaker_q(kind: Kind) -> float:
+    """Directivity factor Q of a loudspeaker: the inverse of its pattern's random efficiency."""
+    return float(10 ** (-loudspeaker_pickup(kind).diffuse_db() / 10))
