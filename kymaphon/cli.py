@@ -15,7 +15,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
 
-COMMANDS = ("check", "feeds", "level", "take", "sheet", "schema")
+COMMANDS = ("check", "cast", "feeds", "level", "take", "sheet", "kinds", "schema")
 
 
 class Unusable(Exception):
@@ -77,6 +77,11 @@ def _parser() -> argparse.ArgumentParser:
 
     for name, run, text in (
         ("check", _check, "Findings: what is wrong, why, and what would put it right."),
+        (
+            "cast",
+            _cast,
+            "Every microphone in its place: voice, room, bleed; the best spot and kind for a party.",
+        ),
         ("feeds", _feeds, "Who hears what, at what level, how late."),
         ("level", _level, "Ladders: speech, peak, noise and headroom at every point."),
         ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list as .csv."),
@@ -90,6 +95,11 @@ def _parser() -> argparse.ArgumentParser:
             row.add_argument(
                 "--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port"
             )
+        if name == "cast":
+            row.add_argument("--place", metavar="ID", help="only this place")
+            row.add_argument(
+                "--best", metavar="PARTY", help="rank all microphones for a party, each at its best spot"
+            )
         if name == "sheet":
             row.add_argument(
                 "-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv"
@@ -98,6 +108,19 @@ def _parser() -> argparse.ArgumentParser:
     take.add_argument("files", nargs="+", metavar="FILE")
     take.add_argument(
         "--partial", action="store_true", help="measure what is there of a WAV that was cut short"
+    )
+    kinds = command("kinds", _kinds, "Your own kinds of device: list, import, export (.json or .csv).")
+    what = kinds.add_mutually_exclusive_group()
+    what.add_argument("--import", dest="take_in", metavar="FILE", help="put the kinds of a file on the shelf")
+    what.add_argument(
+        "--export", dest="give_out", metavar="FILE", help="write the shelf, or one kind, to a file"
+    )
+    what.add_argument("--remove", metavar="ID", help="take a kind off the shelf")
+    kinds.add_argument(
+        "--kind", metavar="ID", action="append", help="with --export: only this kind, also a shipped one"
+    )
+    kinds.add_argument(
+        "--partial", action="store_true", help="with --import: keep the good rows of a list with bad ones"
     )
     command("schema", _schema, "JSON Schema of the show file.")
     return parser
@@ -125,6 +148,94 @@ def _check(options: argparse.Namespace) -> int:
                 print(f"       - {remedy.label}")
         print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
     return 1 if counts["stop"] else 0
+
+
+def _cast(options: argparse.Namespace) -> int:
+    from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
+
+    analysis = _load(options.show)
+    places = [place.id for place in analysis.show.places]
+    if options.place is not None and options.place not in places:
+        raise Unusable(f"--place {options.place}: no such place; there are: {', '.join(places) or 'none'}")
+    if options.best is not None:
+        try:
+            advice, _ = advice_of(analysis, options.best)
+        except KeyError as error:
+            names = ", ".join(party.id for party in analysis.show.parties)
+            raise Unusable(f"--best {options.best}: no such party; there are: {names or 'none'}") from error
+        except ValueError as error:
+            raise Unusable(f"--best {error}") from error
+        name = analysis.party_name(options.best)
+        if options.json:
+            _print_json(advice_json(advice, options.best, name))
+            return 0
+        print(advice.sentence(name))
+        for rank, row in enumerate(advice.choices, start=1):
+            figures = f"{show_number(row.over_room_db, 'dB')} over room, {show_number(row.over_all_db, 'dB')} over all"
+            print(f"{rank:3} {row.kind.id:18} {figures}: {row.reason}")
+        return 0
+    chosen = [options.place] if options.place is not None else places
+    if options.json:
+        _print_json({"places": [place_json(analysis, place) for place in chosen]})
+        return 0
+    for place in chosen:
+        print("\n".join(place_lines(analysis, place)))
+    return 0
+
+
+def _kinds(options: argparse.Namespace) -> int:
+    from kymaphon.core.catalogue import shipped_catalogue
+    from kymaphon.files.kinds_file import (
+        RowProblems,
+        put_on_shelf,
+        read_kinds,
+        read_shelf,
+        shelf_path,
+        take_off_shelf,
+        write_kinds,
+    )  # fmt: skip
+
+    done = ""
+    if options.take_in:
+        try:
+            found = read_kinds(options.take_in)
+        except RowProblems as problem:
+            if not options.partial or not problem.good:
+                raise
+            for text in problem.problems:
+                print(f"kymaphon: {problem.path.name}: {text}", file=sys.stderr)
+            found = problem.good
+        put_on_shelf(*found)
+        done = f"{len(found)} put on the shelf"
+    if options.remove:
+        if options.remove not in [kind.id for kind in read_shelf()]:
+            raise Unusable(f"--remove {options.remove}: not on the shelf")
+        take_off_shelf(options.remove)
+        done = f"{options.remove} taken off the shelf"
+    shelf = read_shelf()
+    if options.give_out:
+        known = shipped_catalogue().with_kinds(*shelf)
+        missing = [name for name in options.kind or () if name not in known]
+        if missing:
+            raise Unusable(f"--kind {missing[0]}: no such kind")
+        chosen = [known[name] for name in options.kind] if options.kind else list(shelf)
+        left = write_kinds(options.give_out, chosen)
+        done = f"written: {options.give_out}"
+        for kind in left:
+            print(
+                f"kymaphon: {kind.id} has more than a row of CSV can hold; write it as .json", file=sys.stderr
+            )
+    rows = [{"id": kind.id, "name": kind.name, "group": kind.group} for kind in shelf]
+    if options.json:
+        _print_json({"done": done or None, "shelf": str(shelf_path()), "kinds": rows})
+        return 0
+    if done:
+        print(done)
+    else:
+        for kind in shelf:
+            print(f"{kind.id:20} {kind.group:12} {kind.name}")
+        print(f"{len(shelf)} of your own in {shelf_path()}")
+    return 0
 
 
 def _feeds(options: argparse.Namespace) -> int:

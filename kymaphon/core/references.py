@@ -31,7 +31,7 @@ def check_references(show: Show, catalogue: Catalogue) -> None:
     Raises:
         ShowProblem: the first that does not, with the number of the others.
     """
-    problems = list(reference_problems(show, catalogue))
+    problems = list(reference_problems(show, catalogue.with_kinds(*show.kinds)))
     if problems:
         first = problems[0]
         more = f" (and {len(problems) - 1} more like it)" if len(problems) > 1 else ""
@@ -76,7 +76,7 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
 
 
 def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
-    for name in ("places", "parties", "devices", "tracks", "circuits", "rundown", "takes", "tasks"):
+    for name in ("kinds", "places", "parties", "devices", "tracks", "circuits", "rundown", "takes", "tasks"):
         seen: dict[str, int] = {}
         for i, row in enumerate(getattr(show, name)):
             if row.id in seen:

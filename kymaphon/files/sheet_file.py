@@ -49,11 +49,12 @@ def table_csv(table: Table) -> str:
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(table.headings)
     for row in table.rows:
-        writer.writerow([_harmless(cell) for cell in row])
+        writer.writerow([harmless(cell) for cell in row])
     return out.getvalue()
 
 
-def _harmless(cell: str) -> str:
+def harmless(cell: str) -> str:
+    """The cell with an apostrophe before what a spreadsheet would take for a formula."""
     return f"'{cell}" if cell.startswith(_FORMULA_STARTS) else cell
 
 

@@ -26,7 +26,7 @@ def read_show(path: str | Path, catalogue: Catalogue | None = None) -> Show:
         leads nowhere.
     """
     path = Path(path)
-    show = parse_show(path, _read_text(path))
+    show = parse_show(path, read_text(path))
     try:
         check_references(show, catalogue or shipped_catalogue())
     except ShowProblem as problem:
@@ -34,7 +34,12 @@ def read_show(path: str | Path, catalogue: Catalogue | None = None) -> Show:
     return show
 
 
-def _read_text(path: Path) -> str:
+def read_text(path: Path) -> str:
+    """The text of a file.
+
+    Raises:
+        FileProblem: missing, no file, too large, or not UTF-8.
+    """
     try:
         size = path.stat().st_size
         if path.is_dir():
@@ -62,17 +67,25 @@ def parse_show(path: Path, text: str) -> Show:
     """
     if not text.strip():
         raise FileProblem(path, "is empty: there is no show in it")
+    return _validated(path, migrated(path, read_json(path, text)))
+
+
+def read_json(path: Path, text: str) -> Any:
+    """JSON text, without what JSON does not allow; `path` is only for the messages.
+
+    Raises:
+        FileProblem: not JSON, nested too deep, a key twice, or a number that is none.
+    """
     try:
-        data = json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_refuse_repeats)
+        return json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_refuse_repeats)
     except json.JSONDecodeError as error:
         raise FileProblem(
             path, f"is not JSON: {error.msg}", f"line {error.lineno}, column {error.colno}"
         ) from error
     except RecursionError as error:
-        raise FileProblem(path, "is nested too deep to be a show") from error
+        raise FileProblem(path, "is nested too deep") from error
     except _BadJson as error:
         raise FileProblem(path, str(error)) from error
-    return _validated(path, migrated(path, data))
 
 
 class _BadJson(ValueError):
@@ -118,7 +131,7 @@ def _validated(path: Path, data: dict[str, Any]) -> Show:
         rows = error.errors()
         first = rows[0]
         more = f" (and {len(rows) - 1} more)" if len(rows) > 1 else ""
-        raise FileProblem(path, _plain(first) + more, _place(first["loc"], data)) from error
+        raise FileProblem(path, plain_error(first) + more, _place(first["loc"], data)) from error
 
 
 def _place(loc: tuple[int | str, ...], data: Any) -> str:
@@ -134,7 +147,8 @@ def _place(loc: tuple[int | str, ...], data: Any) -> str:
     return text
 
 
-def _plain(error: Any) -> str:
+def plain_error(error: Any) -> str:
+    """One error of a model, in plain words."""
     kind, given = error["type"], error.get("input")
     shown = json.dumps(given, default=str)[:60] if isinstance(given, str | int | float | bool | None) else ""
     if kind == "missing":
@@ -156,6 +170,9 @@ def show_text(show: Show) -> str:
             if given:
                 settings[key] = given
         device["settings"] = settings
+    data["kinds"] = [
+        kind.model_dump(mode="json", by_alias=True, exclude_defaults=True) for kind in show.kinds
+    ]
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 

@@ -1,0 +1,446 @@
+"""Where to put which microphone: voice over room at every spot of a plan, and every kind at its best allowed spot."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.cast import NOTHING_DB, PlaceSound, Source
+from kymaphon.core.catalogue import Kind
+from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.figures import number
+from kymaphon.core.heard import wind_noise
+from kymaphon.core.model import Point, Shield
+from kymaphon.core.mouth import Worn, mouth_gain_db
+from kymaphon.core.own_noise import own_noise
+from kymaphon.core.pickup import pickup_of
+from kymaphon.core.room import reverberant_gain_db
+from kymaphon.core.show import Device, Place
+from kymaphon.core.standing import Stand
+from kymaphon.core.units import uncorrelated_sum_db
+
+Floats = NDArray[np.float64]
+POINTS = 100
+FANS_DEG = tuple(range(-60, 61, 5))
+"""Directions off the face that are tried for the best spot."""
+
+
+@dataclass(frozen=True)
+class PlacementMap:
+    """Voice over room at each spot of a plan for one party and one kind of microphone, always aimed at the mouth.
+
+    Attributes:
+        x_m, y_m: of the columns and rows; shapes (X,), (Y,).
+        over_room_db: direct voice against the place's noise; shape (Y, X).
+        allowed: within the distances that the kind is made for, clear of every head; shape (Y, X).
+    """
+
+    x_m: Floats
+    y_m: Floats
+    over_room_db: Floats
+    allowed: NDArray[np.bool_]
+
+
+def bounds_of(sound: PlaceSound) -> tuple[float, float, float, float]:
+    """Left, bottom, right and top of a plan in metres: the place, else what stands in it with a metre and a half around."""
+    if sound.place.size_m is not None:
+        return 0.0, 0.0, *sound.place.size_m
+    points = [source.at for source in sound.sources] + [mic.at for mic in sound.mics if mic.at is not None]
+    points += [spot.at_m for spot in sound.place.noises]
+    if not points:
+        return 0.0, 0.0, 4.0, 3.0
+    xs, ys = zip(*points, strict=True)
+    return min(xs) - 1.5, min(ys) - 1.5, max(xs) + 1.5, max(ys) + 1.5
+
+
+def placement_map(
+    sound: PlaceSound, voice: int, kind: Kind, shield: Shield = "none", points: int = POINTS
+) -> PlacementMap:
+    """Computes the map of one party and one kind, `points` by `points` over the place."""
+    left, bottom, right, top = bounds_of(sound)
+    x, y = np.linspace(left, right, points), np.linspace(bottom, top, points)
+    grid = np.stack(np.meshgrid(x, y), axis=-1)
+    source = sound.sources[voice]
+    over = _direct_db(source, kind, grid) - _room_db(sound.place, source, kind, shield, grid)
+    return PlacementMap(x, y, over, _allowed(sound, source, kind, grid))
+
+
+def _offsets(source: Source, points: Floats) -> tuple[Floats, Floats, Floats]:
+    """Distance, and bearing from the mouth to each point in degrees, and the angle off the face."""
+    apart = points - np.asarray(source.at)
+    distance = np.hypot(apart[..., 0], apart[..., 1])
+    bearing = np.degrees(np.arctan2(apart[..., 1], apart[..., 0]))
+    if source.faces_deg is None:
+        return distance, bearing, np.zeros_like(distance)
+    off = np.mod(bearing - source.faces_deg, 360.0)
+    return distance, bearing, np.minimum(off, 360.0 - off)
+
+
+def _direct_db(source: Source, kind: Kind, points: Floats) -> Floats:
+    """Direct voice in a microphone of a kind at each point, aimed at the mouth, in dB SPL."""
+    distance, _, face = _offsets(source, points)
+    held = np.maximum(distance, number("nearest-distance"))
+    thrown = mouth_gain_db(face) if source.faces_deg is not None else 0.0
+    found: Floats = source.level.value - 20 * np.log10(held) + thrown
+    pickup = pickup_of(kind)
+    if pickup.pattern == "close-talking":
+        found = found + _by_distance(pickup, held)
+    return found
+
+
+def _by_distance(pickup: object, held: Floats) -> Floats:
+    """Near-field gain on the axis; from a table over the distances, as every point would cost a sum over bands."""
+    gain = pickup.gain_db  # type: ignore[attr-defined]
+    steps = np.geomspace(number("nearest-distance"), max(float(held.max()), 0.1), 256)
+    return np.asarray(np.interp(held, steps, gain(np.zeros_like(steps), steps)))
+
+
+def _room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Floats) -> Floats:
+    """The place's noise in a microphone of a kind at each point, aimed at the mouth, in dB SPL."""
+    pickup = pickup_of(kind)
+    power = np.full(points.shape[:-1], 10 ** ((place.ambient_dba + pickup.diffuse_db(place.noise)) / 10))
+    stand = _stand(kind, source, shield)
+    wind = wind_noise(place, stand)
+    if wind is not None:
+        power += 10 ** (wind.value / 10)
+    around = reverberant_gain_db(place, 1.0)
+    _, bearing, _ = _offsets(source, points)
+    for spot in place.noises:
+        apart = np.asarray(spot.at_m) - points
+        distance = np.maximum(np.hypot(apart[..., 0], apart[..., 1]), number("nearest-distance"))
+        to = np.degrees(np.arctan2(apart[..., 1], apart[..., 0]))
+        off = np.mod(to - bearing - 180.0, 360.0)
+        off = np.minimum(off, 360.0 - off)
+        if pickup.pattern == "close-talking":
+            gain = np.interp(off, _ANGLES, pickup.gain_db(_ANGLES, 2.0))
+        else:
+            gain = pickup.gain_db(off)
+        power += 10 ** ((spot.level_dba_1m - 20 * np.log10(distance) + gain) / 10)
+        if around is not None:
+            power += 10 ** ((spot.level_dba_1m + around + pickup.reverberant_db()) / 10)
+    return np.asarray(10 * np.log10(power))
+
+
+_ANGLES = np.arange(0.0, 181.0)
+
+
+def _stand(kind: Kind, source: Source, shield: Shield) -> Stand:
+    device = Device.model_construct(id="tried", kind=kind.id, name=None, shield=shield, settings={})
+    return Stand(device, kind, source.party, source.at, None, pickup_of(kind))
+
+
+def _allowed(sound: PlaceSound, source: Source, kind: Kind, points: Floats) -> NDArray[np.bool_]:
+    mic = kind.microphone
+    distance, _, _ = _offsets(source, points)
+    good = np.ones(distance.shape, dtype=bool)
+    if mic is not None:
+        good &= (distance >= mic.nearest_m - 1e-9) & (distance <= mic.farthest_m + 1e-9)
+    for other in sound.sources:
+        if other.party is not None and other.id != source.id:
+            apart = points - np.asarray(other.at)
+            good &= np.hypot(apart[..., 0], apart[..., 1]) >= number("map-margin")
+    if sound.place.size_m is not None:
+        width, depth = sound.place.size_m
+        good &= (
+            (points[..., 0] >= 0)
+            & (points[..., 0] <= width)
+            & (points[..., 1] >= 0)
+            & (points[..., 1] <= depth)
+        )
+    return good
+
+
+@dataclass(frozen=True, slots=True)
+class Choice:
+    """One kind of microphone for a party, at its best allowed spot.
+
+    Attributes:
+        at: None when it is worn, or when nowhere is allowed.
+        over_room_db: direct voice over the place's noise.
+        over_all_db: over the place, the microphone's own noise and the other voices in it together.
+        headroom_db: to its maximum level at the highest peak; inf where none is stated.
+        reason: why it stands where it stands in the ranking.
+    """
+
+    kind: Kind
+    at: Point | None
+    metres: float
+    over_room_db: float
+    over_all_db: float
+    others_db: float
+    noise_db: float
+    voice_db: float
+    headroom_db: float
+    reason: str = ""
+
+    @property
+    def usable(self) -> bool:
+        """Loud peaks stay under its maximum."""
+        return self.headroom_db >= 0
+
+    def explain(self) -> Derived:
+        """Voice over everything, line by line."""
+        room = self.voice_db - self.over_room_db
+        terms = [
+            Derived("the place", room, "dB SPL"),
+            Derived("its own noise", self.noise_db, "dB SPL", source="device data"),
+        ]
+        if self.others_db > NOTHING_DB:
+            terms.append(Derived("other voices and loudspeakers", self.others_db, "dB SPL"))
+        noise = Derived("less all noise", -uncorrelated_sum_db(t.value for t in terms), "dB", "10 lg \u03a3 10^(L/10)", tuple(terms), "powers add")  # fmt: skip
+        voice = Derived(
+            f"voice at {show_number(self.metres, 'm')}",
+            self.voice_db,
+            "dB SPL",
+            source="distance, face and nearness",
+        )
+        return total(f"{self.kind.name}: voice over all", "dB", (voice, noise))
+
+
+def choices_for(
+    sound: PlaceSound, voice: int, kinds: Iterable[Kind], shield: Shield = "none"
+) -> list[Choice]:
+    """Every kind that has a microphone at its best allowed spot, best first; those that would clip come last."""
+    rows = [_best_of(sound, voice, kind, shield) for kind in kinds if kind.microphone is not None]
+    found = sorted(
+        (row for row in rows if row is not None), key=lambda row: (not row.usable, -row.over_all_db)
+    )
+    return [_reasoned(row, found[0]) for row in found]
+
+
+def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice | None:
+    mic, source = kind.microphone, sound.sources[voice]
+    if mic is None:
+        return None
+    if mic.worn is not None:
+        metres, angle = Worn(mic.worn).reach()
+        thrown = float(mouth_gain_db(angle)) if source.faces_deg is not None else 0.0
+        level = source.level.value - 20 * math.log10(metres) + thrown
+        here = np.array(source.at)[None, :]
+        return _choice(sound, voice, kind, shield, None, here, metres, level)
+    faces = source.faces_deg if source.faces_deg is not None else 0.0
+    fans = FANS_DEG if source.faces_deg is not None else tuple(range(0, 360, 15))
+    angles = np.radians([faces + fan for fan in fans])
+    steps = np.geomspace(mic.nearest_m, mic.farthest_m, 6)
+    points = (
+        np.asarray(source.at)
+        + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
+    )
+    allowed = _allowed(sound, source, kind, points)
+    if not allowed.any():
+        return None
+    direct = _direct_db(source, kind, points)
+    over = np.where(allowed, direct - _room_db(sound.place, source, kind, shield, points), -np.inf)
+    # Of spots as good as the best one to a hundredth, the one nearest to straight ahead.
+    off = np.abs(np.broadcast_to(np.asarray(fans, dtype=float), over.shape))
+    near = np.where(over >= over.max() - 0.01, off, np.inf)
+    row, column = np.unravel_index(int(near.argmin()), near.shape)
+    spot = points[row, column]
+    at = (round(float(spot[0]), 2), round(float(spot[1]), 2))
+    return _choice(
+        sound, voice, kind, shield, at, spot[None, :], float(steps[row]), float(direct[row, column])
+    )
+
+
+def _choice(
+    sound: PlaceSound,
+    voice: int,
+    kind: Kind,
+    shield: Shield,
+    at: Point | None,
+    spot: Floats,
+    metres: float,
+    level: float,
+) -> Choice:
+    source = sound.sources[voice]
+    room = float(_room_db(sound.place, source, kind, shield, spot)[0])
+    noise = own_noise(kind, kind.name).value
+    others = _others_db(sound, voice, kind, spot[0])
+    most = next(
+        (port.max_db for port in kind.inputs if port.domain == "acoustic" and port.max_db is not None),
+        math.inf,
+    )
+    over_all = level - uncorrelated_sum_db((room, noise, others))
+    return Choice(
+        kind, at, metres, level - room, over_all, others, noise, level, most - level - number("crest-sample")
+    )
+
+
+def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float:
+    """All other sources in a microphone of a kind at a spot, aimed at the mouth of its party, in dB SPL."""
+    source, pickup = sound.sources[voice], pickup_of(kind)
+    levels = [NOTHING_DB]
+    worn = kind.microphone.worn if kind.microphone else None
+    aim = None
+    if worn is None:
+        aim = math.degrees(math.atan2(source.at[1] - spot[1], source.at[0] - spot[0]))
+    elif worn == "head" and source.faces_deg is not None:
+        aim = source.faces_deg + 180
+    for v, other in enumerate(sound.sources):
+        if v == voice:
+            continue
+        dx, dy = other.at[0] - spot[0], other.at[1] - spot[1]
+        metres = max(math.hypot(dx, dy), number("nearest-distance"))
+        off = 90.0
+        if aim is not None:
+            off = (math.degrees(math.atan2(dy, dx)) - aim) % 360
+            off = min(off, 360 - off)
+        face = 0.0
+        if other.faces_deg is not None:
+            face = (math.degrees(math.atan2(-dy, -dx)) - other.faces_deg) % 360
+            face = min(face, 360 - face)
+        thrown = float(other.thrown_db(np.array(face)))
+        direct = other.level.value - 20 * math.log10(metres) + float(pickup.gain_db(off, metres)) + thrown
+        levels.append(direct)
+        around = reverberant_gain_db(sound.place, other.q)
+        if around is not None:
+            levels.append(other.level.value + around + pickup.reverberant_db())
+    return uncorrelated_sum_db(levels)
+
+
+def _reasoned(row: Choice, best: Choice) -> Choice:
+    """The choice with the reason for its rank."""
+    mic = row.kind.microphone
+    assert mic is not None
+    where = f"worn on the {mic.worn}" if mic.worn else "from the mouth"
+    words = [f"{show_number(row.metres, 'm')} {where}"]
+    room = row.voice_db - row.over_room_db
+    parts = {
+        "the place limits": room,
+        "its own noise limits": row.noise_db,
+        "the other voices limit": row.others_db,
+    }
+    loudest = max(parts, key=lambda name: parts[name])
+    words.append(f"{loudest} it, {show_number(parts[loudest], 'dB SPL')}")
+    if not row.usable:
+        words.append(f"peaks lie {-row.headroom_db:.0f} dB above its maximum")
+    elif row is not best:
+        words.append(_against(row, best))
+    return Choice(
+        row.kind, row.at, row.metres, row.over_room_db, row.over_all_db, row.others_db, row.noise_db, row.voice_db,
+        row.headroom_db, "; ".join(words),
+    )  # fmt: skip
+
+
+def _against(row: Choice, best: Choice) -> str:
+    """What makes the difference to the best choice, the largest part named."""
+    lost = best.over_all_db - row.over_all_db
+    voice = best.voice_db - row.voice_db
+    cause = "further from the mouth" if voice > lost / 2 else "takes in more of what is around"
+    if row.noise_db > max(row.voice_db - row.over_room_db, row.others_db):
+        cause = "noisier itself"
+    return f"{lost:.1f} dB behind the best: {cause}" if lost >= 0.05 else "as good as the best"
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """A way to the wanted voice over room.
+
+    Attributes:
+        name: `nearer`, `tighter`, `quieter` or `close-talking`.
+        reached_db: what it comes to.
+        enough: whether that is what is wanted.
+        choice: the kind and spot; None for a quieter place.
+    """
+
+    name: str
+    text: str
+    reached_db: float
+    enough: bool
+    choice: Choice | None = None
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What the adviser says of one party.
+
+    Attributes:
+        kind: the microphone that the party has, or that is asked about.
+        now_db: voice over room as it stands; None when the party has no microphone on the plan.
+        choices: all kinds, best first.
+        reached: whether the party's own kind comes to the wanted figure at its best spot.
+    """
+
+    kind: Kind
+    wanted_db: float
+    now_db: float | None
+    best: Choice | None
+    choices: tuple[Choice, ...]
+    ways: tuple[Way, ...]
+
+    @property
+    def reached(self) -> bool:
+        return self.best is not None and self.best.over_room_db >= self.wanted_db
+
+    def sentence(self, party: str) -> str:
+        """In one sentence or two: how far the microphone can come, and if that is not enough, what would do."""
+        if self.best is None:
+            return f"There is no allowed spot for {_lower(self.kind.name)} at {party}."
+        where = f"at {show_number(self.best.metres, 'm')}" if self.best.at else "as worn"
+        text = f"At its best, {where}, {_lower(self.kind.name)} gives {party} {self.best.over_room_db:.1f} dB over the room"
+        if self.reached:
+            return f"{text}; {self.wanted_db:.0f} are wanted."
+        text = f"No placement of {_lower(self.kind.name)} reaches {self.wanted_db:.0f} dB over the room for {party}: its best is {self.best.over_room_db:.1f} dB, {where}."
+        good = [way.text for way in self.ways if way.enough]
+        return f"{text} What would: {'; '.join(good)}." if good else f"{text} Nothing in the catalogue does."
+
+
+def _lower(name: str) -> str:
+    return f"the {name[:1].lower()}{name[1:]}"
+
+
+def advise(
+    sound: PlaceSound,
+    voice: int,
+    kind: Kind,
+    kinds: Iterable[Kind],
+    mic: int | None = None,
+    shield: Shield = "none",
+) -> Advice:
+    """What can be reached for a party, with which microphone, where; and what would do when it cannot.
+
+    Args:
+        voice: position among the sources.
+        kind: the microphone asked about.
+        mic: position of the party's microphone, if it stands on the plan.
+    """
+    wanted = number("wanted-snr")
+    rows = choices_for(sound, voice, kinds, shield)
+    best = next((row for row in rows if row.kind.id == kind.id), None)
+    now = float(sound.voice_over_room[mic]) if mic is not None else None
+    ways = _ways(rows, best, kind, now, wanted)
+    return Advice(kind, wanted, now, best, tuple(rows), tuple(ways))
+
+
+def _ways(
+    rows: list[Choice], best: Choice | None, kind: Kind, now: float | None, wanted: float
+) -> Iterable[Way]:
+    usable = [row for row in rows if row.usable]
+    if best is not None and (now is None or best.over_room_db > now + 0.5):
+        text = f"nearer: {show_number(best.metres, 'm')} gives {best.over_room_db:.1f} dB"
+        yield Way("nearer", text, best.over_room_db, best.over_room_db >= wanted, best)
+    patterns = [
+        row
+        for row in usable
+        if row.kind.id != kind.id and row.kind.microphone and row.kind.microphone.pattern != "close-talking"
+    ]
+    tighter = max(patterns, key=lambda row: row.over_room_db, default=None)
+    if tighter is not None and (best is None or tighter.over_room_db > best.over_room_db + 0.5):
+        text = f"tighter: {_lower(tighter.kind.name)} at {show_number(tighter.metres, 'm')} gives {tighter.over_room_db:.1f} dB"
+        yield Way("tighter", text, tighter.over_room_db, tighter.over_room_db >= wanted, tighter)
+    if best is not None and best.over_room_db < wanted:
+        short = wanted - best.over_room_db
+        yield Way("quieter", f"quieter: a place {short:.1f} dB quieter", wanted, True)
+    near = [row for row in usable if row.kind.microphone and row.kind.microphone.pattern == "close-talking"]
+    close = max(near, key=lambda row: row.over_room_db, default=None)
+    if (
+        close is not None
+        and close.kind.id != kind.id
+        and (best is None or close.over_room_db > best.over_room_db + 0.5)
+    ):
+        text = f"close-talking: {_lower(close.kind.name)} at {show_number(close.metres, 'm')} gives {close.over_room_db:.1f} dB"
+        yield Way("close-talking", text, close.over_room_db, close.over_room_db >= wanted, close)
