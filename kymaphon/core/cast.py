@@ -204,9 +204,9 @@ def sound_of(
     unplaced: list[str] = []
     mics = []
     for stand in microphones(show, catalogue, place_id):
-        if stand.at is None and not (stand.kind.group == "phone" and stand.own is not None):
+        if stand.at is None:
             unplaced.append(stand.name)
-        elif stand.at is not None:
+        else:
             mics.append(stand)
     sources = _sources(show, catalogue, place_id, loudspeaker_db or {}, unplaced)
     return _compute(show, place, tuple(sources), tuple(mics), tuple(unplaced), shut)

@@ -178,7 +178,8 @@ def late_return(arrivals: tuple[Arrival, ...], offset_db: float) -> Arrival | No
     """The strongest arrival of somebody's own voice that comes back late enough, and loud enough, to be noticed.
 
     What comes back within the time of a blur only colours what is heard at once, so there it counts only when it is not
-    far below that (three-to-one rule); later than that it is an echo of its own (Haas 1951).
+    far below that (three-to-one rule); later than that it is an echo of its own (Haas 1951). The air before the microphone
+    does not count as lateness.
 
     Args:
         offset_db: level of the voice less the listener's mark, added to an arrival's gain.
@@ -187,9 +188,18 @@ def late_return(arrivals: tuple[Arrival, ...], offset_db: float) -> Arrival | No
     direct = max((row.gain_db for row in arrivals if row.delay_ms <= at_once), default=-math.inf)
     for row in arrivals:
         masked = row.delay_ms <= blur and direct - row.gain_db > number("double-difference")
-        if row.delay_ms > at_once and not masked and row.gain_db + offset_db > number("own-voice-floor"):
+        if (
+            row.delay_ms - _own_air_ms(row) > at_once
+            and not masked
+            and row.gain_db + offset_db > number("own-voice-floor")
+        ):
             return row
     return None
+
+
+def _own_air_ms(arrival: Arrival) -> float:
+    """The air between a mouth and the first microphone, which is no delay of the rig."""
+    return next((step.delay_ms for step in arrival.paths[0].steps()), 0.0)
 
 
 def arrivals_of(

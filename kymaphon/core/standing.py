@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived
-from kymaphon.core.figures import figure
+from kymaphon.core.figures import figure, number
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import SPEAKERS, Worn
 from kymaphon.core.pickup import Pickup, pickup_of
@@ -39,6 +39,11 @@ class Stand:
     @property
     def name(self) -> str:
         return self.device.name or self.kind.name
+
+    @property
+    def goes_along(self) -> bool:
+        """Whether it moves with its party: worn, or a handset held to the mouth."""
+        return self.worn is not None or (self.kind.group == "phone" and self.device.at_m is None)
 
 
 def voice_level(party: Party) -> Derived:
@@ -83,6 +88,11 @@ def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
     """Where a device that hears stands, and where it points: as set, else at its own party."""
     own = next((party for party in show.parties if party.id == device.party), None)
     worn_on = kind.microphone.worn if kind.microphone else None
+    if kind.group == "phone" and device.at_m is None and own is not None and own.at_m is not None:
+        # A handset is held to the mouth and goes where it goes.
+        ahead, reach = math.radians(facing_deg(show, own) or 0.0), number("handset-distance")
+        held = (own.at_m[0] + reach * math.cos(ahead), own.at_m[1] + reach * math.sin(ahead))
+        return Stand(device, kind, own, held, None, pickup_of(kind))
     if worn_on is None or own is None:
         aim = device.aim_deg
         if aim is None and own is not None and own.at_m is not None and device.at_m is not None:

@@ -293,7 +293,7 @@ def reflection_close(analysis: Analysis) -> Iterator[Finding]:
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
             stand = row.sound.mics[row.mic]
-            if stand.worn is not None or stand.pickup.pattern == "boundary":
+            if stand.goes_along or stand.pickup.pattern == "boundary":
                 continue
             found = [(under, way) for way in reflections(place, row.mouth, row.at) if (under := reflected_db(row, way)) < number(ENOUGH)]  # fmt: skip
             if found:

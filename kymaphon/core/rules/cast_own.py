@@ -163,6 +163,8 @@ def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> fl
     if stand.worn is not None:
         metres, angle = stand.worn.reach(turn_deg)
         return float(-20 * math.log10(metres) + mouth_gain_db(angle))
+    if stand.goes_along:
+        return float(row.sound.direct_db[row.voice, row.mic] - source.level.value)
     spot = at if at is not None else row.at
     axis = direction_deg(spot, source.at) if at is not None else stand.aim_deg
     mouth, now = turned_mouth(source.at, faces, turn_deg)

@@ -215,8 +215,11 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
     wanted, poor = number("wanted-snr"), number("poor-snr")
     for voice, ladder in main_ladders(analysis).items():
         last = ladder.last
-        if not last.noise_db or last.voice_over_noise_db >= wanted or analysis.show.party(voice).plays_on:
+        party = analysis.show.party(voice)
+        if not last.noise_db or last.voice_over_noise_db >= wanted or party.plays_on:
             continue
+        if party.kind in ("crowd", "effect"):
+            continue  # what others call noise is what is wanted here
         name = analysis.party_name(voice)
         ranked = sorted(last.noise_db.items(), key=lambda item: -item[1])
         winner, level = ranked[0]
@@ -229,7 +232,7 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
             else _open_channels(analysis, ladder)
         )
         text = (
-            f"{name} is {last.voice_over_noise_db:.1f} dB over the noise at {analysis.party_name(ladder.target)}. "
+            f"{name} is {show_number(last.voice_over_noise_db, 'dB')} over the noise at {analysis.party_name(ladder.target)}. "
             f"The loudest noise is {NOISE_WORDS[winner]}{by}.{advice}"
         )
         yield Finding(
@@ -237,7 +240,7 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
             "fix" if last.voice_over_noise_db < poor else "note",
             "Level",
             (voice, ladder.target),
-            f"{name} is {last.voice_over_noise_db:.1f} dB over the noise",
+            f"{name} is {show_number(last.voice_over_noise_db, 'dB')} over the noise",
             text,
             (
                 Derived("voice over noise", last.voice_over_noise_db, "dB"),
