@@ -37,6 +37,7 @@ from kymaphon.core.graph import Switch
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
+    from kymaphon.app.stages.cast import CastStage
     from kymaphon.app.stages.feeds import FeedsStage
     from kymaphon.app.takes import TakeDesk
 
@@ -59,6 +60,7 @@ class Window(QMainWindow):
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
+        self._kept: dict[str, object] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
         self._takes: TakeDesk | None = None
         self.setAcceptDrops(True)
@@ -82,8 +84,7 @@ class Window(QMainWindow):
         app = QApplication.instance()
         if isinstance(app, QApplication):
             theme.apply_theme(app, self, self.theme, self.scale)
-        before = self._pages.get("Level")
-        held = (before.voice, before.end, before.picture.index) if isinstance(before, LevelStage) else None
+        self._kept = {name: page.keep() for name, page in self._pages.items()}
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -110,6 +111,7 @@ class Window(QMainWindow):
         self.why.preview_remedy.connect(self._preview_remedy)
         self.why.end_preview.connect(self.document.end_preview)
         self.why.flip.connect(self._flip)
+        self.why.act.connect(lambda action: self.page(self.stage).act(action))
         middle.addWidget(self.why)
         self.status = QLabel()
         self.status.setObjectName("status")
@@ -121,8 +123,6 @@ class Window(QMainWindow):
         self._stale = set(STAGES)
         self._tip_rest = "Ctrl+1 to Ctrl+9 choose a stage, Ctrl+K finds a command."
         self.status.setText(self._tip_rest)
-        if held:
-            self.level.voice, self.level.end, self.level.picture.index = held
         self.go(self.stage)
 
     def page(self, stage: str) -> StageSurface:
@@ -130,6 +130,8 @@ class Window(QMainWindow):
         if stage not in self._pages:
             page = self._make_page(stage)
             page.set_scale(self.scale)
+            if self._kept.get(stage) is not None:
+                page.restore(self._kept.pop(stage))
             page.why_changed.connect(self._show_why)
             page.go_to_why.connect(self._focus_why)
             self._pages[stage] = page
@@ -144,6 +146,10 @@ class Window(QMainWindow):
             from kymaphon.app.stages.feeds import FeedsStage
 
             return FeedsStage(self.document, self.theme)
+        if stage == "Cast":
+            from kymaphon.app.stages.cast import CastStage
+
+            return CastStage(self.document, self.theme)
         from kymaphon.app.stages.coming import ComingStage
 
         return ComingStage(stage, self.document, self.theme)
@@ -156,6 +162,11 @@ class Window(QMainWindow):
 
             self._takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
         return self._takes
+
+    @property
+    def cast(self) -> CastStage:
+        """The stage Cast."""
+        return cast("CastStage", self.page("Cast"))
 
     @property
     def level(self) -> LevelStage:
@@ -328,14 +339,7 @@ class Window(QMainWindow):
             self.say(f"No finding of this kind: {severity}.")
             return
         self.go(found.stage)
-        if found.pairs:
-            self.feeds.choose(*found.pairs[0])
-        elif (
-            found.stage == "Level"
-            and found.subjects
-            and any(row.id == found.subjects[0] for row in self.document.analysis.voices)
-        ):
-            self.level.choose_voice(found.subjects[0])
+        self.page(found.stage).show_finding(found)
         self.say(found.message)
 
     def say(self, text: str) -> None:

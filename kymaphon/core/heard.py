@@ -34,7 +34,7 @@ def distance_part(metres: float, source: str, reference_m: float = 1.0) -> Deriv
 @lru_cache(maxsize=8192)
 def _off_axis_part(pickup: Pickup, angle_deg: float, metres: float) -> Derived:
     gain = float(pickup.gain_db(angle_deg, metres))
-    name = f"{angle_deg:.0f}\u00b0 off a {pickup.name}"
+    name = f"{angle_deg:.0f}\u00b0 off {pickup.a_name}"
     return Derived(name, gain, "dB", pickup.formula, source=pickup.source)
 
 
@@ -94,7 +94,7 @@ def loudspeaker_parts(device: Device, kind: Kind, mic: Stand, place: Place | Non
     if device.aim_deg is not None and throws.pattern != "omni":
         angle = angle_between_deg(device.at_m, device.aim_deg, mic.at)
         gain = float(throws.gain_db(angle))
-        name = f"{angle:.0f}\u00b0 off the loudspeaker, a {throws.name}"
+        name = f"{angle:.0f}\u00b0 off the loudspeaker, {throws.a_name}"
         parts.append(Derived(name, gain, "dB", throws.formula, source="assumed; see the kind"))
     q = loudspeaker_q(kind)
     return tuple(parts) + _reverberation(mic, place, q, sum(part.value for part in parts)), metres
@@ -188,7 +188,7 @@ def room_noise(place: Place, stand: Stand) -> Derived:
     )
     terms = (
         Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dB SPL", source="show: dBA"),
-        Derived(f"diffuse sound into a {stand.pickup.name}", efficiency, "dB", formula, source=stand.pickup.source),
+        Derived(f"diffuse sound into {stand.pickup.a_name}", efficiency, "dB", formula, source=stand.pickup.source),
     )  # fmt: skip
     name = f"room noise in {stand.name}"
     background = Derived(name, place.ambient_dba + efficiency, "dB SPL", "", terms, "", True)

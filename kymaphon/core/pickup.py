@@ -55,6 +55,12 @@ class Pickup:
         return self.pattern.replace("-", " ")
 
     @property
+    def a_name(self) -> str:
+        """With its article: `an omni`, `a gun microphone`."""
+        word = self.name if self.pattern in PATTERNS else f"{self.name} microphone"
+        return f"{'an' if word[0] in 'aeio' else 'a'} {word}"
+
+    @property
     def source(self) -> str:
         """Where the model comes from."""
         return SOURCES.get(self.pattern, "Eargle, The Microphone Book")

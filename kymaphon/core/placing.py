@@ -182,6 +182,11 @@ class Choice:
         """Loud peaks stay under its maximum."""
         return self.headroom_db >= 0
 
+    @property
+    def narrow(self) -> bool:
+        """A close-talking microphone: for where nothing else is enough."""
+        return self.kind.microphone is not None and self.kind.microphone.pattern == "close-talking"
+
     def explain(self) -> Derived:
         """Voice over everything, line by line."""
         room = self.voice_db - self.over_room_db
@@ -204,12 +209,17 @@ class Choice:
 def choices_for(
     sound: PlaceSound, voice: int, kinds: Iterable[Kind], shield: Shield = "none"
 ) -> list[Choice]:
-    """Every kind that has a microphone at its best allowed spot, best first; those that would clip come last."""
+    """Every kind that has a microphone at its best allowed spot, best first.
+
+    Close-talking kinds sound narrow and hide the mouth: they come after all others where those reach the wanted figure
+    too. Kinds that would clip come last.
+    """
     rows = [_best_of(sound, voice, kind, shield) for kind in kinds if kind.microphone is not None]
-    found = sorted(
-        (row for row in rows if row is not None), key=lambda row: (not row.usable, -row.over_all_db)
-    )
-    return [_reasoned(row, found[0]) for row in found]
+    found = [row for row in rows if row is not None]
+    wanted = number("wanted-snr")
+    easy = any(row.usable and not row.narrow and row.over_room_db >= wanted for row in found)
+    found.sort(key=lambda row: (not row.usable, easy and row.narrow, -row.over_all_db))
+    return [_reasoned(row, found[0], spared=easy and row.narrow) for row in found]
 
 
 def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice | None:
@@ -302,7 +312,7 @@ def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float
     return uncorrelated_sum_db(levels)
 
 
-def _reasoned(row: Choice, best: Choice) -> Choice:
+def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
     """The choice with the reason for its rank."""
     mic = row.kind.microphone
     assert mic is not None
@@ -316,7 +326,9 @@ def _reasoned(row: Choice, best: Choice) -> Choice:
     }
     loudest = max(parts, key=lambda name: parts[name])
     words.append(f"{loudest} it, {show_number(parts[loudest], 'dB SPL')}")
-    if not row.usable:
+    if spared:
+        words.append("sounds narrow and hides the mouth: for where nothing else is enough")
+    elif not row.usable:
         words.append(f"peaks lie {-row.headroom_db:.0f} dB above its maximum")
     elif row is not best:
         words.append(_against(row, best))

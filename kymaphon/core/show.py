@@ -130,7 +130,7 @@ class Device(Model):
     aim_deg: Degrees | None = None
     party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
     shield: Annotated[Shield, Field(description="against wind and breath")] = "none"
-    settings: Annotated[dict[str, Setting], Field(default_factory=dict)]
+    settings: dict[str, Setting] = Field(default_factory=dict)
 
 
 class Cable(Model):

@@ -128,6 +128,10 @@ class FeedsStage(StageSurface):
         key = bad[0].key if bad else (feeds.listeners[0], feeds.voices[0])
         self.choose(*key)
 
+    def show_finding(self, finding: Finding) -> None:
+        if finding.pairs:
+            self.choose(*finding.pairs[0])
+
     def choose(self, listener: str, voice: str) -> None:
         """Selects a cell."""
         feeds = self.matrix.feeds

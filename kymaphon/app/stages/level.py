@@ -23,7 +23,7 @@ from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
-from kymaphon.core.findings import SEVERITIES
+from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
 
@@ -85,6 +85,13 @@ class LevelStage(StageSurface):
 
     def first(self) -> QWidget:
         return self.picture
+
+    def keep(self) -> object:
+        return self.voice, self.end, self.picture.index
+
+    def restore(self, kept: object) -> None:
+        if isinstance(kept, tuple):
+            self.voice, self.end, self.picture.index = kept
 
     # what is shown
 
@@ -214,6 +221,10 @@ class LevelStage(StageSurface):
         return WhyContent(rung.label, subtitle, lines=(rung.speech,), findings=found, more=tuple(more))
 
     # what the user does
+
+    def show_finding(self, finding: Finding) -> None:
+        if finding.subjects and any(row.id == finding.subjects[0] for row in self.document.analysis.voices):
+            self.choose_voice(finding.subjects[0])
 
     def choose_voice(self, voice: str) -> None:
         """Another voice."""

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.why import WhyContent, label
+from kymaphon.core.findings import Finding
 
 
 class StageSurface(QWidget):
@@ -42,6 +43,19 @@ class StageSurface(QWidget):
     def why(self) -> WhyContent:
         """What the Why panel shows for the selection."""
         return WhyContent("")
+
+    def act(self, action: str) -> None:
+        """What a button of the Why panel asks for."""
+
+    def show_finding(self, finding: Finding) -> None:
+        """Selects what a finding is about."""
+
+    def keep(self) -> object:
+        """What is selected, to be given to `restore` of the page that takes this one's place."""
+        return None
+
+    def restore(self, kept: object) -> None:
+        """Selects again what `keep` gave."""
 
     def set_scale(self, scale: float) -> None:
         """Text size of what is painted by hand."""

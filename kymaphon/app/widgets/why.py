@@ -33,6 +33,16 @@ _TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight
 
 
 @dataclass(frozen=True)
+class Action:
+    """Something that the stage can do about the selection, offered as a button."""
+
+    id: str
+    label: str
+    tip: str
+    checked: bool | None = None
+
+
+@dataclass(frozen=True)
 class WhyContent:
     """What the panel shows. `lines` are derivations, each printed with its terms, before the findings;
     `more` come after them.
@@ -47,6 +57,7 @@ class WhyContent:
     switches: tuple[Switch, ...] = ()
     hint: str = ""
     extra: tuple[str, ...] = field(default=())
+    actions: tuple[Action, ...] = ()
 
 
 def label(text: str, role: str = "", *, wrap: bool = True) -> QLabel:
@@ -64,6 +75,7 @@ def empty(layout: QLayout) -> None:
     while (item := layout.takeAt(0)) is not None:
         widget = item.widget()
         if widget is not None:
+            widget.hide()
             widget.deleteLater()
 
 
@@ -74,6 +86,7 @@ class WhyPanel(QScrollArea):
     preview_remedy = Signal(object)
     end_preview = Signal()
     flip = Signal(object)
+    act = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -136,6 +149,18 @@ class WhyPanel(QScrollArea):
                 row.addWidget(label(switch.label.removesuffix(", mute"), "muted"), 1)
                 row.addWidget(self._switch_button(switch))
                 column.addLayout(row)
+        if content.actions:
+            column.addSpacing(8)
+        for action in content.actions:
+            button = QPushButton(action.label)
+            button.setObjectName(f"act {action.id}")
+            button.setToolTip(action.tip)
+            button.setStatusTip(action.tip)
+            if action.checked is not None:
+                button.setCheckable(True)
+                button.setChecked(action.checked)
+            button.clicked.connect(lambda _checked=False, name=action.id: self.act.emit(name))
+            column.addWidget(button)
         if content.hint:
             column.addSpacing(8)
             column.addWidget(label(content.hint, "muted"))

@@ -60,7 +60,7 @@ def too_far(analysis: Analysis) -> Iterator[Finding]:
             Derived("gain", gained, "dB"),
         )
         spot = row.spot(to)
-        remedies = _kept(row, "nearer", f"Move {row.name} {show_number(row.metres - to, 'm')} nearer", f"{show_number(to, 'm')} from {row.party_name}: {gained:.1f} dB more voice, for nothing.", (move(row.device, spot),))  # fmt: skip
+        remedies = _kept(row, "nearer", f"Move {row.name} {show_number(row.metres - to, 'm')} nearer", f"{show_number(to, 'm')} from {row.party_name}: {gained:.1f} dB more voice, and no more room.", (move(row.device, spot),))  # fmt: skip
         yield Finding(
             "too-far", "fix", "Cast", (row.party, row.device), f"{row.name} is too far from {row.party_name}", text,
             figures, why, remedies,
@@ -120,14 +120,14 @@ def off_axis(analysis: Analysis) -> Iterator[Finding]:
         loss = float(stand.pickup.gain_db(0.0, row.metres) - stand.pickup.gain_db(angle, row.metres))
         to = direction_deg(row.at, row.mouth)
         text = (
-            f"{row.party_name} speaks {angle:.0f}\u00b0 off the axis of {row.name}; a {stand.pickup.name} tolerates "
+            f"{row.party_name} speaks {angle:.0f}\u00b0 off the axis of {row.name}; {stand.pickup.a_name} tolerates "
             f"{limit:.0f}\u00b0 for {number('off-axis-tolerance'):.0f} dB. {loss:.1f} dB of voice is lost there, and none of the room."
         )
         remedies = (
             Remedy("aim", f"Turn {row.name} to {row.party_name}", f"on the axis again: {loss:.1f} dB more voice over the room.", (aim(row.device, to),)),
         ) if to is not None else ()  # fmt: skip
         why = Derived(
-            f"{angle:.0f}\u00b0 off a {stand.pickup.name}", -loss, "dB", stand.pickup.formula,
+            f"{angle:.0f}\u00b0 off {stand.pickup.a_name}", -loss, "dB", stand.pickup.formula,
             source=stand.pickup.source,
         )  # fmt: skip
         yield Finding(
@@ -177,7 +177,8 @@ def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> fl
 def turns_of(row: Placed) -> list[Turn]:
     """The head-turn test of a microphone: 30, 60 and 90 degrees to its worse side, and to everybody beside the talker."""
     source = row.sound.sources[row.voice]
-    if source.faces_deg is None:
+    stand = row.sound.mics[row.mic]
+    if source.faces_deg is None or (stand.goes_along and stand.worn is None):
         return []
     straight = turned_level_db(row, 0)
     rows = []

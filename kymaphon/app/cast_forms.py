@@ -1,0 +1,243 @@
+"""The forms of Cast: people, places, microphones, loudspeakers, noises, surfaces. Each gives edits to the document."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtWidgets import QWidget
+
+from kymaphon.app.document import Document
+from kymaphon.app.widgets.form import Field, Form
+from kymaphon.core.cast import is_loudspeaker
+from kymaphon.core.catalogue import Catalogue, Kind
+from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField
+from kymaphon.core.plan import Thing, free_spot, fresh_id
+from kymaphon.core.show import Device, NoiseSpot, Party, Place, Surface
+
+KINDS = (
+    ("presenter", "presenter"), ("guest", "guest"), ("remote", "remote guest"), ("instrument", "instrument or singers"),
+    ("crowd", "crowd"), ("effect", "effect"), ("player", "player"), ("audience", "audience"), ("recorder", "recorder"), ("crew", "crew"),
+)  # fmt: skip
+EFFORTS = (("quiet", "quiet, 54 dB SPL"), ("normal", "normal, 60"), ("raised", "raised, 66"), ("loud", "loud, 72"), ("shouted", "shouted, 81"))  # fmt: skip
+NOISES = (("room-tone", "room tone"), ("fan", "fan"), ("traffic", "traffic"), ("crowd", "crowd"), ("music", "music on loudspeakers"), ("wind", "wind"))  # fmt: skip
+LIVELINESS = (("dead", "dead, a booth"), ("treated", "treated"), ("ordinary", "ordinary, furnished"), ("live", "live, stone and glass"))  # fmt: skip
+SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
+LISTENERS = ("audience", "recorder", "crew")
+SPEAKERS = ("presenter", "guest", "remote", "instrument", "crowd", "effect", "player")
+
+
+class CastForms:
+    """Opens forms over a window and puts what is taken over into the document, each as one step of undo."""
+
+    def __init__(self, parent: QWidget, document: Document, shelf: Callable[[], tuple[Kind, ...]]) -> None:
+        self.parent, self.document, self._shelf = parent, document, shelf
+        self.last: Form | None = None
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """Shipped kinds, those of the show, and the user's own on the shelf."""
+        known = self.document.analysis.catalogue
+        return known.with_kinds(*(kind for kind in self._shelf() if kind.id not in known))
+
+    def open(
+        self, title: str, fields: tuple[Field, ...], take: Callable[[dict[str, Any]], None], note: str = ""
+    ) -> bool:
+        """Shows a form; True when it was taken over."""
+        self.last = Form(title, fields, take, self.parent, note=note)
+        return bool(self.last.exec())
+
+    def _apply(self, edits: tuple[Edit, ...], text: str) -> None:
+        self.document.apply(edits, text)
+
+    def edit(self, place_id: str, thing: Thing) -> bool:
+        """The form of a thing on the plan."""
+        show = self.document.show
+        if thing.sort == "party":
+            return self.party(show.party(thing.id), place_id)
+        if thing.sort in ("microphone", "loudspeaker"):
+            return self.device(show.device(thing.id), place_id, loudspeaker=thing.sort == "loudspeaker")
+        place = show.place(place_id)
+        if thing.sort == "noise":
+            return self.noise(place, next(row for row in place.noises if row.id == thing.id))
+        return self.surface(place, next(row for row in place.surfaces if row.id == thing.id))
+
+    # people
+
+    def party(self, party: Party | None, place_id: str | None) -> bool:
+        """A party, or a new one when it is None."""
+        show = self.document.show
+        places = ((None, "nowhere on a plan"), *((place.id, place.name) for place in show.places))
+        ears: list[tuple[str | None, str]] = [(None, "nothing: own ears")]
+        for device in show.devices:
+            kind = self.document.analysis.catalogue[device.kind]
+            if any(port.ear for port in kind.outputs):
+                ears.append((device.id, device.name or kind.name))
+        if party is not None and party.hears_on not in [value for value, _ in ears]:
+            ears.append((party.hears_on, party.hears_on or ""))
+        place = next((row for row in show.places if row.id == place_id), None)
+        spot = party.at_m if party else free_spot(show, place) if place else None
+        fields = (
+            Field("name", "Name", value=party.name if party else ""),
+            Field("kind", "Is a", "choice", party.kind if party else "guest", KINDS, tip="Instruments, crowds and effects sound alike to all sides; the others have a mouth and a face."),
+            Field("speaks", "Is heard", "check", party.speaks if party else True),
+            Field("listens", "Hears", "check", party.listens if party else True),
+            Field("place", "Place", "choice", party.place if party else place_id, places),
+            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
+            Field("faces_deg", "Faces (degrees, 0 right, 90 up)", "number", party.faces_deg if party else None, empty="its own microphone"),
+            Field("effort", "Speaks", "choice", party.effort if party else "normal", EFFORTS, tip="Used for talkers without a measured level."),
+            Field("level_db_spl_1m", "Measured at 1 m (dB SPL)", "number", party.level_db_spl_1m if party else None, empty="not measured: the usual level"),
+            Field("hears_on", "Listens on", "choice", party.hears_on if party else None, tuple(ears)),
+        )  # fmt: skip
+
+        def take(values: dict[str, Any]) -> None:
+            if not values["name"]:
+                raise ValueError("a name is needed")
+            if party is None:
+                row = Party.model_validate({**values, "id": fresh_id(self.document.show, values["name"])})
+                self._apply((AddRow("parties", row),), f"Add {row.name}")
+            else:
+                after = party.with_(**values)
+                edits = tuple(
+                    SetField("parties", party.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(party, name)
+                )  # fmt: skip
+                self._apply(edits, f"Details of {after.name}")
+
+        return self.open(
+            party.name if party else "Somebody or something to be heard, or to hear", fields, take
+        )
+
+    # places
+
+    def place(self, place: Place | None) -> bool:
+        """A place, or a new one when it is None."""
+        size = place.size_m if place else (5.0, 4.0)
+        fields = (
+            Field("name", "Name", value=place.name if place else ""),
+            Field("size_m", "Width, depth (m)", "point", size, empty="not known"),
+            Field("height_m", "Height (m)", "number", place.height_m if place else None, empty="2.7 assumed"),
+            Field("outdoors", "Out of doors", "check", place.outdoors if place else False, tip="No walls on the outline, no reverberation."),
+            Field("liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS),
+            Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
+            Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
+            Field("wind_m_s", "Wind (m/s)", "number", place.wind_m_s if place else None, empty="none, or 5 where the noise is wind"),
+        )  # fmt: skip
+
+        def take(values: dict[str, Any]) -> None:
+            if not values["name"]:
+                raise ValueError("a name is needed")
+            if place is None:
+                row = Place.model_validate({**values, "id": fresh_id(self.document.show, values["name"])})
+                self._apply((AddRow("places", row),), f"Add {row.name}")
+            else:
+                after = place.with_(**values)
+                edits = tuple(
+                    SetField("places", place.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(place, name)
+                )  # fmt: skip
+                self._apply(edits, f"Details of {after.name}")
+
+        return self.open(place.name if place else "A place", fields, take)
+
+    def remove_place(self, place: Place) -> None:
+        """Takes a place off the show; who was there stays, without a place."""
+        self._apply((RemoveRow("places", place.id),), f"Remove {place.name}")
+
+    # microphones and loudspeakers
+
+    def device(self, device: Device | None, place_id: str, *, loudspeaker: bool = False) -> bool:
+        """A microphone or loudspeaker of a place, or a new one when it is None."""
+        show = self.document.show
+        kinds = [
+            (kind.id, kind.name)
+            for kind in self.catalogue
+            if (is_loudspeaker(kind) if loudspeaker else kind.microphone is not None)
+            or (device is not None and kind.id == device.kind)
+        ]
+        place = show.place(place_id)
+        spot = device.at_m if device else free_spot(show, place)
+        fields: tuple[Field, ...] = (
+            Field("name", "Name", value=device.name if device else None, empty="its kind"),
+            Field("kind", "Kind", "choice", device.kind if device else kinds[0][0], tuple(kinds)),
+            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
+            Field("aim_deg", "Points to (degrees, 0 right, 90 up)", "number", device.aim_deg if device else None, empty="nowhere" if loudspeaker else "its own party"),
+        )  # fmt: skip
+        if not loudspeaker:
+            here = (
+                (party.id, party.name) for party in show.parties if party.speaks and party.place == place_id
+            )
+            fields += (
+                Field(
+                    "party", "Whose", "choice", device.party if device else None, ((None, "nobody's"), *here)
+                ),
+                Field("shield", "Shield", "choice", device.shield if device else "none", SHIELDS),
+            )
+
+        def take(values: dict[str, Any]) -> None:
+            kind = self.catalogue[values["kind"]]
+            edits: list[Edit] = []
+            if kind.id not in self.document.analysis.catalogue:
+                edits.append(AddRow("kinds", kind))
+            if device is None:
+                name = fresh_id(self.document.show, values["name"] or kind.id)
+                row = Device.model_validate({**values, "id": name, "place": place_id})
+                edits.append(AddRow("devices", row))
+                self._apply(tuple(edits), f"Add {row.name or kind.name}")
+            else:
+                after = device.with_(**values)
+                edits += [
+                    SetField("devices", device.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(device, name)
+                ]  # fmt: skip
+                self._apply(tuple(edits), f"Details of {after.name or kind.name}")
+
+        title = (device.name or device.id) if device else "A loudspeaker" if loudspeaker else "A microphone"
+        return self.open(title, fields, take)
+
+    # noises and surfaces
+
+    def noise(self, place: Place, spot: NoiseSpot | None) -> bool:
+        """A noise that stands in a place, or a new one when it is None."""
+        fields = (
+            Field("name", "Name", value=spot.name if spot else ""),
+            Field("at_m", "Stands at (x, y in m)", "point", spot.at_m if spot else free_spot(self.document.show, place)),
+            Field("level_dba_1m", "At 1 m (dBA)", "number", spot.level_dba_1m if spot else 45.0),
+            Field("noise", "Kind of noise", "choice", spot.noise if spot else "fan", NOISES),
+        )  # fmt: skip
+
+        def take(values: dict[str, Any]) -> None:
+            rows = self.document.show.place(place.id).noises
+            if spot is None:
+                new = NoiseSpot.model_validate({**values, "name": values["name"] or "Noise", "id": fresh_id(self.document.show, values["name"] or "noise")})  # fmt: skip
+                rows = (*rows, new)
+            else:
+                rows = tuple(row.with_(**values) if row.id == spot.id else row for row in rows)
+            name = values["name"] or "noise"
+            self._apply(
+                (SetField("places", place.id, "noises", rows),), f"{'Details of' if spot else 'Add'} {name}"
+            )
+
+        return self.open(spot.name if spot else "A noise that stands somewhere", fields, take)
+
+    def surface(self, place: Place, surface: Surface | None) -> bool:
+        """A surface of a place, or a new one when it is None."""
+        x, y = free_spot(self.document.show, place)
+        fields = (
+            Field("name", "Name", value=surface.name if surface else ""),
+            Field("shape", "Is a", "choice", surface.shape if surface else "table", (("table", "table"), ("wall", "wall, window or screen"))),
+            Field("from_m", "From (x, y in m)", "point", surface.from_m if surface else (round(x - 0.4, 2), round(y - 0.3, 2))),
+            Field("to_m", "To (x, y in m)", "point", surface.to_m if surface else (round(x + 0.4, 2), round(y + 0.3, 2))),
+            Field("finish", "Finish", "choice", surface.finish if surface else "hard", (("hard", "hard"), ("soft", "covered with cloth"))),
+        )  # fmt: skip
+
+        def take(values: dict[str, Any]) -> None:
+            if values["from_m"] == values["to_m"]:
+                raise ValueError("From and To are one spot: a surface needs a length")
+            rows = self.document.show.place(place.id).surfaces
+            if surface is None:
+                new = Surface.model_validate({**values, "name": values["name"] or "Surface", "id": fresh_id(self.document.show, values["name"] or "surface")})  # fmt: skip
+                rows = (*rows, new)
+            else:
+                rows = tuple(row.with_(**values) if row.id == surface.id else row for row in rows)
+            name = values["name"] or "surface"
+            self._apply((SetField("places", place.id, "surfaces", rows),), f"{'Details of' if surface else 'Add'} {name}")  # fmt: skip
+
+        return self.open(surface.name if surface else "A surface that reflects", fields, take)

@@ -1,0 +1,204 @@
+"""Microphones and their parties as a table, and the bleed matrix of sources by microphones."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap, QResizeEvent
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
+
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.marks import mark_icon
+
+Index = QModelIndex | QPersistentModelIndex
+DASH = "\u2013"
+Key = tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One row of words.
+
+    Attributes:
+        key: the thing that it stands for.
+        hue: number of its party's hue; -1 for none.
+        marks: severity for a column, by position.
+        tips: what a column means in this row, where there is more to say.
+    """
+
+    key: Key
+    cells: tuple[str, ...]
+    hue: int = -1
+    marks: tuple[tuple[int, str], ...] = ()
+    strong: tuple[int, ...] = ()
+
+
+def dot_icon(color: QColor, size: int = 14) -> QIcon:
+    """A party's dot."""
+    pixmap = QPixmap(size * 2, size * 2)
+    pixmap.setDevicePixelRatio(2)
+    pixmap.fill(QColor(0, 0, 0, 0))
+    painter = QPainter(pixmap)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(color)
+    painter.drawEllipse(3, 3, size - 6, size - 6)
+    painter.end()
+    icon = QIcon(pixmap)
+    icon.addPixmap(pixmap, QIcon.Mode.Selected)
+    return icon
+
+
+class RowModel(QAbstractTableModel):
+    """Rows of words under headings, each with its explanation."""
+
+    def __init__(self, theme: Theme) -> None:
+        super().__init__()
+        self.theme = theme
+        self.headings: tuple[str, ...] = ()
+        self.help: tuple[str, ...] = ()
+        self.rows: tuple[Row, ...] = ()
+
+    def set_rows(self, headings: tuple[str, ...], help_: tuple[str, ...], rows: tuple[Row, ...]) -> None:
+        """Other rows, or the same with other words."""
+        same = headings == self.headings and len(rows) == len(self.rows)
+        if not same:
+            self.beginResetModel()
+        self.headings, self.help, self.rows = headings, help_, rows
+        if not same:
+            self.endResetModel()
+        elif rows and headings:
+            self.dataChanged.emit(self.index(0, 0), self.index(len(rows) - 1, len(headings) - 1))
+
+    def rowCount(self, parent: Index | None = None) -> int:
+        return len(self.rows)
+
+    def columnCount(self, parent: Index | None = None) -> int:
+        return len(self.headings)
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
+        row, column = self.rows[index.row()], index.column()
+        if role == Qt.ItemDataRole.DisplayRole:
+            return row.cells[column]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{self.headings[column]}: {row.cells[column]}"
+        if role == Qt.ItemDataRole.DecorationRole:
+            found = dict(row.marks).get(column)
+            if found:
+                return mark_icon(found, self.theme)
+            if column == 0 and row.hue >= 0:
+                return dot_icon(self.theme.party(row.hue))
+        if role == Qt.ItemDataRole.ForegroundRole and row.cells[column] == DASH:
+            return self.theme.color("muted")
+        return None
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> object:
+        if orientation != Qt.Orientation.Horizontal or section >= len(self.headings):
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.headings[section]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self.help[section] if section < len(self.help) else self.headings[section]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        return None
+
+
+class RowTable(QTableView):
+    """A quiet table: columns as wide as their words, what is left shared out; `spare` columns give way when it is narrow.
+
+    Signals:
+        chosen: the row and column that the user went to.
+        opened: the row that was double-clicked or entered.
+    """
+
+    chosen = Signal(int, int)
+    opened = Signal(int)
+
+    def __init__(
+        self, theme: Theme, name: str, tip: str, *, cells: bool = False, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self._quiet = False
+        self.spare: tuple[int, ...] = ()
+        self.words = RowModel(theme)
+        self.setModel(self.words)
+        self.setAccessibleName(name)
+        self.setStatusTip(tip)
+        self.verticalHeader().hide()
+        self.setShowGrid(False)
+        self.setWordWrap(False)
+        behaviour = QAbstractItemView.SelectionBehavior
+        self.setSelectionBehavior(behaviour.SelectItems if cells else behaviour.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Interactive)
+        self.horizontalHeader().setHighlightSections(False)
+        self.doubleClicked.connect(lambda index: self.opened.emit(index.row()))
+
+    def set_rows(self, headings: tuple[str, ...], help_: tuple[str, ...], rows: tuple[Row, ...]) -> None:
+        """What to show; the selection stays where it is."""
+        self._quiet = True
+        self.words.set_rows(headings, help_, rows)
+        self._fit()
+        self._quiet = False
+
+    def choose(self, row: int, column: int = 0) -> None:
+        """Selects a cell without saying so; none when the row is negative."""
+        self._quiet = True
+        if row < 0:
+            self.clearSelection()
+            self.setCurrentIndex(QModelIndex())
+        else:
+            self.setCurrentIndex(self.words.index(row, column))
+        self._quiet = False
+
+    def currentChanged(self, current: Index, previous: Index) -> None:
+        super().currentChanged(current, previous)
+        if not self._quiet and current.isValid():
+            self.chosen.emit(current.row(), current.column())
+
+    def fitting_height(self) -> int:
+        """As tall as its rows need."""
+        rows = max(len(self.words.rows), 1) * self.verticalHeader().defaultSectionSize()
+        return self.horizontalHeader().sizeHint().height() + rows + 14
+
+    def _fit(self) -> None:
+        metrics = self.fontMetrics()
+        widths = []
+        for column, heading in enumerate(self.words.headings):
+            texts = [heading, *(row.cells[column] for row in self.words.rows)]
+            marked = any(dict(row.marks).get(column) for row in self.words.rows) or (
+                column == 0 and any(row.hue >= 0 for row in self.words.rows)
+            )
+            widths.append(max(metrics.horizontalAdvance(text) for text in texts) + 14 + 20 * marked)
+        if not widths:
+            return
+        for column in range(len(widths)):
+            self.setColumnHidden(column, False)
+        for column in self.spare:
+            # What does not fit is left to the Why panel, the least wanted first.
+            if sum(widths) - max(0, max(widths) - 90) > self.viewport().width() and column < len(widths):
+                widths[column] = 0
+                self.setColumnHidden(column, True)
+        left = self.viewport().width() - sum(widths)
+        share = max(0, left) // len(widths)
+        if left < 0:
+            # The longest words give way: they are cut with dots, and whole in their tooltip.
+            longest = max(range(len(widths)), key=widths.__getitem__)
+            widths[longest] = max(widths[longest] + left, 90)
+        for column, width in enumerate(widths):
+            if width and self.columnWidth(column) != width + share:
+                self.setColumnWidth(column, width + share)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+
+def known(value: float) -> bool:
+    """Whether a figure can be shown at all."""
+    return not (math.isnan(value) or math.isinf(value))
