@@ -13,14 +13,14 @@ from kymaphon.core.cast import NOTHING_DB, PlaceSound, Source
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
-from kymaphon.core.heard import wind_noise
+from kymaphon.core.heard import wind_noise, wind_speed_m_s
 from kymaphon.core.model import Point, Shield
 from kymaphon.core.mouth import Worn, mouth_gain_db
 from kymaphon.core.own_noise import own_noise
 from kymaphon.core.pickup import pickup_of
 from kymaphon.core.room import reverberant_gain_db
 from kymaphon.core.show import Device, Place
-from kymaphon.core.standing import Stand
+from kymaphon.core.standing import Stand, has_face
 from kymaphon.core.units import uncorrelated_sum_db
 
 Floats = NDArray[np.float64]
@@ -133,12 +133,20 @@ def _stand(kind: Kind, source: Source, shield: Shield) -> Stand:
     return Stand(device, kind, source.party, source.at, None, pickup_of(kind))
 
 
+def nearest_m(source: Source, kind: Kind) -> float:
+    """How near a microphone of a kind may be put: what it is made for, and what the party wants."""
+    least = kind.microphone.nearest_m if kind.microphone else number("nearest-distance")
+    if source.party is None or has_face(source.party):
+        return least
+    return max(least, number("nearest-crowd" if source.party.kind == "crowd" else "nearest-instrument"))
+
+
 def _allowed(sound: PlaceSound, source: Source, kind: Kind, points: Floats) -> NDArray[np.bool_]:
     mic = kind.microphone
     distance, _, _ = _offsets(source, points)
     good = np.ones(distance.shape, dtype=bool)
     if mic is not None:
-        good &= (distance >= mic.nearest_m - 1e-9) & (distance <= mic.farthest_m + 1e-9)
+        good &= (distance >= nearest_m(source, kind) - 1e-9) & (distance <= mic.farthest_m + 1e-9)
     for other in sound.sources:
         if other.party is not None and other.id != source.id:
             apart = points - np.asarray(other.at)
@@ -226,6 +234,9 @@ def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choic
     mic, source = kind.microphone, sound.sources[voice]
     if mic is None:
         return None
+    least = nearest_m(source, kind)
+    if source.faces_deg is None and (mic.worn is not None or least >= mic.farthest_m):
+        return None
     if mic.worn is not None:
         metres, angle = Worn(mic.worn).reach()
         thrown = float(mouth_gain_db(angle)) if source.faces_deg is not None else 0.0
@@ -235,7 +246,7 @@ def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choic
     faces = source.faces_deg if source.faces_deg is not None else 0.0
     fans = FANS_DEG if source.faces_deg is not None else tuple(range(0, 360, 15))
     angles = np.radians([faces + fan for fan in fans])
-    steps = np.geomspace(mic.nearest_m, mic.farthest_m, 6)
+    steps = np.geomspace(least, mic.farthest_m, 6)
     points = (
         np.asarray(source.at)
         + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
@@ -353,7 +364,7 @@ class Way:
     """A way to the wanted voice over room.
 
     Attributes:
-        name: `nearer`, `tighter`, `quieter` or `close-talking`.
+        name: `nearer`, `tighter`, `another kind`, `quieter`, `shielded` or `close-talking`.
         reached_db: what it comes to.
         enough: whether that is what is wanted.
         choice: the kind and spot; None for a quieter place.
@@ -424,8 +435,21 @@ def advise(
     rows = choices_for(sound, voice, kinds, shield)
     best = next((row for row in rows if row.kind.id == kind.id), None)
     now = float(sound.voice_over_room[mic]) if mic is not None else None
-    ways = _ways(rows, best, kind, now, wanted)
+    ways = [*_shielded(sound, voice, kind, best, wanted, shield), *_ways(rows, best, kind, now, wanted)]
     return Advice(kind, wanted, now, best, tuple(rows), tuple(ways))
+
+
+def _shielded(
+    sound: PlaceSound, voice: int, kind: Kind, best: Choice | None, wanted: float, shield: Shield
+) -> Iterable[Way]:
+    """What a shield against the wind would give, where one blows and there is none."""
+    if wind_speed_m_s(sound.place) <= 0 or shield != "none" or best is None:
+        return
+    with_fur = _best_of(sound, voice, kind, "fur")
+    if with_fur is not None and with_fur.over_room_db > best.over_room_db + 0.5:
+        reached = with_fur.over_room_db
+        text = f"shielded: fur over a basket gives {reached:.1f} dB at {show_number(with_fur.metres, 'm')}"
+        yield Way("shielded", text, reached, reached >= wanted, with_fur)
 
 
 def _ways(
@@ -435,19 +459,21 @@ def _ways(
     if best is not None and (now is None or best.over_room_db > now + 0.5):
         text = f"nearer: {show_number(best.metres, 'm')} gives {best.over_room_db:.1f} dB"
         yield Way("nearer", text, best.over_room_db, best.over_room_db >= wanted, best)
-    patterns = [
-        row
-        for row in usable
-        if row.kind.id != kind.id and row.kind.microphone and row.kind.microphone.pattern != "close-talking"
-    ]
-    tighter = max(patterns, key=lambda row: row.over_room_db, default=None)
-    if tighter is not None and (best is None or tighter.over_room_db > best.over_room_db + 0.5):
-        text = f"tighter: {_lower(tighter.kind.name)} at {show_number(tighter.metres, 'm')} gives {tighter.over_room_db:.1f} dB"
-        yield Way("tighter", text, tighter.over_room_db, tighter.over_room_db >= wanted, tighter)
+    others = [row for row in usable if row.kind.id != kind.id and not row.narrow]
+    mine = pickup_of(kind).reverberant_db()
+    tight = [row for row in others if pickup_of(row.kind).reverberant_db() < mine - 0.3]
+    for name, rows_of in (("tighter", tight), ("another kind", others)):
+        found = max(rows_of, key=lambda row: row.over_room_db, default=None)
+        reached = best.over_room_db if best is not None else -math.inf
+        if name == "another kind" and tight:
+            reached = max(reached, *(row.over_room_db for row in tight))
+        if found is not None and found.over_room_db > reached + 0.5:
+            text = f"{name}: {_lower(found.kind.name)} at {show_number(found.metres, 'm')} gives {found.over_room_db:.1f} dB"
+            yield Way(name, text, found.over_room_db, found.over_room_db >= wanted, found)
     if best is not None and best.over_room_db < wanted:
         short = wanted - best.over_room_db
         yield Way("quieter", f"quieter: a place {short:.1f} dB quieter", wanted, True)
-    near = [row for row in usable if row.kind.microphone and row.kind.microphone.pattern == "close-talking"]
+    near = [row for row in usable if row.narrow]
     close = max(near, key=lambda row: row.over_room_db, default=None)
     if (
         close is not None

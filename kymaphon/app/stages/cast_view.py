@@ -33,8 +33,7 @@ MIC_HEADINGS = (
     "Voice",
     "Over room",
     "Headroom",
-    "Next loudest",
-    "In it",
+    "Next loudest in it",
 )
 MIC_HELP = (
     "Whose microphone it is",

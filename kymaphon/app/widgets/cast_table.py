@@ -14,6 +14,8 @@ from kymaphon.app.widgets.marks import mark_icon
 
 Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
+NARROWEST = 90
+"""No column of words is made narrower than this, in pixels."""
 Key = tuple[str, str]
 
 
@@ -177,19 +179,20 @@ class RowTable(QTableView):
             widths.append(max(metrics.horizontalAdvance(text) for text in texts) + 14 + 20 * marked)
         if not widths:
             return
-        for column in range(len(widths)):
-            self.setColumnHidden(column, False)
+        room = self.width() - 2 * self.frameWidth() - self.verticalScrollBar().sizeHint().width()
         for column in self.spare:
             # What does not fit is left to the Why panel, the least wanted first.
-            if sum(widths) - max(0, max(widths) - 90) > self.viewport().width() and column < len(widths):
+            if column < len(widths) and sum(widths) - max(0, max(widths) - NARROWEST) > room:
                 widths[column] = 0
-                self.setColumnHidden(column, True)
+        for column, width in enumerate(widths):
+            if self.isColumnHidden(column) != (width == 0):
+                self.setColumnHidden(column, width == 0)
         left = self.viewport().width() - sum(widths)
         share = max(0, left) // len(widths)
         if left < 0:
             # The longest words give way: they are cut with dots, and whole in their tooltip.
             longest = max(range(len(widths)), key=widths.__getitem__)
-            widths[longest] = max(widths[longest] + left, 90)
+            widths[longest] = max(widths[longest] + left, NARROWEST)
         for column, width in enumerate(widths):
             if width and self.columnWidth(column) != width + share:
                 self.setColumnWidth(column, width + share)
