@@ -32,7 +32,7 @@ def test_check_exits_one_then_nought(capsys: pytest.CaptureFixture[str]) -> None
     code, out, err = run(capsys, "check", DEMO)
     assert (code, err) == (1, "")
     assert "STOP own-voice-back" in out
-    assert "1 to stop for, 1 to fix" in out
+    assert "1 to stop for, 7 to fix" in out
     assert run(capsys, "check", MENDED)[0] == 0
 
 
@@ -50,7 +50,7 @@ def test_check_json_has_the_published_shape(capsys: pytest.CaptureFixture[str]) 
 def test_feeds_json_has_the_published_shape(capsys: pytest.CaptureFixture[str]) -> None:
     data = run_json(capsys, "feeds", DEMO)
     rows = {(row["listener"], row["voice"]): row for row in data["feeds"]}
-    assert len(rows) == 20
+    assert len(rows) == 8 * 8
     for row in rows.values():
         assert {"listener", "voice", "want", "gain_db", "delay_ms", "paths", "verdict"} <= set(row)
         for path in row["paths"]:
@@ -81,7 +81,7 @@ def test_level(capsys: pytest.CaptureFixture[str]) -> None:
     assert rows[0]["voice"] == "mira"
     assert rows[0]["rungs"][-1]["node"] == "desk.main-out.l"
     assert "speech_dbu" in rows[0]["rungs"][-1]
-    assert len(run_json(capsys, "level", DEMO)["ladders"]) == 8
+    assert len(run_json(capsys, "level", DEMO)["ladders"]) == 8 * 3
     assert run_json(capsys, "level", DEMO, "--to", "ferry", "--from", "tam")["ladders"][0]["to"] == "ferry"
     assert run_json(capsys, "level", DEMO, "--to", "interface", "--from", "tam")["ladders"]
 

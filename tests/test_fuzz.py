@@ -26,6 +26,7 @@ from kymaphon.files.show_file import read_show, show_text
 KINDS = sorted(kind.id for kind in shipped_catalogue())
 RELAXED = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 DEMO = json.loads(demo_path(FAULTY).read_text(encoding="utf-8"))
+DEMO_KINDS = shipped_catalogue().with_kinds(*Show.model_validate(DEMO).kinds)
 
 
 @st.composite
@@ -133,6 +134,8 @@ def test_every_remedy_can_be_done_and_cures_what_it_is_offered_for(show: Show) -
         if feed.asked and feed.want == "hear" and feed.verdict in ("heard", "loud", "quiet")
     }
     for row in analysis.findings:
+        if row.stage == "Cast":
+            continue  # nobody moved; test_cast_rules tries each of those
         for remedy in row.remedies:
             after = analyse(remedy.apply(show))
             assert_sound(after)
@@ -220,13 +223,13 @@ def test_references_are_checked_for_every_random_show() -> None:
 SWITCHES = [
     (device["id"], path.key)
     for device in DEMO["devices"]
-    for path in shipped_catalogue()[device["kind"]].paths
+    for path in DEMO_KINDS[device["kind"]].paths
     if path.switch
 ]
 STRIPS = [
     (device["id"], port.id)
     for device in DEMO["devices"]
-    for port in shipped_catalogue()[device["kind"]].inputs
+    for port in DEMO_KINDS[device["kind"]].inputs
     if port.strip and port.strip.gain_db and port.strip.gain_db[0] < port.strip.gain_db[1]
 ]
 
@@ -241,9 +244,7 @@ def meddled(draw: st.DrawFn) -> Show:
     for device, key in draw(st.lists(st.sampled_from(SWITCHES), max_size=8, unique=True)):
         edits.append(SetValue(SettingRef(device, key, "on"), draw(st.booleans())))
     for device, key in draw(st.lists(st.sampled_from(STRIPS), max_size=3, unique=True)):
-        port = shipped_catalogue()[next(row["kind"] for row in DEMO["devices"] if row["id"] == device)].port(
-            key
-        )
+        port = DEMO_KINDS[next(row["kind"] for row in DEMO["devices"] if row["id"] == device)].port(key)
         assert port is not None and port.strip is not None and port.strip.gain_db is not None  # noqa: PT018
         edits.append(
             SetValue(
@@ -260,7 +261,7 @@ def meddled(draw: st.DrawFn) -> Show:
 
 
 @given(meddled())
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_however_the_demo_is_meddled_with_its_remedies_hold(show: Show) -> None:
     """Each remedy removes its finding, takes away nothing that was wanted and heard, and lets nobody hear themselves late anew."""
     analysis = analyse(show)
@@ -272,6 +273,8 @@ def test_however_the_demo_is_meddled_with_its_remedies_hold(show: Show) -> None:
     }
     late = {key for key, feed in analysis.feeds.items() if feed.verdict == "back"}
     for row in analysis.findings:
+        if row.stage == "Cast":
+            continue  # nobody moved; test_cast_rules tries each of those
         for remedy in row.remedies:
             after = analyse(remedy.apply(show))
             assert_sound(after)

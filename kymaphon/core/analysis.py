@@ -130,6 +130,12 @@ class Analysis:
         return frozenset(out)
 
     @cached_property
+    def shut_microphones(self) -> frozenset[str]:
+        """Ids of the microphones from which signal gets nowhere."""
+        rows = microphones(self.show, self.catalogue)
+        return frozenset(row.device.id for row in rows) - self.open_microphones
+
+    @cached_property
     def loudspeaker_db(self) -> dict[str, float]:
         """Level at 1 m of each loudspeaker with every voice speaking, by device id; silent ones are left out."""
         mouths = [self.graph.mouths[voice.id] for voice in self.voices]
@@ -161,12 +167,7 @@ class Analysis:
         """The sound of a place of a changed show, with this one's loudspeaker levels and shut microphones: quick
         enough to follow a drag. Raises KeyError when there is no such place.
         """
-        shut = frozenset(
-            stand.device.id
-            for stand in microphones(self.show, self.catalogue)
-            if stand.device.id not in self.open_microphones
-        )
-        return sound_of(show, self.catalogue, place_id, self.loudspeaker_db, shut)
+        return sound_of(show, self.catalogue, place_id, self.loudspeaker_db, self.shut_microphones)
 
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name

@@ -23,7 +23,7 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
     Raises:
         KeyError: the show names what does not exist.
     """
-    draft = Draft(show, catalogue)
+    draft = Draft(show, catalogue.with_kinds(*show.kinds))
     for device in show.devices:
         _lay_out(draft, device)
     for cable in show.cables:

@@ -113,11 +113,15 @@ class Placed:
         return Placed(self.analysis, sound, after)
 
     def keeps_clear(self) -> bool:
-        """Whether the microphone stays out of every head."""
+        """Whether the microphone stays out of every head but its own party's."""
+        return self.clear_at(self.at)
+
+    def clear_at(self, spot: Point) -> bool:
+        """Whether a spot is clear of every head but that of its own party, which its kind's nearest distance minds."""
         return all(
-            math.dist(self.at, source.at) >= number("map-margin") - 1e-9
+            math.dist(spot, source.at) >= number("map-margin") - 1e-9
             for source in self.sound.sources
-            if source.party is not None
+            if source.party is not None and source.id != self.party
         )
 
 

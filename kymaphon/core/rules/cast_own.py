@@ -15,7 +15,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import TURNS_DEG, mouth_gain_db, turned_mouth
-from kymaphon.core.moves import Placed, aim, move, placed_in
+from kymaphon.core.moves import Placed, aim, inside, move, placed_in
 from kymaphon.core.standing import direction_deg
 
 
@@ -279,8 +279,9 @@ def _better_spot(row: Placed, worst: Turn) -> tuple[Point, float, float] | None:
         away = min(turned_level_db(row, turn.turn_deg, spot) - here for turn in others)
         if away < -number("turn-tolerance"):
             continue
-        after = row.tried(move(row.device, spot))
-        if after is not None and after.keeps_clear() and (best is None or abs(change) < abs(best[1])):
+        if not inside(row.sound.place, spot) or not row.clear_at(spot):
+            continue
+        if best is None or abs(change) < abs(best[1]):
             best = spot, change, here - straight
     return best
 

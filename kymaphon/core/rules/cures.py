@@ -45,10 +45,22 @@ def _heard(feed: Feed) -> bool:
 
 
 def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
-    mouth, level = analysis.graph.mouths[feed.voice]
-    ears = analysis.graph.ears[feed.listener]
-    mark = mark_of(analysis.graph.nodes[ears[0]].unit, analysis.practice).value
+    """A pair and the gain under which it counts as lost; for one that is missing, what it takes to be heard again.
+
+    A voice that has a microphone of its own is followed from there: what bleeds into other people's is no way to keep.
+    """
+    graph = analysis.graph
+    mouth, level = graph.mouths[feed.voice]
+    ears = graph.ears[feed.listener]
+    mark = mark_of(graph.nodes[ears[0]].unit, analysis.practice).value
     floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
+    first = next(feed.path.steps(), None) if feed.path is not None else None
+    if first is None or first.label == "bleeds into":
+        first = next(
+            (edge for edge in graph.edges if edge.source == mouth and edge.label == "speaks into"), None
+        )
+    if first is not None and first.label == "speaks into":
+        return Kept(first.target, ears, floor - first.gain_db, feed.listener, feed.voice)
     return Kept(mouth, ears, floor, feed.listener, feed.voice)
 
 

@@ -18,7 +18,7 @@ from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.routing import Feed, mark_of
+from kymaphon.core.routing import Feed, arrivals_of, late_return, mark_of, only_bleeds
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
 from kymaphon.core.transfer import Transfer
 
@@ -60,7 +60,9 @@ def _missing(analysis: Analysis, feed: Feed) -> Finding:
         reason = _why_silent(analysis, kept)
         text = f"{listener} should hear {voice} and there is no way there{reason}."
     else:
-        text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}."
+        bleeds = feed.path is not None and only_bleeds(feed.path)
+        how = ", by way of other people's microphones" if bleeds else ""
+        text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}{how}."
     figures = (Derived("gain", feed.gain_db, "dB"),) if feed.gain_db is not None else ()
     return Finding(
         "wanted-not-heard",
@@ -92,11 +94,9 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
             continue
         mouth, level = analysis.graph.mouths[feed.voice]
         for ear in analysis.graph.ears[feed.listener]:
-            mark = mark_of(analysis.graph.nodes[ear].unit, analysis.practice).value
-            ways = best_paths(
-                transfer, mouth, ear, floor_db=mark + number("own-voice-floor") - level.value, most=4
-            ).paths
-            if any(path.delay_ms > number("delay-colours") for path in ways):
+            offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.practice).value
+            arrivals = arrivals_of(transfer, mouth, ear, floor_db=number("own-voice-floor") - offset)
+            if late_return(arrivals, offset) is not None:
                 return True
     return False
 
