@@ -116,18 +116,35 @@ class Analysis:
 
     @cached_property
     def open_microphones(self) -> frozenset[str]:
-        """Ids of the microphones from which signal gets to some ear, recorder or line."""
-        heard = [self.transfer.best_gain_to(node) for nodes in self.graph.ears.values() for node in nodes]
+        """Ids of the microphones that are not shut: signal gets to some ear, recorder or line, or they are not plugged
+        into anything yet that leads to one.
+        """
+        ears = [node for nodes in self.graph.ears.values() for node in nodes]
+        heard = [self.transfer.best_gain_to(node) for node in ears]
+        plugged = self._leading_to(ears)
         out = set()
         for stand in microphones(self.show, self.catalogue):
-            nodes = [
-                i
-                for i in (self.graph.index.get(f"{stand.device.id}.{port.id}") for port in stand.kind.inputs)
-                if i is not None
-            ]
-            if any(row[node] > -math.inf for row in heard for node in nodes):
+            ports = (
+                f"{stand.device.id}.{port.id}" for port in stand.kind.inputs if port.domain == "acoustic"
+            )
+            nodes = [self.graph.index[name] for name in ports if name in self.graph.index]
+            passes = any(row[node] > -math.inf for row in heard for node in nodes)
+            if passes or plugged.isdisjoint(nodes):
                 out.add(stand.device.id)
         return frozenset(out)
+
+    def _leading_to(self, ends: list[int]) -> set[int]:
+        """Nodes from which the rig leads to some end, every switch and fader in it taken as open."""
+        before: dict[int, list[int]] = {}
+        for edge in self.graph.edges:
+            before.setdefault(edge.target, []).append(edge.source)
+        seen, work = set(ends), list(ends)
+        while work:
+            for node in before.get(work.pop(), ()):
+                if node not in seen:
+                    seen.add(node)
+                    work.append(node)
+        return seen
 
     @cached_property
     def shut_microphones(self) -> frozenset[str]:

@@ -17,7 +17,7 @@ from kymaphon.core.standing import direction_deg
 
 
 def move(device: str, to: Point) -> SetField:
-    """A microphone or loudspeaker put elsewhere, to the centimetre."""
+    """A microphone or loudspeaker put elsewhere, to the millimetre."""
     return SetField("devices", device, "at_m", rounded(to))
 
 
@@ -27,7 +27,7 @@ def aim(device: str, degrees: float) -> SetField:
 
 
 def rounded(point: Point) -> Point:
-    return round(point[0], 2), round(point[1], 2)
+    return round(point[0], 3), round(point[1], 3)
 
 
 def along(start: Point, direction: float, metres: float) -> Point:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, field
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QFont, QFontMetricsF, QImage, QKeyEvent, QMouseEvent, QPainter, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
@@ -367,6 +367,14 @@ class PlanPicture(QWidget):
         self.setAccessibleDescription(self.describe())
         self.update()
         self.selected.emit(*key)
+
+    def event(self, event: QEvent) -> bool:
+        """While something is dragged, Esc is the plan's, whatever else it is the shortcut of."""
+        dragging = event.type() == QEvent.Type.ShortcutOverride and self._grip is not None
+        if dragging and event.key() == Qt.Key.Key_Escape:  # type: ignore[attr-defined]
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, held = event.key(), event.modifiers()
