@@ -84,3 +84,23 @@ def big_show(voices: int, listeners: int) -> tuple[Show, Catalogue]:
         }
     )
     return show, catalogue
+
+
+def full_place(count: int) -> Show:
+    """One hall with so many talkers, each behind a microphone, four noises and two loudspeakers."""
+    kinds = ("dynamic-close", "condenser-broad", "condenser-tight", "gun-short")
+    spots = [(1.0 + 1.3 * (i % 8), 2.0 + 3.0 * (i // 8)) for i in range(count)]
+    place = {
+        "id": "hall", "name": "Hall", "size_m": [12, 9], "ambient_dba": 38, "liveliness": "ordinary",
+        "noises": [{"id": f"fan-{i}", "name": "Fan", "at_m": [3.0 * i + 1, 8.0]} for i in range(4)],
+    }  # fmt: skip
+    parties = [
+        {"id": f"p-{i}", "name": f"P{i}", "kind": "guest", "place": "hall", "at_m": list(at), "faces_deg": 90, "speaks": True}
+        for i, at in enumerate(spots)
+    ]  # fmt: skip
+    devices = [
+        {"id": f"mic-{i}", "kind": kinds[i % 4], "place": "hall", "at_m": [at[0], at[1] + 0.25], "party": f"p-{i}"}
+        for i, at in enumerate(spots)
+    ]  # fmt: skip
+    devices += [{"id": f"spk-{i}", "kind": "loudspeaker", "place": "hall", "at_m": [1.0 + 10 * i, 8.5], "aim_deg": 270} for i in range(2)]  # fmt: skip
+    return Show.model_validate({"places": [place], "parties": parties, "devices": devices})

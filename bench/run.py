@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis take
+python bench/run.py start analysis cast take
 """
 
 from __future__ import annotations
@@ -139,9 +139,59 @@ def bench_take() -> None:
     )
 
 
+def bench_cast() -> None:
+    """A place of 16 microphones and 16 parties: what one frame of a drag computes, the placement map, the adviser."""
+    from generated import full_place
+
+    from kymaphon.core.analyse import analyse
+    from kymaphon.core.edits import SetField
+    from kymaphon.core.placing import advise, placement_map
+
+    show = full_place(16)
+    analysis = analyse(show)
+    sound = analysis.sound("hall")
+    kinds = [kind for kind in analysis.catalogue if kind.microphone is not None]
+
+    def frame(step: int) -> None:
+        moved = SetField("devices", "mic-3", "at_m", (3.0 + step * 0.01, 2.0)).apply(show)
+        row = analysis.sketch(moved, "hall")
+        placement_map(row, 3, row.mics[3].kind)
+
+    def sketch(step: int) -> None:
+        analysis.sketch(SetField("devices", "mic-3", "at_m", (3.0 + step * 0.01, 2.0)).apply(show), "hall")
+
+    for name, run, limit in (
+        ("drag, one frame, 16 by 16", sketch, 16),
+        ("drag of the talker, frame and map", frame, 0),
+        (
+            "map, 100 by 100, cardioid",
+            lambda _: placement_map(sound, 3, analysis.catalogue["dynamic-close"]),
+            50,
+        ),
+        ("map, 100 by 100, gun", lambda _: placement_map(sound, 3, analysis.catalogue["gun-long"]), 50),
+        (
+            "map, 100 by 100, close-talking",
+            lambda _: placement_map(sound, 3, analysis.catalogue["lip-ribbon"]),
+            50,
+        ),
+        (f"adviser, {len(kinds)} kinds", lambda _: advise(sound, 3, kinds[0], kinds), 0),
+        ("whole analysis after the drag", lambda _: analyse(show), 0),
+    ):
+        times, yards = [], []
+        for step in range(30 if "whole" not in name else ROUNDS):
+            yards.append(yardstick_ms())
+            start = time.perf_counter()
+            run(step)
+            times.append(1000 * (time.perf_counter() - start))
+        goal = f" (at most {limit} ms)" if limit else ""
+        print(
+            f"cast: {name}: {median(times):.1f} ms, worst {max(times):.1f}{goal}; {median(times) / median(yards):.2f} of the yardstick"
+        )
+
+
 def main() -> None:
     """Runs the parts named, or all."""
-    parts = {"start": bench_start, "analysis": bench_analysis, "take": bench_take}
+    parts = {"start": bench_start, "analysis": bench_analysis, "cast": bench_cast, "take": bench_take}
     for name in sys.argv[1:] or parts:
         parts[name]()
 

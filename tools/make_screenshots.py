@@ -25,6 +25,27 @@ from kymaphon.files.show_file import read_show
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
 
+def cast(window: Window) -> None:
+    window.go("Cast")
+
+
+def cast_light(window: Window) -> None:
+    window.swap_theme()
+    window.go("Cast")
+    window.cast.choose_place("slipway")
+
+
+def cast_best(window: Window) -> None:
+    window.go("Cast")
+    window.cast.choose_view("best")
+
+
+def cast_bleed(window: Window) -> None:
+    window.go("Cast")
+    window.cast.choose_view("bleed")
+    window.cast.bleed.setCurrentIndex(window.cast.bleed.words.index(1, 3))
+
+
 def level(window: Window) -> None:
     window.go("Level")
 
@@ -51,6 +72,10 @@ def crosspoints(window: Window) -> None:
 
 
 VIEWS: dict[str, Callable[[Window], None]] = {
+    "cast-dark": cast,
+    "cast-light": cast_light,
+    "cast-best-dark": cast_best,
+    "cast-bleed-dark": cast_bleed,
     "level-dark": level,
     "level-light": level_light,
     "feeds-dark": feeds,
