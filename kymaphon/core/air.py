@@ -22,7 +22,7 @@ from kymaphon.core.heard import (
     worn_parts,
 )
 from kymaphon.core.show import Device, Party, Place
-from kymaphon.core.standing import Stand, stand_of, voice_level
+from kymaphon.core.standing import Stand, has_face, stand_of, voice_level
 from kymaphon.core.takes import measured_ambient
 
 if TYPE_CHECKING:
@@ -118,7 +118,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
         own = party is stand.own
         label = "speaks into" if own else "bleeds into"
         if own and stand.worn is not None:
-            parts, metres = worn_parts(party.name, stand.worn)
+            parts, metres = worn_parts(party.name, stand.worn, faced=has_face(party))
         elif own and (party.at_m is None or stand.at is None):
             usual = "handset-distance" if kind.group == "phone" else "speaking-distance"
             metres = number(usual)

@@ -290,6 +290,10 @@ def _compute(
         ambient.append(measured_ambient(show, mic.device) or room_noise(place, mic))
         noise.append(_noise_of(mic))
     thrown = np.array([row.thrown_db(np.nan_to_num(face[v])) for v, row in enumerate(sources)]).reshape(count)
+    for m, mic in enumerate(mics):
+        if mic.worn is not None and own[m] >= 0:
+            faced = mic.own is not None and has_face(mic.own)
+            thrown[own[m], m] = float(mouth_gain_db(face[own[m], m])) if faced else 0.0
     level = np.array([row.level.value for row in sources])[:, None]
     held = np.maximum(distance, number("nearest-distance"))
     direct = level - 20 * np.log10(held) + gain + thrown

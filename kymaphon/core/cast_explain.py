@@ -10,6 +10,7 @@ from kymaphon.core.figures import figure
 from kymaphon.core.heard import loudspeaker_parts, voice_parts, worn_parts
 from kymaphon.core.room import explain_reverberation
 from kymaphon.core.show import Show
+from kymaphon.core.standing import has_face
 
 REVERBERATION = "the room's reverberation"
 
@@ -20,7 +21,7 @@ def _parts(show: Show, sound: PlaceSound, v: int, m: int) -> tuple[Derived, ...]
     if source.device is not None and source.kind is not None:
         parts, _ = loudspeaker_parts(source.device, source.kind, mic, sound.place)
     elif source.party is not None and mic.worn is not None and mic.own is source.party:
-        parts, _ = worn_parts(source.name, mic.worn)
+        parts, _ = worn_parts(source.name, mic.worn, faced=has_face(source.party))
     elif source.party is not None:
         parts, _ = voice_parts(show, source.party, mic, sound.place)
     else:

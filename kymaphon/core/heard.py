@@ -52,11 +52,16 @@ def near_part(stand: Stand, metres: float) -> Parts:
 
 
 @lru_cache(maxsize=64)
-def worn_parts(name: str, worn: Worn) -> tuple[Parts, float]:
-    """From a mouth to the microphone that its owner wears, head straight; parts and metres."""
+def worn_parts(name: str, worn: Worn, *, faced: bool = True) -> tuple[Parts, float]:
+    """From a mouth to the microphone that its owner wears, head straight; parts and metres.
+
+    Args:
+        faced: whether the owner sounds louder ahead than to the side.
+    """
     metres, angle = worn.reach()
     where = f"worn on the {worn.where}"
-    return (distance_part(metres, f"assumed: {where}"), _face_part(name, round(angle, 3))), metres
+    face = (_face_part(name, round(angle, 3)),) if faced else ()
+    return (distance_part(metres, f"assumed: {where}"), *face), metres
 
 
 def voice_parts(show: Show, party: Party, stand: Stand, place: Place | None) -> tuple[Parts, float]:

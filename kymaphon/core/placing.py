@@ -235,11 +235,12 @@ def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choic
     if mic is None:
         return None
     least = nearest_m(source, kind)
-    if source.faces_deg is None and (mic.worn is not None or least >= mic.farthest_m):
+    faced = source.party is not None and has_face(source.party)
+    if not faced and (mic.worn is not None or least >= mic.farthest_m):
         return None
     if mic.worn is not None:
         metres, angle = Worn(mic.worn).reach()
-        thrown = float(mouth_gain_db(angle)) if source.faces_deg is not None else 0.0
+        thrown = float(mouth_gain_db(angle)) if faced else 0.0
         level = source.level.value - 20 * math.log10(metres) + thrown
         here = np.array(source.at)[None, :]
         return _choice(sound, voice, kind, shield, None, here, metres, level)
@@ -261,7 +262,7 @@ def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choic
     near = np.where(over >= over.max() - 0.01, off, np.inf)
     row, column = np.unravel_index(int(near.argmin()), near.shape)
     spot = points[row, column]
-    at = (round(float(spot[0]), 2), round(float(spot[1]), 2))
+    at = (round(float(spot[0]), 3), round(float(spot[1]), 3))
     return _choice(
         sound, voice, kind, shield, at, spot[None, :], float(steps[row]), float(direct[row, column])
     )
