@@ -180,6 +180,8 @@ def _cast(options: argparse.Namespace) -> int:
         return 0
     for place in chosen:
         print("\n".join(place_lines(analysis, place)))
+    if not chosen:
+        print("no places in this show")
     return 0
 
 

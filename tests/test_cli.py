@@ -160,3 +160,43 @@ def test_as_a_program_of_its_own(tmp_path: Path) -> None:
     )
     assert done.returncode == 2
     assert done.stderr.count("\n") == 1
+
+
+class TestCast:
+    def test_every_place_with_its_microphones(self, capsys: pytest.CaptureFixture[str]) -> None:
+        code, out, err = run(capsys, "cast", DEMO)
+        assert (code, err) == (0, "")
+        assert "Ilse's microphone" in out
+        assert "46 cm" in out
+        places = run_json(capsys, "cast", DEMO)["places"]
+        assert [row["id"] for row in places] == ["boathouse", "slipway", "ferry-deck", "lantern-room"]
+        ilse = next(row for row in places[0]["microphones"] if row["party"] == "ilse")
+        assert ilse["distance_m"] == pytest.approx(0.46, abs=0.005)
+        assert ilse["angle_deg"] == pytest.approx(31, abs=0.5)
+        assert ilse["next_loudest"]["source"] == "tam"
+        assert {row["turn_deg"] for row in ilse["turns"]} >= {-30.0, -60.0} or ilse["turns"]
+        assert len(places[0]["bleed"]) == 9
+
+    def test_one_place(self, capsys: pytest.CaptureFixture[str]) -> None:
+        assert [row["id"] for row in run_json(capsys, "cast", DEMO, "--place", "slipway")["places"]] == [
+            "slipway"
+        ]
+
+    def test_the_best_for_a_party(self, capsys: pytest.CaptureFixture[str]) -> None:
+        data = run_json(capsys, "cast", DEMO, "--best", "crowd")
+        assert not data["reached"]
+        assert "No placement" in data["sentence"]
+        assert {"shielded", "quieter"} <= {row["way"] for row in data["ways"]}
+        assert "1 " in run(capsys, "cast", DEMO, "--best", "tam")[1]
+
+    @pytest.mark.parametrize("arguments", [("--place", "moon"), ("--best", "nobody"), ("--best", "stream")])
+    def test_what_is_not_there_is_told(
+        self, capsys: pytest.CaptureFixture[str], arguments: tuple[str, ...]
+    ) -> None:
+        code, out, err = run(capsys, "cast", DEMO, *arguments)
+        assert (code, out) == (2, "")
+        assert err.count("\n") == 1
+
+    def test_a_show_without_places(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+        path = write_json(tmp_path / "none.json", {"kymaphon": 1})
+        assert run(capsys, "cast", str(path)) == (0, "no places in this show\n", "")

@@ -168,6 +168,12 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 5px 10px; selection-background-color: {t.lantern}; selection-color: {t.on_lantern}; }}
     QComboBox:focus, QLineEdit:focus {{ border: 2px solid {t.lantern}; padding: 4px 9px; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; selection-background-color: {t.raised}; selection-color: {t.text}; border: 1px solid {t.line}; }}
+    QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; }}
+    QPlainTextEdit:focus {{ border: 2px solid {t.lantern}; }}
+    QCheckBox::indicator {{ width: 16px; height: 16px; border: 1px solid {t.muted}; border-radius: 4px; background: {t.raised}; }}
+    QCheckBox::indicator:checked {{ background: {t.lantern}; border-color: {t.lantern}; }}
+    QCheckBox:focus::indicator {{ border: 2px solid {t.text}; }}
+    QListWidget::item {{ padding: 4px; }}
     QProgressBar {{ background: {t.raised}; border: none; border-radius: 4px; text-align: center; }}
     QProgressBar::chunk {{ background: {t.lantern}; border-radius: 4px; }}
     QSplitter::handle {{ background: transparent; }}

@@ -184,7 +184,8 @@ class Analysis:
         """The sound of a place of a changed show, with this one's loudspeaker levels and shut microphones: quick
         enough to follow a drag. Raises KeyError when there is no such place.
         """
-        return sound_of(show, self.catalogue, place_id, self.loudspeaker_db, self.shut_microphones)
+        kinds = self.catalogue.with_kinds(*show.kinds)
+        return sound_of(show, kinds, place_id, self.loudspeaker_db, self.shut_microphones)
 
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name

@@ -77,7 +77,14 @@ class SetField:
 
     def to_json(self) -> dict[str, Any]:
         owner = f"{self.table}.{self.row}." if self.row else ""
-        return {"set": f"{owner}{self.field}", "to": self.value}
+        return {"set": f"{owner}{self.field}", "to": _plain(self.value)}
+
+
+def _plain(value: Any) -> Any:
+    """Records as plain data, so that an edit can be printed."""
+    if isinstance(value, Model):
+        return value.model_dump(mode="json", exclude_defaults=True, by_alias=True)
+    return [_plain(row) for row in value] if isinstance(value, tuple | list) else value
 
 
 @dataclass(frozen=True, slots=True)

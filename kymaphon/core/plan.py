@@ -85,6 +85,11 @@ def things_of(show: Show, catalogue: Catalogue, place_id: str) -> tuple[Thing, .
     return tuple(out)
 
 
+def without_place(show: Show) -> tuple[Thing, ...]:
+    """Everybody who takes part without a place on a plan."""
+    return tuple(Thing("party", party.id, party.name, None) for party in show.parties if party.place is None)
+
+
 def move_edits(
     show: Show, place_id: str, thing: Thing, to: Point, *, carry: bool = False
 ) -> tuple[Edit, ...]:
@@ -138,11 +143,11 @@ def turn_edits(show: Show, place_id: str, thing: Thing, to_deg: float) -> tuple[
 
 def remove_edits(show: Show, place_id: str, thing: Thing) -> tuple[Edit, ...]:
     """The edits that take a thing out of the show."""
-    place = show.place(place_id)
     if thing.sort == "party":
         return (RemoveRow("parties", thing.id),)
     if thing.sort in ("microphone", "loudspeaker"):
         return (RemoveRow("devices", thing.id),)
+    place = show.place(place_id)
     if thing.sort == "noise":
         return (_kept(place, "noises", place.noises, thing.id),)
     return (_kept(place, "surfaces", place.surfaces, thing.id),)

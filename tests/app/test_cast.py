@@ -17,6 +17,7 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app.document import Document
 from kymaphon.app.kinds import KindsDialog
 from kymaphon.app.stages.cast import CastStage
+from kymaphon.app.stages.cast_head import ELSEWHERE
 from kymaphon.app.widgets.form import Form, number_of
 from kymaphon.app.window import Window
 from kymaphon.core.show import Show
@@ -363,14 +364,41 @@ class TestEmpty:
 
     def test_every_entry_of_the_add_menu_opens_something(self, window: Window, cast: CastStage) -> None:
         opened = []
-        for action in cast.add_menu.actions():
+        for action in cast.top.menu.actions():
             if action.text().endswith("\u2026") and "kinds" not in action.text():
                 with_form(action.trigger, lambda form: opened.append(form.windowTitle()) or form.reject())
         assert len(opened) == 7
 
     def test_the_menu_is_reached_by_key(self, cast: CastStage) -> None:
-        assert isinstance(cast.add, QPushButton)
-        assert all(isinstance(action, QAction) for action in cast.add_menu.actions())
+        assert isinstance(cast.top.add, QPushButton)
+        assert all(isinstance(action, QAction) for action in cast.top.menu.actions())
+
+
+class TestElsewhere:
+    def test_who_has_no_place_is_listed_and_edited_there(
+        self, window: Window, cast: CastStage, qtbot: QtBot
+    ) -> None:
+        cast.choose_place(ELSEWHERE)
+        names = [row.cells[0] for row in cast.microphones.words.rows]
+        assert names == ["Jingles", "Stream", "Harbour station", "Podcast"]
+        assert "player" in why_words(window)
+        cast.microphones.choose(1)
+        cast._row_chosen(1)
+        with_form(
+            lambda: qtbot.keyClick(cast.microphones, Qt.Key.Key_Return),
+            lambda form: fill(form, name="Internet"),
+        )
+        assert window.document.show.party("stream").name == "Internet"
+        qtbot.keyClick(cast.microphones, Qt.Key.Key_Delete)
+        assert "stream" not in [row.id for row in window.document.show.parties]
+        window.document.undo_stack.undo()
+        assert window.document.show.party("stream").hears_on == "encoder"
+
+    def test_somebody_put_into_a_place_leaves(self, window: Window, cast: CastStage) -> None:
+        cast.choose_place(ELSEWHERE)
+        with_form(lambda: cast.act("details"), lambda form: fill(form, place="slipway", at_m="1, 1"))
+        assert window.document.show.party("jingles").place == "slipway"
+        assert "Jingles" not in [row.cells[0] for row in cast.microphones.words.rows]
 
 
 class TestKinds:
@@ -406,6 +434,17 @@ class TestKinds:
         kind = next(row for row in window.document.show.kinds if row.id == "barge-mic")
         assert kind.microphone is not None
         assert kind.microphone.farthest_m == 0.7
+
+    def test_one_of_the_shelf_is_ranked_and_taken_into_the_show(
+        self, window: Window, cast: CastStage, dialog: KindsDialog, qtbot: QtBot
+    ) -> None:
+        with_form(lambda: dialog.new("microphone"), lambda form: fill(form, name="Barge mic"))
+        cast.choose_view("best")
+        row = next(i for i, row in enumerate(cast.best.words.rows) if row.key == ("kind", "barge-mic"))
+        cast.best.setCurrentIndex(cast.best.words.index(row, 1))
+        qtbot.mouseClick(button(window, "act use"), Qt.MouseButton.LeftButton)
+        assert window.document.show.device("mic-ilse").kind == "barge-mic"
+        assert window.document.analysis.sound("boathouse").mics[2].kind.name == "Barge mic"
 
     def test_a_wrong_figure_is_told(self, dialog: KindsDialog) -> None:
         told: list[str] = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -15,7 +15,7 @@ from kymaphon.core.show import Show
 
 KEYS = [
     Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
-    Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End,
+    Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Delete,
 ]  # fmt: skip
 
 
@@ -28,7 +28,9 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
     elif act == "stage":
         qtbot.keyClick(window, Qt.Key(Qt.Key.Key_1 + draw.randrange(9)), Qt.KeyboardModifier.ControlModifier)
     elif act == "click":
-        place = draw.choice([window.level.picture, window.feeds.matrix.viewport(), window.rail])
+        place = draw.choice(
+            [window.level.picture, window.feeds.matrix.viewport(), window.rail, window.cast.picture]
+        )
         if place.isVisible():
             spot = QPoint(draw.randrange(max(place.width(), 1)), draw.randrange(max(place.height(), 1)))
             qtbot.mouseClick(place, Qt.MouseButton.LeftButton, pos=spot)
@@ -39,6 +41,14 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
             draw.choice(rows).click()
     elif act in ("undo", "redo"):
         getattr(window.document.undo_stack, act)()
+    elif window.stage == "Cast":
+        picture, thing = window.cast.picture, draw.choice(window.cast.things or (None,))
+        if thing is not None and thing.at is not None and picture.isVisible():
+            start = picture._frame.to_px(thing.at).toPoint()
+            to = start + QPoint(draw.randrange(-200, 200), draw.randrange(-200, 200))
+            qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
+            qtbot.mouseMove(picture, to)
+            qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=to)
     elif window.level.picture.isVisible() and window.level.picture._pills:
         picture = window.level.picture
         box, _, _ = draw.choice(picture._pills)
@@ -49,11 +59,25 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
     QApplication.processEvents()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3])
+def shut_what_opened() -> None:
+    """Dialogs and menus are left as they came."""
+    opened = QApplication.activeModalWidget() or QApplication.activePopupWidget()
+    if opened is not None:
+        opened.close()
+
+
+@pytest.mark.parametrize("seed", [1, 2, 3, 4])
 def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> None:
     draw = random.Random(seed)
+    closer = QTimer()
+    closer.timeout.connect(shut_what_opened)
+    closer.start(20)
+    if seed == 4:
+        window.go("Cast")
     for _ in range(90):
         poke(window, qtbot, draw)
+        if seed == 4 and window.stage != "Cast":
+            window.go("Cast")
     window.document.end_preview()
     qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=30000)
     fresh = analyse(window.document.show)

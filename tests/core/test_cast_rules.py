@@ -245,6 +245,19 @@ class TestBleed:
         cover = next(remedy for remedy in row.remedies if remedy.id == "cover")
         assert "Window" in cover.label
 
+    def test_a_covered_surface_is_printed_as_plain_data(self) -> None:
+        row = finding_of(analyse(at_window(0.25)), "reflection-close")
+        edits = json.loads(json.dumps(row.to_json()))["remedies"][-1]["edits"]
+        assert edits[0]["to"][0]["finish"] == "soft"
+
+    def test_a_pair_on_an_instrument_is_only_a_note(self) -> None:
+        pair = [
+            mic("ann", 4.6, 3, "condenser-slim"),
+            {**mic("ann", 4.6, 3.2, "condenser-slim"), "id": "mic-pair"},
+        ]
+        show = room([person("ann", 4, 3, kind="instrument")], pair, patched=True)
+        assert finding_of(analyse(show), "open-microphones").severity == "note"
+
     def test_two_spare_microphones_beside_one_cost_4_8_decibels(self) -> None:
         """10 lg 3 = 4.77 dB (Davis & Patronis)."""
         row = finding_of(analyse(open_ones(2)), "open-microphones")

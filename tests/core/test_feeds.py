@@ -235,7 +235,9 @@ class TestWants:
         row = finding(analyse(show), "heard-too-quiet")
         assert row.severity == "note"
         before = analyse(repaired).feeds["ferry", "mira"].gain_db
-        assert {x.name: x.value for x in row.figures}["off"] == pytest.approx(before - 9, abs=1.0), "bleed fills in a little"
+        assert {x.name: x.value for x in row.figures}["off"] == pytest.approx(before - 9, abs=1.0), (
+            "bleed fills in a little"
+        )
 
     def test_too_late_for_conversation(self, repaired: Show) -> None:
         slow = repaired.with_(devices=[

@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, QTimer
-from PySide6.QtGui import QAction
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import (
-    QButtonGroup,
-    QHBoxLayout,
-    QMenu,
-    QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -17,35 +12,23 @@ from PySide6.QtWidgets import (
 from kymaphon.app.cast_forms import CastForms
 from kymaphon.app.document import Document
 from kymaphon.app.stages import cast_view as view
+from kymaphon.app.stages.cast_adviser import Adviser, Subject, subject_of, use_edits
+from kymaphon.app.stages.cast_head import ELSEWHERE, VIEWS, CastHead
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
-from kymaphon.app.widgets.why import Action, WhyContent, empty
+from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.edits import AddRow, Edit, SetField, apply_all
+from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import Point
-from kymaphon.core.placing import Advice, PlacementMap, advise, placement_map
-from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits
+from kymaphon.core.placing import Advice
+from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.kinds_file import read_shelf
-
-VIEWS = (
-    ("microphones", "Microphones", "Each microphone with its party: distance, angle, voice, room, bleed."),
-    (
-        "bleed",
-        "Bleed",
-        "Every voice and loudspeaker in every microphone, against the microphone's own voice.",
-    ),
-    (
-        "best",
-        "Best places",
-        "All kinds of microphone for the selected party, each at its best allowed spot, ranked.",
-    ),
-)
+from kymaphon.files.kinds_file import read_shelf, shelf_path
 
 
 class CastStage(StageSurface):
@@ -58,17 +41,19 @@ class CastStage(StageSurface):
         self.row = 0
         self.cell = (0, 1)
         self._live: tuple[Show, PlaceSound] | None = None
-        self._map: tuple[object, PlacementMap] | None = None
-        self._advice: tuple[object, Advice] | None = None
+        self._adviser = Adviser()
+        self._own: tuple[int, tuple[Kind, ...]] | None = None
         self.forms = CastForms(self, document, self._shelf)
-        self._build_head()
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
+        self.top = CastHead(self, theme, self.head)
+        self.top.show_view(self.view)
+        self.column.addLayout(self.top.chip_row)
+        self.card = QWidget()
+        self.card.setObjectName("card")
+        inside = QVBoxLayout(self.card)
         inside.setContentsMargins(0, 0, 0, 0)
         self.picture = PlanPicture(theme)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 5)
+        self.column.addWidget(self.card, 5)
         self.tables = QStackedWidget()
         self.microphones = RowTable(theme, "Microphones and their parties", "One row for each microphone. The plan and the Why panel follow the row; Enter opens its details.")  # fmt: skip
         self.bleed = RowTable(theme, "Bleed: sources by microphones", "How far each source lies under the microphone's own voice. The Why panel follows the cell.", cells=True)  # fmt: skip
@@ -81,53 +66,10 @@ class CastStage(StageSurface):
         self._connect()
         self._first_place()
 
-    def _build_head(self) -> None:
-        self._chip_row = QHBoxLayout()
-        self._chip_row.setSpacing(8)
-        self._chips = QButtonGroup(self)
-        self._chips.setExclusive(True)
-        self.column.addLayout(self._chip_row)
-        self.add = QPushButton("Add\u2026")
-        self.add.setObjectName("add")
-        self.add.setToolTip("Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place.")
-        self.add.setStatusTip("Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place.")
-        self.add_menu = QMenu(self.add)
-        for words, run in (
-            ("&Somebody or something\u2026", lambda: self._opened(self.forms.party(None, self.place or None))),
-            ("&Microphone\u2026", lambda: self._in_place(lambda: self.forms.device(None, self.place))),
-            ("&Loudspeaker\u2026", lambda: self._in_place(lambda: self.forms.device(None, self.place, loudspeaker=True))),
-            ("&Noise\u2026", lambda: self._in_place(lambda: self.forms.noise(self._show.place(self.place), None))),
-            ("S&urface\u2026", lambda: self._in_place(lambda: self.forms.surface(self._show.place(self.place), None))),
-            ("&Place\u2026", self._add_place),
-        ):  # fmt: skip
-            action = QAction(words, self)
-            action.triggered.connect(lambda _checked=False, run=run: run())
-            self.add_menu.addAction(action)
-        self.add_menu.addSeparator()
-        for words, run in (
-            ("Details of this place\u2026", self._edit_place),
-            ("Remove this place", self._remove_place),
-            ("Your own &kinds\u2026", self.open_kinds),
-        ):
-            action = QAction(words, self)
-            action.triggered.connect(lambda _checked=False, run=run: run())
-            self.add_menu.addAction(action)
-        self.add.setMenu(self.add_menu)
-        self._views = QButtonGroup(self)
-        self._views.setExclusive(True)
-        for name, words, tip in VIEWS:
-            button = QPushButton(words)
-            button.setCheckable(True)
-            button.setObjectName(f"view {name}")
-            button.setChecked(name == self.view)
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, name=name: self.choose_view(name))
-            self._views.addButton(button)
-            self.head.addWidget(button)
-        self.head.addWidget(self.add)
-
     def _connect(self) -> None:
+        self.top.place.connect(self.choose_place)
+        self.top.view.connect(self.choose_view)
+        self.top.wanted.connect(self.wanted)
         picture = self.picture
         picture.selected.connect(self._select)
         picture.moving.connect(
@@ -149,6 +91,7 @@ class CastStage(StageSurface):
         picture.dropped.connect(self._drop)
         self.microphones.chosen.connect(lambda row, _column: self._row_chosen(row))
         self.microphones.opened.connect(self._row_opened)
+        self.microphones.removed.connect(self._row_removed)
         self.bleed.chosen.connect(self._cell_chosen)
         self.best.chosen.connect(lambda row, _column: self._rank_chosen(row))  # fmt: skip
 
@@ -175,24 +118,33 @@ class CastStage(StageSurface):
 
     @property
     def things(self) -> tuple[Thing, ...]:
-        if self.sound is None:
-            return ()
-        return things_of(self.shown, self.document.analysis.catalogue, self.place)
+        """What can be selected: everything on the plan, or everybody without a place."""
+        if self.place == ELSEWHERE:
+            return without_place(self.shown)
+        return self._things(self.shown) if self.sound is not None else ()
+
+    def _things(self, show: Show) -> tuple[Thing, ...]:
+        return things_of(show, self.document.analysis.catalogue.with_kinds(*show.kinds), self.place)
 
     @property
     def key(self) -> Key:
         return self.picture.chosen
 
     def _shelf(self) -> tuple[Kind, ...]:
+        """The user's own kinds, read again only when the file has changed."""
         try:
-            return read_shelf()
+            stamp = shelf_path().stat().st_mtime_ns if shelf_path().exists() else 0
+            if self._own is None or self._own[0] != stamp:
+                self._own = stamp, read_shelf()
         except FileProblem as problem:
             self.document.trouble.emit(str(problem))
+            self._own = None
             return ()
+        return self._own[1]
 
     def _first_place(self) -> None:
-        places = self.document.analysis.show.places
-        self.place = places[0].id if places else ""
+        show = self.document.analysis.show
+        self.place = show.places[0].id if show.places else ELSEWHERE if show.parties else ""
         self._choose_worst()
 
     def _choose_worst(self) -> None:
@@ -216,7 +168,7 @@ class CastStage(StageSurface):
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
     def first(self) -> QWidget:
-        return self.picture
+        return self.microphones if self.place == ELSEWHERE else self.picture
 
     def keep(self) -> object:
         return self.place, self.picture.chosen, self.view, self.row, self.cell
@@ -229,45 +181,33 @@ class CastStage(StageSurface):
 
     def refresh(self) -> None:
         self._live = None
-        places = self.document.analysis.show.places
-        if not any(place.id == self.place for place in places):
+        here = [place.id for place in self.document.analysis.show.places]
+        if any(party.place is None for party in self.document.analysis.show.parties):
+            here.append(ELSEWHERE)
+        if self.place not in here:
             self._first_place()
         if not any(thing.key == self.key for thing in self.things):
             self._choose_worst()
-        self._set_chips()
+        self.top.show_places(self.document.analysis, self.place)
         self._draw()
-
-    def _set_chips(self) -> None:
-        places = self.document.analysis.show.places
-        if [button.objectName() for button in self._chips.buttons()] != [f"place {row.id}" for row in places]:
-            self._make_chips()
-        for button, place in zip(self._chips.buttons(), places, strict=True):
-            worst = view.worst_in_place(self.document.analysis, place.id)
-            button.setText(place.name)
-            button.setChecked(place.id == self.place)
-            button.setIcon(view.mark(worst or "tick", self.theme))
-            button.setToolTip(f"The plan of {place.name}")
-            button.setAccessibleName(f"{place.name}, {worst or 'settled'}")
-
-    def _make_chips(self) -> None:
-        empty(self._chip_row)
-        for button in self._chips.buttons():
-            self._chips.removeButton(button)
-        for place in self.document.analysis.show.places:
-            button = QPushButton()
-            button.setProperty("role", "chip")
-            button.setCheckable(True)
-            button.setObjectName(f"place {place.id}")
-            button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
-            button.clicked.connect(lambda _checked=False, name=place.id: self.choose_place(name))
-            self._chips.addButton(button)
-            self._chip_row.addWidget(button)
-        self._chip_row.addStretch(1)
 
     def _draw(self) -> None:
         """Plan, tables and words from what is drawn now."""
         sound, analysis = self.sound, self.document.analysis
-        self.tables.setCurrentIndex([name for name, _, _ in VIEWS].index(self.view))
+        self.tables.setCurrentIndex(
+            [name for name, _, _ in VIEWS].index(self.view if sound is not None else "microphones")
+        )
+        self.card.setVisible(self.place != ELSEWHERE)
+        if self.place == ELSEWHERE:
+            self.title.setText("Elsewhere")
+            self.subtitle.setText(
+                "Who takes part without a place on a plan: audiences, recorders, players, lines."
+            )
+            rows = view.elsewhere_rows(analysis, self.shown)
+            self.microphones.set_rows(view.ELSEWHERE_HEADINGS, view.ELSEWHERE_HELP, rows)
+            self.microphones.choose(next((i for i, row in enumerate(rows) if row.key == self.key), -1))
+            self.tables.setMaximumHeight(16777215)
+            return
         if sound is None:
             self.title.setText("Cast")
             self.subtitle.setText("Start with a place: Add, Place. Then put into it who must be heard.")
@@ -277,10 +217,11 @@ class CastStage(StageSurface):
             return
         self.title.setText(sound.place.name)
         self.subtitle.setText(view.place_words(sound))
-        mic = self._mic(sound)
+        subject = self._subject(sound)
+        mic = subject.mic
         advice = self._advise(sound) if self.view == "best" else None
         choice = advice.choices[self.row] if advice and self.row < len(advice.choices) else None
-        found = self._placement(sound, mic, choice.kind if choice else None)
+        found = self._adviser.placement(sound, subject, choice.kind if choice else None)
         content = view.plan_content(analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None)  # fmt: skip
         self.picture.set_content(content, self.key)
         rows = view.microphone_rows(analysis, self.shown, sound)
@@ -303,74 +244,36 @@ class CastStage(StageSurface):
         if isinstance(current, RowTable):
             self.tables.setMaximumHeight(max(current.fitting_height(), 110))
 
-    def _mic(self, sound: PlaceSound) -> int | None:
-        """The microphone that the selection is about: itself, or the first one of the selected party."""
-        sort, name = self.key
-        if sort == "microphone":
-            return sound.mic_index.get(name)
-        if sort == "party":
-            voice = sound.source_index.get(name)
-            return next(
-                (m for m in range(len(sound.mics)) if voice is not None and sound.own[m] == voice), None
-            )
-        return None
-
-    def _voice(self, sound: PlaceSound) -> int | None:
-        """The voice that the selection is about."""
-        mic = self._mic(sound)
-        if mic is not None and sound.own[mic] >= 0:
-            return int(sound.own[mic])
-        return sound.source_index.get(self.key[1]) if self.key[0] == "party" else None
-
-    def _placement(self, sound: PlaceSound, mic: int | None, kind: Kind | None) -> PlacementMap | None:
-        """The map of the selected party for its own microphone, or for the kind chosen in the ranking."""
-        voice = self._voice(sound)
-        if voice is None or (mic is None and kind is None):
-            return None
-        stand = sound.mics[mic] if mic is not None else None
-        kind = kind or (stand.kind if stand else None)
-        if kind is None or (kind.microphone is None and kind.group != "phone"):
-            return None
-        shield = stand.device.shield if stand else "none"
-        source = sound.sources[voice]
-        key = (sound.place, source.at, source.faces_deg, source.level.value, kind.id, shield, tuple(row.at for row in sound.sources))  # fmt: skip
-        if self._map is None or self._map[0] != key:
-            self._map = key, placement_map(sound, voice, kind, shield)
-        return self._map[1]
+    def _subject(self, sound: PlaceSound) -> Subject:
+        """What the selection is about."""
+        return subject_of(sound, self.key)
 
     def _advise(self, sound: PlaceSound) -> Advice | None:
-        voice, mic = self._voice(sound), self._mic(sound)
-        if voice is None:
-            return None
         kinds = tuple(kind for kind in self.forms.catalogue if kind.microphone is not None)
-        stand = sound.mics[mic] if mic is not None else None
-        kind = stand.kind if stand is not None and stand.kind.microphone is not None else kinds[0]
-        key = (id(sound), voice, mic, kinds)
-        if self._advice is None or self._advice[0] != key:
-            shield = stand.device.shield if stand else "none"
-            self._advice = key, advise(sound, voice, kind, kinds, mic, shield)
-        return self._advice[1]
+        return self._adviser.advice(sound, self._subject(sound), kinds, held=self._live is not None)
 
     # the Why panel
 
     def why(self) -> WhyContent:
         sound, analysis = self.sound, self.document.analysis
+        if self.place == ELSEWHERE:
+            party = next((row for row in self.shown.parties if row.id == self.key[1]), None)
+            return view.why_elsewhere(analysis, party)
         if sound is None:
             return WhyContent("No place yet", hint="Add a place, then people and microphones.", actions=(Action("place", "Add a place\u2026", "A room, deck or yard with its own air."),))  # fmt: skip
         if self.view == "bleed":
             return view.why_bleed(analysis, self.shown, sound, *self.cell)
-        voice = self._voice(sound)
+        subject = self._subject(sound)
+        voice = subject.voice
         if self.view == "best":
             advice = self._advise(sound)
             if advice is None or voice is None:
                 return WhyContent(
                     "Best places", hint="Select somebody who is heard, or a microphone that is theirs."
                 )
-            return view.why_best(
-                advice, sound.sources[voice].name, self.row, mine=self._mic(sound) is not None
-            )
+            return view.why_best(advice, sound.sources[voice].name, self.row, mine=subject.mic is not None)
         thing = next((row for row in self.things if row.key == self.key), None)
-        return view.why_thing(analysis, self.shown, sound, thing, self._mic(sound))
+        return view.why_thing(analysis, self.shown, sound, thing, subject.mic)
 
     def act(self, action: str) -> None:
         if action == "place":
@@ -388,28 +291,12 @@ class CastStage(StageSurface):
         """Puts the chosen kind of the ranking where it is best."""
         sound = self.sound
         advice = self._advise(sound) if sound is not None else None
-        if sound is None or advice is None or self.row >= len(advice.choices):
-            return
-        choice, mic, voice = advice.choices[self.row], self._mic(sound), self._voice(sound)
-        if voice is None:
-            return
-        edits: list[Edit] = []
-        if choice.kind.id not in self.document.analysis.catalogue:
-            edits.append(AddRow("kinds", choice.kind))
-        if mic is not None:
-            name = sound.mics[mic].device.id
-            if sound.mics[mic].kind.id != choice.kind.id:
-                edits.append(SetField("devices", name, "kind", choice.kind.id))
-            if choice.at is not None:
-                edits += [
-                    SetField("devices", name, "at_m", choice.at),
-                    SetField("devices", name, "aim_deg", None),
-                ]
-            text = f"{choice.kind.name} for {sound.sources[voice].name}"
-        else:
-            edits.append(view.new_microphone(self._show, self.place, sound.sources[voice], choice))
-            text = f"Add {choice.kind.name} for {sound.sources[voice].name}"
-        self._do(tuple(edits), text)
+        if sound is not None and advice is not None and self.row < len(advice.choices):
+            known = self.document.analysis.catalogue
+            edits, text = use_edits(
+                self._show, self.place, known, sound, self._subject(sound), advice.choices[self.row]
+            )
+            self._do(edits, text)
 
     # what the user does
 
@@ -424,13 +311,16 @@ class CastStage(StageSurface):
     def choose_view(self, name: str) -> None:
         """Microphones, bleed, or the ranking."""
         self.view, self.row = name, 0
-        for button in self._views.buttons():
-            button.setChecked(button.objectName() == f"view {name}")
+        self.top.show_view(name)
         self._draw()
         self.why_changed.emit()
 
     def show_finding(self, finding: Finding) -> None:
-        places = {row.id: row.place for rows in (self._show.parties, self._show.devices) for row in rows}
+        places = {
+            row.id: row.place or ELSEWHERE
+            for rows in (self._show.devices, self._show.parties)
+            for row in rows
+        }
         place = next((name if name in [row.id for row in self._show.places] else places.get(name) for name in finding.subjects if name in places or name in [row.id for row in self._show.places]), None)  # fmt: skip
         if place is not None and place != self.place:
             self.choose_place(place)
@@ -456,6 +346,12 @@ class CastStage(StageSurface):
         if thing is not None:
             self._opened(self.forms.edit(self.place, thing))
 
+    def _row_removed(self, row: int) -> None:
+        rows = self.microphones.words.rows
+        thing = next((thing for thing in self.things if row < len(rows) and thing.key == rows[row].key), None)
+        if thing is not None:
+            self._remove(thing)
+
     def _cell_chosen(self, row: int, column: int) -> None:
         self.cell = (row, max(column, 1))
         self.why_changed.emit()
@@ -468,6 +364,8 @@ class CastStage(StageSurface):
     def _sketch(self, edits: tuple[Edit, ...]) -> None:
         """Draws what an edit would come to, in the core's quick way, without doing it."""
         if not edits:
+            return
+        if self.sound is None:
             return
         show = apply_all(self._show, edits)
         self._live = show, self.document.analysis.sketch(show, self.place)
@@ -491,8 +389,7 @@ class CastStage(StageSurface):
 
     def _now(self, thing: Thing) -> Thing | None:
         """A thing where it stands in the show as it is, even while its analysis is on the way."""
-        rows = things_of(self._show, self.document.analysis.catalogue, self.place)
-        return next((row for row in rows if row.key == thing.key), None)
+        return next((row for row in self._things(self._show) if row.key == thing.key), None)
 
     def _nudge(self, thing: Thing, dx: float, dy: float, carry: bool) -> None:
         now = self._now(thing)
@@ -517,20 +414,39 @@ class CastStage(StageSurface):
             self._do(turn_edits(self._show, self.place, now, turned), f"Turn {now.name}", f"turn {now.key}")
 
     def _remove(self, thing: Thing) -> None:
-        self._do(remove_edits(self._show, self.place, thing), f"Remove {thing.name}")
+        place = "" if self.place == ELSEWHERE else self.place
+        self._do(remove_edits(self._show, place, thing), f"Remove {thing.name}")
         self.document.trouble.emit(f"{thing.name} is taken off the show, with its cables and wants. Ctrl+Z brings it back.")  # fmt: skip
 
     def _opened(self, taken: bool) -> None:
         if taken and not self.place:
             QTimer.singleShot(0, self.refresh)
-        self.picture.setFocus()
+        self.first().setFocus()
 
-    def _in_place(self, run: object) -> None:
-        if not self.place:
-            self.document.trouble.emit("Add a place first: Add, Place.")
-            return
-        assert callable(run)
-        self._opened(bool(run()))
+    def wanted(self, name: str) -> None:
+        """What an entry of the Add menu asks for."""
+        place = next((row for row in self._show.places if row.id == self.place), None)
+        if name == "party":
+            self._opened(self.forms.party(None, place.id if place else None))
+        elif name == "place":
+            self._add_place()
+        elif name == "kinds":
+            self.open_kinds()
+        elif place is None:
+            self.document.trouble.emit("Choose or add a place first.")
+        elif name in ("microphone", "loudspeaker"):
+            self._opened(self.forms.device(None, place.id, loudspeaker=name == "loudspeaker"))
+        elif name == "noise":
+            self._opened(self.forms.noise(place, None))
+        elif name == "surface":
+            self._opened(self.forms.surface(place, None))
+        elif name == "edit-place":
+            self._opened(self.forms.place(place))
+        elif name == "remove-place":
+            self.forms.remove_place(place)
+            self.document.trouble.emit(
+                f"{place.name} is taken off; who was there is under Elsewhere. Ctrl+Z brings it back."
+            )
 
     def _add_place(self) -> None:
         before = {place.id for place in self._show.places}
@@ -539,18 +455,10 @@ class CastStage(StageSurface):
             if new is not None and not self.document.busy:
                 self.choose_place(new)
 
-    def _edit_place(self) -> None:
-        if self.place:
-            self.forms.place(self._show.place(self.place))
-
-    def _remove_place(self) -> None:
-        if self.place:
-            self.forms.remove_place(self._show.place(self.place))
-
     def open_kinds(self) -> None:
         """The shelf of the user's own kinds."""
         from kymaphon.app.kinds import KindsDialog
 
         KindsDialog(self, self.document).exec()
-        self._advice = None
+        self._adviser.forget()
         self._draw()

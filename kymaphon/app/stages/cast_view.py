@@ -23,7 +23,7 @@ from kymaphon.core.placing import Advice, Choice, PlacementMap, bounds_of
 from kymaphon.core.plan import Thing, fresh_id
 from kymaphon.core.rules.cast_bleed import ENOUGH
 from kymaphon.core.rules.cast_own import turns_of
-from kymaphon.core.show import Device, Show
+from kymaphon.core.show import Device, Party, Show
 
 MIC_HEADINGS = (
     "Who",
@@ -44,6 +44,14 @@ MIC_HELP = (
     "Direct voice over the noise of the place in this microphone",
     "From the highest peaks to the microphone's maximum level",
     "Who or what else is loudest in it, and how far that lies under the own voice",
+)
+ELSEWHERE_HEADINGS = ("Who", "Is a", "Is heard", "Hears on", "Level")
+ELSEWHERE_HELP = (
+    "Name",
+    "What kind of party",
+    "Where its voice begins",
+    "What it listens on",
+    "Level of its voice where that begins",
 )
 BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")
 BEST_HELP = (
@@ -68,7 +76,10 @@ def _worst(rows: list[Finding]) -> str:
 
 def worst_in_place(analysis: Analysis, place: str) -> str:
     """The worst severity of Cast's findings in a place, or an empty word."""
-    here = {place} | {row.id for rows in (analysis.show.parties, analysis.show.devices) for row in rows if row.place == place}  # fmt: skip
+    where = place if any(row.id == place for row in analysis.show.places) else None
+    here = {place} | {row.id for row in analysis.show.parties if row.place == where}
+    if where is not None:
+        here |= {row.id for row in analysis.show.devices if row.place == where}
     return _worst([row for row in analysis.findings if row.stage == "Cast" and here & set(row.subjects)])
 
 
@@ -187,6 +198,30 @@ def microphone_rows(analysis: Analysis, show: Show, sound: PlaceSound) -> tuple[
             )
             rows.append(Row(("party", party.id), (party.name, what, *[DASH] * 6), hues.get(party.id, -1)))
     return tuple(rows)
+
+
+def elsewhere_rows(analysis: Analysis, show: Show) -> tuple[Row, ...]:
+    """Everybody without a place on a plan."""
+    hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
+    names = {device.id: device.name or analysis.catalogue[device.kind].name for device in show.devices}
+    rows = []
+    for party in show.parties:
+        if party.place is not None:
+            continue
+        heard = (party.plays_on or "by its microphone") if party.speaks else DASH
+        ears = (party.hears_on or "its own ears") if party.listens else DASH
+        level = analysis.graph.mouths.get(party.id)
+        cells = (
+            party.name, party.kind, _named(heard, names), _named(ears, names), level[1].text() if level else DASH,
+        )  # fmt: skip
+        rows.append(Row(("party", party.id), cells, hues.get(party.id, -1)))
+    return tuple(rows)
+
+
+def _named(reference: str, names: dict[str, str]) -> str:
+    """A device or device.port by the device's name."""
+    device, dot, port = reference.partition(".")
+    return f"{names[device]}{', ' + port if dot else ''}" if device in names else reference
 
 
 def bleed_rows(
@@ -321,6 +356,35 @@ def _why_alone(
         return WhyContent(thing.name, spot.noise.replace("-", " "), lines=(level,), findings=found, hint="It counts in every microphone here by distance and pattern.", actions=(details,))  # fmt: skip
     what = "hears only" if thing.sort == "party" else "reflects" if thing.sort == "surface" else thing.sort
     return WhyContent(thing.name, what, findings=found, actions=(details,))
+
+
+def why_elsewhere(analysis: Analysis, party: Party | None) -> WhyContent:
+    """Somebody without a place on a plan."""
+    if party is None:
+        return WhyContent(
+            "Elsewhere", hint="Add, Somebody or something, with no place: an audience, a recorder, a player."
+        )
+    level = analysis.graph.mouths.get(party.id)
+    found = tuple(row for row in findings_about(analysis.findings, party.id) if row.stage == "Cast")
+    ends = (
+        [f"is heard, from {party.plays_on}"]
+        if party.speaks and party.plays_on
+        else ["is heard"]
+        if party.speaks
+        else []
+    )
+    ends += (
+        [f"listens on {party.hears_on}"]
+        if party.listens and party.hears_on
+        else ["listens"]
+        if party.listens
+        else []
+    )
+    details = Action(
+        "details", "Details\u2026", f"Name, kind, place and level of {party.name}. Also Enter on the row."
+    )
+    hint = "Who has a place is on its plan; who has none is followed from where its voice begins to where it listens."
+    return WhyContent(party.name, f"{party.kind}, {' and '.join(ends) or 'takes no part'}", lines=(level[1],) if level else (), findings=found, hint=hint, actions=(details,))  # fmt: skip
 
 
 def why_bleed(analysis: Analysis, show: Show, sound: PlaceSound, row: int, column: int) -> WhyContent:

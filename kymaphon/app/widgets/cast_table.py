@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt, Signal
-from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap, QResizeEvent
+from PySide6.QtGui import QColor, QIcon, QKeyEvent, QPainter, QPixmap, QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
 from kymaphon.app.theme import Theme
@@ -115,11 +115,13 @@ class RowTable(QTableView):
 
     Signals:
         chosen: the row and column that the user went to.
-        opened: the row that was double-clicked or entered.
+        opened: the row that was double-clicked, or that Enter was pressed on.
+        removed: the row that Delete was pressed on.
     """
 
     chosen = Signal(int, int)
     opened = Signal(int)
+    removed = Signal(int)
 
     def __init__(
         self, theme: Theme, name: str, tip: str, *, cells: bool = False, parent: QWidget | None = None
@@ -162,6 +164,15 @@ class RowTable(QTableView):
         super().currentChanged(current, previous)
         if not self._quiet and current.isValid():
             self.chosen.emit(current.row(), current.column())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        row = self.currentIndex().row()
+        if row >= 0 and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.opened.emit(row)
+        elif row >= 0 and event.key() == Qt.Key.Key_Delete:
+            self.removed.emit(row)
+        else:
+            super().keyPressEvent(event)
 
     def fitting_height(self) -> int:
         """As tall as its rows need."""

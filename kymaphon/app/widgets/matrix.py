@@ -146,18 +146,18 @@ class FeedDelegate(QStyledItemDelegate):
             painter.setPen(QPen(theme.color("lantern"), 2))
             painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
         hue = theme.party(index.column())
-        middle = QPointF(box.left() + 18, box.center().y())
+        middle = QPointF(box.left() + 14, box.center().y())
         text, color = self._glyph(painter, feed, middle, hue)
         severity = SEVERITY_OF.get(feed.verdict)
-        left = box.left() + 32
+        left = box.left() + 27
         if severity:
             left += {"twice": 8, "back": 6}.get(feed.verdict, 0)
             draw_mark(painter, QRectF(left, box.center().y() - 6, 12, 12), severity, theme)
-            left += 17
+            left += 15
         painter.setPen(color)
-        painter.setFont(font(9.5, QFont.Weight.DemiBold if severity else QFont.Weight.Normal, self.scale))
+        painter.setFont(font(9, QFont.Weight.DemiBold if severity else QFont.Weight.Normal, self.scale))
         metrics = QFontMetricsF(painter.font())
-        room = QRectF(left, box.top(), box.right() - left - 3, box.height())
+        room = QRectF(left, box.top(), box.right() - left - 1, box.height())
         painter.drawText(
             room,
             Qt.AlignmentFlag.AlignVCenter,
@@ -269,7 +269,7 @@ class FeedMatrix(QTableView):
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.fit_rows()
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.horizontalHeader().setMinimumSectionSize(96)
+        self.horizontalHeader().setMinimumSectionSize(100)
         for header in (self.horizontalHeader(), self.verticalHeader()):
             header.setSectionsClickable(False)
             header.setHighlightSections(False)

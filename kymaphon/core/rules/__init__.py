@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from kymaphon.core.analysis import Rule
-from kymaphon.core.rules import cast_bleed, cast_own, cast_plan, feeds, levels, rig, wants
+from kymaphon.core.rules import cast_around, cast_bleed, cast_own, cast_plan, feeds, levels, rig, wants
 
 ALL_RULES: tuple[Rule, ...] = (
     *cast_plan.RULES,
     *cast_own.RULES,
     *cast_bleed.RULES,
+    *cast_around.RULES,
     *rig.RULES,
     *levels.RULES,
     *feeds.RULES,

@@ -1,20 +1,17 @@
-"""Rules about what else a microphone hears: the neighbours, loudspeakers, reflections, wind, too many open ones."""
+"""Rules about who else is in a microphone: the neighbours, three to one, and loudspeakers."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
+from kymaphon.core.acoustics import comb, travel_ms
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.cast import PlaceSound, open_cost_db
+from kymaphon.core.cast import PlaceSound
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import Edit, SetField, SetValue
+from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.heard import wind_noise, wind_speed_m_s
-from kymaphon.core.mouth import mouth_gain_db
 from kymaphon.core.moves import (
     Placed,
     aim,
@@ -26,7 +23,6 @@ from kymaphon.core.moves import (
     rounded,
     turned_down,
 )
-from kymaphon.core.room import Reflection, reflections
 from kymaphon.core.standing import direction_deg
 
 ENOUGH = "double-difference"
@@ -288,168 +284,4 @@ def _back(analysis: Analysis, node: int) -> Iterator[tuple[int, int, float]]:
         step = max(ways, key=lambda row: row[2])
 
 
-def reflection_close(analysis: Analysis) -> Iterator[Finding]:
-    """A surface so near that its reflection combs the voice."""
-    for place in analysis.show.places:
-        for row in placed_in(analysis, place.id):
-            stand = row.sound.mics[row.mic]
-            if stand.goes_along or stand.pickup.pattern == "boundary":
-                continue
-            found = [(under, way) for way in reflections(place, row.mouth, row.at) if (under := reflected_db(row, way)) < number(ENOUGH)]  # fmt: skip
-            if found:
-                yield _reflection(row, *min(found, key=lambda item: item[0]))
-
-
-def reflected_db(row: Placed, way: Reflection) -> float:
-    """How far a reflection lies under the direct voice in a microphone, in dB."""
-    stand, source = row.sound.mics[row.mic], row.sound.sources[row.voice]
-    off = way.off_deg
-    if off is None:
-        off = angle_between_deg(row.at, stand.aim_deg, way.point) if stand.aim_deg is not None else 0.0
-    direct = stand.pickup.gain_db(row.sound.angle_deg[row.voice, row.mic], row.metres)
-    lost = float(direct - stand.pickup.gain_db(off, max(way.length_m, row.metres)))
-    if source.faces_deg is not None and way.off_deg is None:
-        leaves = angle_between_deg(source.at, source.faces_deg, way.point)
-        lost += float(mouth_gain_db(row.sound.face_deg[row.voice, row.mic]) - mouth_gain_db(leaves))
-    return lost - way.loss_db
-
-
-def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
-    apart = travel_ms(way.length_m) - travel_ms(way.direct_m)
-    notch, peak, dip = comb(0.0, max(apart, 1e-3), max(under, 0.0))
-    text = (
-        f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {under:.1f} dB under: "
-        f"{show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz."
-    )
-    remedies = []
-    mic = row.sound.mics[row.mic].kind.microphone
-    for metres in (row.metres * share for share in (0.75, 0.5, 0.33)):
-        if mic is None or metres < mic.nearest_m:
-            continue
-        edits = (move(row.device, row.spot(metres)),)
-        after = row.tried(*edits)
-        if after is None or not after.keeps_clear():
-            continue
-        again = [reflected_db(after, other) for other in reflections(row.sound.place, after.mouth, after.at)]
-        if min(again, default=math.inf) >= number(ENOUGH):
-            remedies.append(Remedy("nearer", f"Move {row.name} {show_number(row.metres - metres, 'm')} nearer", f"the reflection is then {min(again, default=0.0):.1f} dB under.", edits))  # fmt: skip
-            break
-    surface = next(
-        (item for item in row.sound.place.surfaces if item.name == way.surface and item.finish == "hard"),
-        None,
-    )
-    softer = number("hard-reflection") - number("soft-reflection")
-    if surface is not None and under + softer >= number(ENOUGH):
-        rows = tuple(
-            item.with_(finish="soft") if item.id == surface.id else item for item in row.sound.place.surfaces
-        )
-        remedies.append(Remedy("cover", f"Cover {surface.name} with cloth", f"about {softer:.1f} dB less comes back at the frequencies of speech.", (SetField("places", row.sound.place.id, "surfaces", rows),)))  # fmt: skip
-    why = Derived(
-        "reflection against the direct voice", -under, "dB", "distance, surface, pattern and face",
-        (
-            Derived("straight", way.direct_m, "m"),
-            Derived(f"by {way.surface}", way.length_m, "m"),
-            Derived("by distance and surface", way.loss_db, "dB", "image method"),
-        ),
-        "image method; heights above a table assumed",
-    )  # fmt: skip
-    figures = (
-        Derived("under", under, "dB"), Derived("apart", apart, "ms"), Derived("first notch", notch, "Hz"),
-        Derived("peak", peak, "dB"), Derived("dip", dip, "dB"),
-    )  # fmt: skip
-    return Finding(
-        "reflection-close", "fix", "Cast", (row.party, row.device), f"{way.surface} reflects into {row.name}"[:1].upper() + f"{way.surface} reflects into {row.name}"[1:],
-        text, figures, why, tuple(remedies),
-    )  # fmt: skip
-
-
-def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
-    """A microphone in the wind without a shield, and the wind nearly as loud in it as the voice."""
-    for place in analysis.show.places:
-        if wind_speed_m_s(place) <= 0:
-            continue
-        sound = analysis.sound(place.id)
-        for m, stand in enumerate(sound.mics):
-            if stand.device.shield != "none":
-                continue
-            wind = wind_noise(place, stand)
-            own = float(sound.own_db[m])
-            over = (own if not math.isnan(own) else 0.0) - (wind.value if wind else 0.0)
-            if wind is None or (not math.isnan(own) and over >= number("wanted-snr")):
-                continue
-            fur, foam = number("shield-fur"), number("shield-foam")
-            against = (
-                "" if math.isnan(own) else f"; {stand.own.name if stand.own else ''} is {over:.1f} dB over it"
-            )
-            assumed = "" if place.wind_m_s is not None else " (assumed)"
-            text = (
-                f"{stand.name} has no shield in a wind of {wind_speed_m_s(place):.0f} m/s{assumed}: it makes "
-                f"{show_number(wind.value, 'dB SPL')} in it{against}. Foam takes off {foam:.0f} dB, fur {fur:.0f}."
-            )
-            names = (
-                ("fur", "foam") if math.isnan(own) or over + foam < number("wanted-snr") else ("foam", "fur")
-            )
-            remedies = tuple(
-                Remedy(f"shield-{name}", f"Put {'fur over a basket' if name == 'fur' else 'a foam shield'} on {stand.name}", f"{number(f'shield-{name}'):.0f} dB less wind.", (SetField("devices", stand.device.id, "shield", name),))
-                for name in names
-            )  # fmt: skip
-            figures = (Derived("wind", wind.value, "dB SPL"),) + (() if math.isnan(own) else (Derived("voice over wind", over, "dB"),))  # fmt: skip
-            yield Finding(
-                "wind-unshielded", "fix", "Cast", (stand.device.id,), f"{stand.name} stands bare in the wind", text, figures,
-                wind, remedies,
-            )  # fmt: skip
-
-
-def open_microphones(analysis: Analysis) -> Iterator[Finding]:
-    """More microphones open in a place than there is to hear: each doubling costs 3 dB."""
-    for place in analysis.show.places:
-        sound = analysis.sound(place.id)
-        opened = [m for m in range(len(sound.mics)) if sound.is_open(m)]
-        best: dict[int, int] = {}
-        for m in opened:
-            v = int(sound.own[m])
-            if v >= 0 and (v not in best or sound.voice_over_room[m] > sound.voice_over_room[best[v]]):
-                best[v] = m
-        spare = [m for m in opened if m not in best.values()]
-        needed = max(len(opened) - len(spare), 1)
-        cost = open_cost_db(len(opened)) - open_cost_db(needed)
-        if not spare or cost < number("nom-tolerance"):
-            continue
-        names = ", ".join(sound.mics[m].name for m in spare)
-        text = (
-            f"{len(opened)} microphones are open in {place.name} and {needed} would do ({names} not needed): "
-            f"{cost:.1f} dB less margin before feedback, and as much more room noise."
-        )
-        why = Derived(
-            "cost of the open microphones", cost, "dB", f"10 lg({len(opened)} / {needed})",
-            (Derived("open", len(opened), ""), Derived("needed", needed, "")),
-            "10 lg NOM: Davis & Patronis, Sound System Engineering",
-        )  # fmt: skip
-        edits = tuple(edit for m in spare if (edit := _mute(analysis, sound.mics[m].device.id)) is not None)
-        remedies = (Remedy("mute", f"Mute {names}", f"{needed} open: {cost:.1f} dB regained.", edits),) if len(edits) == len(spare) else ()  # fmt: skip
-        yield Finding(
-            "open-microphones", "fix", "Cast", (place.id, *(sound.mics[m].device.id for m in spare)),
-            f"{len(spare)} microphone{'s' if len(spare) > 1 else ''} too many open in {place.name}", text,
-            (Derived("open", len(opened), ""), Derived("needed", needed, ""), Derived("cost", cost, "dB")), why, remedies,
-        )  # fmt: skip
-
-
-def _mute(analysis: Analysis, device: str) -> SetValue | None:
-    """The mute of the channel behind a microphone, or its fader all down."""
-    knob = fader_of(analysis, device)
-    if knob is None:
-        return None
-    for edge in analysis.graph.edges:
-        for switch in edge.switches:
-            if switch.ref == SettingRef(knob.ref.device, knob.ref.key, "mute"):
-                return SetValue(switch.ref, True)
-    return SetValue(knob.ref, knob.lowest) if knob.ref.field == "fader_db" else None
-
-
-RULES: tuple[Rule, ...] = (
-    three_to_one,
-    loudspeaker_into_microphone,
-    reflection_close,
-    wind_unshielded,
-    open_microphones,
-)
+RULES: tuple[Rule, ...] = (three_to_one, loudspeaker_into_microphone)

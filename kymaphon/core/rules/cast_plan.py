@@ -6,6 +6,7 @@ import math
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField
 from kymaphon.core.figures import figure, number
@@ -24,8 +25,11 @@ def same_spot(analysis: Analysis) -> Iterator[Finding]:
             if party.place == place.id and party.at_m is not None
         ]
         for device in analysis.show.devices:
-            worn = analysis.catalogue[device.kind].microphone
-            if device.place == place.id and device.at_m is not None and (worn is None or worn.worn is None):
+            kind = analysis.catalogue[device.kind]
+            hears = any(port.domain == "acoustic" for port in kind.inputs) and not (
+                kind.microphone and kind.microphone.worn
+            )
+            if device.place == place.id and device.at_m is not None and (hears or is_loudspeaker(kind)):
                 rows.append((device.id, device.name or device.id, device.at_m))
         owners = {row.device: row for row in placed_in(analysis, place.id)}
         for i, (one, name, at) in enumerate(rows):

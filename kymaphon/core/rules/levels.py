@@ -288,7 +288,8 @@ def _nearer(analysis: Analysis, voice: str, gained: float) -> tuple[Remedy, ...]
         ):
             continue
         distance = math.dist(device.at_m, party.at_m)
-        if distance / 2 < number("nearest-distance") * 2:
+        mic = analysis.catalogue[device.kind].microphone
+        if mic is None or mic.worn or distance / 2 < max(mic.nearest_m, number("nearest-distance") * 2):
             return ()
         x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
         label = f"Bring the microphone to {show_number(distance / 2, 'm')}"

@@ -1,0 +1,125 @@
+"""The head of Cast: a chip for each place, three views, and the menu of what can be added."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
+
+from kymaphon.app.stages.cast_view import mark, worst_in_place
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.why import empty
+from kymaphon.core.analysis import Analysis
+
+ELSEWHERE = " elsewhere"
+"""Stands for those without a place; no id can begin with a space."""
+VIEWS = (
+    ("microphones", "Microphones", "Each microphone with its party: distance, angle, voice, room, bleed."),
+    (
+        "bleed",
+        "Bleed",
+        "Every voice and loudspeaker in every microphone, against the microphone's own voice.",
+    ),
+    (
+        "best",
+        "Best places",
+        "All kinds of microphone for the selected party, each at its best allowed spot, ranked.",
+    ),
+)
+MENU = (
+    ("party", "&Somebody or something\u2026"),
+    ("microphone", "&Microphone\u2026"),
+    ("loudspeaker", "&Loudspeaker\u2026"),
+    ("noise", "&Noise\u2026"),
+    ("surface", "S&urface\u2026"),
+    ("place", "&Place\u2026"),
+    ("", ""),
+    ("edit-place", "Details of this place\u2026"),
+    ("remove-place", "Remove this place"),
+    ("kinds", "Your own &kinds\u2026"),
+)
+
+
+class CastHead(QObject):
+    """Makes the chips and buttons, and says what was pressed.
+
+    Signals:
+        place: id of a place, or `ELSEWHERE`.
+        view: name of one of `VIEWS`.
+        wanted: name of an entry of `MENU`.
+    """
+
+    place = Signal(str)
+    view = Signal(str)
+    wanted = Signal(str)
+
+    def __init__(self, parent: QWidget, theme: Theme, head: QHBoxLayout) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.chip_row = QHBoxLayout()
+        self.chip_row.setSpacing(8)
+        self._chips = QButtonGroup(self)
+        self._chips.setExclusive(True)
+        self._views = QButtonGroup(self)
+        self._views.setExclusive(True)
+        for name, words, tip in VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setObjectName(f"view {name}")
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.clicked.connect(lambda _checked=False, name=name: self.view.emit(name))
+            self._views.addButton(button)
+            head.addWidget(button)
+        self.add = QPushButton("Add\u2026")
+        self.add.setObjectName("add")
+        tip = "Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place; your own kinds."
+        self.add.setToolTip(tip)
+        self.add.setStatusTip(tip)
+        self.menu = QMenu(self.add)
+        for name, words in MENU:
+            if not name:
+                self.menu.addSeparator()
+                continue
+            action = QAction(words, self)
+            action.triggered.connect(lambda _checked=False, name=name: self.wanted.emit(name))
+            self.menu.addAction(action)
+        self.add.setMenu(self.menu)
+        head.addWidget(self.add)
+
+    def show_view(self, name: str) -> None:
+        """Marks a view as the one that is shown."""
+        for button in self._views.buttons():
+            button.setChecked(button.objectName() == f"view {name}")
+
+    def show_places(self, analysis: Analysis, chosen: str) -> None:
+        """A chip for each place, and one for those without."""
+        rows = [(place.id, place.name) for place in analysis.show.places]
+        if any(party.place is None for party in analysis.show.parties):
+            rows.append((ELSEWHERE, "Elsewhere"))
+        if [button.objectName() for button in self._chips.buttons()] != [f"place {name}" for name, _ in rows]:
+            self._make([name for name, _ in rows])
+        for button, (name, words) in zip(self._chips.buttons(), rows, strict=True):
+            worst = worst_in_place(analysis, name)
+            button.setText(words)
+            button.setChecked(name == chosen)
+            button.setIcon(mark(worst or "tick", self.theme))
+            button.setToolTip(
+                f"The plan of {words}" if name != ELSEWHERE else "Who takes part without a place on a plan"
+            )
+            button.setAccessibleName(f"{words}, {worst or 'settled'}")
+
+    def _make(self, names: list[str]) -> None:
+        empty(self.chip_row)
+        for button in self._chips.buttons():
+            self._chips.removeButton(button)
+        for name in names:
+            button = QPushButton()
+            button.setProperty("role", "chip")
+            button.setCheckable(True)
+            button.setObjectName(f"place {name}")
+            button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
+            button.clicked.connect(lambda _checked=False, name=name: self.place.emit(name))
+            self._chips.addButton(button)
+            self.chip_row.addWidget(button)
+        self.chip_row.addStretch(1)
