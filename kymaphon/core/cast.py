@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
-from kymaphon.core.heard import room_noise
+from kymaphon.core.heard import polar_db, room_noise, wind_noise
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import mouth_gain_db
 from kymaphon.core.own_noise import own_noise
@@ -93,6 +93,7 @@ class PlaceSound:
         distance_m, angle_deg, face_deg: geometry; angle off the microphone's axis, off the front of the source;
             shape (V, M).
         direct_db, reverberant_db: what comes straight, and by the room; shape (V, M).
+        measured: the place's noise in each microphone where a take tells it; else None.
         ambient_db, noise_db, most_db: the place's noise, the microphone's own, its maximum; shape (M,); the last is
             inf where it is not stated.
     """
@@ -107,7 +108,8 @@ class PlaceSound:
     face_deg: Floats
     direct_db: Floats
     reverberant_db: Floats
-    ambient: tuple[Derived, ...]
+    ambient_db: Floats
+    measured: tuple[Derived | None, ...]
     noise: tuple[Derived, ...]
     most_db: Floats
     shut: frozenset[str] = field(default=frozenset())
@@ -118,8 +120,11 @@ class PlaceSound:
         return np.asarray(np.logaddexp(self.direct_db * _LN, self.reverberant_db * _LN) / _LN)
 
     @cached_property
-    def ambient_db(self) -> Floats:
-        return np.array([row.value for row in self.ambient])
+    def ambient(self) -> tuple[Derived, ...]:
+        """The place's noise in each microphone with its arithmetic: as measured, else as assumed."""
+        return tuple(
+            known or room_noise(self.place, mic) for known, mic in zip(self.measured, self.mics, strict=True)
+        )
 
     @cached_property
     def noise_db(self) -> Floats:
@@ -271,7 +276,8 @@ def _compute(
     angle = np.zeros(count)
     gain = np.zeros(count)
     around = np.full(len(mics), 0.0)
-    ambient, noise = [], []
+    measured, noise = [], []
+    ambient = np.zeros(len(mics))
     for m, mic in enumerate(mics):
         own[m] = places.get(mic.own.id, -1) if mic.own is not None else -1
         if mic.worn is not None and own[m] >= 0:
@@ -287,7 +293,9 @@ def _compute(
         if mic.worn is not None and own[m] >= 0:
             gain[own[m], m] = 0.0
         around[m] = mic.pickup.reverberant_db()
-        ambient.append(measured_ambient(show, mic.device) or room_noise(place, mic))
+        known = measured_ambient(show, mic.device)
+        measured.append(known)
+        ambient[m] = known.value if known is not None else _ambient_db(place, mic)
         noise.append(_noise_of(mic))
     thrown = np.array([row.thrown_db(np.nan_to_num(face[v])) for v, row in enumerate(sources)]).reshape(count)
     for m, mic in enumerate(mics):
@@ -305,8 +313,29 @@ def _compute(
     most = np.array([_most(mic) for mic in mics])
     return PlaceSound(
         place, sources, mics, unplaced, own, distance, angle, np.nan_to_num(face), direct, reverberant,
-        tuple(ambient), tuple(noise), most, shut,
+        ambient, tuple(measured), tuple(noise), most, shut,
     )  # fmt: skip
+
+
+def _ambient_db(place: Place, mic: Stand) -> float:
+    """What `heard.room_noise` tells line by line, as one figure."""
+    power = 10 ** ((place.ambient_dba + mic.pickup.diffuse_db(place.noise)) / 10)
+    wind = wind_noise(place, mic)
+    if wind is not None:
+        power += 10 ** (wind.value / 10)
+    if place.noises and mic.at is not None:
+        apart = np.array([spot.at_m for spot in place.noises]) - np.asarray(mic.at)
+        metres = np.hypot(apart[:, 0], apart[:, 1])
+        gains = np.array(
+            [polar_db(mic, spot.at_m, float(d)) for spot, d in zip(place.noises, metres, strict=True)]
+        )
+        levels = np.array([spot.level_dba_1m for spot in place.noises])
+        direct = levels - 20 * np.log10(np.maximum(metres, number("nearest-distance"))) + gains
+        power += float(np.sum(10 ** (direct / 10)))
+        around = reverberant_gain_db(place, 1.0)
+        if around is not None:
+            power += float(np.sum(10 ** ((levels + around + mic.pickup.reverberant_db()) / 10)))
+    return 10 * math.log10(power)
 
 
 def _apart_deg(one: Floats, other: Floats | float) -> Floats:

@@ -116,6 +116,11 @@ def _polar(stand: Stand, to: tuple[float, float], metres: float) -> list[Derived
     return [_off_axis_part(stand.pickup, angle_between_deg(stand.at, stand.aim_deg, to), metres)]
 
 
+def polar_db(stand: Stand, to: tuple[float, float], metres: float) -> float:
+    """Off-axis loss of a sound from a spot, as one figure."""
+    return sum(part.value for part in _polar(stand, to, metres))
+
+
 def _reverberation(stand: Stand, place: Place | None, q: float | None, direct_db: float) -> Parts:
     """What the room adds to a sound that comes direct; nothing below a twentieth of a decibel."""
     gain = reverberant_gain_db(place, q) if place is not None else None

@@ -6,14 +6,14 @@ import math
 from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.cast import PlaceSound
+from kymaphon.core.cast import PlaceSound, is_loudspeaker
 from kymaphon.core.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob
 from kymaphon.core.model import Point
 from kymaphon.core.paths import strongest_path
-from kymaphon.core.show import Place
-from kymaphon.core.standing import direction_deg
+from kymaphon.core.show import Place, Show
+from kymaphon.core.standing import direction_deg, has_face
 
 
 def move(device: str, to: Point) -> SetField:
@@ -102,7 +102,7 @@ class Placed:
 
     def tried(self, *edits: Edit) -> Placed | None:
         """The same microphone after some edits; None where it would stand outside the place."""
-        show = apply_all(self.analysis.show, edits)
+        show = self._alone(apply_all(self.analysis.show, edits))
         sound = self.analysis.sketch(show, self.sound.place.id)
         after = sound.mic_index.get(self.device)
         if after is None:
@@ -111,6 +111,16 @@ class Placed:
         if at is None or not inside(sound.place, at):
             return None
         return Placed(self.analysis, sound, after)
+
+    def _alone(self, show: Show) -> Show:
+        """The show without other people's microphones, where nobody's facing depends on them: a trial looks at this one
+        microphone only, and a place may have many.
+        """
+        if any(row.faces_deg is None and has_face(row) for row in show.parties):
+            return show
+        kinds = self.analysis.catalogue.with_kinds(*show.kinds)
+        kept = tuple(row for row in show.devices if row.id == self.device or is_loudspeaker(kinds[row.kind]))
+        return show.model_copy(update={"devices": kept})
 
     def keeps_clear(self) -> bool:
         """Whether the microphone stays out of every head but its own party's."""

@@ -154,7 +154,7 @@ class TestPlan:
         qtbot.mouseMove(picture, (start + to) / 2)
         qtbot.mouseMove(picture, to)
         assert window.document.show is show, "nothing is changed before the button is let go"
-        assert why_words(window) != before
+        qtbot.waitUntil(lambda: why_words(window) != before, timeout=5000)
         qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=to)
         assert at(window, "mic-ilse") == pytest.approx((3.3, 1.6), abs=0.02)
         assert window.document.undo_stack.count() == 1

@@ -30,6 +30,8 @@ from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import read_shelf, shelf_path
 
+WORDS_MS = 80
+
 
 class CastStage(StageSurface):
     """One place at a time: its plan, and under it the microphones, the bleed matrix or the adviser's ranking."""
@@ -43,6 +45,10 @@ class CastStage(StageSurface):
         self._live: tuple[Show, PlaceSound] | None = None
         self._adviser = Adviser()
         self._own: tuple[int, tuple[Kind, ...]] | None = None
+        self._words = QTimer(self)
+        self._words.setSingleShot(True)
+        self._words.setInterval(WORDS_MS)
+        self._words.timeout.connect(self.why_changed)
         self.forms = CastForms(self, document, self._shelf)
         self.top = CastHead(self, theme, self.head)
         self.top.show_view(self.view)
@@ -370,7 +376,9 @@ class CastStage(StageSurface):
         show = apply_all(self._show, edits)
         self._live = show, self.document.analysis.sketch(show, self.place)
         self._draw()
-        self.why_changed.emit()
+        # The panel's words are laid out anew each time: often enough to read, not with every move of the pointer.
+        if not self._words.isActive():
+            self._words.start()
 
     def _drop(self) -> None:
         """Back from a drag to where it began."""

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWi
 
 from kymaphon.app.stages.cast_view import mark, worst_in_place
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import empty
 from kymaphon.core.analysis import Analysis
 
@@ -56,8 +57,7 @@ class CastHead(QObject):
     def __init__(self, parent: QWidget, theme: Theme, head: QHBoxLayout) -> None:
         super().__init__(parent)
         self.theme = theme
-        self.chip_row = QHBoxLayout()
-        self.chip_row.setSpacing(8)
+        self.chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
         self._views = QButtonGroup(self)
@@ -122,4 +122,3 @@ class CastHead(QObject):
             button.clicked.connect(lambda _checked=False, name=name: self.place.emit(name))
             self._chips.addButton(button)
             self.chip_row.addWidget(button)
-        self.chip_row.addStretch(1)

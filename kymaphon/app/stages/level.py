@@ -7,7 +7,6 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QButtonGroup,
-    QHBoxLayout,
     QPushButton,
     QVBoxLayout,
     QWidget,
@@ -17,6 +16,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.marks import mark_icon
@@ -51,8 +51,7 @@ class LevelStage(StageSurface):
         self.ends.activated.connect(self._choose_end)
         self.head.addWidget(self.every)
         self.head.addWidget(self.ends)
-        self._chip_row = QHBoxLayout()
-        self._chip_row.setSpacing(8)
+        self._chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
         self.column.addLayout(self._chip_row)
@@ -170,7 +169,6 @@ class LevelStage(StageSurface):
                 button.clicked.connect(lambda _checked=False, voice=voice: self.choose_voice(voice))
                 self._chips.addButton(button)
                 self._chip_row.addWidget(button)
-            self._chip_row.addStretch(1)
         for button in self._chips.buttons():
             voice = button.property("voice")
             button.setText(analysis.party_name(voice))

@@ -152,10 +152,12 @@ def _band_labels(
     angle = math.radians(direction)
     before: float | None = None
     step_m = 2.0 / frame.per_m
+    x0, y0 = float(found.x_m[0]), float(found.y_m[0])
+    dx, dy = float(found.x_m[1]) - x0, float(found.y_m[1]) - y0
     for step in range(4, 600):
         at = (mouth[0] + step * step_m * math.cos(angle), mouth[1] + step * step_m * math.sin(angle))
-        column = int(np.searchsorted(found.x_m, at[0]))
-        row = int(np.searchsorted(found.y_m, at[1]))
+        column = math.ceil((at[0] - x0) / dx)
+        row = math.ceil((at[1] - y0) / dy)
         if not (0 < column < len(found.x_m) and 0 < row < len(found.y_m)):
             return
         value = float(found.over_room_db[row, column])

@@ -276,13 +276,14 @@ def _better_spot(row: Placed, worst: Turn) -> tuple[Point, float, float] | None:
         spot = (round(spot[0], 2), round(spot[1], 2))
         here = turned_level_db(row, 0, spot)
         change = turned_level_db(row, worst.turn_deg, spot) - here
+        if best is not None and abs(change) >= abs(best[1]):
+            continue
         away = min(turned_level_db(row, turn.turn_deg, spot) - here for turn in others)
         if away < -number("turn-tolerance"):
             continue
         if not inside(row.sound.place, spot) or not row.clear_at(spot):
             continue
-        if best is None or abs(change) < abs(best[1]):
-            best = spot, change, here - straight
+        best = spot, change, here - straight
     return best
 
 
