@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.references import reference_problems
 from kymaphon.core.sheet import rig_sheet
@@ -30,11 +31,41 @@ DEMO_KINDS = shipped_catalogue().with_kinds(*Show.model_validate(DEMO).kinds)
 
 
 @st.composite
+def any_place(draw: st.DrawFn, name: str) -> dict[str, Any]:
+    """A place of any size or none, indoors or out, with whatever hums, blows and reflects in it."""
+    spot = st.tuples(st.floats(-3, 3), st.floats(-3, 3))
+    return {
+        "id": name,
+        "name": name.title(),
+        "ambient_dba": draw(st.floats(-10, 120)),
+        "size_m": draw(st.one_of(st.none(), st.tuples(st.floats(0.05, 50), st.floats(0.05, 50)))),
+        "outdoors": draw(st.booleans()),
+        "liveliness": draw(st.sampled_from(["dead", "treated", "ordinary", "live"])),
+        "noise": draw(st.sampled_from(["room-tone", "fan", "traffic", "crowd", "music", "wind"])),
+        "wind_m_s": draw(st.one_of(st.none(), st.floats(0, 40))),
+        "noises": [
+            {"id": f"n{i}", "name": "Hum", "at_m": at, "level_dba_1m": draw(st.floats(0, 140))}
+            for i, at in enumerate(draw(st.lists(spot, max_size=2)))
+        ],
+        "surfaces": [
+            {
+                "id": f"s{i}",
+                "name": "Glass",
+                "from_m": a,
+                "to_m": b,
+                "shape": draw(st.sampled_from(["wall", "table"])),
+            }
+            for i, (a, b) in enumerate(draw(st.lists(st.tuples(spot, spot), max_size=2)))
+        ],
+    }
+
+
+@st.composite
 def shows(draw: st.DrawFn) -> Show:
     """Any devices, joined wherever plugs fit, set anyhow, among people anywhere."""
     catalogue = shipped_catalogue()
     kinds = [catalogue[draw(st.sampled_from(KINDS))] for _ in range(draw(st.integers(1, 7)))]
-    places = [{"id": f"p{i}", "name": f"P{i}", "ambient_dba": draw(st.floats(-10, 120))} for i in range(2)]
+    places = [draw(any_place(f"p{i}")) for i in range(2)]
     spot = st.one_of(st.none(), st.tuples(st.floats(-3, 3), st.floats(-3, 3)))
     place = st.sampled_from(["p0", "p1", None])
     parties: list[dict[str, Any]] = []
@@ -56,7 +87,9 @@ def shows(draw: st.DrawFn) -> Show:
                 "kind": kind.id,
                 "place": draw(place),
                 "settings": rows,
+                "shield": draw(st.sampled_from(["none", "foam", "fur"])),
                 **({"at_m": at} if at else {}),
+                **({"aim_deg": draw(st.floats(-360, 360))} if draw(st.booleans()) else {}),
             }
         )
         if draw(st.booleans()):
@@ -68,6 +101,10 @@ def shows(draw: st.DrawFn) -> Show:
             here = draw(spot)
             if here:
                 party["at_m"] = here
+            if draw(st.booleans()):
+                party["faces_deg"] = draw(st.floats(-360, 360))
+            if draw(st.booleans()):
+                party["level_db_spl_1m"] = draw(st.floats(0, 160))
             if ears and draw(st.booleans()):
                 party["hears_on"] = f"d{i}"
             parties.append(party)
@@ -109,6 +146,13 @@ def assert_sound(analysis: Analysis) -> None:
         assert (feed.path is None) == (feed.gain_db is None)
     for ladder in analysis.ladders.values():
         json.dumps(ladder.to_json(), allow_nan=False)
+    for place in analysis.show.places:
+        json.dumps(place_json(analysis, place.id), allow_nan=False)
+        assert place_lines(analysis, place.id)
+        for party in analysis.show.parties:
+            if party.place == place.id and party.id in analysis.sound(place.id).source_index:
+                advice, _ = advice_of(analysis, party.id)
+                json.dumps(advice_json(advice, party.id, party.name), allow_nan=False)
     for row in analysis.findings:
         json.dumps(row.to_json(), allow_nan=False)
         assert "nan" not in row.message.lower().split()

@@ -98,9 +98,7 @@ class CastForms:
                 self._apply((AddRow("parties", row),), f"Add {row.name}")
             else:
                 after = party.with_(**values)
-                edits = tuple(
-                    SetField("parties", party.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(party, name)
-                )  # fmt: skip
+                edits = _changes("parties", party, after)
                 self._apply(edits, f"Details of {after.name}")
 
         return self.open(
@@ -131,9 +129,7 @@ class CastForms:
                 self._apply((AddRow("places", row),), f"Add {row.name}")
             else:
                 after = place.with_(**values)
-                edits = tuple(
-                    SetField("places", place.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(place, name)
-                )  # fmt: skip
+                edits = _changes("places", place, after)
                 self._apply(edits, f"Details of {after.name}")
 
         return self.open(place.name if place else "A place", fields, take)
@@ -184,9 +180,7 @@ class CastForms:
                 self._apply(tuple(edits), f"Add {row.name or kind.name}")
             else:
                 after = device.with_(**values)
-                edits += [
-                    SetField("devices", device.id, name, getattr(after, name)) for name in values if getattr(after, name) != getattr(device, name)
-                ]  # fmt: skip
+                edits += _changes("devices", device, after)
                 self._apply(tuple(edits), f"Details of {after.name or kind.name}")
 
         title = (device.name or device.id) if device else "A loudspeaker" if loudspeaker else "A microphone"
@@ -241,3 +235,9 @@ class CastForms:
             self._apply((SetField("places", place.id, "surfaces", rows),), f"{'Details of' if surface else 'Add'} {name}")  # fmt: skip
 
         return self.open(surface.name if surface else "A surface that reflects", fields, take)
+
+
+def _changes(table: str, before: Party | Place | Device, after: Party | Place | Device) -> tuple[Edit, ...]:
+    """The fields in which a row has changed."""
+    names = [name for name in type(before).model_fields if getattr(before, name) != getattr(after, name)]
+    return tuple(SetField(table, before.id, name, getattr(after, name)) for name in names)

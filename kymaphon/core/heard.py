@@ -149,9 +149,9 @@ def _room_part(
 
 
 def wind_speed_m_s(place: Place) -> float:
-    """Wind at a place: as given, else assumed where its noise is wind, else none."""
+    """Wind at a place: as given, else assumed where its noise is wind, else none; calm counts as none."""
     if place.wind_m_s is not None:
-        return place.wind_m_s
+        return place.wind_m_s if place.wind_m_s >= number("calm") else 0.0
     return number("wind-speed") if place.noise == "wind" else 0.0
 
 
