@@ -18,6 +18,9 @@ from kymaphon.core.mouth import TURNS_DEG, mouth_gain_db, turned_mouth
 from kymaphon.core.moves import Placed, aim, inside, move, placed_in
 from kymaphon.core.standing import direction_deg
 
+ROUNDED_M = 0.001
+"""Positions are kept to the millimetre, so a limit is not missed by less."""
+
 
 def _each(analysis: Analysis) -> Iterator[tuple[Placed, Microphone]]:
     for place in analysis.show.places:
@@ -36,7 +39,7 @@ def nearest_allowed_m(row: Placed, mic: Microphone) -> float:
 def too_far(analysis: Analysis) -> Iterator[Finding]:
     """Further from the mouth than the microphone is made for."""
     for row, mic in _each(analysis):
-        if row.metres <= mic.farthest_m * 1.005:
+        if row.metres <= mic.farthest_m + ROUNDED_M:
             continue
         to = min(max(number("speaking-distance"), nearest_allowed_m(row, mic)), mic.farthest_m)
         gained = 20 * math.log10(row.metres / to)
@@ -77,7 +80,7 @@ def too_near(analysis: Analysis) -> Iterator[Finding]:
     """Nearer than the microphone is made for: breath blasts, and the low end swells."""
     for row, mic in _each(analysis):
         least = nearest_allowed_m(row, mic)
-        if row.metres >= least * 0.995:
+        if row.metres >= least - ROUNDED_M:
             continue
         rise = row.sound.mics[row.mic].pickup.proximity_db(max(row.metres, number("nearest-distance")))
         lost = 20 * math.log10(least / max(row.metres, number("nearest-distance")))
