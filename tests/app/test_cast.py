@@ -18,6 +18,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.kinds import KindsDialog
 from kymaphon.app.stages.cast import CastStage
 from kymaphon.app.stages.cast_head import ELSEWHERE
+from kymaphon.app.stages.cast_words import CAST_COMMANDS
 from kymaphon.app.widgets.form import Form, number_of
 from kymaphon.app.window import Window
 from kymaphon.core.show import Show
@@ -368,6 +369,22 @@ class TestEmpty:
             if action.text().endswith("\u2026") and "kinds" not in action.text():
                 with_form(action.trigger, lambda form: opened.append(form.windowTitle()) or form.reject())
         assert len(opened) == 7
+
+    def test_every_command_of_cast_is_in_the_menu_bar_too(self, window: Window) -> None:
+        menu = window.cast_menu
+        words = [action.text() for action in menu.actions() if action.text()]
+        assert [text for text in words if "Add" in text] == [
+            text for _, text, _ in CAST_COMMANDS if "Add" in text
+        ]
+        next(action for action in menu.actions() if action.text() == "Show bleed").trigger()
+        assert (window.stage, window.cast.view) == ("Cast", "bleed")
+
+    def test_the_bands_can_be_put_away_and_stay_away(self, window: Window, cast: CastStage) -> None:
+        assert cast.picture.content.map is not None
+        window.bands_action.trigger()
+        assert cast.picture.content.map is None
+        window.swap_theme()
+        assert window.cast.picture.content.map is None
 
     def test_the_menu_is_reached_by_key(self, cast: CastStage) -> None:
         assert isinstance(cast.top.add, QPushButton)

@@ -13,7 +13,8 @@ from kymaphon.app.cast_forms import CastForms
 from kymaphon.app.document import Document
 from kymaphon.app.stages import cast_view as view
 from kymaphon.app.stages.cast_adviser import Adviser, Subject, subject_of, use_edits
-from kymaphon.app.stages.cast_head import ELSEWHERE, VIEWS, CastHead
+from kymaphon.app.stages.cast_head import ELSEWHERE, CastHead
+from kymaphon.app.stages.cast_words import CAST_VIEWS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
@@ -40,6 +41,7 @@ class CastStage(StageSurface):
         super().__init__(document, theme, parent)
         self.place = ""
         self.view = "microphones"
+        self.bands = True
         self.row = 0
         self.cell = (0, 1)
         self._live: tuple[Show, PlaceSound] | None = None
@@ -177,11 +179,11 @@ class CastStage(StageSurface):
         return self.microphones if self.place == ELSEWHERE else self.picture
 
     def keep(self) -> object:
-        return self.place, self.picture.chosen, self.view, self.row, self.cell
+        return self.place, self.picture.chosen, self.view, self.row, self.cell, self.bands
 
     def restore(self, kept: object) -> None:
         if isinstance(kept, tuple):
-            self.place, self.picture.chosen, name, row, self.cell = kept
+            self.place, self.picture.chosen, name, row, self.cell, self.bands = kept
             self.choose_view(name)
             self.row = row
 
@@ -201,7 +203,7 @@ class CastStage(StageSurface):
         """Plan, tables and words from what is drawn now."""
         sound, analysis = self.sound, self.document.analysis
         self.tables.setCurrentIndex(
-            [name for name, _, _ in VIEWS].index(self.view if sound is not None else "microphones")
+            [name for name, _, _ in CAST_VIEWS].index(self.view if sound is not None else "microphones")
         )
         self.card.setVisible(self.place != ELSEWHERE)
         if self.place == ELSEWHERE:
@@ -227,7 +229,8 @@ class CastStage(StageSurface):
         mic = subject.mic
         advice = self._advise(sound) if self.view == "best" else None
         choice = advice.choices[self.row] if advice and self.row < len(advice.choices) else None
-        found = self._adviser.placement(sound, subject, choice.kind if choice else None)
+        kind = choice.kind if choice else None
+        found = self._adviser.placement(sound, subject, kind) if self.bands else None
         content = view.plan_content(analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None)  # fmt: skip
         self.picture.set_content(content, self.key)
         rows = view.microphone_rows(analysis, self.shown, sound)
@@ -320,6 +323,11 @@ class CastStage(StageSurface):
         self.top.show_view(name)
         self._draw()
         self.why_changed.emit()
+
+    def show_bands(self, on: bool) -> None:
+        """The bands of voice over room on the plan, or none."""
+        self.bands = on
+        self._draw()
 
     def show_finding(self, finding: Finding) -> None:
         places = {

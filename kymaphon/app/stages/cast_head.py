@@ -7,6 +7,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kymaphon.app.stages.cast_view import mark, worst_in_place
+from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import empty
@@ -14,31 +15,6 @@ from kymaphon.core.analysis import Analysis
 
 ELSEWHERE = " elsewhere"
 """Stands for those without a place; no id can begin with a space."""
-VIEWS = (
-    ("microphones", "Microphones", "Each microphone with its party: distance, angle, voice, room, bleed."),
-    (
-        "bleed",
-        "Bleed",
-        "Every voice and loudspeaker in every microphone, against the microphone's own voice.",
-    ),
-    (
-        "best",
-        "Best places",
-        "All kinds of microphone for the selected party, each at its best allowed spot, ranked.",
-    ),
-)
-MENU = (
-    ("party", "&Somebody or something\u2026"),
-    ("microphone", "&Microphone\u2026"),
-    ("loudspeaker", "&Loudspeaker\u2026"),
-    ("noise", "&Noise\u2026"),
-    ("surface", "S&urface\u2026"),
-    ("place", "&Place\u2026"),
-    ("", ""),
-    ("edit-place", "Details of this place\u2026"),
-    ("remove-place", "Remove this place"),
-    ("kinds", "Your own &kinds\u2026"),
-)
 
 
 class CastHead(QObject):
@@ -46,8 +22,8 @@ class CastHead(QObject):
 
     Signals:
         place: id of a place, or `ELSEWHERE`.
-        view: name of one of `VIEWS`.
-        wanted: name of an entry of `MENU`.
+        view: name of one of `CAST_VIEWS`.
+        wanted: name of one of `CAST_COMMANDS`.
     """
 
     place = Signal(str)
@@ -62,7 +38,7 @@ class CastHead(QObject):
         self._chips.setExclusive(True)
         self._views = QButtonGroup(self)
         self._views.setExclusive(True)
-        for name, words, tip in VIEWS:
+        for name, words, tip in CAST_VIEWS:
             button = QPushButton(words)
             button.setCheckable(True)
             button.setObjectName(f"view {name}")
@@ -77,11 +53,11 @@ class CastHead(QObject):
         self.add.setToolTip(tip)
         self.add.setStatusTip(tip)
         self.menu = QMenu(self.add)
-        for name, words in MENU:
-            if not name:
+        for name, words, row_tip in CAST_COMMANDS:
+            if name == "edit-place":
                 self.menu.addSeparator()
-                continue
-            action = QAction(words, self)
+            action = QAction(_short(words), self)
+            action.setStatusTip(row_tip)
             action.triggered.connect(lambda _checked=False, name=name: self.wanted.emit(name))
             self.menu.addAction(action)
         self.add.setMenu(self.menu)
@@ -122,3 +98,10 @@ class CastHead(QObject):
             button.clicked.connect(lambda _checked=False, name=name: self.place.emit(name))
             self._chips.addButton(button)
             self.chip_row.addWidget(button)
+
+
+def _short(words: str) -> str:
+    """A command's words under a button that already says Add."""
+    text = words.removeprefix("Add a ").removeprefix("Add ")
+    letter = 1 if text.startswith("&") else 0
+    return text[:letter] + text[letter].upper() + text[letter + 1 :]
