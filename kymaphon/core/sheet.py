@@ -71,7 +71,13 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
     practice = analysis.practice
     summary += f", {counts['note']} to note. Marks: {practice.name.lower()}, average {show_number(practice.average, practice.unit)}."
-    tables = [_findings(analysis.findings), patch_list(analysis), _settings(analysis), _feeds(analysis)]
+    tables = [
+        _findings(analysis.findings),
+        placing(analysis),
+        patch_list(analysis),
+        _settings(analysis),
+        _feeds(analysis),
+    ]
     tables.extend(_ladders(analysis))
     subtitle = show.subtitle
     if show.air_at is not None:
@@ -85,6 +91,35 @@ def _findings(findings: tuple[Finding, ...]) -> Table:
         for row in findings
     )
     return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
+
+
+def placing(analysis: Analysis) -> Table:
+    """Where every microphone stands: to be set up from, with a tape measure."""
+    rows = []
+    for place in analysis.show.places:
+        sound = analysis.sound(place.id)
+        for m, mic in enumerate(sound.mics):
+            own = int(sound.own[m])
+            shield = "" if mic.device.shield == "none" else f", {mic.device.shield}"
+            cells = [place.name, mic.name, f"{mic.kind.name}{shield}"]
+            if own < 0:
+                rows.append((*cells, "\u2013", _spot(mic.at), "\u2013", "\u2013"))
+                continue
+            source = sound.sources[own]
+            metres = show_number(float(sound.distance_m[own, m]), "m")
+            if mic.goes_along:
+                where = f"worn on the {mic.worn.where}" if mic.worn else "held"
+            else:
+                where = f"{_spot(mic.at)}, {show_number(float(sound.face_deg[own, m]), '°')} off the face"
+            over = show_number(float(sound.voice_over_room[m]), "dB")
+            rows.append((*cells, source.name, where, metres, over))
+    headings = ("Place", "Microphone", "Kind", "For", "Stands at", "Distance", "Voice over room")
+    note = "Positions in metres from the corner at the lower left of the plan."
+    return Table("Microphones and where they stand", headings, tuple(rows), note)
+
+
+def _spot(at: tuple[float, float] | None) -> str:
+    return "\u2013" if at is None else f"{at[0]:.2f}, {at[1]:.2f}"
 
 
 def patch_list(analysis: Analysis) -> Table:

@@ -16,6 +16,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, open_cost_db, sound_of
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.heard import wind_noise
+from kymaphon.core.sheet import placing
 from kymaphon.core.show import Show
 from kymaphon.core.standing import stand_of
 from kymaphon.core.takes import room_take
@@ -253,3 +254,14 @@ class TestBadInput:
         spot = {"id": "fan", "name": "Fan", "at_m": [1, 1]}
         with pytest.raises(ValueError, match="share an id"):
             room([], [], noises=[spot, spot])
+
+
+def test_the_sheet_tells_where_every_microphone_stands(demo_analysis: Analysis) -> None:
+    table = placing(demo_analysis)
+    rows = {row[1]: row for row in table.rows}
+    assert rows["Ilse's microphone"][3:6] == ("Ilse", "3.02, 1.76, 1° off the face", "46 cm")
+    assert rows["Trio's microphone"][2] == "Slim condenser microphone, foam"
+    assert rows["Ferry phone"][4] == "held"
+    assert len(rows) == 7
+    nobodys = placing(analyse(room([], [mic("ann", 1, 1) | {"party": None}])))
+    assert nobodys.rows[0][3:] == ("–", "1.00, 1.00", "–", "–")
