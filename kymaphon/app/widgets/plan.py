@@ -282,6 +282,7 @@ class PlanPicture(QWidget):
             if worst:
                 mark = QRectF(box.right() + 5, box.center().y() - 6, 12, 12)
                 draw_mark(painter, mark, worst, self.theme)
+                busy.append(mark)
         return busy
 
     # the mouse
