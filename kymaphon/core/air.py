@@ -116,6 +116,8 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
         if not party.speaks or party.plays_on:
             continue
         own = party is stand.own
+        if own and None not in (party.place, device.place) and party.place != device.place:
+            continue  # a finding of its own
         label = "speaks into" if own else "bleeds into"
         if own and stand.worn is not None:
             parts, metres = worn_parts(party.name, stand.worn, faced=has_face(party))

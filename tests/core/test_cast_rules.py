@@ -68,6 +68,13 @@ def windy(shield: str, speed: float = 5) -> Show:
     return room([person("ann", 4, 3, 0)], [mic("ann", 4.2, 3, shield=shield)], outdoors=True, wind_m_s=speed)
 
 
+def parted() -> Show:
+    """Ann in the room, her microphone in the yard."""
+    show = alone(0.15)
+    yard = show.places[0].with_(id="yard", name="Yard")
+    return show.with_(places=[*show.places, yard], devices=[show.devices[0].with_(place="yard")])
+
+
 def open_ones(spare: int) -> Show:
     """Ann with her own microphone, and so many that are nobody's."""
     extra = [{**mic(f"x{n}", 1 + n, 1), "party": None} for n in range(spare)]
@@ -87,6 +94,11 @@ RULES: dict[str, tuple[Broken, Broken]] = {
     "reflection-close": (lambda: at_window(0.15), lambda: at_window(2.0)),
     "wind-unshielded": (lambda: windy("none"), lambda: windy("fur")),
     "open-microphones": (lambda: open_ones(2), lambda: open_ones(0)),
+    "other-place": (parted, lambda: alone(0.15)),
+    "wind-unknown": (
+        lambda: room([person("ann", 4, 3, 0)], [mic("ann", 4.15, 3)], outdoors=True),
+        lambda: room([person("ann", 4, 3, 0)], [mic("ann", 4.15, 3)], outdoors=True, wind_m_s=0),
+    ),
     "same-spot": (lambda: alone(0.0), lambda: alone(0.15)),
     "outside-place": (
         lambda: room([person("ann", 9, 3, 180)], [mic("ann", 7.9, 3, "gun-long")]),
@@ -133,8 +145,8 @@ def test_it_shows_its_figures_and_its_sum(code: str) -> None:
     row = finding_of(analyse(RULES[code][0]()), code)
     assert row.stage == "Cast"
     assert row.message.endswith(".")
-    assert row.figures or row.why
-    if code not in ("same-spot", "outside-place", "absurd-level"):
+    assert row.figures or row.why or code == "other-place"
+    if code not in ("same-spot", "outside-place", "other-place", "absurd-level"):
         assert row.why is not None
         for _, term in row.why.walk():
             assert math.isfinite(term.value)
@@ -271,3 +283,21 @@ class TestBleed:
 def test_the_demo_has_its_faults_and_the_repaired_one_none(demo: Show, repaired: Show) -> None:
     assert cast_codes(demo) == {"too-far", "head-turn", "three-to-one", "wind-unshielded"}
     assert cast_codes(repaired) == set()
+
+
+def test_a_microphone_elsewhere_hears_nobody_until_it_is_brought() -> None:
+    show = parted()
+    row = finding_of(analyse(show), "other-place")
+    assert "it does not hear them" in row.message
+    assert not [edge for edge in analyse(show).graph.edges if edge.label == "speaks into"]
+    after = analyse(row.remedies[0].apply(show))
+    assert after.sound("room").distance_m[0, 0] == pytest.approx(0.15)
+    assert [edge for edge in after.graph.edges if edge.label == "speaks into"]
+
+
+def test_a_loud_neighbour_is_said_to_be_over_and_not_minus_under() -> None:
+    people = [person("ann", 3, 2, 90, level_db_spl_1m=80), person("bob", 3.3, 2, 90, level_db_spl_1m=50)]
+    show = room(people, [mic("ann", 3, 2.15), mic("bob", 3.3, 2.15)], outdoors=True, wind_m_s=0)
+    row = finding_of(analyse(show), "three-to-one")
+    assert " dB over Bob" in row.message
+    assert "\u2212" not in row.message.partition("With")[0]

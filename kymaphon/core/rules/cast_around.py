@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.cast import open_cost_db
+from kymaphon.core.cast import PlaceSound, open_cost_db
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import number
@@ -18,6 +18,7 @@ from kymaphon.core.mouth import mouth_gain_db
 from kymaphon.core.moves import Placed, fader_of, move, placed_in
 from kymaphon.core.room import Reflection, reflections
 from kymaphon.core.rules.cast_bleed import ENOUGH
+from kymaphon.core.show import Place
 from kymaphon.core.standing import has_face
 
 
@@ -51,7 +52,7 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
     apart = travel_ms(way.length_m) - travel_ms(way.direct_m)
     notch, peak, dip = comb(0.0, max(apart, 1e-3), max(under, 0.0))
     text = (
-        f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {under:.1f} dB under: "
+        f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {show_number(under, 'dB')} under: "
         f"{show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz."
     )
     remedies = []
@@ -94,7 +95,7 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
         Derived("peak", peak, "dB"), Derived("dip", dip, "dB"),
     )  # fmt: skip
     return Finding(
-        "reflection-close", "fix", "Cast", (row.party, row.device), f"{way.surface} reflects into {row.name}"[:1].upper() + f"{way.surface} reflects into {row.name}"[1:],
+        "reflection-close", "fix", "Cast", (row.party, row.device), f"{way.surface[:1].upper()}{way.surface[1:]} reflects into {row.name}",
         text, figures, why, tuple(remedies),
     )  # fmt: skip
 
@@ -102,9 +103,11 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
 def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
     """A microphone in the wind without a shield, and the wind nearly as loud in it as the voice."""
     for place in analysis.show.places:
-        if wind_speed_m_s(place) <= 0:
-            continue
         sound = analysis.sound(place.id)
+        if wind_speed_m_s(place) <= 0:
+            if place.outdoors and place.wind_m_s is None:
+                yield from _wind_unknown(place, sound)
+            continue
         for m, stand in enumerate(sound.mics):
             if stand.device.shield != "none":
                 continue
@@ -115,7 +118,9 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
                 continue
             fur, foam = number("shield-fur"), number("shield-foam")
             against = (
-                "" if math.isnan(own) else f"; {stand.own.name if stand.own else ''} is {over:.1f} dB over it"
+                ""
+                if math.isnan(own)
+                else f"; {stand.own.name if stand.own else ''} is {show_number(over, 'dB')} over it"
             )
             assumed = "" if place.wind_m_s is not None else " (assumed)"
             text = (
@@ -134,6 +139,31 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
                 "wind-unshielded", "fix", "Cast", (stand.device.id,), f"{stand.name} stands bare in the wind", text, figures,
                 wind, remedies,
             )  # fmt: skip
+
+
+def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
+    """Out of doors, and nobody has said how the wind is: what it would do at the usual speed, as a note."""
+    bare = [stand for stand in sound.mics if stand.device.shield == "none"]
+    usual = number("wind-speed")
+    would = [wind_noise(place.with_(wind_m_s=usual), stand) for stand in bare]
+    known = [row for row in would if row is not None]
+    if not known:
+        return
+    worst = max(known, key=lambda row: row.value)
+    names = ", ".join(stand.name for stand in bare)
+    text = (
+        f"{place.name} is out of doors and its wind is not given: at {usual:.0f} m/s it would make up to "
+        f"{show_number(worst.value, 'dB SPL')} in {names}, without a shield. Say how the wind is, or put shields on."
+    )
+    edits = tuple(SetField("devices", stand.device.id, "shield", "foam") for stand in bare)
+    remedies = (
+        Remedy("shields", f"Put foam shields on {names}", f"{number('shield-foam'):.0f} dB less wind, if there is any.", edits),
+        Remedy("calm", f"It is calm at {place.name}", "no wind is counted with; undo if it comes up.", (SetField("places", place.id, "wind_m_s", 0.0),)),
+    )  # fmt: skip
+    yield Finding(
+        "wind-unknown", "note", "Cast", (place.id, *(stand.device.id for stand in bare)),
+        f"Wind at {place.name} is not given", text, (Derived("wind", worst.value, "dB SPL"),), worst, remedies,
+    )  # fmt: skip
 
 
 def open_microphones(analysis: Analysis) -> Iterator[Finding]:

@@ -61,7 +61,7 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
         return None
     notch, peak, dip = comb(first, second, max(under, 0.0))
     text = (
-        f"{row.party_name} is in {other.name} only {under:.1f} dB under {other.party_name}. With both channels on one mark "
+        f"{row.party_name} is in {other.name} {_under_words(under)} {other.party_name}. With both channels on one mark "
         f"the two arrivals lie {abs(second - first):.1f} ms apart: hollow, {show_number(peak, 'dB', sign=True)} to "
         f"{show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz. Wanted: {need:.1f} dB or more."
     )
@@ -87,6 +87,10 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
         "three-to-one", "fix", "Cast", (row.party, other.device, other.party), title, text, figures, why,
         _parted(analysis, row, other, need - under),
     )  # fmt: skip
+
+
+def _under_words(under: float) -> str:
+    return f"only {under:.1f} dB under" if under >= 0 else f"{-under:.1f} dB over"
 
 
 def _parted(analysis: Analysis, row: Placed, other: Placed, need: float) -> tuple[Remedy, ...]:

@@ -46,7 +46,7 @@ def too_far(analysis: Analysis) -> Iterator[Finding]:
         over = float(row.sound.voice_over_room[row.mic])
         text = (
             f"{row.party_name} is {show_number(row.metres, 'm')} from {row.name}, which is made for up to "
-            f"{show_number(mic.farthest_m, 'm')}: the voice is {over:.1f} dB over the room. "
+            f"{show_number(mic.farthest_m, 'm')}: the voice is {show_number(over, 'dB')} over the room. "
             f"{show_number(row.metres - to, 'm')} nearer gains {gained:.1f} dB."
         )
         why = total(

@@ -6,13 +6,14 @@ import math
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.cast import is_loudspeaker
+from kymaphon.core.cast import is_loudspeaker, microphones
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.model import Point
-from kymaphon.core.moves import Placed, held_inside, inside, move, placed_in, rounded
+from kymaphon.core.moves import Placed, along, held_inside, inside, move, placed_in, rounded
+from kymaphon.core.standing import facing_deg
 
 
 def same_spot(analysis: Analysis) -> Iterator[Finding]:
@@ -58,6 +59,43 @@ def _apart(row: Placed | None, other: str) -> tuple[Remedy, ...]:
     return (
         Remedy("apart", label, "the usual speaking distance of this microphone.", (move(row.device, spot),)),
     )
+
+
+def other_place(analysis: Analysis) -> Iterator[Finding]:
+    """A microphone in one place and its party in another: it cannot hear them."""
+    names = {place.id: place.name for place in analysis.show.places}
+    parties = {party.id: party for party in analysis.show.parties}
+    for stand in microphones(analysis.show, analysis.catalogue):
+        party = parties.get(stand.device.party or "")
+        if (
+            party is None
+            or party.place is None
+            or stand.device.place is None
+            or party.place == stand.device.place
+        ):
+            continue
+        there, here = names[party.place], names[stand.device.place]
+        text = f"{stand.name} is {party.name}'s and stands in {here}, while {party.name} is in {there}: it does not hear them."
+        spot = None
+        if party.at_m is not None and stand.worn is None:
+            faces = facing_deg(analysis.show, party) or 0.0
+            mic = stand.kind.microphone
+            metres = max(number("speaking-distance"), mic.nearest_m) if mic else number("speaking-distance")
+            place = analysis.show.place(party.place)
+            spot = rounded(held_inside(place, along(party.at_m, faces, metres)))
+        edits = (
+            SetField("devices", stand.device.id, "place", party.place),
+            SetField("devices", stand.device.id, "at_m", spot),
+            SetField("devices", stand.device.id, "aim_deg", None),
+        )
+        take = Remedy(
+            "bring", f"Bring {stand.name} to {there}", f"it then stands before {party.name}.", edits
+        )
+        free = Remedy("free", f"{stand.name} is not {party.name}'s", "it is nobody's, until its details say whose.", (SetField("devices", stand.device.id, "party", None),))  # fmt: skip
+        yield Finding(
+            "other-place", "fix", "Cast", (party.id, stand.device.id), f"{stand.name} is not where {party.name} is", text,
+            (), None, (take, free),
+        )  # fmt: skip
 
 
 def outside_place(analysis: Analysis) -> Iterator[Finding]:
@@ -111,4 +149,4 @@ def absurd_level(analysis: Analysis) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-RULES: tuple[Rule, ...] = (same_spot, outside_place, absurd_level)
+RULES: tuple[Rule, ...] = (same_spot, other_place, outside_place, absurd_level)
