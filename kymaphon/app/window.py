@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app import state, theme
+from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
-from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.stages.level import LevelStage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
@@ -242,19 +242,8 @@ class Window(QMainWindow):
             )
             row.setData(practice.id)
             self._practices.addAction(row)
-        self.cast_menu = cast_menu = bar.addMenu("&Cast")
-        for name, words, tip in CAST_COMMANDS:
-            action(cast_menu, words, lambda name=name: self._cast_wants(name), tip)
-        cast_menu.addSeparator()
-        for name, words, tip in CAST_VIEWS:
-            action(cast_menu, f"Show {words.lower()}", lambda name=name: self._cast_view(name), tip)
-        self.bands_action: QAction = action(
-            cast_menu,
-            "&Bands on the plan",
-            lambda: self.cast.show_bands(self.bands_action.isChecked()),
-            "The selected party's voice over the room at every spot, in bands of 6 dB.",
-            check=True,
-        )
+        self.cast_menu = bar.addMenu("&Cast")
+        self.bands_action = fill_cast_menu(self, self.cast_menu, action)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -379,14 +368,6 @@ class Window(QMainWindow):
 
     def _flip(self, switch: Switch) -> None:
         self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))
-
-    def _cast_wants(self, name: str) -> None:
-        self.go("Cast")
-        self.cast.wanted(name)
-
-    def _cast_view(self, name: str) -> None:
-        self.go("Cast")
-        self.cast.choose_view(name)
 
     def _set_practice(self, practice: str) -> None:
         self.document.apply(

@@ -58,10 +58,19 @@ def bounds_of(sound: PlaceSound) -> tuple[float, float, float, float]:
 
 
 def placement_map(
-    sound: PlaceSound, voice: int, kind: Kind, shield: Shield = "none", points: int = POINTS
+    sound: PlaceSound,
+    voice: int,
+    kind: Kind,
+    shield: Shield = "none",
+    points: int = POINTS,
+    bounds: tuple[float, float, float, float] | None = None,
 ) -> PlacementMap:
-    """Computes the map of one party and one kind, `points` by `points` over the place."""
-    left, bottom, right, top = bounds_of(sound)
+    """Computes the map of one party and one kind, `points` by `points` over the place.
+
+    Args:
+        bounds: left, bottom, right and top in metres of a part of the plan, instead of all of it.
+    """
+    left, bottom, right, top = bounds or bounds_of(sound)
     x, y = np.linspace(left, right, points), np.linspace(bottom, top, points)
     grid = np.stack(np.meshgrid(x, y), axis=-1)
     source = sound.sources[voice]

@@ -215,6 +215,73 @@ class TestPlan:
         assert (window.cast.place, window.cast.view) == ("slipway", "bleed")
 
 
+class TestNearness:
+    def test_nearer_keeps_what_is_selected_in_view_and_the_whole_place_comes_back(
+        self, cast: CastStage
+    ) -> None:
+        picture, whole = cast.picture, cast.picture.content.bounds
+        for steps in (1, 1, 1, 1):
+            picture.zoom(steps)
+            left, bottom, right, top = picture.seen()
+            assert left <= 3.02 <= right
+            assert bottom <= 1.76 <= top
+            assert whole[0] <= left < right <= whole[2]
+            assert whole[1] <= bottom < top <= whole[3]
+        assert right - left == pytest.approx(6 / 1.5**4)
+        picture.zoom(-1)
+        assert picture.seen()[2] - picture.seen()[0] == pytest.approx(6 / 1.5**3)
+        picture.zoom(0)
+        assert picture.seen() == whole
+
+    def test_the_map_is_computed_anew_for_what_is_seen(self, cast: CastStage) -> None:
+        cast.picture.zoom(3)
+        found = cast.picture.content.map
+        assert found is not None
+        left, bottom, right, top = cast.picture.seen()
+        assert (found.x_m[0], found.x_m[-1]) == pytest.approx((left, right))
+        assert (found.y_m[0], found.y_m[-1]) == pytest.approx((bottom, top))
+
+    def test_a_drag_goes_as_far_as_the_pointer_says(
+        self, window: Window, cast: CastStage, qtbot: QtBot
+    ) -> None:
+        picture = cast.picture
+        picture.zoom(4)
+        picture.grab()
+        start = picture._frame.to_px(at(window, "mic-ilse")).toPoint()
+        to = picture._frame.to_px((3.1, 1.7)).toPoint()
+        qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
+        qtbot.mouseMove(picture, to)
+        qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=to)
+        assert at(window, "mic-ilse") == pytest.approx((3.1, 1.7), abs=0.005)
+
+    def test_the_empty_plan_is_pulled_along(self, cast: CastStage, qtbot: QtBot) -> None:
+        picture = cast.picture
+        picture.zoom(3)
+        picture.grab()
+        before = picture.seen()
+        spot = picture._frame.to_px((before[0] + 0.1, before[1] + 0.1)).toPoint()
+        qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=spot)
+        qtbot.mouseMove(picture, spot + QPoint(60, 0))
+        qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=spot + QPoint(60, 0))
+        assert picture.seen()[0] < before[0]
+        assert picture.seen()[1] == pytest.approx(before[1])
+
+    def test_it_is_never_nearer_than_makes_sense_and_another_place_is_seen_whole(
+        self, cast: CastStage
+    ) -> None:
+        cast.picture.zoom(99)
+        assert cast.picture.seen()[2] - cast.picture.seen()[0] == pytest.approx(6 / 60)
+        cast.picture.grab()
+        cast.choose_place("slipway")
+        assert cast.picture.seen() == (0, 0, 14, 9)
+
+    def test_it_has_keys(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
+        qtbot.keyClick(window, Qt.Key.Key_Plus, CTRL)
+        assert cast.picture.seen() != cast.picture.content.bounds
+        qtbot.keyClick(window, Qt.Key.Key_0, CTRL)
+        assert cast.picture.seen() == cast.picture.content.bounds
+
+
 class TestTables:
     def test_the_row_and_the_plan_follow_each_other(self, cast: CastStage, qtbot: QtBot) -> None:
         cast.picture.choose(("party", "tam"))

@@ -25,7 +25,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import Point
-from kymaphon.core.placing import Advice
+from kymaphon.core.placing import Advice, bounds_of
 from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
@@ -97,6 +97,7 @@ class CastStage(StageSurface):
         picture.opened.connect(lambda thing: self._opened(self.forms.edit(self.place, thing)))
         picture.removed.connect(self._remove)
         picture.dropped.connect(self._drop)
+        picture.looked.connect(self._draw)
         self.microphones.chosen.connect(lambda row, _column: self._row_chosen(row))
         self.microphones.opened.connect(self._row_opened)
         self.microphones.removed.connect(self._row_removed)
@@ -230,7 +231,11 @@ class CastStage(StageSurface):
         advice = self._advise(sound) if self.view == "best" else None
         choice = advice.choices[self.row] if advice and self.row < len(advice.choices) else None
         kind = choice.kind if choice else None
-        found = self._adviser.placement(sound, subject, kind) if self.bands else None
+        found = (
+            self._adviser.placement(sound, subject, kind, self.picture.seen_of(bounds_of(sound)))
+            if self.bands
+            else None
+        )
         content = view.plan_content(analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None)  # fmt: skip
         self.picture.set_content(content, self.key)
         rows = view.microphone_rows(analysis, self.shown, sound)

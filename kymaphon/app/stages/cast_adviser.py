@@ -44,8 +44,14 @@ class Adviser:
         """The kinds have changed."""
         self._advice = None
 
-    def placement(self, sound: PlaceSound, subject: Subject, kind: Kind | None) -> PlacementMap | None:
-        """The map of the selected party for its own microphone, or for a kind chosen in the ranking."""
+    def placement(
+        self,
+        sound: PlaceSound,
+        subject: Subject,
+        kind: Kind | None,
+        bounds: tuple[float, float, float, float],
+    ) -> PlacementMap | None:
+        """The map of the selected party for its own microphone, or for a kind chosen in the ranking, over what is seen."""
         stand = sound.mics[subject.mic] if subject.mic is not None else None
         kind = kind or (stand.kind if stand else None)
         if subject.voice is None or kind is None or (kind.microphone is None and kind.group != "phone"):
@@ -53,9 +59,9 @@ class Adviser:
         shield = stand.device.shield if stand else "none"
         source = sound.sources[subject.voice]
         others = tuple(row.at for row in sound.sources)
-        key = (sound.place, source.at, source.faces_deg, source.level.value, kind, shield, others)
+        key = (sound.place, source.at, source.faces_deg, source.level.value, kind, shield, others, bounds)
         if self._map is None or self._map[0] != key:
-            self._map = key, placement_map(sound, subject.voice, kind, shield)
+            self._map = key, placement_map(sound, subject.voice, kind, shield, bounds=bounds)
         return self._map[1]
 
     def advice(

@@ -20,6 +20,7 @@ NUDGE_M, FINE_M = 0.05, 0.01
 TURN_DEG, FINE_DEG = 5.0, 1.0
 REACH_PX = 18.0
 ARM_PX = 40.0
+ZOOM_STEP, MOST_NEAR = 1.5, 60.0
 Key = tuple[str, str]
 
 
@@ -77,6 +78,7 @@ class PlanPicture(QWidget):
     opened = Signal(object)
     removed = Signal(object)
     dropped = Signal()
+    looked = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -87,7 +89,11 @@ class PlanPicture(QWidget):
         self._frame = paint.Frame.fitted(self.content.bounds, QRectF(0, 0, 100, 100))
         self._grip: tuple[Thing, str, QPointF] | None = None
         self._carried = False
+        self._pulled: QPointF | None = None
         self._image: tuple[PlacementMap, str, QImage] | None = None
+        self._nearness = 1.0
+        self._centre: Point = (0.0, 0.0)
+        self._bounds = self.content.bounds
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumHeight(240)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -100,6 +106,8 @@ class PlanPicture(QWidget):
     def set_content(self, content: PlanContent, chosen: Key) -> None:
         """What to draw, and which thing is selected."""
         self.content, self.chosen = content, chosen
+        if content.bounds != self._bounds:
+            self._bounds, self._nearness = content.bounds, 1.0
         self.setAccessibleDescription(self.describe())
         self.update()
 
@@ -117,6 +125,39 @@ class PlanPicture(QWidget):
         """The selected thing."""
         return next((row for row in self.content.things if row.key == self.chosen), None)
 
+    # how near
+
+    def seen(self) -> tuple[float, float, float, float]:
+        """The part of the plan that is shown: left, bottom, right, top in metres."""
+        return self.seen_of(self.content.bounds)
+
+    def seen_of(self, bounds: tuple[float, float, float, float]) -> tuple[float, float, float, float]:
+        """The part that would be shown of a plan of other bounds; all of them when they are new."""
+        if self._nearness <= 1 or bounds != self._bounds:
+            return bounds
+        left, bottom, right, top = bounds
+        width, height = (right - left) / self._nearness, (top - bottom) / self._nearness
+        x = min(max(self._centre[0] - width / 2, left), right - width)
+        y = min(max(self._centre[1] - height / 2, bottom), top - height)
+        return x, y, x + width, y + height
+
+    def zoom(self, steps: int, around: Point | None = None) -> None:
+        """Nearer or further by steps around a spot, else around what is selected; 0 steps show the whole place."""
+        thing = self.thing
+        before = self._nearness
+        self._nearness = 1.0 if steps == 0 else min(max(before * ZOOM_STEP**steps, 1.0), MOST_NEAR)
+        spot = around or (thing.at if thing is not None and thing.at is not None else None)
+        if spot is not None and around is not None and before > 0:
+            # What lies under the pointer stays under it.
+            share = before / self._nearness
+            left, bottom, right, top = self.seen() if before > 1 else self.content.bounds
+            middle = ((left + right) / 2, (bottom + top) / 2)
+            spot = (around[0] + (middle[0] - around[0]) * share, around[1] + (middle[1] - around[1]) * share)
+        if spot is not None:
+            self._centre = spot
+        self.update()
+        self.looked.emit()
+
     # drawing
 
     def paintEvent(self, event: object) -> None:
@@ -124,21 +165,25 @@ class PlanPicture(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         margin = 30 * self.scale
         box = QRectF(self.rect()).adjusted(margin, 12, -14, -24 * self.scale)
-        self._frame = frame = paint.Frame.fitted(self.content.bounds, box)
         content = self.content
+        self._frame = frame = paint.Frame.fitted(self.seen(), box)
         if content.map is not None:
             painter.save()
             painter.setClipRect(frame.box)
-            paint.draw_map(painter, frame, self._map_image(content.map))
+            paint.draw_map(painter, frame, content.map, self._map_image(content.map))
             painter.restore()
         order = {"surface": 0, "noise": 1, "loudspeaker": 2, "microphone": 3, "party": 4}
         things = sorted(
             (row for row in content.things if row.at is not None), key=lambda row: order[row.sort]
         )
+        painter.save()
+        painter.setClipRect(frame.box)
         for thing in (row for row in things if row.sort == "surface"):
             shape, hard = content.shapes.get(thing.id, ("wall", True))
             paint.draw_surface(painter, frame, thing, shape, hard, self.theme)
-        paint.draw_place(painter, frame, self.theme, self.scale, walls=content.walls)
+        painter.restore()
+        paint.draw_place(painter, frame, content.bounds, self.theme, self.scale, walls=content.walls)
+        painter.setClipRect(frame.box.adjusted(-14, -14, 14, 14))
         for thing in things:
             self._draw_thing(painter, frame, thing)
         taken = [
@@ -319,9 +364,22 @@ class PlanPicture(QWidget):
             self._grip = thing, "move", self._frame.to_px(thing.at) - spot
             if thing.key != self.chosen:
                 self.choose(thing.key)
+        elif self._nearness > 1:
+            self._pulled = spot
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._grip is None:
+            if self._pulled is not None:
+                moved = event.position() - self._pulled
+                left, bottom, right, top = self.seen()
+                per_m = self._frame.per_m
+                self._centre = (
+                    (left + right) / 2 - moved.x() / per_m,
+                    (bottom + top) / 2 + moved.y() / per_m,
+                )
+                self._pulled = event.position()
+                self.update()
+                self.looked.emit()
             return
         thing, how, offset = self._grip
         self._carried = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
@@ -331,6 +389,7 @@ class PlanPicture(QWidget):
             self.moving.emit(thing, self._frame.to_m(event.position() + offset), self._carried)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._pulled = None
         if self._grip is None:
             return
         thing, how, offset = self._grip
@@ -350,6 +409,10 @@ class PlanPicture(QWidget):
             self.opened.emit(thing)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and event.angleDelta().y():
+            self.zoom(1 if event.angleDelta().y() > 0 else -1, self._frame.to_m(event.position()))
+            event.accept()
+            return
         thing = self.thing
         if thing is not None and self._turns(thing) and event.angleDelta().y():
             self.spun.emit(thing, TURN_DEG if event.angleDelta().y() > 0 else -TURN_DEG)

@@ -17,7 +17,7 @@ from kymaphon.core.plan import Thing
 
 MOUTH_PX = 10.0
 LOBE_PX = 24.0
-STEPS = (1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000)
+STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 2000, 5000)
 STRONGEST = 7
 BANDS_DB = (6.0, 12.0, 18.0, 24.0, 30.0, 36.0, 42.0, 48.0, 54.0, 60.0)
 
@@ -53,7 +53,13 @@ class Frame:
 
     @property
     def box(self) -> QRectF:
-        return QRectF(self.to_px((self.left, self.top)), self.to_px((self.right, self.bottom)))
+        """What is seen, in pixels."""
+        return self.box_of((self.left, self.bottom, self.right, self.top))
+
+    def box_of(self, bounds: tuple[float, float, float, float]) -> QRectF:
+        """Left, bottom, right and top in metres as a box in pixels."""
+        left, bottom, right, top = bounds
+        return QRectF(self.to_px((left, top)), self.to_px((right, bottom)))
 
 
 def heading(angle_deg: float, length: float) -> QPointF:
@@ -62,36 +68,54 @@ def heading(angle_deg: float, length: float) -> QPointF:
     return QPointF(length * math.cos(angle), -length * math.sin(angle))
 
 
-def draw_place(painter: QPainter, frame: Frame, theme: Theme, scale: float, *, walls: bool) -> None:
-    """The outline of the place and a ruler in metres under it and at its left."""
+def draw_place(
+    painter: QPainter,
+    frame: Frame,
+    bounds: tuple[float, float, float, float],
+    theme: Theme,
+    scale: float,
+    *,
+    walls: bool,
+) -> None:
+    """The outline of the place, as far as it is seen, and a ruler in metres under it and at its left."""
     box = frame.box
     pen = QPen(theme.color("muted"), 2.0 if walls else 1.2)
     if not walls:
         pen.setStyle(Qt.PenStyle.DashLine)
     painter.setPen(pen)
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawRoundedRect(box, 2, 2)
+    painter.save()
+    painter.setClipRect(box.adjusted(-2, -2, 2, 2))
+    painter.drawRoundedRect(frame.box_of(bounds), 2, 2)
+    painter.restore()
     small = font(8.5, scale=scale)
     painter.setFont(small)
     metrics = QFontMetricsF(small)
     step = next(
-        (row for row in STEPS if row * frame.per_m >= metrics.horizontalAdvance("00 m") * 1.6), STEPS[-1]
+        (row for row in STEPS if row * frame.per_m >= metrics.horizontalAdvance("00.0 m") * 1.3), STEPS[-1]
     )
     painter.setPen(QPen(theme.color("muted"), 1))
-    for n in range(1, int((frame.right - frame.left) / step) + 1):
-        x = frame.to_px((frame.left + n * step, 0)).x()
+    left, bottom = bounds[0], bounds[1]
+    for n in _ticks(frame.left - left, frame.right - left, step):
+        x = frame.to_px((left + n, 0)).x()
         painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + 4))
-        text = f"{n * step} m"
+        text = f"{n:g} m"
         painter.drawText(
             QPointF(x - metrics.horizontalAdvance(text) / 2, box.bottom() + 6 + metrics.ascent()), text
         )
-    for n in range(1, int((frame.top - frame.bottom) / step) + 1):
-        y = frame.to_px((0, frame.bottom + n * step)).y()
+    for n in _ticks(frame.bottom - bottom, frame.top - bottom, step):
+        y = frame.to_px((0, bottom + n)).y()
         painter.drawLine(QPointF(box.left() - 4, y), QPointF(box.left(), y))
-        text = str(n * step)
+        text = f"{n:g}"
         painter.drawText(
             QPointF(box.left() - 8 - metrics.horizontalAdvance(text), y + metrics.ascent() / 2 - 1), text
         )
+
+
+def _ticks(low: float, high: float, step: float) -> list[float]:
+    """Multiples of a step above the low end, up to the high one."""
+    first = math.floor(low / step + 1e-9) + 1
+    return [round(n * step, 6) for n in range(first, math.floor(high / step + 1e-9) + 1)]
 
 
 def map_image(found: PlacementMap, color: QColor) -> QImage:
@@ -120,10 +144,11 @@ def map_image(found: PlacementMap, color: QColor) -> QImage:
     return image.copy()
 
 
-def draw_map(painter: QPainter, frame: Frame, image: QImage) -> None:
+def draw_map(painter: QPainter, frame: Frame, found: PlacementMap, image: QImage) -> None:
     """The map under everything else."""
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    painter.drawImage(frame.box, image)
+    x, y = found.x_m, found.y_m
+    painter.drawImage(frame.box_of((float(x[0]), float(y[0]), float(x[-1]), float(y[-1]))), image)
 
 
 def draw_map_labels(
