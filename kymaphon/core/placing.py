@@ -74,8 +74,21 @@ def placement_map(
     x, y = np.linspace(left, right, points), np.linspace(bottom, top, points)
     grid = np.stack(np.meshgrid(x, y), axis=-1)
     source = sound.sources[voice]
-    over = _direct_db(source, kind, grid) - _room_db(sound.place, source, kind, shield, grid)
+    over = _direct_db(source, kind, grid) - _room_db(noise_place(sound, voice), source, kind, shield, grid)
     return PlacementMap(x, y, over, _allowed(sound, source, kind, grid))
+
+
+def noise_place(sound: PlaceSound, voice: int) -> Place:
+    """The place with the noise that counts for a party: as a take through its microphone tells it, else as assumed.
+
+    A take holds everything that was to be heard, background, standing noises and wind alike, so it is taken to come from
+    all sides; worked back through the microphone's random efficiency.
+    """
+    for m, known in enumerate(sound.measured):
+        if known is not None and sound.own[m] == voice:
+            around = known.value - sound.mics[m].pickup.diffuse_db(sound.place.noise)
+            return sound.place.with_(ambient_dba=min(max(around, -10.0), 140.0), noises=(), wind_m_s=0.0)
+    return sound.place
 
 
 def _offsets(source: Source, points: Floats) -> tuple[Floats, Floats, Floats]:
@@ -265,7 +278,9 @@ def _best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choic
     if not allowed.any():
         return None
     direct = _direct_db(source, kind, points)
-    over = np.where(allowed, direct - _room_db(sound.place, source, kind, shield, points), -np.inf)
+    over = np.where(
+        allowed, direct - _room_db(noise_place(sound, voice), source, kind, shield, points), -np.inf
+    )
     # Of spots as good as the best one to a hundredth, the one nearest to straight ahead.
     off = np.abs(np.broadcast_to(np.asarray(fans, dtype=float), over.shape))
     near = np.where(over >= over.max() - 0.01, off, np.inf)
@@ -288,7 +303,7 @@ def _choice(
     level: float,
 ) -> Choice:
     source = sound.sources[voice]
-    room = float(_room_db(sound.place, source, kind, shield, spot)[0])
+    room = float(_room_db(noise_place(sound, voice), source, kind, shield, spot)[0])
     noise = own_noise(kind, kind.name).value
     others = _others_db(sound, voice, kind, spot[0])
     most = next(
@@ -453,7 +468,7 @@ def _shielded(
     sound: PlaceSound, voice: int, kind: Kind, best: Choice | None, wanted: float, shield: Shield
 ) -> Iterable[Way]:
     """What a shield against the wind would give, where one blows and there is none."""
-    if wind_speed_m_s(sound.place) <= 0 or shield != "none" or best is None:
+    if wind_speed_m_s(noise_place(sound, voice)) <= 0 or shield != "none" or best is None:
         return
     with_fur = _best_of(sound, voice, kind, "fur")
     if with_fur is not None and with_fur.over_room_db > best.over_room_db + 0.5:

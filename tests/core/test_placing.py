@@ -10,7 +10,7 @@ import pytest
 from kymaphon.core.analyse import analyse
 from kymaphon.core.cast import sound_of
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.placing import Advice, advise, choices_for, placement_map
+from kymaphon.core.placing import Advice, advise, choices_for, noise_place, placement_map
 from kymaphon.core.show import Show
 from tests.core.rooms import mic, person, room
 
@@ -155,3 +155,18 @@ def test_the_demo_advises_on_everybody_with_a_place(demo: Show) -> None:
         data = advice_json(row, party.id, party.name)
         assert data["ranked"]
         assert all(math.isfinite(item["voice_over_room_db"]) for item in data["ranked"])
+
+
+def test_a_measured_room_counts_and_not_the_assumed_one(repaired: Show) -> None:
+    """Mira's room tone is attached: where her microphone stands, map and figure are one."""
+    row = analyse(repaired).sound("boathouse")
+    v, m = row.source_index["mira"], row.mic_index["mic-mira"]
+    assert row.measured[m] is not None
+    at = row.mics[m].at
+    assert at is not None
+    bounds = (at[0], at[1], at[0] + 1, at[1] + 1)
+    found = placement_map(row, v, row.mics[m].kind, points=2, bounds=bounds)
+    assert found.over_room_db[0, 0] == pytest.approx(row.voice_over_room[m], abs=0.01)
+    louder = noise_place(row, v).ambient_dba
+    assert louder != repaired.place("boathouse").ambient_dba
+    assert noise_place(row, row.source_index["tam"]) == repaired.place("boathouse")
