@@ -143,9 +143,10 @@ def bench_cast() -> None:
     """A place of 16 microphones and 16 parties: what one frame of a drag computes, the placement map, the adviser."""
     from generated import full_place
 
+    from kymaphon.core.advice import advise
     from kymaphon.core.analyse import analyse
     from kymaphon.core.edits import SetField
-    from kymaphon.core.placing import advise, placement_map
+    from kymaphon.core.placing import placement_map
 
     show = full_place(16)
     analysis = analyse(show)

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from typing import Any
 
+from kymaphon.core.advice import Advice, advise
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, open_cost_db
 from kymaphon.core.derive import MINUS, show_number
 from kymaphon.core.moves import Placed
-from kymaphon.core.placing import Advice, advise
 from kymaphon.core.rules.cast_own import turns_of
 
 

@@ -7,10 +7,11 @@ import math
 import numpy as np
 import pytest
 
+from kymaphon.core.advice import Advice, advise
 from kymaphon.core.analyse import analyse
 from kymaphon.core.cast import sound_of
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.placing import Advice, advise, choices_for, noise_place, placement_map
+from kymaphon.core.placing import choices_for, noise_place, placement_map
 from kymaphon.core.show import Show
 from tests.core.rooms import mic, person, room
 

@@ -20,12 +20,13 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
 from kymaphon.app.widgets.why import Action, WhyContent
+from kymaphon.core.advice import Advice
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import Point
-from kymaphon.core.placing import Advice, bounds_of
+from kymaphon.core.placing import bounds_of
 from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem

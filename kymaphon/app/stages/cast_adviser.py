@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kymaphon.app.stages.cast_view import new_microphone
+from kymaphon.core.advice import Advice, advise
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.edits import AddRow, Edit, SetField
-from kymaphon.core.placing import Advice, Choice, PlacementMap, advise, placement_map
+from kymaphon.core.placing import Choice, PlacementMap, placement_map
 from kymaphon.core.show import Show
 
 

@@ -10,6 +10,7 @@ from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core import cast_explain as explain
+from kymaphon.core.advice import Advice
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.derive import MINUS, Derived, show_number
@@ -19,7 +20,7 @@ from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.heard import wind_speed_m_s
 from kymaphon.core.model import Point
 from kymaphon.core.moves import Placed
-from kymaphon.core.placing import Advice, Choice, PlacementMap, bounds_of
+from kymaphon.core.placing import Choice, PlacementMap, bounds_of
 from kymaphon.core.plan import Thing, fresh_id
 from kymaphon.core.rules.cast_bleed import ENOUGH
 from kymaphon.core.rules.cast_own import turns_of
