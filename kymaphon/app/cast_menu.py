@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
@@ -11,22 +11,19 @@ from PySide6.QtWidgets import QMenu
 from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 
 if TYPE_CHECKING:
-    from kymaphon.app.window import Window
+    from kymaphon.app.stages.cast import CastStage
 
 
-def fill_cast_menu(window: Window, menu: QMenu, action: Callable[..., QAction]) -> QAction:
+def fill_cast_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable[[], CastStage]) -> QAction:
     """Fills the menu; gives the action that shows the bands.
 
     Args:
         action: what the window makes its actions with: menu, words, what to run, tip, key, check.
+        gone_to: shows the stage, and gives it.
     """
 
-    def there(run: Callable[[Any], None]) -> Callable[[], None]:
-        def go() -> None:
-            window.go("Cast")
-            run(window.cast)
-
-        return go
+    def there(run: Callable[[CastStage], None]) -> Callable[[], None]:
+        return lambda: run(gone_to())
 
     def wanting(name: str) -> Callable[[], None]:
         return there(lambda cast: cast.wanted(name))
@@ -41,7 +38,7 @@ def fill_cast_menu(window: Window, menu: QMenu, action: Callable[..., QAction]) 
         action(menu, f"Show {words.lower()}", viewing(name), tip)
     tip = "The selected party's voice over the room at every spot, in bands of 6 dB."
     bands: QAction = action(
-        menu, "&Bands on the plan", lambda: window.cast.show_bands(bands.isChecked()), tip, check=True
+        menu, "&Bands on the plan", there(lambda cast: cast.show_bands(bands.isChecked())), tip, check=True
     )
     menu.addSeparator()
     keys = QKeySequence.StandardKey

@@ -243,7 +243,7 @@ class Window(QMainWindow):
             row.setData(practice.id)
             self._practices.addAction(row)
         self.cast_menu = bar.addMenu("&Cast")
-        self.bands_action = fill_cast_menu(self, self.cast_menu, action)
+        self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -368,6 +368,10 @@ class Window(QMainWindow):
 
     def _flip(self, switch: Switch) -> None:
         self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))
+
+    def _gone_to_cast(self) -> CastStage:
+        self.go("Cast")
+        return self.cast
 
     def _set_practice(self, practice: str) -> None:
         self.document.apply(
