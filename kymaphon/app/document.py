@@ -19,6 +19,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 
 AUTOSAVE_MS = 1500
+WAIT_MS = 3000
 QUICK_S = 0.05
 """A show whose last analysis took longer than this is computed in a worker thread the next time."""
 
@@ -249,7 +250,9 @@ class Document(QObject):
             self.trouble.emit(f"Not kept for recovery: {problem}")
 
     def close(self) -> None:
-        """The user is done with it: nothing stays for recovery."""
+        """The user is done with it: nothing stays for recovery, and no worker is left that would answer to nobody."""
         self._timer.stop()
+        if self._working:
+            QThreadPool.globalInstance().waitForDone(WAIT_MS)
         if self._autosave is not None:
             self._autosave.drop()

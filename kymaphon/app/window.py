@@ -57,7 +57,8 @@ class Window(QMainWindow):
         self.theme = theme.THEMES.get(str(settings.get("theme")), theme.DARK)
         scale = settings.get("text_scale")
         self.scale = scale if scale in SCALES else 1.0
-        self.stage = "Level"
+        # A show begins with who takes part; one that has them, with their levels.
+        self.stage = "Level" if self.document.show.parties else "Cast"
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
