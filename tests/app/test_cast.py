@@ -423,10 +423,16 @@ class TestEmpty:
         qtbot.addWidget(window)
         window.show()
         window.go("Cast")
+        assert window.stage == "Cast", "a show begins with who takes part"
         assert "Start with a place" in window.cast.subtitle.text()
+        assert window.cast.start.isVisible()
+        assert not window.cast.picture.isVisible()
         with_form(lambda: window.cast.act("place"), lambda form: fill(form, name="Yard"))
         assert window.cast.place == "yard"
         assert window.cast.title.text() == "Yard"
+        assert window.cast.picture.isVisible()
+        with_form(lambda: window.cast.act("party"), lambda form: fill(form, name="Ann"))
+        assert window.document.show.party("ann").place == "yard"
         window.document.undo_stack.setClean()
         window.document.close()
 

@@ -19,7 +19,7 @@ from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
-from kymaphon.app.widgets.why import Action, WhyContent
+from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.advice import Advice
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
@@ -72,6 +72,15 @@ class CastStage(StageSurface):
         for table in (self.microphones, self.bleed, self.best):
             self.tables.addWidget(table)
         self.column.addWidget(self.tables, 3)
+        self.start = QWidget()
+        steps = QVBoxLayout(self.start)
+        steps.setContentsMargins(0, 24, 0, 0)
+        for n, words in enumerate(view.START, start=1):
+            line = label(f"{n}.  {words}")
+            line.setMaximumWidth(620)
+            steps.addWidget(line)
+        steps.addStretch(1)
+        self.column.addWidget(self.start, 8)
         self._connect()
         self._first_place()
 
@@ -207,7 +216,9 @@ class CastStage(StageSurface):
         self.tables.setCurrentIndex(
             [name for name, _, _ in CAST_VIEWS].index(self.view if sound is not None else "microphones")
         )
-        self.card.setVisible(self.place != ELSEWHERE)
+        self.card.setVisible(sound is not None)
+        self.tables.setVisible(sound is not None or self.place == ELSEWHERE)
+        self.start.setVisible(not self.place)
         if self.place == ELSEWHERE:
             self.title.setText("Elsewhere")
             self.subtitle.setText(
@@ -291,8 +302,8 @@ class CastStage(StageSurface):
         return view.why_thing(analysis, self.shown, sound, thing, subject.mic)
 
     def act(self, action: str) -> None:
-        if action == "place":
-            self._add_place()
+        if action in ("place", "party", "microphone"):
+            self.wanted(action)
         elif action == "best":
             self.choose_view("best")
         elif action == "details":

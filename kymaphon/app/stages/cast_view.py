@@ -84,6 +84,14 @@ def worst_in_place(analysis: Analysis, place: str) -> str:
     return _worst([row for row in analysis.findings if row.stage == "Cast" and here & set(row.subjects)])
 
 
+START = (
+    "Begin with a place: a room, a deck, a yard. Its size, its noise and how live it is decide what a microphone hears.",
+    "Put into it who and what must be heard, each where they will be and facing where they will face.",
+    "Select one of them and press Best places: every microphone is ranked at its best spot. Or add one of your own choice and drag it.",
+    "Those without a place, an audience, a recorder, a player, are added with no place, and stand under Elsewhere.",
+)
+
+
 def nothing() -> PlanContent:
     """A plan without a place."""
     return PlanContent()
@@ -276,7 +284,13 @@ def why_thing(
 ) -> WhyContent:  # fmt: skip
     """The selected thing of the plan: its arithmetic, findings about it, what can be done."""
     if thing is None:
-        return WhyContent(sound.place.name, place_words(sound), more=(explain.explain_open(sound),), hint="Add somebody, or select something on the plan.")  # fmt: skip
+        cost = (explain.explain_open(sound),) if sound.mics else ()
+        actions = (
+            Action("party", "Add somebody or something\u2026", "Adds who is heard here, or hears, or both."),
+            Action("microphone", "Add a microphone\u2026", "Adds a microphone to this place."),
+        )
+        hint = "Put in who must be heard, then select them: Best places says which microphone, where."
+        return WhyContent(sound.place.name, place_words(sound), more=cost, hint=hint, actions=actions)
     details = Action("details", "Details\u2026", f"Name, kind, position and direction of {thing.name}. Also Enter on the plan.")  # fmt: skip
     if mic is None or sound.own[mic] < 0:
         return _why_alone(analysis, show, sound, thing, details)
