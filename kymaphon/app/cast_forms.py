@@ -14,6 +14,8 @@ from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.plan import Thing, free_spot, fresh_id
 from kymaphon.core.show import Device, NoiseSpot, Party, Place, Surface
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.kinds_file import read_shelf, shelf_path
 
 KINDS = (
     ("presenter", "presenter"), ("guest", "guest"), ("remote", "remote guest"), ("instrument", "instrument or singers"),
@@ -30,9 +32,22 @@ SPEAKERS = ("presenter", "guest", "remote", "instrument", "crowd", "effect", "pl
 class CastForms:
     """Opens forms over a window and puts what is taken over into the document, each as one step of undo."""
 
-    def __init__(self, parent: QWidget, document: Document, shelf: Callable[[], tuple[Kind, ...]]) -> None:
-        self.parent, self.document, self._shelf = parent, document, shelf
+    def __init__(self, parent: QWidget, document: Document) -> None:
+        self.parent, self.document = parent, document
+        self._own: tuple[int, tuple[Kind, ...]] | None = None
         self.last: Form | None = None
+
+    def _shelf(self) -> tuple[Kind, ...]:
+        """The user's own kinds, read again only when the file has changed."""
+        try:
+            stamp = shelf_path().stat().st_mtime_ns if shelf_path().exists() else 0
+            if self._own is None or self._own[0] != stamp:
+                self._own = stamp, read_shelf()
+        except FileProblem as problem:
+            self.document.trouble.emit(str(problem))
+            self._own = None
+            return ()
+        return self._own[1]
 
     @property
     def catalogue(self) -> Catalogue:

@@ -360,12 +360,21 @@ class Window(QMainWindow):
     # edits
 
     def _apply_remedy(self, remedy: Remedy) -> None:
-        self.document.apply(remedy.edits, remedy.label)
-        self.say(f"Done: {remedy.label}. Ctrl+Z takes it back.")
+        try:
+            self.document.apply(remedy.edits, remedy.label)
+        except KeyError as gone:
+            self.say(f"{gone.args[0]} is no longer there; what is shown is being computed anew.")
+        else:
+            self.say(f"Done: {remedy.label}. Ctrl+Z takes it back.")
 
     def _preview_remedy(self, remedy: Remedy) -> None:
         self.why.held = remedy
-        self.document.preview(remedy.edits, remedy.label)
+        try:
+            self.document.preview(remedy.edits, remedy.label)
+        except KeyError as gone:
+            self.why.held = None
+            self.document.end_preview()
+            self.say(f"{gone.args[0]} is no longer there; what is shown is being computed anew.")
 
     def _flip(self, switch: Switch) -> None:
         self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))

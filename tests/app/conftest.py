@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import gc
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import Any
 
 import pytest
 import shiboken6
-from PySide6.QtWidgets import QApplication, QLabel, QPushButton
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
+from kymaphon.app.stages.cast import CastStage
+from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.show import Show
 
@@ -51,3 +55,57 @@ def why_words(window: Window) -> str:
 
 def gain(window: Window, device: str = "desk", key: str = "in1") -> float | None:
     return window.document.show.device(device).settings[key].gain_db
+
+
+@pytest.fixture
+def cast(window: Window) -> CastStage:
+    window.go("Cast")
+    window.cast.picture.setFocus()
+    return window.cast
+
+
+def at(window: Window, device: str) -> tuple[float, float]:
+    found = window.document.show.device(device).at_m
+    assert found is not None
+    return found
+
+
+def fill(form: Form, **values: Any) -> None:
+    """Types into a form."""
+    for name, value in values.items():
+        field = form.findChild(QWidget, f"field {name}")
+        if isinstance(field, QComboBox):
+            field.setCurrentIndex(field.findData(value))
+        elif isinstance(field, QLineEdit):
+            field.setText(value)
+        else:
+            field.setChecked(value)  # type: ignore[union-attr]
+
+
+def with_form(run: Callable[[], Any], type_: Callable[[Form], None]) -> None:
+    """Opens a modal form by `run`, types into it, and takes it over."""
+    seen: list[Form] = []
+
+    def drive() -> None:
+        form = QApplication.activeModalWidget()
+        assert isinstance(form, Form)
+        seen.append(form)
+        type_(form)
+        form.accept()
+        if form.isVisible():
+            form.reject()
+
+    QTimer.singleShot(0, drive)
+    run()
+    assert seen
+
+
+def press(
+    qtbot: QtBot,
+    cast: CastStage,
+    key: Qt.Key,
+    held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+    times: int = 1,
+) -> None:
+    for _ in range(times):
+        qtbot.keyClick(cast.picture, key, held)

@@ -13,24 +13,21 @@ from kymaphon.app.cast_forms import CastForms
 from kymaphon.app.document import Document
 from kymaphon.app.stages import cast_view as view
 from kymaphon.app.stages.cast_adviser import Adviser, Subject, subject_of, use_edits
-from kymaphon.app.stages.cast_head import ELSEWHERE, CastHead
+from kymaphon.app.stages.cast_head import ELSEWHERE, CastHead, first_steps
 from kymaphon.app.stages.cast_words import CAST_VIEWS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
-from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.advice import Advice
 from kymaphon.core.cast import PlaceSound
-from kymaphon.core.catalogue import Kind
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import Point
 from kymaphon.core.placing import bounds_of
 from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 from kymaphon.core.show import Show
-from kymaphon.files.errors import FileProblem
-from kymaphon.files.kinds_file import read_shelf, shelf_path
 
 WORDS_MS = 80
 
@@ -47,12 +44,11 @@ class CastStage(StageSurface):
         self.cell = (0, 1)
         self._live: tuple[Show, PlaceSound] | None = None
         self._adviser = Adviser()
-        self._own: tuple[int, tuple[Kind, ...]] | None = None
         self._words = QTimer(self)
         self._words.setSingleShot(True)
         self._words.setInterval(WORDS_MS)
         self._words.timeout.connect(self.why_changed)
-        self.forms = CastForms(self, document, self._shelf)
+        self.forms = CastForms(self, document)
         self.top = CastHead(self, theme, self.head)
         self.top.show_view(self.view)
         self.column.addLayout(self.top.chip_row)
@@ -72,14 +68,7 @@ class CastStage(StageSurface):
         for table in (self.microphones, self.bleed, self.best):
             self.tables.addWidget(table)
         self.column.addWidget(self.tables, 3)
-        self.start = QWidget()
-        steps = QVBoxLayout(self.start)
-        steps.setContentsMargins(0, 24, 0, 0)
-        for n, words in enumerate(view.START, start=1):
-            line = label(f"{n}.  {words}")
-            line.setMaximumWidth(620)
-            steps.addWidget(line)
-        steps.addStretch(1)
+        self.start = first_steps(view.START)
         self.column.addWidget(self.start, 8)
         self._connect()
         self._first_place()
@@ -90,21 +79,13 @@ class CastStage(StageSurface):
         self.top.wanted.connect(self.wanted)
         picture = self.picture
         picture.selected.connect(self._select)
-        picture.moving.connect(
-            lambda thing, to, carry: self._sketch(move_edits(self._show, self.place, thing, to, carry=carry))
-        )
-        picture.moved.connect(
-            lambda thing, to, carry: self._do(
-                move_edits(self._show, self.place, thing, to, carry=carry), f"Move {thing.name}"
-            )
-        )
-        picture.turning.connect(lambda thing, to: self._sketch(turn_edits(self._show, self.place, thing, to)))
-        picture.turned.connect(
-            lambda thing, to: self._do(turn_edits(self._show, self.place, thing, to), f"Turn {thing.name}")
-        )
+        picture.moving.connect(lambda thing, to, carry: self._move(thing, to, carry, done=False))
+        picture.moved.connect(lambda thing, to, carry: self._move(thing, to, carry, done=True))
+        picture.turning.connect(lambda thing, to: self._turn(thing, to, done=False))
+        picture.turned.connect(lambda thing, to: self._turn(thing, to, done=True))
         picture.nudged.connect(self._nudge)
         picture.spun.connect(self._spin)
-        picture.opened.connect(lambda thing: self._opened(self.forms.edit(self.place, thing)))
+        picture.opened.connect(self._open)
         picture.removed.connect(self._remove)
         picture.dropped.connect(self._drop)
         picture.looked.connect(self._draw)
@@ -148,18 +129,6 @@ class CastStage(StageSurface):
     @property
     def key(self) -> Key:
         return self.picture.chosen
-
-    def _shelf(self) -> tuple[Kind, ...]:
-        """The user's own kinds, read again only when the file has changed."""
-        try:
-            stamp = shelf_path().stat().st_mtime_ns if shelf_path().exists() else 0
-            if self._own is None or self._own[0] != stamp:
-                self._own = stamp, read_shelf()
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            self._own = None
-            return ()
-        return self._own[1]
 
     def _first_place(self) -> None:
         show = self.document.analysis.show
@@ -309,7 +278,7 @@ class CastStage(StageSurface):
         elif action == "details":
             thing = next((row for row in self.things if row.key == self.key), None)
             if thing is not None:
-                self._opened(self.forms.edit(self.place, thing))
+                self._open(thing)
         elif action == "use":
             self._use_choice()
 
@@ -317,6 +286,9 @@ class CastStage(StageSurface):
         """Puts the chosen kind of the ranking where it is best."""
         sound = self.sound
         advice = self._advise(sound) if sound is not None else None
+        thing = next((row for row in self.things if row.key == self.key), None)
+        if thing is None or not self._still(thing):
+            return
         if sound is not None and advice is not None and self.row < len(advice.choices):
             known = self.document.analysis.catalogue
             edits, text = use_edits(
@@ -375,7 +347,7 @@ class CastStage(StageSurface):
         rows = self.microphones.words.rows
         thing = next((thing for thing in self.things if row < len(rows) and thing.key == rows[row].key), None)
         if thing is not None:
-            self._opened(self.forms.edit(self.place, thing))
+            self._open(thing)
 
     def _row_removed(self, row: int) -> None:
         rows = self.microphones.words.rows
@@ -391,6 +363,16 @@ class CastStage(StageSurface):
         self.row = row
         self._draw()
         self.why_changed.emit()
+
+    def _move(self, thing: Thing, to: Point, carry: bool, *, done: bool) -> None:
+        if self._still(thing):
+            edits = move_edits(self._show, self.place, thing, to, carry=carry)
+            self._do(edits, f"Move {thing.name}") if done else self._sketch(edits)
+
+    def _turn(self, thing: Thing, to: float, *, done: bool) -> None:
+        if self._still(thing):
+            edits = turn_edits(self._show, self.place, thing, to)
+            self._do(edits, f"Turn {thing.name}") if done else self._sketch(edits)
 
     def _sketch(self, edits: tuple[Edit, ...]) -> None:
         """Draws what an edit would come to, in the core's quick way, without doing it."""
@@ -422,7 +404,12 @@ class CastStage(StageSurface):
 
     def _now(self, thing: Thing) -> Thing | None:
         """A thing where it stands in the show as it is, even while its analysis is on the way."""
-        return next((row for row in self._things(self._show) if row.key == thing.key), None)
+        show = self._show
+        if self.place == ELSEWHERE:
+            rows = without_place(show)
+        else:
+            rows = self._things(show) if any(row.id == self.place for row in show.places) else ()
+        return next((row for row in rows if row.key == thing.key), None)
 
     def _nudge(self, thing: Thing, dx: float, dy: float, carry: bool) -> None:
         now = self._now(thing)
@@ -447,9 +434,23 @@ class CastStage(StageSurface):
             self._do(turn_edits(self._show, self.place, now, turned), f"Turn {now.name}", f"turn {now.key}")
 
     def _remove(self, thing: Thing) -> None:
+        if not self._still(thing):
+            return
         place = "" if self.place == ELSEWHERE else self.place
         self._do(remove_edits(self._show, place, thing), f"Remove {thing.name}")
         self.document.trouble.emit(f"{thing.name} is taken off the show, with its cables and wants. Ctrl+Z brings it back.")  # fmt: skip
+
+    def _open(self, thing: Thing) -> None:
+        """The form of a thing, as it is now: the plan may still be that of a moment ago."""
+        if self._still(thing):
+            self._opened(self.forms.edit(self.place, thing))
+
+    def _still(self, thing: Thing) -> bool:
+        """Whether a thing is still there; says so when it is not."""
+        there = self._now(thing) is not None
+        if not there:
+            self.document.trouble.emit(f"{thing.name} is no longer there.")
+        return there
 
     def _opened(self, taken: bool) -> None:
         if taken and not self.place:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from kymaphon.app.stages.cast_view import mark, worst_in_place
 from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
-from kymaphon.app.widgets.why import empty
+from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.analysis import Analysis
 
 ELSEWHERE = " elsewhere"
@@ -105,3 +105,16 @@ def _short(words: str) -> str:
     text = words.removeprefix("Add a ").removeprefix("Add ")
     letter = 1 if text.startswith("&") else 0
     return text[:letter] + text[letter].upper() + text[letter + 1 :]
+
+
+def first_steps(steps: tuple[str, ...]) -> QWidget:
+    """What to do first, numbered, for a show without places."""
+    whole = QWidget()
+    column = QVBoxLayout(whole)
+    column.setContentsMargins(0, 24, 0, 0)
+    for n, words in enumerate(steps, start=1):
+        line = label(f"{n}.  {words}")
+        line.setMaximumWidth(620)
+        column.addWidget(line)
+    column.addStretch(1)
+    return whole
