@@ -25,8 +25,6 @@ EFFORTS = (("quiet", "quiet, 54 dB SPL"), ("normal", "normal, 60"), ("raised", "
 NOISES = (("room-tone", "room tone"), ("fan", "fan"), ("traffic", "traffic"), ("crowd", "crowd"), ("music", "music on loudspeakers"), ("wind", "wind"))  # fmt: skip
 LIVELINESS = (("dead", "dead, a booth"), ("treated", "treated"), ("ordinary", "ordinary, furnished"), ("live", "live, stone and glass"))  # fmt: skip
 SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
-LISTENERS = ("audience", "recorder", "crew")
-SPEAKERS = ("presenter", "guest", "remote", "instrument", "crowd", "effect", "player")
 
 
 class CastForms:

@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kymaphon.core.cast import PlaceSound, is_loudspeaker, microphones, sound_of
+from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import Practice, practices
@@ -154,7 +154,10 @@ class Analysis:
 
     @cached_property
     def loudspeaker_db(self) -> dict[str, float]:
-        """Level at 1 m of each loudspeaker with every voice speaking, by device id; silent ones are left out."""
+        """Level at 1 m of each loudspeaker with every voice speaking, by device id.
+
+        One that is plugged in and silent has `NOTHING_DB`; one that is not plugged in yet is left out.
+        """
         mouths = [self.graph.mouths[voice.id] for voice in self.voices]
         speakers = [
             (device.id, self.graph.index[f"{device.id}.{port.id}"])
@@ -168,7 +171,12 @@ class Analysis:
         power = self.transfer.power_from([node for node, _ in mouths])
         levels = np.array([10 ** (level.value / 10) for _, level in mouths])
         sums = {name: float(power[node] @ levels) for name, node in speakers}
-        return {name: 10 * math.log10(total) for name, total in sums.items() if 1 < total < math.inf}
+        plugged = {cable.target.partition(".")[0] for cable in self.show.cables}
+        return {
+            name: 10 * math.log10(total) if total > 1 else NOTHING_DB
+            for name, total in sums.items()
+            if name in plugged and total < math.inf
+        }
 
     @cached_property
     def _sounds(self) -> dict[str, PlaceSound]:

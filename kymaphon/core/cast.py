@@ -32,7 +32,6 @@ from kymaphon.core.standing import (
     voice_level,
 )
 from kymaphon.core.takes import measured_ambient
-from kymaphon.core.units import uncorrelated_sum_db
 
 Floats = NDArray[np.float64]
 NOTHING_DB = -300.0
@@ -199,7 +198,7 @@ def sound_of(
     """Computes one place.
 
     Args:
-        loudspeaker_db: level at 1 m of loudspeakers by device id, where it is known.
+        loudspeaker_db: level at 1 m of loudspeakers by device id, where it is known; `NOTHING_DB` for a silent one.
         shut: ids of microphones whose signal goes nowhere.
 
     Raises:
@@ -239,6 +238,8 @@ def _sources(
             if device.at_m is None:
                 unplaced.append(device.name or kind.name)
                 continue
+            if loud.get(device.id, 0.0) <= NOTHING_DB:
+                continue  # plugged in, and nothing gets to it
             usual = figure("bystander")
             level = (
                 Derived("what it plays now, at 1 m", loud[device.id], "dB SPL", source="levels of the rig")
@@ -362,8 +363,3 @@ def _noise_of(mic: Stand) -> Derived:
 def open_cost_db(count: int) -> float:
     """What so many open microphones cost in feedback margin and room noise against one: 10 lg NOM (Davis & Patronis)."""
     return 10 * math.log10(count) if count > 0 else 0.0
-
-
-def noise_total_db(sound: PlaceSound, mic: int) -> float:
-    """Place and microphone noise together in one microphone, dB SPL."""
-    return uncorrelated_sum_db((float(sound.ambient_db[mic]), float(sound.noise_db[mic])))

@@ -169,7 +169,7 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
     if speed != number("wind-speed"):
         gain = 60 * math.log10(speed / number("wind-speed"))
         terms.append(
-            Derived(f"{speed:.0f} m/s instead of 5", gain, "dB", "60 lg(v / 5)", source="from memory")
+            Derived(f"{round(speed, 1):g} m/s instead of 5", gain, "dB", "60 lg(v / 5)", source="from memory")
         )
     if stand.pickup.pattern not in ("omni", "boundary"):
         extra = figure("wind-gradient")

@@ -193,6 +193,7 @@ class Choice:
         over_room_db: direct voice over the place's noise.
         over_all_db: over the place, the microphone's own noise and the other voices in it together.
         headroom_db: to its maximum level at the highest peak; inf where none is stated.
+        level: the party at 1 m.
         reason: why it stands where it stands in the ranking.
     """
 
@@ -205,6 +206,7 @@ class Choice:
     noise_db: float
     voice_db: float
     headroom_db: float
+    level: Derived
     reason: str = ""
 
     @property
@@ -221,18 +223,21 @@ class Choice:
         """Voice over everything, line by line."""
         room = self.voice_db - self.over_room_db
         terms = [
-            Derived("the place", room, "dB SPL"),
+            Derived("the place", room, "dB SPL", source="its noise at that spot, by the pattern"),
             Derived("its own noise", self.noise_db, "dB SPL", source="device data"),
         ]
         if self.others_db > NOTHING_DB:
-            terms.append(Derived("other voices and loudspeakers", self.others_db, "dB SPL"))
+            terms.append(
+                Derived(
+                    "other voices and loudspeakers",
+                    self.others_db,
+                    "dB SPL",
+                    source="distance, pattern, face and reverberation",
+                )
+            )
         noise = Derived("less all noise", -uncorrelated_sum_db(t.value for t in terms), "dB", "10 lg \u03a3 10^(L/10)", tuple(terms), "powers add")  # fmt: skip
-        voice = Derived(
-            f"voice at {show_number(self.metres, 'm')}",
-            self.voice_db,
-            "dB SPL",
-            source="distance, face and nearness",
-        )
+        way = Derived(f"{show_number(self.metres, 'm')}, face and nearness", self.voice_db - self.level.value, "dB", source="free-field distance law, mouth, pattern")  # fmt: skip
+        voice = total(f"voice at {show_number(self.metres, 'm')}", "dB SPL", (self.level, way))
         return total(f"{self.kind.name}: voice over all", "dB", (voice, noise))
 
 
@@ -253,6 +258,7 @@ def choices_for(
 
 
 def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice | None:
+    """One kind at its best allowed spot for a party; None where nowhere is allowed."""
     mic, source = kind.microphone, sound.sources[voice]
     if mic is None:
         return None
@@ -312,7 +318,16 @@ def _choice(
     )
     over_all = level - uncorrelated_sum_db((room, noise, others))
     return Choice(
-        kind, at, metres, level - room, over_all, others, noise, level, most - level - number("crest-sample")
+        kind,
+        at,
+        metres,
+        level - room,
+        over_all,
+        others,
+        noise,
+        level,
+        most - level - number("crest-sample"),
+        source.level,
     )
 
 
@@ -370,7 +385,7 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
         words.append(_against(row, best))
     return Choice(
         row.kind, row.at, row.metres, row.over_room_db, row.over_all_db, row.others_db, row.noise_db, row.voice_db,
-        row.headroom_db, "; ".join(words),
+        row.headroom_db, row.level, "; ".join(words),
     )  # fmt: skip
 
 

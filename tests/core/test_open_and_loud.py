@@ -85,6 +85,17 @@ class TestLoudspeakers:
         assert source.level.value == 74
         assert "assumed" in source.level.source
 
+    def test_one_that_is_plugged_in_and_silent_is_in_no_microphone(self, played: Show) -> None:
+        near = SetField("devices", "spk", "at_m", (2.8, 3.0)).apply(
+            SetField("devices", "spk", "aim_deg", 0.0).apply(played)
+        )
+        for key in ("in1", "in2"):
+            near = set_on(near, key, "gain_db", 60.0)
+        assert "loudspeaker-into-microphone" in {row.code for row in analyse(near).findings}
+        analysis = analyse(set_on(near, "main", "fader_db", -90.0))
+        assert "spk" not in analysis.sound("room").source_index
+        assert "loudspeaker-into-microphone" not in {row.code for row in analysis.findings}
+
     def test_it_throws_more_ahead_than_behind(self, played: Show) -> None:
         ahead = analyse(played).sound("room")
         turned = analyse(SetField("devices", "spk", "aim_deg", 330.0).apply(played)).sound("room")

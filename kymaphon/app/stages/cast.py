@@ -396,9 +396,13 @@ class CastStage(StageSurface):
 
     def _do(self, edits: tuple[Edit, ...], text: str, merge: str = "") -> None:
         before = self._show
-        if edits:
-            self._sketch(edits)
-            self.document.apply(edits, text, merge=merge)
+        try:
+            if edits:
+                self._sketch(edits)
+                self.document.apply(edits, text, merge=merge)
+        except ValueError as problem:
+            # Another kind may lack the socket that a cable is in: told, and nothing is changed.
+            self.document.trouble.emit(str(problem))
         if self._show is before:
             self._drop()
 

@@ -27,14 +27,12 @@ class Row:
         key: the thing that it stands for.
         hue: number of its party's hue; -1 for none.
         marks: severity for a column, by position.
-        tips: what a column means in this row, where there is more to say.
     """
 
     key: Key
     cells: tuple[str, ...]
     hue: int = -1
     marks: tuple[tuple[int, str], ...] = ()
-    strong: tuple[int, ...] = ()
 
 
 def dot_icon(color: QColor, size: int = 14) -> QIcon:

@@ -9,7 +9,6 @@ from pydantic import Field, model_validator
 from kymaphon.core.catalogue.kind import Bus, Kind, Microphone, Path, Pattern, Port, Strip
 from kymaphon.core.model import Identifier, Model
 
-GROUPS = ("microphone", "player", "desk")
 PATTERNS: tuple[str, ...] = get_args(Pattern)
 
 

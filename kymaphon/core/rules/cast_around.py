@@ -124,7 +124,7 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
             )
             assumed = "" if place.wind_m_s is not None else " (assumed)"
             text = (
-                f"{stand.name} has no shield in a wind of {wind_speed_m_s(place):.0f} m/s{assumed}: it makes "
+                f"{stand.name} has no shield in a wind of {round(wind_speed_m_s(place), 1):g} m/s{assumed}: it makes "
                 f"{show_number(wind.value, 'dB SPL')} in it{against}. Foam takes off {foam:.0f} dB, fur {fur:.0f}."
             )
             names = (

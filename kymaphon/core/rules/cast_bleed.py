@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+
+import numpy as np
 
 from kymaphon.core.acoustics import comb, travel_ms
 from kymaphon.core.analysis import Analysis, Rule
@@ -23,9 +25,12 @@ from kymaphon.core.moves import (
     rounded,
     turned_down,
 )
+from kymaphon.core.pickup import Pickup
 from kymaphon.core.standing import direction_deg
 
 ENOUGH = "double-difference"
+WITHIN = 0.8
+"""Share of the tolerated angle within which the own voice is kept when a microphone is turned."""
 
 
 def under_own_db(sound: PlaceSound, voice: int, mic: int) -> float:
@@ -135,18 +140,24 @@ def _aimed_away(mic: Placed, from_: Placed) -> SetField | None:
     away = direction_deg(stand.at, from_.mouth)
     if own is None or away is None:
         return None
-    limit = stand.pickup.tolerance_deg() * 0.8
-    options = [own + step for step in range(-int(limit), int(limit) + 1, 5)]
-    gains = [
-        float(stand.pickup.gain_db(abs((away - option + 180) % 360 - 180), 1.0) - stand.pickup.gain_db(abs(option - own), 1.0))
-        for option in options
-    ]  # fmt: skip
-    return aim(mic.device, options[min(range(len(options)), key=gains.__getitem__)])
+    return aim(mic.device, quiet_aim_deg(stand.pickup, own, away))
 
 
-def _stepped_apart(mic: Placed, from_: Placed, enough: object) -> tuple[float, tuple[Edit, ...]] | None:
+def quiet_aim_deg(pickup: Pickup, own_deg: float, away_deg: float) -> float:
+    """Where to aim so that a sound from one direction is picked up least against the own voice from another, which stays
+    well within what the pattern tolerates.
+    """
+    limit = int(pickup.tolerance_deg() * WITHIN)
+    turns = np.arange(-limit, limit + 1, 5, dtype=float)
+    off = np.abs((away_deg - own_deg - turns + 180) % 360 - 180)
+    gains = pickup.gain_db(off, 1.0) - pickup.gain_db(np.abs(turns), 1.0)
+    return own_deg + float(turns[int(np.argmin(gains))])
+
+
+def _stepped_apart(
+    mic: Placed, from_: Placed, enough: Callable[..., Placed | None]
+) -> tuple[float, tuple[Edit, ...]] | None:
     """Talker and microphone carried straight away from the other talker, in steps of a hand's breadth."""
-    assert callable(enough)
     away = direction_deg(from_.mouth, mic.mouth)
     if away is None:
         return None
@@ -155,10 +166,9 @@ def _stepped_apart(mic: Placed, from_: Placed, enough: object) -> tuple[float, t
         party, device = along(mic.mouth, away, metres), along(mic.at, away, metres)
         if held_inside(mic.sound.place, party) != party or held_inside(mic.sound.place, device) != device:
             return None
-        edits: tuple[Edit, ...] = (
-            SetField("parties", mic.party, "at_m", rounded(party)),
-            move(mic.device, device),
-        )
+        edits: tuple[Edit, ...] = (SetField("parties", mic.party, "at_m", rounded(party)),)
+        if not mic.sound.mics[mic.mic].goes_along:
+            edits += (move(mic.device, device),)
         if enough(*edits) is not None:
             return metres, edits
     return None
@@ -231,21 +241,8 @@ def _loudspeaker_moves(row: Placed, v: int) -> Iterator[tuple[str, str, str, tup
         and stand.worn is None
         and stand.pickup.pattern not in ("omni", "boundary")
     ):
-        limit = int(stand.pickup.tolerance_deg() * 0.8)
-        options = range(-limit, limit + 1, 5)
-        gain = stand.pickup.gain_db
-        step = min(
-            options,
-            key=lambda step: float(
-                gain(abs((to - own - step + 180) % 360 - 180), 2.0) - gain(abs(step), 2.0)
-            ),
-        )
-        yield (
-            "aim",
-            f"Turn {row.name}, its quiet side to {source.name}",
-            "it is then",
-            (aim(row.device, own + step),),
-        )
+        turned = aim(row.device, quiet_aim_deg(stand.pickup, own, to))
+        yield "aim", f"Turn {row.name}, its quiet side to {source.name}", "it is then", (turned,)
     throws = source.kind is not None and source.kind.pattern not in (None, "omni")
     back = direction_deg(source.at, row.at)
     if throws and back is not None:
