@@ -14,7 +14,7 @@ from kymaphon.core.rules import ALL_RULES
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 
-KEPT = ("circles", "noise", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
+KEPT = ("circles", "noise", "flow", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
 
 
 def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:

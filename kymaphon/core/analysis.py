@@ -17,6 +17,7 @@ from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.paths import Found, best_paths, find_circles
+from kymaphon.core.rig_flow import Flow, flow_of
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
@@ -56,6 +57,11 @@ class Analysis:
     @cached_property
     def noise(self) -> NoiseField:
         return NoiseField(self.graph, self.transfer)
+
+    @cached_property
+    def flow(self) -> Flow:
+        """The level at every point, and why there is none."""
+        return flow_of(self.graph, self.transfer)
 
     @property
     def voices(self) -> tuple[Party, ...]:

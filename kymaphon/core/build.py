@@ -26,8 +26,9 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
     draft = Draft(show, catalogue.with_kinds(*show.kinds))
     for device in show.devices:
         _lay_out(draft, device)
+    loads = _loads(draft)
     for cable in show.cables:
-        _join_cable(draft, cable.source, cable.target)
+        _join_cable(draft, cable.source, cable.target, loads)
     air.add_air(draft)
     return SignalGraph(
         tuple(draft.nodes),
@@ -89,23 +90,55 @@ def _port_at(draft: Draft, reference: str) -> tuple[Device, Port, str]:
     return device, port, f".{side[0]}" if side else ""
 
 
-def _join_cable(draft: Draft, source: str, target: str) -> None:
-    """A cable, with what the load takes off the level. A mono plug feeds both sides; a stereo one in a mono
-    socket loses its right.
+def input_ohm(device: Device, port: Port) -> float | None:
+    """The impedance of an input as it is switched."""
+    strip = port.strip
+    setting = device.settings.get(port.id)
+    if strip is not None and strip.hi_z_ohm is not None and setting is not None and setting.hi_z:
+        return strip.hi_z_ohm
+    return port.impedance_ohm
+
+
+def _loads(draft: Draft) -> dict[tuple[str, str], list[float]]:
+    """(output, side) -> impedances of everything that hangs on it; side is empty for both."""
+    out: dict[tuple[str, str], list[float]] = {}
+    for cable in draft.show.cables:
+        _, port, side = _port_at(draft, cable.source)
+        device, into, _ = _port_at(draft, cable.target)
+        ohms = input_ohm(device, into)
+        if ohms and port.domain == into.domain == "analog":
+            base = ".".join(cable.source.split(".")[:2])
+            for one in (side,) if side else sides(port.stereo):
+                out.setdefault((base, one), []).append(ohms)
+    return out
+
+
+def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, str], list[float]]) -> None:
+    """A cable, with what all loads on its output together take off the level. A mono plug feeds both sides; a stereo
+    one in a mono socket loses its right.
     """
     _, out, out_side = _port_at(draft, source)
     _, into, in_side = _port_at(draft, target)
-    parts: tuple[Derived, ...] = ()
-    if out.impedance_ohm and into.impedance_ohm and out.domain == into.domain == "analog":
-        loss = loading_gain_db(out.impedance_ohm, into.impedance_ohm)
-        name = f"loading, {out.impedance_ohm:.0f} ohm into {into.impedance_ohm:.0f}"
-        formula = f"20 lg({into.impedance_ohm:.0f} / ({out.impedance_ohm:.0f} + {into.impedance_ohm:.0f}))"
-        parts = (Derived(name, loss, "dB", formula, source="voltage divider"),)
     outs = [out_side] if out_side else list(sides(out.stereo))
     ins = [in_side] if in_side else list(sides(into.stereo))
     if len(outs) == 2 and len(ins) == 1:
         outs = outs[:1]
+    base = ".".join(source.split(".")[:2])
+    hung = loads.get((base, outs[0]), [])
+    parts: tuple[Derived, ...] = ()
+    if out.impedance_ohm and hung and out.domain == into.domain == "analog":
+        parts = (loading(out.impedance_ohm, hung),)
     pairs = zip(outs * 2, ins, strict=False) if len(outs) == 1 else zip(outs, ins, strict=True)
     for a, b in pairs:
-        first, second = ".".join(source.split(".")[:2]) + a, ".".join(target.split(".")[:2]) + b
-        draft.join(first, second, parts, label="cable")
+        draft.join(base + a, ".".join(target.split(".")[:2]) + b, parts, label="cable")
+
+
+def loading(source_ohm: float, loads_ohm: list[float]) -> Derived:
+    """What all loads on an output together take off its level: 20 lg(ZL / (ZS + ZL)), ZL in parallel."""
+    together = 1 / sum(1 / ohms for ohms in loads_ohm)
+    into = f"{together:.0f}"
+    if len(loads_ohm) > 1:
+        into += f" ({len(loads_ohm)} in parallel)"
+    formula = f"20 lg({together:.0f} / ({source_ohm:.0f} + {together:.0f}))"
+    name = f"loading, {source_ohm:.0f} ohm into {into}"
+    return Derived(name, loading_gain_db(source_ohm, together), "dB", formula, source="voltage divider")

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.model import Model, WantKind
-from kymaphon.core.show import Device, Party, Setting, Show, Take, Want
+from kymaphon.core.show import Cable, Device, Party, Setting, Show, Take, Want
 
 _Named = TypeVar("_Named", Device, Party)
 
@@ -153,7 +153,8 @@ def _without_device(show: Show, gone: str) -> Show:
         )
         for row in show.parties
     )
-    return show.model_copy(update={"cables": cables, "parties": parties})
+    devices = _cleared(show.devices, "host", gone)
+    return show.model_copy(update={"cables": cables, "parties": parties, "devices": devices})
 
 
 def _without_place(show: Show, gone: str) -> Show:
@@ -211,7 +212,61 @@ class DetachTake:
         return {"detach_take": self.take_id}
 
 
-Edit = SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake
+@dataclass(frozen=True, slots=True)
+class Plug:
+    """A cable, plugged in. One that is in the same input already is taken out."""
+
+    cable: Cable
+
+    def apply(self, show: Show) -> Show:
+        kept = [row for row in show.cables if row.target != self.cable.target]
+        return show.model_copy(update={"cables": (*kept, self.cable)})
+
+    def to_json(self) -> dict[str, Any]:
+        return {"plug": _plain(self.cable)}
+
+
+@dataclass(frozen=True, slots=True)
+class Unplug:
+    """A cable, taken out, told by its two ends."""
+
+    source: str
+    target: str
+
+    def apply(self, show: Show) -> Show:
+        """Raises KeyError when there is no such cable."""
+        kept = tuple(row for row in show.cables if row.ends != (self.source, self.target))
+        if len(kept) == len(show.cables):
+            raise KeyError(f"the cable from {self.source} to {self.target}")
+        return show.model_copy(update={"cables": kept})
+
+    def to_json(self) -> dict[str, Any]:
+        return {"unplug": {"from": self.source, "to": self.target}}
+
+
+@dataclass(frozen=True, slots=True)
+class SetCable:
+    """One value of one cable: `length_m`, `label`, `adapter`, `route_m`, `coiled`, `source` or `target`."""
+
+    source: str
+    target: str
+    field: str
+    value: Any
+
+    def apply(self, show: Show) -> Show:
+        """Raises KeyError when there is no such cable, pydantic.ValidationError for a value that does not fit."""
+        rows = list(show.cables)
+        for i, row in enumerate(rows):
+            if row.ends == (self.source, self.target):
+                rows[i] = row.with_(**{self.field: self.value})
+                return show.model_copy(update={"cables": tuple(rows)})
+        raise KeyError(f"the cable from {self.source} to {self.target}")
+
+    def to_json(self) -> dict[str, Any]:
+        return {"cable": {"from": self.source, "to": self.target}, "set": self.field, "to": _plain(self.value)}
+
+
+Edit = SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake | Plug | Unplug | SetCable
 
 
 def apply_all(show: Show, edits: tuple[Edit, ...]) -> Show:

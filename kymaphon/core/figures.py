@@ -69,3 +69,10 @@ def acoustic_data() -> dict[str, Any]:
     """Tables of mouths, spectra and rooms: data/acoustics.json as it is, each table with its source."""
     data: dict[str, Any] = _read("acoustics.json")
     return data
+
+
+@cache
+def data_table(name: str) -> dict[str, Any]:
+    """A table of the core's data as it is, by the name of its file."""
+    table: dict[str, Any] = _read(f"{name}.json")
+    return table

@@ -7,10 +7,11 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator, Mapping
 
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
+from kymaphon.core.connectors import adapters
 from kymaphon.core.figures import practices
 from kymaphon.core.show import Setting, Show
 
-STRIP_FIELDS = {"gain_db", "pad", "phantom", "fader_db", "mute", "pan"}
+STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan"}
 PATH_FIELDS = {"on", "gain_db", "tap"}
 
 
@@ -60,11 +61,19 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
         yield from _named(f"{where}.kind", device.kind, {kind.id for kind in catalogue}, "kind of device")
         yield from _named(f"{where}.place", device.place, places, "place")
         yield from _named(f"{where}.party", device.party, parties, "party")
+        yield from _named(f"{where}.host", device.host, set(devices), "device")
+        if device.host == device.id:
+            yield ShowProblem(f"{where}.host", "a device cannot hang on itself")
         if device.id in known:
+            feeds = known[device.id].power
+            if device.power is not None and (feeds is None or device.power not in feeds.by):
+                ways = ", ".join(feeds.by) if feeds else "nothing"
+                yield ShowProblem(f"{where}.power", f"a {known[device.id].name.lower()} runs from {ways}")
             yield from _settings(where, device.settings, known[device.id])
     taken: dict[str, int] = {}
     for i, cable in enumerate(show.cables):
         yield from _cable(i, cable.source, cable.target, known, devices.keys(), taken)
+        yield from _named(f"cables[{i}].adapter", cable.adapter, set(adapters()), "adapter")
     wanted: set[tuple[str, str]] = set()
     for i, want in enumerate(show.wants):
         yield from _named(f"wants[{i}].listener", want.listener, parties, "party")
@@ -135,6 +144,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
     strips = {row.id: row.strip for row in rows}
     paths = {path.key: path for path in kind.paths}
     controls = {control.id: control for control in kind.controls}
+    switched = {row.id for row in kind.processors if not row.fixed}
     for key, setting in settings.items():
         place = f"{where}.settings.{key}"
         given = {name for name, value in setting if value is not None}
@@ -144,10 +154,12 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
             allowed = PATH_FIELDS
         elif key in controls:
             allowed = {"gain_db"}
+        elif key in switched:
+            allowed = {"on"}
         elif key in strips:
             allowed = STRIP_FIELDS if strips[key] else set()
         else:
-            options = sorted({*strips, *paths, *controls})
+            options = sorted({*strips, *paths, *controls, *switched})
             yield ShowProblem(place, f"a {kind.name.lower()} has no {key}{_instead(key, options)}")
             continue
         for field in sorted(given - allowed):

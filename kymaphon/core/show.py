@@ -9,6 +9,7 @@ from typing import Annotated, Literal, TypeVar
 from pydantic import AwareDatetime, Field, model_validator
 
 from kymaphon.core.catalogue.kind import Kind
+from kymaphon.core.catalogue.parts import Feed
 from kymaphon.core.model import (
     Degrees,
     Effort,
@@ -50,6 +51,18 @@ class Surface(Model):
     finish: Literal["hard", "soft"] = "hard"
 
 
+class PowerRun(Model):
+    """A lead or lamp that audio cables should keep away from, by the spots on the plan that it runs through."""
+
+    id: Identifier
+    name: str
+    sort: Annotated[
+        Literal["mains", "dimmed", "lamp", "coil"], Field(description="coil: the slack lies coiled")
+    ] = "mains"
+    points_m: Annotated[tuple[Point, ...], Field(min_length=1, max_length=40)]
+    current_a: Annotated[float, Field(gt=0, le=400)] = 5.0
+
+
 class Place(Model):
     """A room, deck or yard with its own air.
 
@@ -71,12 +84,13 @@ class Place(Model):
     ] = None
     noises: tuple[NoiseSpot, ...] = ()
     surfaces: tuple[Surface, ...] = ()
+    runs: Annotated[tuple[PowerRun, ...], Field(description="mains leads, dimmed leads, lamps")] = ()
 
     @model_validator(mode="after")
     def _names_differ(self) -> Place:
-        names = [row.id for row in self.noises] + [row.id for row in self.surfaces]
+        names = [row.id for rows in (self.noises, self.surfaces, self.runs) for row in rows]
         if len(set(names)) != len(names):
-            raise ValueError("two noises or surfaces of one place share an id")
+            raise ValueError("two noises, surfaces or leads of one place share an id")
         return self
 
 
@@ -111,6 +125,7 @@ class Setting(Model):
     gain_db: Annotated[float | None, Field(ge=-120, le=120)] = None
     pad: bool | None = None
     phantom: bool | None = None
+    hi_z: Annotated[bool | None, Field(description="input switched for instruments")] = None
     fader_db: Annotated[float | None, Field(ge=-120, le=20)] = None
     mute: bool | None = None
     pan: Annotated[float | None, Field(ge=-1, le=1, description="-1 left, 0 centre, 1 right")] = None
@@ -130,6 +145,13 @@ class Device(Model):
     aim_deg: Degrees | None = None
     party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
     shield: Annotated[Shield, Field(description="against wind and breath")] = "none"
+    host: Annotated[
+        Identifier | None, Field(description="the computer that it hangs on by USB, or runs on")
+    ] = None
+    power: Annotated[Feed | None, Field(description="what it runs from; left out: as its kind says")] = None
+    circuit: Annotated[
+        str | None, Field(max_length=40, description="mains circuit; left out: that of its place")
+    ] = None
     settings: dict[str, Setting] = Field(default_factory=dict)
 
 
@@ -139,7 +161,19 @@ class Cable(Model):
     source: Annotated[PortRef, Field(alias="from")]
     target: Annotated[PortRef, Field(alias="to")]
     length_m: Annotated[float | None, Field(ge=0, le=100000)] = None
-    label: str = ""
+    label: Annotated[str, Field(max_length=200)] = ""
+    adapter: Annotated[
+        Identifier | None, Field(description="what joins two ends that do not fit")
+    ] = None
+    route_m: Annotated[
+        tuple[Point, ...], Field(max_length=40, description="spots on the plan between its two ends")
+    ] = ()
+    coiled: Annotated[bool, Field(description="its slack lies coiled")] = False
+
+    @property
+    def ends(self) -> tuple[str, str]:
+        """From and to: what tells one cable from another."""
+        return self.source, self.target
 
 
 class Want(Model):

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from kymaphon.core.catalogue.parts import Connector, Power, Processor
 from kymaphon.core.model import Identifier, Model
 
 Domain = Literal["acoustic", "analog", "digital"]
@@ -23,6 +24,9 @@ class Strip(Model):
     gain_default_db: float = 0.0
     pad_db: float | None = None
     phantom: bool = False
+    hi_z_ohm: Annotated[
+        float | None, Field(gt=0, description="impedance when switched for instruments; left out: no switch")
+    ] = None
     fader_db: Range | None = None
     fader_default_db: float = 0.0
     mute: bool = False
@@ -43,7 +47,10 @@ class Port(Model):
     name: str
     domain: Domain
     stereo: bool = False
-    level: Literal["mic", "line", "instrument", "headphone", "speaker", "digital", "sound"] = "line"
+    level: Annotated[
+        Literal["mic", "line", "instrument", "headphone", "speaker", "digital", "sound", "any"],
+        Field(description="any: takes what comes, and an output gives on what its device is given"),
+    ] = "line"
     max_db: float | None = None
     impedance_ohm: float | None = None
     full_scale_dbu: Annotated[
@@ -52,6 +59,16 @@ class Port(Model):
     strip: Strip | None = None
     phantom_ma: Annotated[float | None, Field(description="draws this much phantom, and needs it")] = None
     ear: Annotated[bool, Field(description="a party can listen here")] = False
+    connector: Annotated[
+        Connector | None, Field(description="left out: unknown, and nothing is said about plugs")
+    ] = None
+    balanced: Annotated[bool | None, Field(description="left out: XLR is, everything else is not")] = None
+    nominal_dbu: Annotated[
+        float | None, Field(description="line level that it is made for; left out: +4 dBu")
+    ] = None
+    isolated: Annotated[bool, Field(description="no metal way through: transformer, light, radio")] = False
+    phantom_harm: Annotated[str, Field(description="what phantom power does to it; empty: nothing")] = ""
+    socket: Annotated[str, Field(description="sockets of one name are one hole: a headset's")] = ""
 
 
 class Bus(Model):
@@ -99,6 +116,11 @@ class Control(Model):
     moves: tuple[str, ...]
     gain_db: Range
     default_gain_db: float = 0.0
+    says: Annotated[
+        Literal["monitor", "input", "record", "main", "music"] | None,
+        Field(description="what is printed beside it makes people think that it moves"),
+    ] = None
+    must_be_up: Annotated[bool, Field(description="nothing passes with it down")] = False
 
 
 Pattern = Literal[
@@ -142,7 +164,8 @@ class Kind(Model):
     name: str
     group: Literal[
         "microphone", "booster", "interface", "desk", "software", "codec", "phone",
-        "encoder", "recorder", "headphones", "loudspeaker", "player",
+        "encoder", "recorder", "headphones", "loudspeaker", "player", "di", "pad", "splitter", "isolator", "wireless",
+        "preamp", "amplifier", "host", "hub", "app", "line", "instrument",
     ]  # fmt: skip
     about: str = ""
     inside: Annotated[Domain, Field(description="what the signal is between the sockets")] = "analog"
@@ -151,6 +174,11 @@ class Kind(Model):
     buses: tuple[Bus, ...] = ()
     paths: tuple[Path, ...] = ()
     controls: tuple[Control, ...] = ()
+    processors: tuple[Processor, ...] = ()
+    power: Annotated[Power | None, Field(description="left out: needs none, or is software")] = None
+    restart: Annotated[
+        tuple[str, ...], Field(description="settings that take hold only after a restart")
+    ] = ()
     microphone: Microphone | None = None
     inside_max_dbu: float | None = None
     residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut")] = None
@@ -202,4 +230,15 @@ class Kind(Model):
                     raise ValueError(
                         f"kind {self.id}: control {control.id} moves {key}, which it does not have"
                     )
+        for processor in self.processors:
+            for key in processor.sits:
+                if key not in keys:
+                    raise ValueError(
+                        f"kind {self.id}: {processor.id} sits in {key}, which it does not have"
+                    )
+        turned = [*(row.id for row in self.controls), *(row.id for row in self.processors)]
+        known = {*names, *keys, *turned, "buffer"}
+        for key in self.restart:
+            if key not in known:
+                raise ValueError(f"kind {self.id}: a restart is asked for {key}, which it does not have")
         return self

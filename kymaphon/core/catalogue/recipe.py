@@ -7,8 +7,11 @@ from typing import Annotated, Literal, get_args
 from pydantic import Field, model_validator
 
 from kymaphon.core.catalogue.kind import Bus, Kind, Microphone, Path, Pattern, Port, Strip
+from kymaphon.core.catalogue.parts import Power
 from kymaphon.core.model import Identifier, Model
 
+CONSUMER_DBU = -7.78
+"""-10 dBV in dBu: what a player's line output is made for."""
 PATTERNS: tuple[str, ...] = get_args(Pattern)
 
 
@@ -45,7 +48,7 @@ class MicrophoneRecipe(Model):
             ),
             inputs=(Port(id="diaphragm", name="diaphragm", domain="acoustic", level="sound", max_db=self.max_db_spl),),
             outputs=(
-                Port(id="out", name="output", domain="analog", level="mic", impedance_ohm=self.impedance_ohm, phantom_ma=self.phantom_ma),
+                Port(id="out", name="output", domain="analog", level="mic", connector="xlr", impedance_ohm=self.impedance_ohm, phantom_ma=self.phantom_ma),
             ),
             paths=(Path(source="diaphragm", target="out"),),
         )  # fmt: skip
@@ -65,10 +68,10 @@ class PlayerRecipe(Model):
     def kind(self) -> Kind:
         """The kind that this describes."""
         out = Port(
-            id="out", name="output", domain="analog", stereo=self.stereo, level="line",
+            id="out", name="output", domain="analog", stereo=self.stereo, level="line", connector="phono", nominal_dbu=CONSUMER_DBU,
             impedance_ohm=self.impedance_ohm, max_db=self.max_dbu,
         )  # fmt: skip
-        return Kind(id=self.id, name=self.name, about=self.about, group="player", outputs=(out,))
+        return Kind(id=self.id, name=self.name, about=self.about, group="player", power=Power(by=("adaptor",)), outputs=(out,))
 
 
 class DeskRecipe(Model):
@@ -105,6 +108,7 @@ class DeskRecipe(Model):
                 Port.model_validate(
                     {
                         "id": f"in{n}", "name": f"channel {n}", "domain": "analog", "level": level, "impedance_ohm": ohms,
+                        "connector": "xlr" if level == "mic" else "jack-3", "balanced": True if level == "line" else None,
                         "max_db": self.max_dbu, "strip": strip,
                     }
                 )
@@ -117,17 +121,17 @@ class DeskRecipe(Model):
                 for send in sends
             ]  # fmt: skip
         outputs = [
-            Port(id="main-out", name="main out", domain="analog", stereo=True, max_db=self.max_dbu, impedance_ohm=120.0),
+            Port(id="main-out", name="main out", domain="analog", stereo=True, connector="xlr", max_db=self.max_dbu, impedance_ohm=120.0),
             *(
-                Port(id=send, name=f"send {n}", domain="analog", max_db=self.max_dbu, impedance_ohm=120.0, strip=Strip(fader_db=fader, mute=True))
+                Port(id=send, name=f"send {n}", domain="analog", connector="jack-3", balanced=True, max_db=self.max_dbu, impedance_ohm=120.0, strip=Strip(fader_db=fader, mute=True))
                 for n, send in enumerate(sends, start=1)
             ),
-            Port(id="phones", name="headphones", domain="analog", stereo=True, level="headphone", max_db=16.0, impedance_ohm=20.0),
+            Port(id="phones", name="headphones", domain="analog", stereo=True, level="headphone", connector="jack-3", max_db=16.0, impedance_ohm=20.0),
         ]  # fmt: skip
         paths += [Path(source="main", target="main-out"), Path(source="main", target="phones", gain_db=-26.0)]
         main = Bus(id="main", name="main mix", stereo=True, strip=Strip(fader_db=fader))
         return Kind(
-            id=self.id, name=self.name, about=self.about, group="desk", inside_max_dbu=self.max_dbu, residual_dbu=-86.0,
+            id=self.id, name=self.name, about=self.about, group="desk", power=Power(by=("mains-earthed",)), inside_max_dbu=self.max_dbu, residual_dbu=-86.0,
             inputs=tuple(inputs), outputs=tuple(outputs), buses=(main,), paths=tuple(paths),
         )  # fmt: skip
 
