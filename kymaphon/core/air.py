@@ -31,6 +31,11 @@ if TYPE_CHECKING:
 LEAK_REFERENCE_M = 0.3
 """Distance from the head at which a kind states its headphone leak."""
 
+AIR = frozenset(
+    ("speaks into", "bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
+)
+"""Labels of the edges that run through the air of a place, not through the rig."""
+
 
 def add_air(draft: Draft) -> None:
     """Adds the parties, what they say into, what they listen on, and every sound path of each place."""

@@ -127,7 +127,7 @@ class Analysis:
         """
         ears = [node for nodes in self.graph.ears.values() for node in nodes]
         heard = [self.transfer.best_gain_to(node) for node in ears]
-        plugged = self._leading_to(ears)
+        plugged = self.leading_to(ears)
         out = set()
         for stand in microphones(self.show, self.catalogue):
             ports = (
@@ -139,7 +139,7 @@ class Analysis:
                 out.add(stand.device.id)
         return frozenset(out)
 
-    def _leading_to(self, ends: list[int]) -> set[int]:
+    def leading_to(self, ends: list[int]) -> set[int]:
         """Nodes from which the rig leads to some end, every switch and fader in it taken as open."""
         before: dict[int, list[int]] = {}
         for edge in self.graph.edges:
@@ -203,6 +203,11 @@ class Analysis:
 
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name
+
+    def device_name(self, device_id: str) -> str:
+        """What a device is called on screen. Raises KeyError when there is none."""
+        device = self.show.device(device_id)
+        return device.name or self.catalogue[device.kind].name
 
     def counts(self) -> dict[Severity, int]:
         """How many findings of each severity."""

@@ -263,7 +263,11 @@ class SetCable:
         raise KeyError(f"the cable from {self.source} to {self.target}")
 
     def to_json(self) -> dict[str, Any]:
-        return {"cable": {"from": self.source, "to": self.target}, "set": self.field, "to": _plain(self.value)}
+        return {
+            "cable": {"from": self.source, "to": self.target},
+            "set": self.field,
+            "to": _plain(self.value),
+        }
 
 
 Edit = SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake | Plug | Unplug | SetCable

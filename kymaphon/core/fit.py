@@ -27,6 +27,15 @@ LINES = ("line", "headphone")
 
 
 @dataclass(frozen=True, slots=True)
+class Given:
+    """What a device without a level of its own, such as a pad, gives on: class, nominal and strongest level."""
+
+    level: str
+    nominal_dbu: float
+    most_dbu: float | None
+
+
+@dataclass(frozen=True, slots=True)
 class End:
     """One end of a cable: a port of a device, or one side of a stereo one."""
 
@@ -34,12 +43,22 @@ class End:
     kind: Kind
     port: Port
     side: str = ""
-    given: str = ""
+    given: Given | None = None
 
     @property
     def level(self) -> str:
         """The class of its level: an output that gives on what its device is given has that."""
-        return self.given or self.port.level
+        return self.given.level if self.given is not None else self.port.level
+
+    @property
+    def nominal_dbu(self) -> float:
+        """The level that a line or headphone port is made for, or is given."""
+        return self.given.nominal_dbu if self.given is not None else nominal_dbu(self.port)
+
+    @property
+    def most_dbu(self) -> float | None:
+        """The strongest that can come out; None where that is not known."""
+        return self.given.most_dbu if self.given is not None else self.port.max_db
 
     @property
     def ref(self) -> str:
@@ -65,21 +84,30 @@ def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
     port = kind.port(port_id)
     if port is None:
         raise KeyError(reference)
-    given = _given(show, catalogue, device, set()) if port.level == "any" and port in kind.outputs else ""
-    return End(device, kind, port, side[0] if side else "", given)
+    return End(device, kind, port, side[0] if side else "", _given(show, catalogue, device, port))
 
 
-def _given(show: Show, catalogue: Catalogue, device: Device, seen: set[str]) -> str:
-    """The class of level that a device which gives on what it gets is given; `any` when nothing is plugged in."""
-    cable = next((row for row in show.cables if row.target.partition(".")[0] == device.id), None)
-    if cable is None or device.id in seen:
-        return "any"
-    owner, port_id = cable.source.split(".")[:2]
-    before = show.device(owner)
-    port = catalogue[before.kind].port(port_id)
-    if port is None or port.level != "any":
-        return port.level if port is not None else "any"
-    return _given(show, catalogue, before, seen | {device.id})
+def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Given | None:
+    """What an output gives on; None for one that has a level of its own, and for one that is given nothing."""
+    gain, seen = 0.0, set()
+    while port.level == "any":
+        kind = catalogue[device.kind]
+        cable = next((row for row in show.cables if row.target.partition(".")[0] == device.id), None)
+        if cable is None or device.id in seen or port not in kind.outputs:
+            return None
+        seen.add(device.id)
+        path = next((row for row in kind.paths if row.target == port.id), None)
+        gain += path.gain_db if path is not None and isinstance(path.gain_db, int | float) else 0.0
+        owner, port_id = cable.source.split(".")[:2]
+        device = show.device(owner)
+        before = catalogue[device.kind].port(port_id)
+        if before is None:
+            return None
+        port = before
+    if not seen:
+        return None
+    most = port.max_db
+    return Given(port.level, nominal_dbu(port) + gain, most + gain if most is not None else None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,10 +159,11 @@ class Fit:
         """Why it does not fit, or what it takes, in one line."""
         if self.faults:
             return self.faults[0].title
-        return f"with a {self.adapter.name}" if self.adapter is not None else "fits"
+        return f"with {_article(self.adapter.name)}" if self.adapter is not None else "fits"
 
 
-Sort = Literal["plug", "form"]
+def _article(name: str) -> str:
+    return f"{'an' if name.startswith('XLR') else 'a'} {name}"
 
 
 def fit_of(source: End, target: End, adapter: str | None = None, level_dbu: float | None = None) -> Fit:
@@ -191,7 +220,7 @@ def _plugs(source: End, target: End, given: str | None) -> tuple[Adapter | None,
         return None, [Fault("plug-impossible", "stop", f"{name} into {other}", text, blocks=True)]
     if used is not None and used.id == adapter.id:
         return used, []
-    text = f"{source.name} is {name} and {target.name} is {other}: it takes a {adapter.name}."
+    text = f"{source.name} is {name} and {target.name} is {other}: it takes {_article(adapter.name)}."
     return adapter, [Fault("plug-mismatch", "fix", f"{name} into {other}", text, _contacts(source, target))]
 
 
@@ -241,7 +270,7 @@ def gain_range(end: End) -> tuple[float, float]:
 
 
 def _levels(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
-    out, into = source.port, target.port
+    out = source.port
     if out.domain != "analog":
         return
     if source.level == "speaker" and target.level != "speaker":
@@ -263,18 +292,20 @@ def _levels(source: End, target: End, level_dbu: float | None) -> Iterator[Fault
 def pad_needed(source: End, target: End, level_dbu: float | None) -> Derived:
     """How much a line is too strong for a microphone input: its peaks against what the input bears, its pad as it stands.
 
-    The line's peaks are those that really come (average `level_dbu`, its short peaks, growth on warming up), else its
-    nominal level and 18 dB (EBU R 68).
+    The line's peaks are those that really come (average `level_dbu` and its short peaks; what people gain on warming up is
+    Level's matter), else its nominal level and 18 dB (EBU R 68).
     """
     into = target.port
     strip = into.strip
     pad = strip.pad_db if strip is not None and strip.pad_db and target.setting.pad else 0.0
-    most = Derived(f"{target.name} bears", into.max_db or 0.0, "dBu", source=f"device data: {target.kind.name}")
+    most = Derived(
+        f"{target.name} bears", into.max_db or 0.0, "dBu", source=f"device data: {target.kind.name}"
+    )
     if level_dbu is None:
-        nominal = Derived(f"{source.name}, nominal", nominal_dbu(source.port), "dBu", source=f"device data: {source.kind.name}")  # fmt: skip
+        nominal = Derived(f"{source.name}, nominal", source.nominal_dbu, "dBu", source=f"device data: {source.kind.name}")  # fmt: skip
         rise: tuple[Derived, ...] = (nominal, figure("line-headroom"))
     else:
-        rise = (Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"), figure("crest-short"), figure("growth"))  # fmt: skip
+        rise = (Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"), figure("crest-short"))  # fmt: skip
     value = sum(row.value for row in rise) - most.value - pad
     terms: tuple[Derived, ...] = (*rise, Derived(f"less: {most.name}", -most.value, "dB", source=most.source))
     if pad:
@@ -299,12 +330,12 @@ def _line_into_mic(source: End, target: End, level_dbu: float | None) -> Iterato
 
 def _one_time(level_dbu: float, source: End) -> bool:
     """Whether a line runs so far under its nominal level that its full level never comes."""
-    return level_dbu < nominal_dbu(source.port) - number("line-headroom")
+    return level_dbu < source.nominal_dbu - number("line-headroom")
 
 
 def _mic_into_line(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
     mean = Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed") if level_dbu is not None else figure("mic-output")  # fmt: skip
-    goal = Derived(f"{target.name} waits for", nominal_dbu(target.port), "dBu", source=f"device data: {target.kind.name}")  # fmt: skip
+    goal = Derived(f"{target.name} waits for", target.nominal_dbu, "dBu", source=f"device data: {target.kind.name}")  # fmt: skip
     most = Derived(f"{target.name}, most gain", gain_range(target)[1], "dB", source=f"device data: {target.kind.name}")  # fmt: skip
     missing = Derived(
         "gain missing", goal.value - mean.value - most.value, "dB", "sum of the lines",
@@ -328,7 +359,7 @@ def _headphones(source: End, target: End) -> Iterator[Fault]:
 
 
 def _line_standards(source: End, target: End) -> Iterator[Fault]:
-    given, wanted = nominal_dbu(source.port), nominal_dbu(target.port)
+    given, wanted = source.nominal_dbu, target.nominal_dbu
     gap = Derived(
         "difference of the two", given - wanted, "dB", "sum of the lines",
         (Derived(f"{source.name}, nominal", given, "dBu", source=f"device data: {source.kind.name}"), Derived(f"less: {target.name}, nominal", -wanted, "dB", source=f"device data: {target.kind.name}")), "-10 dBV is -7.78 dBu", True,
@@ -379,7 +410,7 @@ def ends_of(show: Show, catalogue: Catalogue, wanted: Literal["output", "input"]
         for port in kind.outputs if wanted == "output" else kind.inputs:
             if port.domain == "acoustic":
                 continue
-            given = end_of(show, catalogue, f"{device.id}.{port.id}").given
+            given = _given(show, catalogue, device, port)
             yield End(device, kind, port, given=given)
             if port.stereo and port.domain == "analog":
                 yield End(device, kind, port, "l", given)

@@ -24,6 +24,7 @@ class Flow:
         peak_db: of the loudest voice's sample peaks; shape (N,).
         voice: number of that voice in `voices`, -1 for none; shape (N,).
         voices: ids of the parties that are heard.
+        power: power gain from each voice to each node; shape (N, V).
     """
 
     graph: SignalGraph
@@ -31,6 +32,7 @@ class Flow:
     speech_db: NDArray[np.float64]
     peak_db: NDArray[np.float64]
     voice: NDArray[np.intp]
+    power: NDArray[np.float64]
 
     def level(self, node_id: str) -> float | None:
         """The loudest voice's level at a node; None where nothing comes. Raises KeyError for an unknown node."""
@@ -90,7 +92,7 @@ def flow_of(graph: SignalGraph, transfer: Transfer) -> Flow:
     n = len(graph.nodes)
     if not voices:
         nothing = np.full(n, NOTHING)
-        return Flow(graph, (), nothing, nothing, np.full(n, -1, dtype=np.intp))
+        return Flow(graph, (), nothing, nothing, np.full(n, -1, dtype=np.intp), np.zeros((n, 0)))
     mouths = [graph.mouths[voice] for voice in voices]
     power = transfer.power_from([node for node, _ in mouths])
     levels = np.array([level.value for _, level in mouths])
@@ -100,4 +102,5 @@ def flow_of(graph: SignalGraph, transfer: Transfer) -> Flow:
     peaks = np.where(speech > NOTHING, speech + number("crest-short"), NOTHING)
     best = speech.argmax(axis=1)
     top = speech.max(axis=1)
-    return Flow(graph, voices, top, peaks.max(axis=1), np.where(top > NOTHING, best, -1))
+    number_of = np.where(top > NOTHING, best, -1)
+    return Flow(graph, voices, top, peaks.max(axis=1), number_of, power)

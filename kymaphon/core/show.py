@@ -162,9 +162,7 @@ class Cable(Model):
     target: Annotated[PortRef, Field(alias="to")]
     length_m: Annotated[float | None, Field(ge=0, le=100000)] = None
     label: Annotated[str, Field(max_length=200)] = ""
-    adapter: Annotated[
-        Identifier | None, Field(description="what joins two ends that do not fit")
-    ] = None
+    adapter: Annotated[Identifier | None, Field(description="what joins two ends that do not fit")] = None
     route_m: Annotated[
         tuple[Point, ...], Field(max_length=40, description="spots on the plan between its two ends")
     ] = ()

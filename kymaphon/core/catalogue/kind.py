@@ -233,9 +233,7 @@ class Kind(Model):
         for processor in self.processors:
             for key in processor.sits:
                 if key not in keys:
-                    raise ValueError(
-                        f"kind {self.id}: {processor.id} sits in {key}, which it does not have"
-                    )
+                    raise ValueError(f"kind {self.id}: {processor.id} sits in {key}, which it does not have")
         turned = [*(row.id for row in self.controls), *(row.id for row in self.processors)]
         known = {*names, *keys, *turned, "buffer"}
         for key in self.restart:

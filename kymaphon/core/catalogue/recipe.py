@@ -71,7 +71,14 @@ class PlayerRecipe(Model):
             id="out", name="output", domain="analog", stereo=self.stereo, level="line", connector="phono", nominal_dbu=CONSUMER_DBU,
             impedance_ohm=self.impedance_ohm, max_db=self.max_dbu,
         )  # fmt: skip
-        return Kind(id=self.id, name=self.name, about=self.about, group="player", power=Power(by=("adaptor",)), outputs=(out,))
+        return Kind(
+            id=self.id,
+            name=self.name,
+            about=self.about,
+            group="player",
+            power=Power(by=("adaptor",)),
+            outputs=(out,),
+        )
 
 
 class DeskRecipe(Model):

@@ -3,14 +3,31 @@
 from __future__ import annotations
 
 from kymaphon.core.analysis import Rule
-from kymaphon.core.rules import cast_around, cast_bleed, cast_own, cast_plan, feeds, levels, rig, wants
+from kymaphon.core.rules import (
+    cast_around,
+    cast_bleed,
+    cast_own,
+    cast_plan,
+    feeds,
+    levels,
+    rig_controls,
+    rig_hum,
+    rig_plugs,
+    rig_power,
+    rig_ways,
+    wants,
+)
 
 ALL_RULES: tuple[Rule, ...] = (
     *cast_plan.RULES,
     *cast_own.RULES,
     *cast_bleed.RULES,
     *cast_around.RULES,
-    *rig.RULES,
+    *rig_plugs.RULES,
+    *rig_power.RULES,
+    *rig_hum.RULES,
+    *rig_ways.RULES,
+    *rig_controls.RULES,
     *levels.RULES,
     *feeds.RULES,
     *wants.RULES,

@@ -1,0 +1,307 @@
+"""Rules about knobs and switches: what changes what others hear, what must be up, what works twice, what takes hold
+only after a restart.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from kymaphon.core.air import AIR
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.catalogue import Control, Kind
+from kymaphon.core.catalogue.parts import Processor
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import AddRow, SetValue
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.show import Device, Setting, Task
+
+MUSIC = ("instrument", "player", "effect", "crowd")
+TWICE = {
+    "reverb": "the voice is washed out",
+    "gate": "the second eats what the first lets through at its edges",
+    "noise-suppressor": "the second takes the first one's leftovers for noise and eats into the voice",
+    "echo-canceller": "each fights what the other leaves",
+    "level-rider": "they pump against each other",
+    "compressor": "the noise comes up twice",
+    "ducker": "the music falls twice as far",
+}
+"""What goes wrong when two processors do the same in one path; two low cuts or two limiters do no harm."""
+SPEECH_ONLY = ("noise-suppressor", "echo-canceller", "level-rider")
+SAYS = {"monitor": "what is heard here", "record": "the recording", "input": "one input", "main": "everything", "music": "the music"}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """One control and what it really moves.
+
+    Attributes:
+        paths: label of each path, and the names of those who hear what comes through it.
+    """
+
+    device: Device
+    kind: Kind
+    control: Control
+    paths: tuple[tuple[str, tuple[str, ...]], ...]
+
+    @property
+    def who(self) -> tuple[str, ...]:
+        """Everybody whose sound it changes."""
+        return tuple(dict.fromkeys(name for _, names in self.paths for name in names))
+
+
+def path_label(kind: Kind, key: str) -> str:
+    """An internal path in words: its name, else its two ends."""
+    path = kind.path(key)
+    if path is None:
+        return key
+    names = {row.id: row.name for rows in (kind.inputs, kind.outputs, kind.buses) for row in rows}
+    return path.name or f"{names[path.source]} to {names[path.target]}"
+
+
+def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
+    """What each control of a device moves, and who hears that."""
+    kind = analysis.catalogue[device.kind]
+    out = []
+    for control in kind.controls:
+        rows = []
+        for key in control.moves:
+            path = kind.path(key)
+            if path is None:
+                continue
+            nodes = [
+                analysis.graph.index[name]
+                for side in ("", ".l", ".r")
+                if (name := f"{device.id}.{path.target}{side}") in analysis.graph.index
+            ]
+            rows.append((path_label(kind, key), tuple(hearers(analysis, nodes))))
+        out.append(Reach(device, kind, control, tuple(rows)))
+    return tuple(out)
+
+
+def hearers(analysis: Analysis, nodes: list[int]) -> Iterator[str]:
+    """Names of the listeners that the rig leads to from some nodes, as it is switched, air left out."""
+    after: dict[int, list[int]] = analysis.__dict__.setdefault("_after", {})
+    if not after:
+        for edge in analysis.graph.edges:
+            if edge.on and edge.label not in AIR:
+                after.setdefault(edge.source, []).append(edge.target)
+        after.setdefault(-1, [])
+    seen, work = set(nodes), list(nodes)
+    while work:
+        for node in after.get(work.pop(), ()):
+            if node not in seen:
+                seen.add(node)
+                work.append(node)
+    for party in analysis.listeners:
+        if seen & set(analysis.graph.ears[party.id]):
+            yield party.name
+
+
+def noted(analysis: Analysis, task_id: str) -> bool:
+    """Whether something is on the list of tasks already."""
+    return any(task.id == task_id for task in analysis.show.tasks)
+
+
+def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
+    """Controls that say one thing and change what the audience, a recording or the far end gets."""
+    ends = {party.name for party in analysis.listeners if party.kind in ("audience", "recorder", "remote")}
+    for device in analysis.show.devices:
+        rows = reaches(analysis, device) if analysis.catalogue[device.kind].controls else ()
+        for row in rows:
+            task_id = f"hands-off-{device.id}-{row.control.id}"[:64]
+            touched = [name for name in row.who if name in ends]
+            if row.control.says != "monitor" or not touched or noted(analysis, task_id):
+                continue
+            moves = "; ".join(f"{label}: {', '.join(who) or 'nobody'}" for label, who in row.paths)
+            safe = [other.control.name for other in rows if not set(other.who) & ends]
+            instead = f" Turn {' or '.join(safe)} instead: nobody on air hears it." if safe else ""
+            name = f"{analysis.device_name(device.id)}, {row.control.name}"
+            text = f"{name} looks like {SAYS['monitor']} and also turns what {', '.join(touched)} gets ({moves}).{instead}"
+            edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)  # fmt: skip
+            yield Finding(
+                "control-on-air", "note", "Rig", (device.id, f"{device.id}.{row.control.id}"), f"{name} changes what goes out", text, (), None,
+                (Remedy("task", "Put it on the list: hands off on air", "It stands among the tasks; mark the knob.", edits),),
+            )  # fmt: skip
+
+
+def controls_down(analysis: Analysis) -> Iterator[Finding]:
+    """Controls that must be up and are down."""
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        for control in kind.controls:
+            value = device.settings.get(control.id, Setting()).gain_db
+            now = control.default_gain_db if value is None else value
+            if not control.must_be_up or now > control.gain_db[0] + 1:
+                continue
+            reach = next(row for row in reaches(analysis, device) if row.control is control)
+            name = f"{analysis.device_name(device.id)}, {control.name}"
+            text = f"{name} is down at {show_number(now, 'dB', sign=True)}: what goes through it is silent for {', '.join(reach.who) or 'whatever follows'}. It must be up, whatever is printed beside it."
+            ref = SettingRef(device.id, control.id, "gain_db")
+            up = show_number(control.default_gain_db, "dB", sign=True)
+            yield Finding(
+                "control-down", "stop" if reach.who else "fix", "Rig", (device.id, f"{device.id}.{control.id}"), f"{name} is down", text,
+                (Derived("stands at", now, "dB"),), None, (Remedy("up", f"Bring it up to {up}", "Signal passes again.", (SetValue(ref, control.default_gain_db),)),),
+            )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Working:
+    """A processor that works in somebody's path."""
+
+    device: Device
+    processor: Processor
+
+    @property
+    def ref(self) -> SettingRef:
+        return SettingRef(self.device.id, self.processor.id, "on")
+
+
+def is_on(device: Device, processor: Processor) -> bool:
+    """Whether a processor works."""
+    given = device.settings.get(processor.id, Setting()).on
+    return processor.fixed or (processor.on if given is None else given)
+
+
+def path_keys(analysis: Analysis, path: PathThrough) -> Iterator[tuple[str, str]]:
+    """(device id, key of its internal path) for each step inside a device, in the order of the way."""
+    for step in path.steps():
+        source, target = analysis.graph.nodes[step.source], analysis.graph.nodes[step.target]
+        if source.owner == target.owner:
+            first, last = (node.id.split(":")[0].split(".")[1] for node in (source, target))
+            if first != last:
+                yield source.owner, f"{first}>{last}"
+
+
+def working_in(analysis: Analysis, path: PathThrough, *, off: bool = False) -> list[Working]:
+    """The processors that work in a way, in its order; with `off` those in it that are switched off."""
+    devices = {device.id: device for device in analysis.show.devices}
+    out: list[Working] = []
+    for owner, key in path_keys(analysis, path):
+        device = devices.get(owner)
+        if device is None:
+            continue
+        for processor in analysis.catalogue[device.kind].processors:
+            if key in processor.sits and is_on(device, processor) != off:
+                row = Working(device, processor)
+                if row not in out:
+                    out.append(row)
+    return out
+
+
+def _ways(analysis: Analysis) -> Iterator[tuple[str, str, PathThrough]]:
+    """(listener, voice, strongest way) of everybody that is heard by somebody else."""
+    for (listener, voice), feed in analysis.feeds.items():
+        if feed.path is not None and listener != voice and feed.verdict != "silent":
+            yield listener, voice, feed.path
+
+
+def _switch_off(rows: list[Working], effect: str) -> Iterator[Remedy]:
+    for n, row in enumerate((row for row in rows if not row.processor.fixed), start=1):
+        name = row.device.name or row.device.id
+        yield Remedy(f"off-{n}", f"Switch off: {name}, {row.processor.name}", effect, (SetValue(row.ref, False),))  # fmt: skip
+
+
+def two_of_a_kind(analysis: Analysis) -> Iterator[Finding]:
+    """Two processors that do the same in one path."""
+    seen: set[tuple[SettingRef, SettingRef]] = set()
+    if not any(kind.processors for kind in _kinds_used(analysis)):
+        return
+    for listener, voice, path in _ways(analysis):
+        rows = working_in(analysis, path)
+        for job, harm in TWICE.items():
+            same = [row for row in rows if row.processor.does == job]
+            if len(same) < 2 or (same[0].ref, same[1].ref) in seen:
+                continue
+            seen.add((same[0].ref, same[1].ref))
+            names = " and ".join(f"{analysis.device_name(row.device.id)} ({row.processor.name})" for row in same)  # fmt: skip
+            text = f"{analysis.party_name(voice)} reaches {analysis.party_name(listener)} through {names}: {harm}. Keep one."
+            subjects = (voice, *(row.device.id for row in same))
+            yield Finding("two-of-a-kind", "fix", "Rig", subjects, f"Twice {same[0].processor.name}", text, (Derived("of a kind", len(same), ""),), None, tuple(_switch_off(same[::-1], "One is left to do it.")))  # fmt: skip
+
+
+def _kinds_used(analysis: Analysis) -> list[Kind]:
+    return [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
+
+
+def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
+    """Voice processing over music, and echo control that is missing where speech comes over loudspeakers."""
+    if not any(kind.processors for kind in _kinds_used(analysis)):
+        return
+    music: dict[str, tuple[list[Working], str, str]] = {}
+    speech_off: dict[SettingRef, tuple[Working, str]] = {}
+    kept: set[SettingRef] = set()
+    for listener, voice, path in _ways(analysis):
+        if analysis.show.party(voice).kind in MUSIC:
+            rows = [row for row in working_in(analysis, path) if row.processor.does in SPEECH_ONLY]
+            kept |= {row.ref for row in working_in(analysis, path, off=True)}
+            if rows and voice not in music:
+                music[voice] = (rows, listener, voice)
+        else:
+            for row in working_in(analysis, path, off=True):
+                if row.processor.does == "echo-canceller":
+                    speech_off.setdefault(row.ref, (row, voice))
+    for rows, listener, voice in music.values():
+        names = ", ".join(row.processor.name for row in rows)
+        device = analysis.device_name(rows[0].device.id)
+        text = f"{analysis.party_name(voice)} reaches {analysis.party_name(listener)} through {device} with {names} on: it takes music for noise or echo and tears holes in it. For music all of it off, and computer sound shared as music."
+        free = [row for row in rows if not row.processor.fixed]
+        edits = tuple(SetValue(row.ref, False) for row in free)
+        remedies = (Remedy("unprocessed", f"Switch off: {', '.join(row.processor.name for row in free)}", "The music goes out as it is; talkers on loudspeakers then hear themselves back.", edits),) if free else ()  # fmt: skip
+        yield Finding("processing-against-music", "fix", "Rig", (voice, *dict.fromkeys(row.device.id for row in rows)), f"{device} works against {analysis.party_name(voice)}", text, (), None, remedies)  # fmt: skip
+    loud = {
+        device.place
+        for device in analysis.show.devices
+        if analysis.catalogue[device.kind].group == "loudspeaker" and _fed(analysis, device)
+    }
+    for ref, (row, voice) in speech_off.items():
+        place = analysis.show.party(voice).place
+        if ref in kept or place is None or place not in loud:
+            continue
+        text = f"{analysis.party_name(voice)} speaks beside a loudspeaker, and {analysis.device_name(ref.device)} has {row.processor.name} off: the far end hears itself back."
+        yield Finding("echo-control-off", "fix", "Rig", (voice, ref.device), f"{row.processor.name.capitalize()} is off beside a loudspeaker", text, (), None, (Remedy("on", f"Switch on: {row.processor.name}", "The far end no longer hears itself from the loudspeaker.", (SetValue(ref, True),)),))  # fmt: skip
+
+
+def _fed(analysis: Analysis, device: Device) -> bool:
+    return any(cable.target.partition(".")[0] == device.id for cable in analysis.show.cables)
+
+
+def restart_needed(analysis: Analysis) -> Iterator[Finding]:
+    """Settings that were changed from delivery and take hold only after a restart."""
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        changed = [key for key in kind.restart if _changed(kind, device, key)]
+        task_id = f"restart-{device.id}"[:64]
+        if not changed or noted(analysis, task_id):
+            continue
+        name = analysis.device_name(device.id)
+        what = ", ".join(_setting_name(kind, key) for key in changed)
+        text = f"{what} of {name} takes hold only after a restart: stop the stream, start {name} again, and check before going live."
+        edits = (
+            AddRow(
+                "tasks",
+                Task(id=task_id, text=f"Restart {name}, then check: {what}."),
+            ),
+        )
+        yield Finding("restart-needed", "note", "Rig", (device.id,), f"{name} needs a restart", text, (), None, (Remedy("task", "Put it on the list: restart and check", "It stands among the tasks until it is done.", edits),))  # fmt: skip
+
+
+def _changed(kind: Kind, device: Device, key: str) -> bool:
+    setting = device.settings.get(key)
+    if setting is None:
+        return False
+    path = kind.path(key)
+    processor = next((row for row in kind.processors if row.id == key), None)
+    default = path.on if path is not None else processor.on if processor is not None else None
+    given = {name: value for name, value in setting if value is not None}
+    return bool(given) and given != {"on": default}
+
+
+def _setting_name(kind: Kind, key: str) -> str:
+    processor = next((row for row in kind.processors if row.id == key), None)
+    return processor.name if processor is not None else path_label(kind, key)
+
+
+RULES: tuple[Rule, ...] = (controls_down, two_of_a_kind, processing_against_content, controls_on_air, restart_needed)  # fmt: skip

@@ -1,0 +1,338 @@
+"""Rules about single cables: plugs and contacts, levels, impedances, long unbalanced runs, sockets at their limit."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+from dataclasses import replace
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.build import input_ohm
+from kymaphon.core.connectors import balanced
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.figures import figure, number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.fit import End, Fault, Fit, end_of, fit_of, gain_range
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.plugging import better_input, free_inputs, from_elsewhere, inserted, moved, settings_along
+from kymaphon.core.rig_flow import NOTHING
+from kymaphon.core.routes import length_of
+from kymaphon.core.show import Cable, Show
+
+PADS = (10, 20, 40)
+
+
+def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
+    """How a cable of the show fits, with the level that really comes."""
+    source = end_of(analysis.show, analysis.catalogue, cable.source)
+    target = end_of(analysis.show, analysis.catalogue, cable.target)
+    return fit_of(source, target, cable.adapter, level_at(analysis, source))
+
+
+def level_at(analysis: Analysis, end: End) -> float | None:
+    """What comes out of an analogue output on average, dBu; None where nothing does."""
+    if end.port.domain != "analog":
+        return None
+    nodes = [f"{end.device.id}.{end.port.id}{side}" for side in ("", ".l", ".r")]
+    levels = [analysis.flow.level(node) for node in nodes if node in analysis.graph.index]
+    return max((level for level in levels if level is not None), default=None)
+
+
+def other_side(show: Show, cable: Cable) -> Cable | None:
+    """The cable from the other side of the same output to the same device; None for one that is no side of a pair."""
+    base, _, side = cable.source.rpartition(".")
+    if side not in ("l", "r") or base.count(".") != 1:
+        return None
+    twin = f"{base}.{'r' if side == 'l' else 'l'}"
+    owner = cable.target.partition(".")[0]
+    return next(
+        (row for row in show.cables if row.source == twin and row.target.partition(".")[0] == owner), None
+    )
+
+
+def plugs(analysis: Analysis) -> Iterator[Finding]:
+    """What speaks against each cable as it is plugged; the two sides of a pair are told once."""
+    told: set[tuple[tuple[str, str], str]] = set()
+    for cable in analysis.show.cables:
+        fit = cable_fit(analysis, cable)
+        twin = other_side(analysis.show, cable)
+        for fault in fit.faults:
+            if (cable.ends, fault.code) in told:
+                continue
+            if twin is not None:
+                told.add((twin.ends, fault.code))
+            subjects = (*cable.ends, fit.source.device.id, fit.target.device.id)
+            remedies = tuple(_remedies(analysis, cable, fit, fault))
+            if twin is not None:
+                remedies = tuple(_for_both(analysis, remedies, twin, fault))
+            yield Finding(fault.code, fault.severity, "Rig", subjects, _title(fit, fault), fault.text, fault.figures, fault.why, remedies)  # fmt: skip
+
+
+def _for_both(
+    analysis: Analysis, remedies: tuple[Remedy, ...], twin: Cable, fault: Fault
+) -> Iterator[Remedy]:
+    """The remedies of one side with the same for the other side in them, where that has the same fault."""
+    for remedy in remedies:
+        show = remedy.apply(analysis.show)
+        if not any(row.ends == twin.ends for row in show.cables):
+            yield remedy
+            continue
+        changed = replace(analysis, show=show)
+        fit = cable_fit(changed, twin)
+        same = next((row for row in fit.faults if row.code == fault.code), None)
+        mates = _remedies(changed, twin, fit, same) if same is not None else iter(())
+        mate = next((row for row in mates if row.id == remedy.id), None)
+        if mate is None:
+            yield remedy
+        else:
+            yield replace(remedy, label=f"{remedy.label}, both sides", edits=(*remedy.edits, *mate.edits))
+
+
+def _title(fit: Fit, fault: Fault) -> str:
+    return f"{fit.source.name} to {fit.target.name}: {fault.title}"
+
+
+def _remedies(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    if fit.adapter is not None and fault.code in (
+        "plug-mismatch",
+        "contacts-mismatch",
+        "stereo-into-balanced",
+    ):
+        edits: tuple[Edit, ...] = (SetCable(*cable.ends, "adapter", fit.adapter.id),)
+        effect = "The two ends fit; it is on the pull list."
+        yield Remedy("adapter", f"Use: {fit.adapter.name}", effect, edits)
+        return
+    find = _FOR_CODE.get(fault.code)
+    if find is not None:
+        yield from find(analysis, cable, fit, fault)
+    elif fault.code in ("plug-impossible", "speaker-into-input"):
+        yield Remedy("unplug", f"Take the cable out of {fit.target.name}", "Nothing is joined that must not be.", (Unplug(*cable.ends),))  # fmt: skip
+
+
+def _other_socket(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    better = better_input(
+        analysis.show, analysis.catalogue, cable, fault.code, level_at(analysis, fit.source)
+    )
+    if better is not None:
+        edits = (*moved(analysis.show, analysis.catalogue, cable, better.target.ref), *settings_along(fit.target, better.target))  # fmt: skip
+        yield Remedy("socket", f"Plug it into {better.target.name}", "That socket is made for this level.", edits)  # fmt: skip
+
+
+def _box(analysis: Analysis, cable: Cable, kind: str, name: str, effect: str) -> Remedy:
+    edits = inserted(analysis.show, analysis.catalogue, [cable], kind, name)
+    return Remedy("insert", f"Put {analysis.catalogue[kind].name} between", effect, edits)
+
+
+def _line_into_mic(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    need = fault.figures[0].value if fault.figures else 0.0
+    strip, setting = fit.target.port.strip, fit.target.setting
+    if strip is not None and strip.pad_db and not setting.pad and strip.pad_db >= need:
+        ref = SettingRef(fit.target.device.id, fit.target.port.id, "pad")
+        yield Remedy("pad", f"Switch the pad in: {fit.target.name}", f"Its {strip.pad_db:.0f} dB bring the peaks {strip.pad_db - need:.1f} dB under what it bears; line up again.", (SetValue(ref, True),))  # fmt: skip
+    yield from _other_socket(analysis, cable, fit, fault)
+    size = next((db for db in PADS if db >= need and db > 10), PADS[-1])
+    yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less: the peaks stay {size - need:.1f} dB under what {fit.target.name} bears; line up again.")  # fmt: skip
+
+
+def _mic_into_line(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    yield from _other_socket(analysis, cable, fit, fault)
+    yield _box(analysis, cable, "preamp-1", "Preamplifier", "The microphone reaches line level, with noise that is a preamplifier's.")  # fmt: skip
+
+
+def _professional(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    yield _box(analysis, cable, "pad-10", "Pad", "It comes about as strong as the input is made for; line up again.")  # fmt: skip
+
+
+def _consumer(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    low, high = gain_range(fit.target)
+    need = abs(fault.figures[0].value)
+    if low != high:
+        have = fit.target.setting.gain_db or 0.0
+        value = min(max(round(have + need), low), high)
+        ref = SettingRef(fit.target.device.id, fit.target.port.id, "gain_db")
+        yield Remedy("gain", f"Gain to {show_number(value, 'dB', sign=True)}: {fit.target.name}", f"It makes up for the {need:.1f} dB between the two standards; line up again.", (SetValue(ref, value),))  # fmt: skip
+    yield _box(analysis, cable, "line-matcher", "Line matcher", f"{need:.1f} dB up and balanced, with earths apart.")  # fmt: skip
+
+
+def _headphones(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    kind = fit.source.kind
+    spot = next((port for port in kind.outputs if port.level == "headphone"), None)
+    yield _box(analysis, cable, "headphone-amp", "Headphone amplifier", "The line sees 20 kohm, the headphones get what they need, and each pair has its knob.")  # fmt: skip
+    if spot is not None:
+        edits = from_elsewhere(analysis.show, analysis.catalogue, cable, f"{fit.source.device.id}.{spot.id}")
+        yield Remedy("socket", f"Plug them into {fit.source.device.name or kind.name}, {spot.name}", "That socket has the amplifier; it may carry another mix.", edits)  # fmt: skip
+
+
+def _loaded(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    strip, end = fit.target.port.strip, fit.target
+    if strip is not None and strip.hi_z_ohm is not None and not end.setting.hi_z:
+        ref = SettingRef(end.device.id, end.port.id, "hi_z")
+        yield Remedy("hi-z", f"Switch {end.name} for instruments", f"It then has {strip.hi_z_ohm / 1e6:g} Mohm and takes next to nothing off.", (SetValue(ref, True),))  # fmt: skip
+    yield from _other_socket(analysis, cable, fit, fault)
+    if fit.source.level == "instrument":
+        yield _box(analysis, cable, "di-active", "DI box", "The instrument sees 1 Mohm, and a balanced microphone level goes on.")  # fmt: skip
+
+
+def _no_amplifier(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    from kymaphon.core.edits import SetField
+
+    edits = (
+        SetField("devices", fit.target.device.id, "kind", "loudspeaker"),
+        *moved_after_kind(analysis, cable, "loudspeaker", fit.target.device.id),
+    )
+    yield Remedy("powered", "Use a powered loudspeaker instead", "It has its amplifier inside and takes a line.", edits)  # fmt: skip
+
+
+def moved_after_kind(analysis: Analysis, cable: Cable, kind_id: str, device_id: str) -> tuple[Edit, ...]:
+    """The same cable looked at anew once a device is of another kind: the adapter that it then takes."""
+    kind = analysis.catalogue[kind_id]
+    port = next((row for row in kind.inputs if row.domain == "analog"), None)
+    if port is None:
+        return ()
+    show = analysis.show
+    devices = tuple(row.with_(kind=kind_id) if row.id == device_id else row for row in show.devices)
+    changed = show.model_copy(update={"devices": devices})
+    return moved(changed, analysis.catalogue, cable, f"{device_id}.{port.id}")
+
+
+_FOR_CODE: dict[str, Callable[[Analysis, Cable, Fit, Fault], Iterator[Remedy]]] = {
+    "line-into-mic": _line_into_mic,
+    "mic-into-line": _mic_into_line,
+    "professional-into-consumer": _professional,
+    "consumer-into-professional": _consumer,
+    "headphones-from-line": _headphones,
+    "loaded-down": _loaded,
+    "no-amplifier": _no_amplifier,
+}
+
+
+def cable_corner_hz(source_ohm: float, load_ohm: float | None, metres: float) -> Derived:
+    """Where a cable's capacitance takes 3 dB off: 1 / (2 pi R C), R the source and its load in parallel."""
+    ohms = source_ohm if not load_ohm else 1 / (1 / source_ohm + 1 / load_ohm)
+    each = figure("cable-pf")
+    farad = each.value * metres * 1e-12
+    corner = 1 / (2 * math.pi * ohms * farad) if farad > 0 else math.inf
+    formula = f"1 / (2π × {ohms:.0f} ohm × {farad * 1e9:.2f} nF)"
+    terms = (
+        Derived("source", source_ohm, "ohm", source="device data"),
+        *((Derived("load", load_ohm, "ohm", source="device data"),) if load_ohm else ()),
+        Derived("length", metres, "m", source="given"),
+        each,
+    )
+    return Derived("3 dB down at", min(corner, 1e9), "Hz", formula, terms, "low-pass of first order")
+
+
+def long_unbalanced(analysis: Analysis) -> Iterator[Finding]:
+    """Unbalanced runs that lose treble, or that are simply long."""
+    show = analysis.show
+    limit, most = number("rolloff-limit"), figure("unbalanced-limit")
+    for cable in show.cables:
+        source, target = (end_of(show, analysis.catalogue, end) for end in cable.ends)
+        if source.port.domain != "analog" or target.port.domain != "analog":
+            continue
+        if {source.level, target.level} & {"headphone", "speaker"} and target.level != "line":
+            continue
+        if balanced(source.port) and balanced(target.port):
+            continue
+        length = length_of(show, cable)
+        if length is None or not source.port.impedance_ohm:
+            continue
+        corner = cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value)  # fmt: skip
+        dull = corner.value < limit
+        if not dull and length.value <= most.value:
+            continue
+        text = f"{source.name} to {target.name} is unbalanced over {show_number(length.value, 'm')}: "
+        if dull:
+            text += f"its capacitance takes 3 dB off at {corner.value / 1000:.1f} kHz and more above."
+        else:
+            text += f"treble is safe (3 dB down at {corner.value / 1000:.0f} kHz), but what is picked up on the way stays; keep such leads under {most.value:.0f} m."
+        yield Finding(
+            "long-unbalanced", "fix" if dull else "note", "Rig", (*cable.ends, source.device.id, target.device.id),
+            f"{source.name} to {target.name}: {show_number(length.value, 'm')} unbalanced", text, (corner,), corner,
+            tuple(_shorter(analysis, cable, source, target, length, corner)),
+        )  # fmt: skip
+
+
+def _shorter(
+    analysis: Analysis, cable: Cable, source: End, target: End, length: Derived, corner: Derived
+) -> Iterator[Remedy]:
+    most = min(number("unbalanced-limit"), length.value * corner.value / number("rolloff-limit"))
+    metres = math.floor(most * 10) / 10
+    kind = "di-active" if source.level == "instrument" else "di-passive"
+    into = cable.target
+    if target.level != "mic":
+        free = [end for end in free_inputs(analysis.show, analysis.catalogue, target.device) if end.level == "mic" and not end.port.socket]  # fmt: skip
+        into = free[0].ref if free else ""
+    if into:
+        edits = list(inserted(analysis.show, analysis.catalogue, [cable], kind, "DI box", into=into))
+        edits += _lengths_swapped(edits, min(metres, 1.0), length.value)
+        where = "" if into == cable.target else f" and go into {free[0].name}"
+        yield Remedy("insert", f"Put {analysis.catalogue[kind].name} at {source.device.name or source.kind.name}{where}", "A short lead into it, and the long way is balanced.", tuple(edits))  # fmt: skip
+    if metres >= 0.3:
+        edits_ = (SetCable(*cable.ends, "length_m", metres),)
+        yield Remedy("shorten", f"No more than {show_number(metres, 'm')} of lead", "Move the two nearer to each other: treble stays, and less is picked up.", edits_)  # fmt: skip
+
+
+def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:
+    """The lengths of the two leads of an inserted box: short before it, long after it."""
+    from kymaphon.core.edits import Plug
+
+    plugs = [edit for edit in edits if isinstance(edit, Plug)]
+    return [
+        SetCable(plugs[0].cable.source, plugs[0].cable.target, "length_m", near),
+        SetCable(plugs[1].cable.source, plugs[1].cable.target, "length_m", far),
+    ]
+
+
+def overloaded_sockets(analysis: Analysis) -> Iterator[Finding]:
+    """Sockets whose ceiling a voice's peaks pass, growth on warming up included, wherever in the rig they are.
+
+    What lies on a voice's way to the programme is told at Level, with the gains to turn; this is about the sockets off it.
+    """
+    growth = figure("growth")
+    told = {rung.node.removesuffix(".l").removesuffix(".r") for ladder in analysis.ladders.values() for rung in ladder.rungs}  # fmt: skip
+    flow, graph = analysis.flow, analysis.graph
+    for cable in analysis.show.cables:
+        end = end_of(analysis.show, analysis.catalogue, cable.target)
+        base = f"{end.device.id}.{end.port.id}"
+        twin = other_side(analysis.show, cable)
+        if {base, twin.target if twin is not None else base} & told or end.port.domain != "analog":
+            continue
+        for side in ("", ".l", ".r"):
+            node = f"{base}{side}"
+            if node not in graph.index:
+                continue
+            ceiling = graph.nodes[graph.index[node]].ceiling
+            peak = float(flow.peak_db[graph.index[node]])
+            if ceiling is None or peak <= NOTHING or peak + growth.value <= ceiling.value:
+                continue
+            rise: tuple[Derived, ...] = (Derived("peaks here", peak, "dBu", source="computed"), growth)
+            source = end_of(analysis.show, analysis.catalogue, cable.source)
+            most = source.most_dbu
+            if most is not None and most < peak + growth.value:
+                # What clips before does not come any stronger.
+                rise = (Derived(f"{source.name} gives at most", most, "dBu", source=f"device data: {source.kind.name}"),)  # fmt: skip
+            strongest = sum(row.value for row in rise)
+            over = strongest - ceiling.value
+            if over < 0.05:
+                continue
+            why = Derived(
+                "too strong by", over, "dB", "sum of the lines",
+                (*rise, Derived(f"less: {ceiling.name}", -ceiling.value, "dB", source=ceiling.source)), "", True,
+            )  # fmt: skip
+            text = f"{end.name} gets peaks of {show_number(strongest, 'dBu', sign=True)} as people warm up: {over:.1f} dB more than it bears ({show_number(ceiling.value, 'dBu', sign=True)})."
+            yield Finding("socket-overloaded", "fix", "Rig", (*cable.ends, end.device.id), f"{end.name} is overloaded", text, (Derived("over", over, "dB"),), why, tuple(_less(analysis, cable, end, over)))  # fmt: skip
+            break
+
+
+def _less(analysis: Analysis, cable: Cable, end: End, over: float) -> Iterator[Remedy]:
+    strip = end.port.strip
+    if strip is not None and strip.pad_db and not end.setting.pad and strip.pad_db >= over:
+        ref = SettingRef(end.device.id, end.port.id, "pad")
+        yield Remedy("pad", f"Switch the pad in: {end.name}", f"{strip.pad_db:.0f} dB less.", (SetValue(ref, True),))  # fmt: skip
+    size = next((db for db in PADS if db >= over), PADS[-1])
+    yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
+
+
+RULES: tuple[Rule, ...] = (plugs, long_unbalanced, overloaded_sockets)

@@ -1,0 +1,230 @@
+"""Rules about power: phantom power (IEC 61938) with its current through boosters, and what hangs on a host's USB."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.connectors import balanced
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug
+from kymaphon.core.figures import figure
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.fit import End, end_of
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.phantom import Phantom, phantom_of, voltage_left, within_budget
+from kymaphon.core.plan import fresh_id
+from kymaphon.core.plugging import plug, powered_by, same_sockets, taken_out
+from kymaphon.core.power import FEED_WORDS, HostBudget, feed_of, host_budgets
+from kymaphon.core.show import Device
+
+
+def phantom_power(analysis: Analysis) -> Iterator[Finding]:
+    """What needs phantom power and gets none, and what is left where it is given (IEC 61938)."""
+    for device in analysis.show.devices:
+        state = phantom_of(analysis.show, analysis.catalogue, device)
+        if state.needs_ma is None or (state.on and within_budget(state.needs_ma)):
+            continue
+        name = analysis.device_name(device.id)
+        draw = Derived(
+            "draws", state.needs_ma, "mA", source=f"device data: {analysis.catalogue[device.kind].name}"
+        )
+        left = voltage_left(state.needs_ma)
+        if state.on:
+            limit = figure("phantom-limit").value
+            text = f"{name} draws {state.needs_ma:.1f} mA and phantom power gives {limit:.0f} at most."
+            yield Finding("phantom-over-budget", "fix", "Rig", (device.id,), f"{name} draws too much", text, (draw,), left, tuple(_thriftier(analysis, device)))  # fmt: skip
+            continue
+        text, remedies = _missing(analysis, device, state, name)
+        yield Finding("phantom-missing", "stop", "Rig", (device.id,), f"{name} has no phantom power", text, (draw,), left, tuple(remedies))  # fmt: skip
+
+
+def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> tuple[str, list[Remedy]]:
+    needs = state.needs_ma or 0.0
+    left, limit = voltage_left(needs), figure("phantom-limit").value
+    if state.supply is not None:
+        budget = f"it draws {needs:.1f} of the {limit:.0f} mA and would leave {show_number(left.value, 'V')}"
+        text = f"{name} needs phantom power and {state.into} has it off: no signal comes out ({budget})."
+        effect = f"{name} works, with {show_number(left.value, 'V')} left; mute the channel first."
+        return text, [
+            Remedy("phantom-on", f"Switch phantom on: {state.into}", effect, (SetValue(state.supply, True),))
+        ]
+    if state.blocked_by is not None:
+        blocker = analysis.show.device(state.blocked_by)
+        own = phantom_of(analysis.show, analysis.catalogue, blocker)
+        text = f"{name} needs {needs:.1f} mA of phantom power and {state.into} passes none on: no signal comes out."
+        if own.needs_ma is not None:
+            left_over = show_number(voltage_left(own.needs_ma).value, "V")
+            text = f"{name} needs phantom power. {state.into} draws {own.needs_ma:.1f} of the {limit:.0f} mA itself, leaves {left_over}, and gives nothing behind it: no signal comes out."
+        edits = taken_out(analysis.show, analysis.catalogue, blocker)
+        if edits is None:
+            return text, []
+        edits = (*edits, *_phantom_on_after(analysis, blocker))
+        effect = f"{name} gets its power from the input; its own output is strong enough without more gain."
+        return text, [Remedy("take-out", f"Take {state.into} out of its way", effect, edits)]
+    text = f"{name} needs phantom power and is plugged into nothing that gives any: no signal comes out."
+    supply = next(
+        (end for end in _phantom_sockets(analysis) if not _used(analysis, end)), None
+    )  # fmt: skip
+    if supply is None:
+        return text, []
+    port = next(row for row in analysis.catalogue[device.kind].outputs if row.phantom_ma is not None)
+    gone = [cable for cable in analysis.show.cables if cable.source == f"{device.id}.{port.id}"]
+    edits = (
+        *(Unplug(*cable.ends) for cable in gone),
+        plug(analysis.show, analysis.catalogue, f"{device.id}.{port.id}", supply.ref),
+        SetValue(SettingRef(supply.device.id, supply.port.id, "phantom"), True),
+    )
+    return text, [
+        Remedy("plug", f"Plug it into {supply.name}, with phantom on", f"{name} works, with {show_number(left.value, 'V')} left.", edits)
+    ]  # fmt: skip
+
+
+def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
+    """Phantom on at the socket that the blocker fed, where it has some."""
+    cable = next(row for row in analysis.show.cables if row.source.partition(".")[0] == blocker.id)
+    end = end_of(analysis.show, analysis.catalogue, cable.target)
+    if end.port.strip is None or not end.port.strip.phantom or end.setting.phantom:
+        return ()
+    return (SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),)
+
+
+def _phantom_sockets(analysis: Analysis) -> Iterator[End]:
+    for device in analysis.show.devices:
+        for port in analysis.catalogue[device.kind].inputs:
+            if port.strip is not None and port.strip.phantom:
+                yield End(device, analysis.catalogue[device.kind], port)
+
+
+def _used(analysis: Analysis, end: End) -> bool:
+    return any(cable.target == end.ref for cable in analysis.show.cables)
+
+
+def _thriftier(analysis: Analysis, device: Device) -> Iterator[Remedy]:
+    """The kind of the same group and sockets that draws least."""
+    kind = analysis.catalogue[device.kind]
+    draws = [
+        (port.phantom_ma, other)
+        for other in analysis.catalogue
+        if other.group == kind.group and same_sockets(kind, other)
+        for port in other.outputs
+        if port.phantom_ma is not None and within_budget(port.phantom_ma)
+    ]
+    if draws:
+        ma, other = min(draws, key=lambda row: row[0])
+        effect = f"It draws {ma:.1f} mA and leaves {show_number(voltage_left(ma).value, 'V')}."
+        yield Remedy("other", f"Use instead: {other.name}", effect, (SetField("devices", device.id, "kind", other.id),))  # fmt: skip
+
+
+def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
+    """Phantom power that is on where it harms, or where nothing draws it."""
+    show, catalogue = analysis.show, analysis.catalogue
+    drawing = {
+        state.supply: True
+        for device in show.devices
+        for state in (phantom_of(show, catalogue, device),)
+        if state.supply is not None
+    }
+    for end in _phantom_sockets(analysis):
+        ref = SettingRef(end.device.id, end.port.id, "phantom")
+        if not end.setting.phantom:
+            continue
+        source = _behind(analysis, end)
+        off = Remedy("phantom-off", f"Switch phantom off: {end.name}", "Nothing there needs it; mute the channel first.", (SetValue(ref, False),))  # fmt: skip
+        harm = source.port.phantom_harm if source is not None else ""
+        if source is not None and not harm and not source.port.isolated and source.port.phantom_ma is None:
+            harm = _pushed_in(source)
+        if source is not None and harm:
+            short = figure("phantom-volts").value / (2 * figure("phantom-kohm").value)
+            why = Derived("current into one leg at most", short, "mA", "48 V / 6.8 kΩ", (figure("phantom-volts"),), "IEC 61938, P48")  # fmt: skip
+            text = f"Phantom power is on at {end.name}, and {source.name} is behind it: {harm}."
+            yield Finding("phantom-harms", "fix", "Rig", (end.device.id, end.ref, source.device.id), f"Phantom power on {source.name}", text, (why,), why, (off,))  # fmt: skip
+        elif ref not in drawing:
+            what = f"{source.name} needs none" if source is not None else "nothing is plugged in"
+            text = f"Phantom power is on at {end.name} and does nothing: {what}; it thumps when plugged live."
+            yield Finding("phantom-idle", "note", "Rig", (end.device.id, end.ref), f"Phantom for nothing at {end.name}", text, (), None, (off,))  # fmt: skip
+
+
+def _behind(analysis: Analysis, end: End) -> End | None:
+    """What the phantom power of a socket reaches: through everything that passes it on."""
+    show, catalogue, seen = analysis.show, analysis.catalogue, set()
+    reference = end.ref
+    while True:
+        cable = next((row for row in show.cables if row.target == reference), None)
+        if cable is None or cable.source in seen:
+            return None
+        seen.add(cable.source)
+        source = end_of(show, catalogue, cable.source)
+        if not source.kind.passes_phantom or source.port.isolated or not source.kind.inputs:
+            return source
+        reference = f"{source.device.id}.{source.kind.inputs[0].id}"
+
+
+def _pushed_in(source: End) -> str:
+    if source.level in ("line", "headphone", "instrument"):
+        return "it pushes current into an output that is not made for it, which distorts and may be damaged"
+    if not balanced(source.port) and source.level == "mic":
+        return "an unbalanced microphone gets 48 V on its signal contact"
+    return ""
+
+
+def bus_power(analysis: Analysis) -> Iterator[Finding]:
+    """What hangs on the USB of each host, phantom power with it, against what it gives."""
+    show, catalogue = analysis.show, analysis.catalogue
+    for budget in host_budgets(show, catalogue):
+        host = analysis.device_name(budget.host)
+        users = ", ".join(analysis.device_name(row) for row in budget.users)
+        if budget.gives is None:
+            text = f"{users} draws {show_number(budget.drawn.value, 'mA')} from {host}, and what that gives is not known."
+            yield Finding("bus-unknown", "note", "Rig", (budget.host, *budget.users), f"What {host} gives is not known", text, (budget.drawn,), budget.drawn, tuple(_bus_remedies(analysis, budget)))  # fmt: skip
+        elif budget.over_ma > 0:
+            text = f"{users} draws {budget.drawn.value:.0f} mA from {host}, which gives {budget.gives.value:.0f}: it drops out or never starts."
+            why = Derived("drawn", budget.drawn.value, "mA", "sum of the lines", (*budget.drawn.terms, budget.gives), budget.gives.source)  # fmt: skip
+            figures = (Derived("drawn", budget.drawn.value, "mA"), Derived("given", budget.gives.value, "mA"))
+            yield Finding("bus-over-budget", "fix", "Rig", (budget.host, *budget.users), f"{host} gives too little USB power", text, figures, why, tuple(_bus_remedies(analysis, budget)))  # fmt: skip
+    loose = [
+        device
+        for device in show.devices
+        if device.host is None and feed_of(device, catalogue[device.kind]) == "bus"
+    ]
+    if loose:
+        names = ", ".join(analysis.device_name(row.id) for row in loose)
+        verb = "runs" if len(loose) == 1 else "run"
+        text = f"{names} {verb} from the USB of a computer, and which one is not said: whether it gives enough cannot be told."
+        yield Finding("host-not-told", "note", "Rig", tuple(row.id for row in loose), "Which computer feeds what", text, (), None, tuple(_host_remedies(analysis, loose)))  # fmt: skip
+
+
+def _bus_remedies(analysis: Analysis, budget: HostBudget) -> Iterator[Remedy]:
+    show, catalogue = analysis.show, analysis.catalogue
+    for user in budget.users:
+        device = show.device(user)
+        kind = catalogue[device.kind]
+        other = next((feed for feed in kind.power.by if feed != "bus"), None) if kind.power else None
+        if other is not None:
+            name = analysis.device_name(user)
+            yield Remedy(f"own-{user}", f"Run {name} from {FEED_WORDS[other]}", f"It takes nothing from {analysis.device_name(budget.host)}.", (powered_by(device, other),))  # fmt: skip
+    hub = Device(id=fresh_id(show, "usb-hub"), kind="usb-hub", name="Powered hub", place=show.device(budget.host).place, host=budget.host)  # fmt: skip
+    edits: tuple[Edit, ...] = (
+        AddRow("devices", hub),
+        *(SetField("devices", user, "host", hub.id) for user in budget.users),
+    )
+    yield Remedy("hub", "Put a hub with its own supply between", "The hub feeds them from the mains; the host only talks to them.", edits)  # fmt: skip
+
+
+def _host_remedies(analysis: Analysis, loose: list[Device]) -> Iterator[Remedy]:
+    show = analysis.show
+    hosts = [row for row in show.devices if analysis.catalogue[row.kind].group == "host"]
+    for host in hosts[:3]:
+        edits: tuple[Edit, ...] = tuple(SetField("devices", row.id, "host", host.id) for row in loose)
+        name = analysis.device_name(host.id)
+        yield Remedy(f"host-{host.id}", f"They hang on {name}", "The sum of what they draw is then computed.", edits)  # fmt: skip
+    if not hosts:
+        laptop = Device(id=fresh_id(show, "laptop"), kind="laptop", name="Laptop", place=loose[0].place)
+        edits_: tuple[Edit, ...] = (
+            AddRow("devices", laptop),
+            *(SetField("devices", row.id, "host", laptop.id) for row in loose),
+        )
+        yield Remedy("laptop", "Add a laptop that they hang on", "The sum of what they draw is then computed.", edits_)  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (phantom_power, phantom_where_it_harms, bus_power)

@@ -1,0 +1,387 @@
+"""Rules about where the signal goes: the wrong side, nowhere, late by the computer, out and back for nothing, wireless."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.figures import number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.fit import End, end_of, fit_of, partners
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.plugging import free_inputs, plug
+from kymaphon.core.rules.rig_controls import path_keys
+from kymaphon.core.rules.rig_plugs import level_at
+from kymaphon.core.show import Cable
+
+SOURCES = ("microphone", "player", "instrument")
+
+
+def one_sided(analysis: Analysis) -> Iterator[Finding]:
+    """A voice that reaches a stereo end on one side alone."""
+    limit = number("one-side")
+    told: set[str] = set()
+    for end in analysis.listeners:
+        ears = analysis.graph.ears[end.id]
+        if end.kind not in ("audience", "recorder") or len(ears) != 2:
+            continue
+        sides: dict[str, tuple[float, float]] = {}
+        for voice in analysis.voices:
+            feed = analysis.feeds[end.id, voice.id]
+            if feed.verdict in ("silent", "missing") or feed.path is None:
+                continue
+            column = analysis.flow.voices.index(voice.id)
+            left, right = (float(analysis.flow.power[node, column]) for node in ears)
+            if not (math.isfinite(left) and math.isfinite(right)) or max(left, right) <= 0:
+                continue
+            sides[voice.id] = (_db(left), _db(right))
+        lone = {name: row for name, row in sides.items() if abs(row[0] - row[1]) >= limit}
+        split = len({row[0] > row[1] for row in lone.values()}) == 2
+        for name, (left, right) in lone.items():
+            if name in told:
+                continue
+            told.add(name)
+            yield _one_sided(analysis, end.id, name, left - right, split=split and end.kind == "recorder")
+
+
+def _db(power: float) -> float:
+    return 10 * math.log10(power) if power > 1e-30 else -300.0
+
+
+def _one_sided(analysis: Analysis, end: str, voice: str, gap: float, *, split: bool) -> Finding:
+    path = analysis.feeds[end, voice].path
+    who, where = analysis.party_name(voice), analysis.party_name(end)
+    side = "left" if gap > 0 else "right"
+    by = min(abs(gap), 99.0)
+    text = f"{who} reaches {where} only on the {side} ({by:.0f} dB more than on the other side): "
+    text += "as a split recording that may be meant." if split else "whoever listens with one ear, or in mono on a phone, loses them or half their level."  # fmt: skip
+    remedies = tuple(_to_the_middle(analysis, path)) if path is not None else ()
+    return Finding("one-sided", "note" if split else "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
+
+
+def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
+    show, catalogue = analysis.show, analysis.catalogue
+    devices = {device.id: device for device in show.devices}
+    for owner, key in path_keys(analysis, path):
+        strip_id = key.partition(">")[0]
+        device = devices[owner]
+        port = catalogue[device.kind].port(strip_id)
+        setting = device.settings.get(strip_id)
+        if port is not None and port.strip is not None and port.strip.pan and setting is not None and setting.pan and abs(setting.pan) > 0.5:  # fmt: skip
+            ref = SettingRef(owner, strip_id, "pan")
+            name = f"{analysis.device_name(owner)}, {port.name}"
+            yield Remedy("centre", f"Pan to the centre: {name}", "The voice is on both sides alike, 3 dB down on each.", (SetValue(ref, 0.0),))  # fmt: skip
+            return
+    for cable in _cables_of(analysis, path):
+        source, target = (end_of(show, catalogue, end) for end in cable.ends)
+        if not (source.port.stereo and target.port.stereo and source.port.domain == "digital") or source.side:
+            continue
+        free = [end for end in free_inputs(show, catalogue, target.device) if not end.port.stereo]
+        lone = _side_used(analysis, path, source)
+        if free and lone:
+            first = f"{source.ref}.{lone}"
+            edits: list[Edit] = [plug(show, catalogue, first, free[0].ref)]
+            other = next((end for end in free[1:]), None)
+            if other is not None and _other_side_live(analysis, source, lone):
+                edits.append(plug(show, catalogue, f"{source.ref}.{'r' if lone == 'l' else 'l'}", other.ref))
+            edits.append(Unplug(*cable.ends))
+            yield Remedy("mono", f"Take its {'left' if lone == 'l' else 'right'} side into {free[0].name}", "A mono channel goes to both sides.", tuple(edits))  # fmt: skip
+            return
+        mono = next((f"{target.ref}.{one}" for one in ("l", "r")), None)
+        if lone and mono is not None:
+            edits = [
+                Unplug(*cable.ends),
+                plug(show, catalogue, f"{source.ref}.{lone}", target.ref),
+            ]
+            yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
+            return
+
+
+def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
+    nodes = set(path.node_ids)
+    for cable in analysis.show.cables:
+        bases = [".".join(end.split(".")[:2]) for end in cable.ends]
+        if all(any(node == base or node.startswith(f"{base}.") for node in nodes) for base in bases):
+            yield cable
+
+
+def _side_used(analysis: Analysis, path: PathThrough, end: End) -> str:
+    names = set(path.node_ids)
+    base = f"{end.device.id}.{end.port.id}"
+    return "l" if f"{base}.l" in names else "r" if f"{base}.r" in names else ""
+
+
+def _other_side_live(analysis: Analysis, end: End, lone: str) -> bool:
+    other = f"{end.device.id}.{end.port.id}.{'r' if lone == 'l' else 'l'}"
+    return analysis.flow.level(other) is not None
+
+
+def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
+    """Sources plugged into nothing, and inputs whose signal no listener, recorder or line can ever get."""
+    ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
+    leading = analysis.leading_to(ears)
+    show, catalogue = analysis.show, analysis.catalogue
+    plugged = {".".join(cable.source.split(".")[:2]) for cable in show.cables}
+    levels = _levels(analysis)
+    for device in show.devices:
+        kind = catalogue[device.kind]
+        outs = [port for port in kind.outputs if port.domain != "acoustic"]
+        if kind.group not in SOURCES or not outs or any(f"{device.id}.{port.id}" in plugged for port in outs):
+            continue
+        end = End(device, kind, outs[0])
+        name = analysis.device_name(device.id)
+        text = f"{name} is plugged into nothing: nobody can hear it."
+        yield Finding("not-plugged", "note", "Rig", (device.id,), f"{name} is not plugged in", text, (), None, tuple(_best_plug(analysis, end, levels)))  # fmt: skip
+    if not ears:
+        return
+    for cable in show.cables:
+        target = end_of(show, catalogue, cable.target)
+        source = end_of(show, catalogue, cable.source)
+        if catalogue[source.device.kind].group not in SOURCES:
+            continue
+        nodes = [analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{target.device.id}.{target.port.id}{side}") in analysis.graph.index]  # fmt: skip
+        if leading & set(nodes):
+            continue
+        dead, port = _dead_end(analysis, target)
+        where = analysis.device_name(dead.device.id)
+        what = f"{source.device.name or source.kind.name} into {target.name}"
+        text = f"{what} gets as far as {where} and no further: nobody hears it and nothing records it."
+        remedies = tuple(_best_plug(analysis, port, levels)) if port is not None else ()
+        yield Finding("input-goes-nowhere", "fix", "Rig", (source.device.id, target.device.id, *cable.ends), f"{target.name} is taken by nothing", text, (), None, remedies)  # fmt: skip
+
+
+def _levels(analysis: Analysis) -> dict[str, float]:
+    out = {}
+    for cable in analysis.show.cables:
+        end = end_of(analysis.show, analysis.catalogue, cable.source)
+        level = level_at(analysis, end)
+        if level is not None:
+            out[end.ref] = level
+    return out
+
+
+def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterator[Remedy]:
+    """The best free input for an output: with the others of its device first, and one that leads somewhere."""
+    ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
+    leading = analysis.leading_to(ears)
+    mates = {
+        cable.target.partition(".")[0]
+        for cable in analysis.show.cables
+        if cable.source.partition(".")[0] == end.device.id
+    }
+    rows = []
+    for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=True, levels=levels)):
+        if not fit.works or fit.target.side:
+            continue
+        nodes = [analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{fit.target.device.id}.{fit.target.port.id}{side}") in analysis.graph.index]  # fmt: skip
+        dead = bool(ears) and not leading & set(nodes)
+        rows.append((dead, fit.target.device.id not in mates, i, fit))
+    if not rows:
+        return
+    dead, _, _, fit = min(rows, key=lambda row: row[:3])
+    if dead:
+        return
+    fresh = plug(analysis.show, analysis.catalogue, end.ref, fit.target.ref)
+    edits: list[Edit] = [fresh]
+    strip = fit.target.port.strip
+    needs = end.port.phantom_ma is not None
+    if needs and strip is not None and strip.phantom:
+        edits.append(SetValue(SettingRef(fit.target.device.id, fit.target.port.id, "phantom"), True))
+    extra = f", with {fit.adapter.name}" if fit.adapter is not None else ""
+    power = " and phantom on" if len(edits) > 1 else ""
+    yield Remedy("plug", f"Plug {end.name} into {fit.target.name}", f"It is the best free socket{extra}{power}; set its gain at Level.", tuple(edits))  # fmt: skip
+
+
+def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:
+    """How far a signal gets, and the last output on the way that nothing is plugged into."""
+    show, catalogue = analysis.show, analysis.catalogue
+    end, seen = start, set()
+    while end.device.id not in seen:
+        seen.add(end.device.id)
+        outs = _fed_outputs(end)
+        onward = [cable for cable in show.cables if any(cable.source.startswith(f"{end.device.id}.{name}") for name in outs)]  # fmt: skip
+        free = next(
+            (
+                End(end.device, end.kind, port)
+                for port in end.kind.outputs
+                if port.id in outs and port.domain != "acoustic" and port.level != "headphone"
+                and not any(cable.source.split(".")[:2] == [end.device.id, port.id] for cable in show.cables)
+            ),
+            None,
+        )  # fmt: skip
+        nexts = [
+            end_of(show, catalogue, cable.target)
+            for cable in onward
+            if catalogue[show.device(cable.target.partition(".")[0]).kind].group != "headphones"
+        ]
+        if not nexts:
+            return end, free
+        end = nexts[0]
+    return end, None
+
+
+def _fed_outputs(end: End) -> list[str]:
+    """Ids of the outputs of a device that an input of it leads to, in its order, straight ways first."""
+    kind = end.kind
+    reached, work = [end.port.id], [end.port.id]
+    while work:
+        here = work.pop(0)
+        for path in kind.paths:
+            if path.source == here and path.target not in reached:
+                reached.append(path.target)
+                work.append(path.target)
+    names = {port.id for port in kind.outputs}
+    return [name for name in reached if name in names]
+
+
+def late_by_the_computer(analysis: Analysis) -> Iterator[Finding]:
+    """Own voice by way of the computer while the interface offers it directly."""
+    show, catalogue = analysis.show, analysis.catalogue
+    for party in analysis.listeners:
+        feed = analysis.feeds.get((party.id, party.id))
+        if feed is None or feed.path is None or feed.delay_ms is None:
+            continue
+        keys = list(path_keys(analysis, feed.path))
+        for owner in dict.fromkeys(device for device, _ in keys):
+            device = show.device(owner)
+            kind = catalogue[device.kind]
+            inside = [key for name, key in keys if name == owner]
+            if len(inside) < 2 or not any(port.connector == "usb" for port in kind.outputs):
+                continue
+            direct = next((path for path in kind.paths if path.source == inside[0].partition(">")[0] and path.switch and path.key != inside[0] and "monitor" in path.target), None)  # fmt: skip
+            if direct is None:
+                continue
+            setting = device.settings.get(direct.key)
+            on = direct.on if setting is None or setting.on is None else setting.on
+            if on:
+                continue
+            name, who = analysis.device_name(owner), party.name
+            text = f"{who} hears their own voice through the computer, {show_number(feed.delay_ms, 'ms')} late; {name} can give it at once ({direct.name or direct.key})."
+            yield Finding(
+                "monitor-late", "fix", "Rig", (party.id, owner), f"{who} hears themselves by the computer", text,
+                (Derived("late", feed.delay_ms, "ms"),), None,
+                (Remedy("direct", f"Switch on: {name}, {direct.name or direct.key}", "Own voice comes at once; take it out of what the computer plays back, or it comes twice.", (SetValue(SettingRef(owner, direct.key, "on"), True),)),),
+            )  # fmt: skip
+
+
+def out_and_back(analysis: Analysis) -> Iterator[Finding]:
+    """Ways that leave the computer by a converter and come back by the same device's: they only add noise."""
+    told: set[tuple[str, str]] = set()
+    for (listener, voice), feed in analysis.feeds.items():
+        if feed.path is None or listener == voice or feed.verdict == "silent":
+            continue
+        nodes = [analysis.graph.nodes[node] for node in feed.path.nodes]
+        for i, node in enumerate(nodes[1:], start=1):
+            if not (node.unit == "dBu" and nodes[i - 1].unit == "dBFS" and node.owner == nodes[i - 1].owner):
+                continue
+            back = next((j for j in range(i, len(nodes)) if nodes[j].unit == "dBFS"), None)
+            if back is None or nodes[back].owner != node.owner or (node.owner, nodes[back].id) in told:
+                continue
+            told.add((node.owner, nodes[back].id))
+            yield _out_and_back(analysis, feed.path, i, back, voice, listener)
+            break
+
+
+def _out_and_back(
+    analysis: Analysis, path: PathThrough, out: int, back: int, voice: str, listener: str
+) -> Finding:
+    graph = analysis.graph
+    ids = path.node_ids
+    device = graph.nodes[path.nodes[out]].owner
+    between = [
+        name
+        for name in dict.fromkeys(graph.nodes[node].owner for node in path.nodes[out:back])
+        if name != device
+    ]
+    steps = list(path.steps())
+    gain_after = {node: sum(step.gain_db for step in steps[k:back]) for k, node in enumerate(path.nodes[: back + 1])}  # fmt: skip
+    terms = tuple(
+        Derived(source.level.name, source.level.value + gain_after[source.node], graph.nodes[path.nodes[back]].unit, source=source.level.source)
+        for source in graph.noises
+        if source.node in path.nodes[out : back + 1]
+    )  # fmt: skip
+    noise = 10 * math.log10(sum(10 ** (term.value / 10) for term in terms)) if terms else -300.0
+    why = Derived("noise that the detour adds", noise, "dBFS", "10 lg Σ 10^(L/10)", terms, "uncorrelated sum")
+    names = " and ".join(analysis.device_name(row) for row in between) or "its own sockets"
+    who = analysis.device_name(device)
+    text = f"{analysis.party_name(voice)} leaves the computer at {who}, runs through {names} and comes back at {who}: two converters and an analogue stretch that add noise at {show_number(noise, 'dBFS')} and nothing else."
+    remedies = tuple(_straight(analysis, ids, device, out, back))
+    return Finding("out-and-back", "fix" if not between else "note", "Rig", (voice, listener, device, *between), f"Out of {who} and back", text, (Derived("noise added", noise, "dBFS"),) if terms else (), why, remedies)  # fmt: skip
+
+
+def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, back: int) -> Iterator[Remedy]:
+    """What feeds the device's playback goes straight into what takes its inputs."""
+    show = analysis.show
+    feeding = next((cable for cable in show.cables if any(name.startswith(cable.target) for name in ids[:out]) and cable.target.partition(".")[0] == device), None)  # fmt: skip
+    taking = next((cable for cable in show.cables if any(name.startswith(".".join(cable.source.split(".")[:2])) for name in ids[back:]) and cable.source.partition(".")[0] == device), None)  # fmt: skip
+    if feeding is None or taking is None:
+        return
+    if feeding.source.partition(".")[0] == taking.target.partition(".")[0]:
+        edits: tuple[Edit, ...] = (Unplug(*taking.ends),)
+        yield Remedy("unplug", f"Take {analysis.device_name(taking.target.partition('.')[0])} off what comes back", "It has the sound already, before the detour.", edits)  # fmt: skip
+        return
+    source = end_of(show, analysis.catalogue, feeding.source)
+    target = end_of(show, analysis.catalogue, taking.target)
+    if fit_of(source, target).works:
+        fresh = plug(show, analysis.catalogue, feeding.source, taking.target, label=taking.label)
+        yield Remedy("straight", f"Plug {source.name} straight into {target.name}", "It stays in the computer: no converter, no noise.", (fresh,))  # fmt: skip
+
+
+def wireless_music(analysis: Analysis) -> Iterator[Finding]:
+    """A player connected without a wire: other level, and late."""
+    show, catalogue = analysis.show, analysis.catalogue
+    for cable in show.cables:
+        source = end_of(show, catalogue, cable.source)
+        if source.port.connector != "radio" or source.port.domain != "digital":
+            continue
+        radio = next((path for path in source.kind.paths if path.target == source.port.id), None)
+        wired = next((path for path in source.kind.paths if radio is not None and path.source == radio.source and path.target != radio.target), None)  # fmt: skip
+        if radio is None or wired is None:
+            continue
+        by = _fixed(radio.gain_db) - _fixed(wired.gain_db)
+        late = radio.delay_ms - wired.delay_ms
+        name = analysis.device_name(source.device.id)
+        text = f"{name} is connected without a wire: {abs(by):.1f} dB {'quieter' if by < 0 else 'louder'} than by cable and {show_number(late, 'ms')} late. Whenever that changes, line up again."
+        why = Derived("wireless against wire", by, "dB", "difference of the two ways", (Derived("wireless", _fixed(radio.gain_db), "dB", source=f"device data: {source.kind.name}"), Derived("by wire", _fixed(wired.gain_db), "dB", source=f"device data: {source.kind.name}")))  # fmt: skip
+        out = End(source.device, source.kind, source.kind.port(wired.target) or source.port)
+        target = end_of(show, catalogue, cable.target)
+        fits = [fit_of(out, end) for end in free_inputs(show, catalogue, target.device)]
+        best = min((fit for fit in fits if fit.works and fit.target.level in ("line", "headphone", "mic")), key=lambda fit: fit.cost, default=None)  # fmt: skip
+        remedies: tuple[Remedy, ...] = ()
+        if best is not None:
+            fresh = plug(show, catalogue, best.source.ref, best.target.ref, length_m=1.5, label=cable.label)
+            remedies = (Remedy("wire", f"Use a wire: {best.source.name} into {best.target.name}", "The level no longer depends on the link; line up once more.", (Unplug(*cable.ends), fresh)),)  # fmt: skip
+        yield Finding("wireless-music", "note", "Rig", (source.device.id, *cable.ends), f"{name} is wireless", text, (Derived("against wire", by, "dB"), Derived("late", late, "ms")), why, remedies)  # fmt: skip
+
+
+def _fixed(gain: float | tuple[float, float]) -> float:
+    return gain if isinstance(gain, int | float) else gain[1]
+
+
+def headset_microphone(analysis: Analysis) -> Iterator[Finding]:
+    """A headset in a headset socket: its own microphone comes along."""
+    show, catalogue = analysis.show, analysis.catalogue
+    for cable in show.cables:
+        source, target = (end_of(show, catalogue, end) for end in cable.ends)
+        mic_in = next((port for port in source.kind.inputs if port.socket and port.socket == source.port.socket), None)  # fmt: skip
+        mic_out = next((port for port in target.kind.outputs if port.socket and port.socket == target.port.socket), None)  # fmt: skip
+        if mic_in is None or mic_out is None or cable.adapter is not None:
+            continue
+        wanted = any(row.ends == (f"{target.device.id}.{mic_out.id}", f"{source.device.id}.{mic_in.id}") for row in show.cables)  # fmt: skip
+        if wanted:
+            continue
+        name, where = analysis.device_name(target.device.id), analysis.device_name(source.device.id)
+        text = f"{name} is in the headset socket of {where}: its own microphone comes along and takes the place of the one that was chosen. In a headphone socket it does not."
+        edits = (SetCable(*cable.ends, "adapter", "headset-splitter"),)
+        remedies = [Remedy("ears-only", "Use a headset splitter, headphone leg only", "The ears work, and the headset's microphone stays out.", edits)]  # fmt: skip
+        fresh = plug(show, catalogue, f"{target.device.id}.{mic_out.id}", f"{source.device.id}.{mic_in.id}")
+        if not any(row.target == fresh.cable.target for row in show.cables):
+            remedies.append(Remedy("use-it", "Its microphone is meant to be used", "It is then part of the rig, and counted.", (fresh,)))  # fmt: skip
+        yield Finding("headset-adds-microphone", "fix", "Rig", (target.device.id, source.device.id, *cable.ends), f"{name} adds its microphone", text, (), None, tuple(remedies))  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (one_sided, goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip
