@@ -15,7 +15,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
 
-COMMANDS = ("check", "cast", "feeds", "level", "take", "sheet", "kinds", "schema")
+COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "sheet", "kinds", "schema")
 
 
 class Unusable(Exception):
@@ -82,9 +82,10 @@ def _parser() -> argparse.ArgumentParser:
             _cast,
             "Every microphone in its place: voice, room, bleed; the best spot and kind for a party.",
         ),
+        ("rig", _rig, "The chain, power, earths, cable routes and controls; patch list in and out as .csv."),
         ("feeds", _feeds, "Who hears what, at what level, how late."),
         ("level", _level, "Ladders: speech, peak, noise and headroom at every point."),
-        ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list as .csv."),
+        ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list or pull list as .csv."),
     ):
         row = command(name, run, text)
         row.add_argument("show", help="show file")
@@ -103,6 +104,20 @@ def _parser() -> argparse.ArgumentParser:
         if name == "sheet":
             row.add_argument(
                 "-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv"
+            )
+            row.add_argument(
+                "--list", choices=("patch", "pull"), default="patch", help="which list a .csv holds"
+            )
+        if name == "rig":
+            row.add_argument("--export", metavar="CSV", help="write the patch list")
+            row.add_argument(
+                "--import", dest="take_in", metavar="CSV", help="take a patch list over; needs -o"
+            )
+            row.add_argument("-o", "--output", metavar="SHOW", help="with --import: the show file to write")
+            row.add_argument(
+                "--partial",
+                action="store_true",
+                help="with --import: keep the good rows of a list with bad ones",
             )
     take = command("take", _take, "Measure recordings: peak, rms, noise floor, clipped runs.")
     take.add_argument("files", nargs="+", metavar="FILE")
@@ -185,10 +200,54 @@ def _cast(options: argparse.Namespace) -> int:
     return 0
 
 
+def _rig(options: argparse.Namespace) -> int:
+    from kymaphon.core.rig_report import rig_json, rig_lines
+
+    analysis = _load(options.show)
+    done = []
+    if options.take_in:
+        if not options.output:
+            raise Unusable("--import needs -o, the show file to write")
+        analysis = _take_patch(analysis, options)
+        done.append(f"written: {options.output}")
+    if options.export:
+        from kymaphon.files.patch_file import write_patch
+
+        write_patch(options.export, analysis)
+        done.append(f"written: {options.export}")
+    if options.json:
+        _print_json({"done": done, **rig_json(analysis)})
+        return 0
+    for line in done or rig_lines(analysis):
+        print(line)
+    return 0
+
+
+def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
+    """The show with a patch list taken over, written to another file."""
+    from kymaphon.core.analyse import analyse
+    from kymaphon.core.patching import merged
+    from kymaphon.files.patch_file import read_patch
+    from kymaphon.files.row_file import RowProblems
+    from kymaphon.files.show_file import write_show
+
+    try:
+        cables = read_patch(options.take_in, analysis.show, analysis.catalogue)
+    except RowProblems as problem:
+        if not options.partial or not problem.good:
+            raise
+        for text in problem.problems:
+            print(f"kymaphon: {problem.path.name}: {text}", file=sys.stderr)
+        cables = problem.good
+    show = merged(analysis.show, cables).apply(analysis.show)
+    done = analyse(show)
+    write_show(options.output, show)
+    return done
+
+
 def _kinds(options: argparse.Namespace) -> int:
     from kymaphon.core.catalogue import shipped_catalogue
     from kymaphon.files.kinds_file import (
-        RowProblems,
         put_on_shelf,
         read_kinds,
         read_shelf,
@@ -196,6 +255,7 @@ def _kinds(options: argparse.Namespace) -> int:
         take_off_shelf,
         write_kinds,
     )  # fmt: skip
+    from kymaphon.files.row_file import RowProblems
 
     done = ""
     if options.take_in:
@@ -391,11 +451,11 @@ def _take(options: argparse.Namespace) -> int:
 
 
 def _sheet(options: argparse.Namespace) -> int:
-    from kymaphon.core.sheet import patch_list, rig_sheet
+    from kymaphon.core.sheet import lists, rig_sheet
     from kymaphon.files.sheet_file import write_sheet
 
     analysis = _load(options.show)
-    write_sheet(options.output, rig_sheet(analysis), patch_list(analysis))
+    write_sheet(options.output, rig_sheet(analysis), lists(analysis)[options.list])
     if options.json:
         _print_json({"written": options.output})
     else:

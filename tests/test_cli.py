@@ -32,7 +32,7 @@ def test_check_exits_one_then_nought(capsys: pytest.CaptureFixture[str]) -> None
     code, out, err = run(capsys, "check", DEMO)
     assert (code, err) == (1, "")
     assert "STOP own-voice-back" in out
-    assert "1 to stop for, 7 to fix" in out
+    assert "1 to stop for, 8 to fix" in out
     assert run(capsys, "check", MENDED)[0] == 0
 
 

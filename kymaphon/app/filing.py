@@ -155,11 +155,11 @@ class Filing:
 
     def write_sheet(self, path: Path) -> None:
         """Writes the sheet of the show as it stands."""
-        from kymaphon.core.sheet import patch_list, rig_sheet
+        from kymaphon.core.sheet import lists, rig_sheet
         from kymaphon.files.sheet_file import write_sheet
 
         try:
-            write_sheet(path, rig_sheet(self.document.analysis), patch_list(self.document.analysis))
+            write_sheet(path, rig_sheet(self.document.analysis), lists(self.document.analysis)["patch"])
         except FileProblem as problem:
             self.problem("The sheet was not written", str(problem))
             return

@@ -27,13 +27,13 @@ from kymaphon.core.edits import SetField
 from kymaphon.core.plan import fresh_id
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
-    RowProblems,
     put_on_shelf,
     read_kinds,
     read_shelf,
     take_off_shelf,
     write_kinds,
 )
+from kymaphon.files.row_file import RowProblems
 
 FILTER = "Kinds (*.json *.csv);;All files (*)"
 LABELS = {

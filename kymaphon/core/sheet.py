@@ -8,7 +8,10 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.findings import Finding
 from kymaphon.core.levels import NOISE_NAMES
+from kymaphon.core.patching import COLUMNS, patch_rows
+from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
+from kymaphon.core.rules.rig_controls import reaches
 from kymaphon.core.show import Setting
 
 SEVERITY_WORDS = {"stop": "Stop", "fix": "Fix", "note": "Note"}
@@ -16,6 +19,7 @@ CAUTIONS = (
     "Start low and mute before you plug: feedback and plugs pulled live hurt ears.",
     "Headphones all day add up: 85 dBA for 8 hours is the usual limit, half the time for every 3 dB more (NIOSH 1998).",
     "Never defeat a protective earth to cure hum. Mains on temporary sites is work for a licensed person, by local codes.",
+    "Cables trip people: along walls, over doors, covered or taped where anybody walks; stands weighted.",
 )
 VERDICT_WORDS = {
     "heard": "heard",
@@ -75,7 +79,9 @@ def rig_sheet(analysis: Analysis) -> Sheet:
         _findings(analysis.findings),
         placing(analysis),
         patch_list(analysis),
+        pull_table(analysis),
         _settings(analysis),
+        controls_table(analysis),
         _feeds(analysis),
     ]
     tables.extend(_ladders(analysis))
@@ -123,24 +129,45 @@ def _spot(at: tuple[float, float] | None) -> str:
 
 
 def patch_list(analysis: Analysis) -> Table:
-    """Every cable, from and to, in words and as the file has them."""
-    show, names = analysis.show, {}
-    for device in show.devices:
-        kind = analysis.catalogue[device.kind]
-        for port in (*kind.inputs, *kind.outputs):
-            names[f"{device.id}.{port.id}"] = f"{device.name or kind.name}, {port.name}"
+    """Every cable in words: label, both ends, what it is, how long."""
+    rows = [
+        (row["label"], row["from_name"], row["to_name"], row["cable"], f"{row['length_m']} m" if row["length_m"] else "")
+        for row in patch_rows(analysis)
+    ]  # fmt: skip
+    return Table("Patch list", ("Label", "From", "To", "Cable", "Length"), tuple(rows))
+
+
+def patch_table(analysis: Analysis) -> Table:
+    """Every cable by the columns of a list that can be read again."""
+    rows = tuple(tuple(row[name] for name in COLUMNS) for row in patch_rows(analysis))
+    return Table("Patch list", COLUMNS, rows)
+
+
+def pull_table(analysis: Analysis) -> Table:
+    """What to take out of the store."""
+    rows = tuple(
+        (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else "\u2013", row.used_for)
+        for row in pull_list(analysis)
+    )
+    note = (
+        "Counts have the spares in them: one for each ten of a sort, at least one; a second set of batteries."
+    )
+    return Table("Pull list", ("Sort", "What", "Take", "of it spare", "For"), rows, note)
+
+
+def controls_table(analysis: Analysis) -> Table:
+    """What each control really moves, and who hears that."""
     rows = []
-    for cable in show.cables:
-        source, target = (_port_name(names, end) for end in (cable.source, cable.target))
-        length = "" if cable.length_m is None else f"{cable.length_m:g} m"
-        rows.append((cable.label, source, target, length, cable.source, cable.target))
-    return Table("Patch list", ("Label", "From", "To", "Length", "from", "to"), tuple(rows))
+    for device in analysis.show.devices:
+        for reach in reaches(analysis, device):
+            for label, who in reach.paths:
+                rows.append((analysis.device_name(device.id), reach.control.name, label, ", ".join(who) or "nobody"))  # fmt: skip
+    return Table("What each control moves", ("Device", "Control", "Moves", "Heard by"), tuple(rows))
 
 
-def _port_name(names: dict[str, str], reference: str) -> str:
-    device, port, *side = reference.split(".")
-    word = {"l": ", left", "r": ", right"}.get(side[0], "") if side else ""
-    return names.get(f"{device}.{port}", reference) + word
+def lists(analysis: Analysis) -> dict[str, Table]:
+    """The lists that can be written by themselves, by name."""
+    return {"patch": patch_table(analysis), "pull": pull_table(analysis)}
 
 
 def _settings(analysis: Analysis) -> Table:

@@ -19,21 +19,13 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.loader import read_kind
 from kymaphon.core.catalogue.recipe import RECIPES, recipe_of
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import harmless
 from kymaphon.files.show_file import plain_error, read_json, read_text, write_whole
 
 FORMAT_VERSION = 1
 MOST_KINDS = 20000
 COLUMNS = tuple(dict.fromkeys(name for recipe in RECIPES.values() for name in recipe.model_fields))
-
-
-class RowProblems(FileProblem):
-    """Rows of a list that cannot be used; `good` are those that can, for the user to keep or not."""
-
-    def __init__(self, path: Path, problems: list[str], good: tuple[Kind, ...]) -> None:
-        more = f" (and {len(problems) - 1} more)" if len(problems) > 1 else ""
-        super().__init__(path, problems[0] + more)
-        self.problems, self.good = problems, good
 
 
 def read_kinds(path: str | Path) -> tuple[Kind, ...]:
@@ -81,47 +73,30 @@ def _read_json(path: Path, text: str) -> tuple[Kind, ...]:
 
 def _read_csv(path: Path, text: str) -> tuple[Kind, ...]:
     """Commas, semicolons or tabs; with or without a byte order mark. An empty cell stands for the usual value."""
-    first = text.splitlines()[0] if text.strip() else ""
-    if not first:
-        raise FileProblem(path, "is empty: there are no kinds in it")
-    separator = max(",;\t", key=first.count)
-    try:
-        rows = list(csv.reader(io.StringIO(text), delimiter=separator, strict=True))
-    except csv.Error as error:
-        raise FileProblem(path, f"is not CSV: {error}") from error
-    head = [cell.strip().lower() for cell in rows[0]]
+    table = read_rows(path, text, "kinds", MOST_KINDS)
+    head = table.head
     unknown = [name for name in head if name and name not in COLUMNS]
     missing = [name for name in ("group", "id", "name") if name not in head]
     if unknown or missing or len(set(head)) != len(head):
         what = f"has no column {missing[0]}" if missing else f"column {unknown[0]} is not known" if unknown else "names a column twice"  # fmt: skip
         raise FileProblem(path, f"{what}; columns are {', '.join(COLUMNS)}", "row 1")
-    if len(rows) - 1 > MOST_KINDS:
-        raise FileProblem(path, f"has {len(rows) - 1} rows; at most {MOST_KINDS} are read")
     kinds: dict[str, Kind] = {}
     problems: list[str] = []
-    for number, row in enumerate(rows[1:], start=2):
-        if not any(cell.strip() for cell in row):
-            continue
+    for number, row in table.rows:
         try:
-            kind = _kind_of_row(head, row, comma=separator != ",")
+            kind = _kind_of_row(head, row, comma=table.decimal_comma)
             if kind.id in kinds:
                 raise ValueError(f"{kind.id} stands twice")
             kinds[kind.id] = kind
         except ValueError as error:
-            problems.append(f"row {number}: {_row_error(error)}")
+            problems.append(f"row {number}: {row_error(error)}")
     if problems:
         raise RowProblems(path, problems, tuple(kinds.values()))
     return tuple(kinds.values())
 
 
-def _kind_of_row(head: list[str], row: list[str], *, comma: bool) -> Kind:
-    if len(row) > len(head):
-        raise ValueError(f"has {len(row)} cells, and there are {len(head)} columns")
-    given = {
-        name: cell.strip().removeprefix("'")
-        for name, cell in zip(head, row, strict=False)
-        if name and cell.strip()
-    }
+def _kind_of_row(head: tuple[str, ...], row: tuple[str, ...], *, comma: bool) -> Kind:
+    given = cells_of(head, row)
     recipe = RECIPES.get(given.get("group", ""))
     if recipe is None:
         raise ValueError(f"group must be one of {', '.join(RECIPES)}")
@@ -130,23 +105,9 @@ def _kind_of_row(head: list[str], row: list[str], *, comma: bool) -> Kind:
         raise ValueError(f"a {given['group']} has no {strange[0]}")
     texts = {"group", "id", "name", "about", "pattern", "worn"}
     values: dict[str, Any] = {
-        name: cell if name in texts else _number(cell, comma=comma) for name, cell in given.items()
+        name: cell if name in texts else number_text(cell, comma=comma) for name, cell in given.items()
     }
     return recipe.model_validate(values).kind()
-
-
-def _number(cell: str, *, comma: bool) -> str:
-    """The cell as pydantic reads it: a true minus sign, and a decimal comma where commas do not separate."""
-    text = cell.replace("\u2212", "-")
-    return text.replace(",", ".") if comma and "." not in text else text
-
-
-def _row_error(error: ValueError) -> str:
-    if isinstance(error, ValidationError):
-        first = error.errors()[0]
-        where = ".".join(map(str, first["loc"]))
-        return f"{where}: {plain_error(first)}" if where else plain_error(first)
-    return str(error)
 
 
 def kinds_json(kinds: Iterable[Kind]) -> str:

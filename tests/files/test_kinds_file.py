@@ -19,7 +19,6 @@ from kymaphon.core.catalogue.recipe import PATTERNS, DeskRecipe, MicrophoneRecip
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
-    RowProblems,
     put_on_shelf,
     read_kinds,
     read_shelf,
@@ -27,6 +26,7 @@ from kymaphon.files.kinds_file import (
     take_off_shelf,
     write_kinds,
 )
+from kymaphon.files.row_file import RowProblems
 
 MIC = MicrophoneRecipe(
     id="my-mic", name="My microphone", sensitivity_dbv_pa=-44, phantom_ma=2.5, pattern="gun"

@@ -55,7 +55,7 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
         text = f"{name} needs {needs:.1f} mA of phantom power and {state.into} passes none on: no signal comes out."
         if own.needs_ma is not None:
             left_over = show_number(voltage_left(own.needs_ma).value, "V")
-            text = f"{name} needs phantom power. {state.into} draws {own.needs_ma:.1f} of the {limit:.0f} mA itself, leaves {left_over}, and gives nothing behind it: no signal comes out."
+            text = f"{name} needs phantom power. {state.into} draws {own.needs_ma:.1f} of the {limit:.0f} mA itself, leaves {left_over}, and passes none on: no signal comes out."
         edits = taken_out(analysis.show, analysis.catalogue, blocker)
         if edits is None:
             return text, []

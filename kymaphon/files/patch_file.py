@@ -1,0 +1,67 @@
+"""The patch list in and out of CSV."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.patching import COLUMNS, PatchBook
+from kymaphon.core.sheet import patch_table
+from kymaphon.core.show import Cable, Show
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
+from kymaphon.files.sheet_file import table_csv
+from kymaphon.files.show_file import read_text, write_whole
+
+MOST_CABLES = 20000
+OTHER_NAMES = {"length": "length_m", "source": "from", "target": "to", "lead": "cable", "length (m)": "length_m"}  # fmt: skip
+
+
+def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cable, ...]:
+    """The cables of a patch list for a show.
+
+    Raises:
+        RowProblems: some rows cannot be used; `good` has the cables of the others.
+        FileProblem: missing, no CSV, or columns that are not known.
+    """
+    path = Path(path)
+    table = read_rows(path, read_text(path), "cables", MOST_CABLES)
+    head = tuple(OTHER_NAMES.get(name, name) for name in table.head)
+    unknown = [name for name in head if name and name not in COLUMNS]
+    missing = [name for name in ("from", "to") if name not in head]
+    if missing or unknown or len(set(head)) != len(head):
+        what = f"has no column {missing[0]}" if missing else f"column {unknown[0]} is not known" if unknown else "names a column twice"  # fmt: skip
+        raise FileProblem(path, f"{what}; columns are {', '.join(COLUMNS)}", "row 1")
+    book = PatchBook(show, catalogue)
+    cables: dict[str, tuple[int, Cable]] = {}
+    problems: list[str] = []
+    for number, row in table.rows:
+        try:
+            cells = cells_of(head, row)
+            length = cells.get("length_m")
+            text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)  # fmt: skip
+            cable = book.cable(cells, text)
+            if cable.target in cables:
+                raise ValueError(f"{cable.target} is taken by row {cables[cable.target][0]}; one socket, one plug")  # fmt: skip
+            cables[cable.target] = number, cable
+        except ValueError as error:
+            problems.append(f"row {number}: {row_error(error)}")
+    good = tuple(cable for _, cable in cables.values())
+    if problems:
+        raise RowProblems(path, problems, good)
+    return good
+
+
+def patch_csv(analysis: Analysis) -> str:
+    """The patch list as CSV text, what a spreadsheet would take for a formula made harmless."""
+    return table_csv(patch_table(analysis))
+
+
+def write_patch(path: str | Path, analysis: Analysis) -> None:
+    """Writes the patch list.
+
+    Raises:
+        FileProblem: it cannot be written.
+    """
+    write_whole(Path(path), patch_csv(analysis).encode("utf-8"))
