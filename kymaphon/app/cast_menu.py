@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
-from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
@@ -39,28 +39,5 @@ def fill_cast_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callabl
     tip = "The selected party's voice over the room at every spot, in bands of 6 dB."
     bands: QAction = action(
         menu, "&Bands on the plan", there(lambda cast: cast.show_bands(bands.isChecked())), tip, check=True
-    )
-    menu.addSeparator()
-    keys = QKeySequence.StandardKey
-    action(
-        menu,
-        "Nearer to the plan",
-        there(lambda cast: cast.picture.zoom(1)),
-        "Around what is selected. Also Ctrl and the wheel.",
-        keys.ZoomIn,
-    )
-    action(
-        menu,
-        "Further from the plan",
-        there(lambda cast: cast.picture.zoom(-1)),
-        "Around what is selected. Also Ctrl and the wheel.",
-        keys.ZoomOut,
-    )
-    action(
-        menu,
-        "The whole place",
-        there(lambda cast: cast.picture.zoom(0)),
-        "Shows the whole plan again.",
-        "Ctrl+0",
     )
     return bands

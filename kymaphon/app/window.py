@@ -24,6 +24,7 @@ from kymaphon.app import state, theme
 from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
+from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.level import LevelStage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
@@ -40,6 +41,7 @@ from kymaphon.files.errors import FileProblem
 if TYPE_CHECKING:
     from kymaphon.app.stages.cast import CastStage
     from kymaphon.app.stages.feeds import FeedsStage
+    from kymaphon.app.stages.rig import RigStage
     from kymaphon.app.takes import TakeDesk
 
 WHY_WIDTH = 312
@@ -152,6 +154,10 @@ class Window(QMainWindow):
             from kymaphon.app.stages.cast import CastStage
 
             return CastStage(self.document, self.theme)
+        if stage == "Rig":
+            from kymaphon.app.stages.rig import RigStage
+
+            return RigStage(self.document, self.theme)
         from kymaphon.app.stages.coming import ComingStage
 
         return ComingStage(stage, self.document, self.theme)
@@ -169,6 +175,11 @@ class Window(QMainWindow):
     def cast(self) -> CastStage:
         """The stage Cast."""
         return cast("CastStage", self.page("Cast"))
+
+    @property
+    def rig(self) -> RigStage:
+        """The stage Rig."""
+        return cast("RigStage", self.page("Rig"))
 
     @property
     def level(self) -> LevelStage:
@@ -245,6 +256,7 @@ class Window(QMainWindow):
             self._practices.addAction(row)
         self.cast_menu = bar.addMenu("&Cast")
         self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
+        fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -267,6 +279,9 @@ class Window(QMainWindow):
             "Ctrl+L",
             check=self.theme.name == "light",
         )
+        for words, steps, key in (("Nearer to the picture", 1, keys.ZoomIn), ("Further from the picture", -1, keys.ZoomOut), ("All of the picture", 0, "Ctrl+0")):  # fmt: skip
+            tip = "Plan and rig. Also Ctrl and the wheel."
+            action(view, words, lambda steps=steps: self.page(self.stage).zoom(steps), tip, key)
         sizes = view.addMenu("Text &size")
         group = QActionGroup(self)
         for size in SCALES:
@@ -382,6 +397,10 @@ class Window(QMainWindow):
     def _gone_to_cast(self) -> CastStage:
         self.go("Cast")
         return self.cast
+
+    def _gone_to_rig(self) -> RigStage:
+        self.go("Rig")
+        return self.rig
 
     def _set_practice(self, practice: str) -> None:
         self.document.apply(

@@ -11,7 +11,7 @@ from kymaphon.core.fit import End, end_of
 from kymaphon.core.layered import BoxSpec, Drawing, LinkSpec, draw_layers
 from kymaphon.core.show import Cable, Device
 
-BOX_WIDTH = 190.0
+BOX_WIDTH = 168.0
 PLACE = "place:"
 
 
@@ -146,9 +146,10 @@ def chain_of(analysis: Analysis, collapsed: frozenset[str] = frozenset()) -> Cha
         used[a][1][source.ref] = ChainPort(source.ref, _port_name(source, a))
         used[b][0][target.ref] = ChainPort(target.ref, _port_name(target, b))
     boxes = []
+    order = _order(analysis)
     for box_id, (into, out) in used.items():
         members = tuple(name for name, where in home.items() if where == box_id)
-        boxes.append(_box(analysis, box_id, members, into, out, silent.get(box_id, ""), worst))
+        boxes.append(_box(analysis, box_id, members, into, out, silent.get(box_id, ""), worst, order))
     specs = [
         BoxSpec(box.id, BOX_WIDTH, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs))
         for box in boxes
@@ -174,10 +175,10 @@ def _worse(worst: dict[str, Severity], *names: str) -> Severity | None:
 
 def _box(
     analysis: Analysis, box_id: str, members: tuple[str, ...], into: dict[str, ChainPort], out: dict[str, ChainPort],
-    silence: str, worst: dict[str, Severity],
+    silence: str, worst: dict[str, Severity], order: dict[str, int],
 ) -> ChainBox:  # fmt: skip
     show = analysis.show
-    ports = (tuple(_sorted(analysis, into)), tuple(_sorted(analysis, out)))
+    ports = tuple(tuple(sorted(rows.values(), key=lambda row: order[row.ref])) for rows in (into, out))
     if box_id.startswith(PLACE):
         place = show.place(box_id.removeprefix(PLACE))
         note = f"{len(members)} devices"
@@ -185,18 +186,21 @@ def _box(
     device = show.device(box_id)
     kind = analysis.catalogue[device.kind]
     note = f"no signal: {silence}" if silence else kind.name
+    hung = sum(row.host == device.id for row in show.devices)
+    if hung and not silence:
+        note = f"{kind.name}, {hung} on it"
     return ChainBox(
         box_id, device.name or kind.name, note, kind.group, bool(silence), worst.get(box_id), members, *ports,
         party=device.party or "", place=device.place or "",
     )  # fmt: skip
 
 
-def _sorted(analysis: Analysis, ports: dict[str, ChainPort]) -> list[ChainPort]:
-    """Ports in the order of their devices and kinds."""
+def _order(analysis: Analysis) -> dict[str, int]:
+    """Every reference to a socket in the order of devices and kinds."""
     order: dict[str, int] = {}
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
         for port in (*kind.inputs, *kind.outputs):
             for side in ("", ".l", ".r"):
                 order[f"{device.id}.{port.id}{side}"] = len(order)
-    return sorted(ports.values(), key=lambda row: order[row.ref])
+    return order

@@ -39,6 +39,8 @@ def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
     digits = _DECIMALS.get(unit, 1)
     if unit == "ms" and abs(value) >= 1000:
         value, unit, digits = value / 1000, "s", 3
+    if unit == "Hz" and abs(value) >= 10000:
+        value, unit, digits = value / 1000, "kHz", 1
     if unit == "m" and abs(value) < 1:
         value, unit, digits = value * 100, "cm", 0
     if round(value, digits) == 0:

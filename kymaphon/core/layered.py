@@ -12,7 +12,7 @@ from bisect import bisect_right, insort
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field
 
-HEAD, ROW, GAP, COLUMN_GAP, LANE = 46.0, 20.0, 20.0, 92.0, 14.0
+HEAD, ROW, GAP, COLUMN_GAP, LANE = 46.0, 20.0, 18.0, 82.0, 12.0
 """Heights of a box's head and of one port, space between boxes and between columns, and what a passing link takes."""
 SWEEPS, SETTLE = 12, 10
 
@@ -75,11 +75,16 @@ class Drawing:
 
 @dataclass
 class _Layers:
-    """Cells of each column, a cell being a box id or a dummy `(link, column)`; and who is joined to whom."""
+    """Cells of each column, a cell being a box id or a dummy `(link, column)`; and who is joined to whom.
+
+    `anchor` holds the ends of links that run back: dummy -> the box in its own column that it turns round at, and the
+    height of the socket within that.
+    """
 
     cells: list[list[Hashable]]
     before: dict[Hashable, list[tuple[Hashable, float, float]]] = field(default_factory=dict)
     after: dict[Hashable, list[tuple[Hashable, float, float]]] = field(default_factory=dict)
+    anchor: dict[Hashable, tuple[str, float]] = field(default_factory=dict)
 
     def join(self, left: Hashable, right: Hashable, left_y: float, right_y: float) -> None:
         """A link between neighbouring columns, with the heights of its ends within their cells."""
@@ -192,6 +197,9 @@ def _with_dummies(
             layers.cells[column].append(cell)
         chains.append(chain)
         ends: list[tuple[Hashable, float]] = [(cell, LANE / 2) for cell in chain]
+        if back[k]:
+            layers.anchor[chain[0]] = link.target, offsets[link.target, link.into]
+            layers.anchor[chain[-1]] = link.source, offsets[link.source, link.out]
         if not back[k]:
             ends = [
                 (link.source, offsets[link.source, link.out]),
@@ -262,6 +270,9 @@ def _places(layers: _Layers, height: dict[Hashable, float]) -> dict[Hashable, fl
             wanted, weights = [], []
             for cell in cells:
                 near = [top[end] + there - here for end, here, there in (*layers.before.get(cell, ()), *layers.after.get(cell, ()))]  # fmt: skip
+                if cell in layers.anchor:
+                    box, there = layers.anchor[cell]
+                    near.append(top[box] + there - LANE / 2)
                 wanted.append(sum(near) / len(near) if near else top[cell])
                 weights.append(float(len(near)) if near else 0.05)
             for cell, y in zip(cells, _apart(cells, wanted, weights, height), strict=True):

@@ -155,6 +155,9 @@ class CastStage(StageSurface):
         for table in (self.microphones, self.bleed, self.best):
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
+    def zoom(self, steps: int) -> None:
+        self.picture.zoom(steps)
+
     def first(self) -> QWidget:
         return self.microphones if self.place == ELSEWHERE else self.picture
 

@@ -11,7 +11,6 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.why import WhyContent, label
 
 SENTENCES = {
-    "Rig": "Here the chain will be drawn and patched from the catalogue; today cables and devices are read from the show file, and phantom power is already checked.",
     "Talk": "Here talkback circuits will be laid and checked; nothing is computed for them yet.",
     "Quiet": "Here a gate will be set from a recording; today a recorded room tone can be attached with Take, Attach room tone, and Level then counts with it.",
     "Prove": "Here expected meters will be held against observed ones; nothing is computed for them yet.",

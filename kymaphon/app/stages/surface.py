@@ -57,6 +57,9 @@ class StageSurface(QWidget):
     def restore(self, kept: object) -> None:
         """Selects again what `keep` gave."""
 
+    def zoom(self, steps: int) -> None:
+        """The picture nearer or further by steps; 0 shows all of it. Stages without such a picture do nothing."""
+
     def set_scale(self, scale: float) -> None:
         """Text size of what is painted by hand."""
 

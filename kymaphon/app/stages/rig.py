@@ -1,0 +1,583 @@
+"""Rig: what plugs into what, drawn from left to right, with its patch list, cable routes and pull list."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QLineEdit,
+    QMessageBox,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kymaphon.app.document import Document
+from kymaphon.app.rig_forms import RigForms
+from kymaphon.app.stages import rig_view as view
+from kymaphon.app.stages.cast_head import first_steps
+from kymaphon.app.stages.rig_words import RIG_VIEWS, START
+from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.cast_table import RowTable
+from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.form import number_of
+from kymaphon.app.widgets.patch_table import Options, PatchTable
+from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
+from kymaphon.app.widgets.why import WhyContent, empty
+from kymaphon.core.chain import PLACE, Chain, chain_of
+from kymaphon.core.connectors import adapters
+from kymaphon.core.edits import Edit, RemoveRow, SetCable, SetField, Unplug
+from kymaphon.core.findings import Finding
+from kymaphon.core.fit import Fit, end_of, fit_of, partners
+from kymaphon.core.patching import merged
+from kymaphon.core.plugging import plug
+from kymaphon.core.show import Cable, Device, Show
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.patch_file import read_patch, write_patch
+from kymaphon.files.row_file import RowProblems
+
+CSV_FILTER = "Lists (*.csv);;All files (*)"
+
+
+class RigStage(StageSurface):
+    """The chain as a picture, and under it one of four tables. Everything follows one selection."""
+
+    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(document, theme, parent)
+        self.view = "patch"
+        self.collapsed: frozenset[str] = frozenset()
+        self.forms = RigForms(self, theme, document)
+        self.title.setText("Rig")
+        self._make_head()
+        self.card = QWidget()
+        self.card.setObjectName("card")
+        inside = QVBoxLayout(self.card)
+        inside.setContentsMargins(0, 0, 0, 0)
+        self.picture = RigPicture(theme)
+        inside.addWidget(self.picture)
+        self.column.addWidget(self.card, 7)
+        self.tables = QStackedWidget()
+        self.patch = PatchTable(theme, self._options)
+        self.devices = RowTable(theme, "Devices", "One row for each device. The picture and the Why panel follow the row; Enter opens its details.")  # fmt: skip
+        self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")  # fmt: skip
+        self.pull = RowTable(theme, "Pull list", "What to take out of the store; printed with the rig sheet.")
+        self.devices.spare = (4, 1)
+        self._tables = {"patch": self.patch, "devices": self.devices, "routes": self.routes, "pull": self.pull}  # fmt: skip
+        for table in self._tables.values():
+            self.tables.addWidget(table)
+        self.column.addWidget(self.tables, 4)
+        self.start = first_steps(START)
+        self.column.addWidget(self.start, 10)
+        self._connect()
+
+    def _make_head(self) -> None:
+        self._views = QButtonGroup(self)
+        self._views.setExclusive(True)
+        for name, words, tip in RIG_VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setChecked(name == self.view)
+            button.setObjectName(f"view {name}")
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.clicked.connect(lambda _checked=False, name=name: self.choose_view(name))
+            self._views.addButton(button)
+            self.head.addWidget(button)
+        self.chips = FlowLayout()
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a device or socket")
+        self.search.setAccessibleName("Find in the rig")
+        self.search.setStatusTip("Goes to devices, kinds and sockets as you type; Enter goes to the next.")
+        self.search.setClearButtonEnabled(True)
+        self.search.setFixedWidth(190)
+        self.search.textChanged.connect(self._find)
+        self.search.returnPressed.connect(lambda: self._find(self.search.text(), onward=True))
+        self.buttons: list[QPushButton] = []
+        for name, words, tip in (("add", "Add\u2026", "Adds something from the catalogue (Ctrl+D)."), ("plug", "Plug\u2026", "Plugs a cable from the selected device (Ctrl+J).")):  # fmt: skip
+            button = QPushButton(words)
+            button.setObjectName(f"rig {name}")
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.clicked.connect(lambda _checked=False, name=name: self.wanted(name))
+            self.buttons.append(button)
+        self.column.addLayout(self.chips)
+        self._shown_places: tuple[tuple[str, str], ...] | None = None
+
+    def _connect(self) -> None:
+        picture = self.picture
+        picture.selected.connect(lambda *_: self._chosen())
+        picture.opened.connect(lambda *_: self._open())
+        picture.removed.connect(lambda *_: self._remove())
+        picture.pulled.connect(self._pulled)
+        self.patch.chosen.connect(lambda ends: self._choose(("cable", ">".join(ends))))
+        self.patch.removed.connect(self._unplug)
+        self.patch.edited.connect(self._edit_cable)
+        for table in (self.devices, self.routes):
+            table.chosen.connect(lambda row, _column, table=table: self._row_chosen(table, row))
+            table.opened.connect(lambda _row: self._open())
+            table.removed.connect(lambda _row: self._remove())
+
+    # what is shown
+
+    @property
+    def _show(self) -> Show:
+        return self.document.show
+
+    @property
+    def key(self) -> Key:
+        """What is selected: kind and id."""
+        return self.picture.chosen
+
+    @property
+    def chain(self) -> Chain | None:
+        """The picture that is drawn."""
+        return self.picture.chain
+
+    def refresh(self) -> None:
+        analysis = self.document.analysis
+        show = analysis.show
+        self.collapsed &= {place.id for place in show.places}
+        chain = chain_of(analysis, self.collapsed)
+        hues = {party.id: k for k, party in enumerate(show.parties)}
+        places = {place.id: k for k, place in enumerate(show.places)}
+        self.picture.set_chain(chain, hues, places)
+        empty_ = not show.devices
+        self.card.setVisible(not empty_)
+        self.tables.setVisible(not empty_)
+        self.start.setVisible(empty_)
+        counts = f"{len(show.devices)} devices, {len(show.cables)} cables"
+        self.subtitle.setText(f"{counts}. {self._summary()}" if show.devices else "Nothing is in it yet.")
+        self._show_chips()
+        if self._missing(self.key):
+            self._choose_worst()
+        self.patch.set_rows(view.patch_table_rows(analysis))
+        self._fill(hues)
+        self._follow()
+
+    def _summary(self) -> str:
+        rows = [row for row in self.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]  # fmt: skip
+        silent = sum(bool(link.silence) for link in self.chain.links) if self.chain else 0
+        words = f"{len(rows)} to mend" if rows else "Nothing to mend"
+        return f"{words}; {silent} carry no signal yet." if silent else f"{words}; signal in every cable."
+
+    def _fill(self, hues: dict[str, int]) -> None:
+        """The table that is in front; the others are filled when they come there."""
+        analysis = self.document.analysis
+        if self.view == "devices":
+            self.devices.set_rows(view.DEVICE_HEADINGS, view.DEVICE_HELP, view.device_rows(analysis, hues))
+        elif self.view == "routes":
+            self.routes.set_rows(view.ROUTE_HEADINGS, view.ROUTE_HELP, view.route_rows(analysis))
+        elif self.view == "pull":
+            self.pull.set_rows(view.PULL_HEADINGS, view.PULL_HELP, view.pull_rows(analysis))
+
+    def _show_chips(self) -> None:
+        """A chip for each place that has devices: pressed, the place is one box."""
+        rows = tuple((place.id, place.name) for place in self._show.places if any(device.place == place.id for device in self._show.devices))  # fmt: skip
+        if rows == self._shown_places:
+            return
+        self._shown_places = rows
+        for widget in (*self.buttons, self.search):
+            widget.setParent(None)
+        empty(self.chips)
+        for button in self.buttons:
+            self.chips.addWidget(button)
+        self.chips.addWidget(self.search)
+        for name, words in rows:
+            chip = QPushButton(words)
+            chip.setProperty("role", "chip")
+            chip.setCheckable(True)
+            chip.setChecked(name in self.collapsed)
+            chip.setObjectName(f"fold {name}")
+            tip = f"Collapses {words} into one box, and opens it again."
+            chip.setToolTip(tip)
+            chip.setStatusTip(tip)
+            chip.clicked.connect(lambda _checked=False, name=name: self.fold(name))
+            self.chips.addWidget(chip)
+        for widget in (*self.buttons, self.search):
+            widget.show()
+
+    def _missing(self, key: Key) -> bool:
+        return self.picture.box is None and self.picture.link is None and key != ("", " all")
+
+    def _choose_worst(self) -> None:
+        """Selects what the first finding to mend is about, else the first box."""
+        chain = self.chain
+        if chain is None or not chain.boxes:
+            self.picture.choose(NOTHING, show=False)
+            return
+        for finding in self.document.analysis.findings:
+            if finding.stage == "Rig" and finding.severity != "note":
+                found = self._key_for(finding)
+                if found != NOTHING:
+                    self.picture.choose(found)
+                    return
+        box = chain.boxes[0]
+        self.picture.choose(("place" if box.group == "place" else "device", box.id))
+
+    def _key_for(self, finding: Finding) -> Key:
+        """The cable that a finding names by both ends, else the first device."""
+        chain = self.chain
+        if chain is None:
+            return NOTHING
+        for link in chain.links:
+            if set(link.ends) <= set(finding.subjects):
+                return "cable", ">".join(link.ends)
+        for name in finding.subjects:
+            box = chain.box_of(name.partition(".")[0])
+            if box is not None:
+                return ("place" if box.group == "place" else "device", box.id)
+        return NOTHING
+
+    def _follow(self) -> None:
+        """The tables follow the selection."""
+        kind, name = self.key
+        self.patch.choose(tuple(name.split(">")) if kind == "cable" else None)  # type: ignore[arg-type]
+        rows = self.devices.words.rows
+        self.devices.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
+        rows = self.routes.words.rows
+        self.routes.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
+
+    # the Why panel
+
+    def why(self) -> WhyContent:
+        analysis = self.document.analysis
+        device, cable, box = self._device(analysis.show), self._cable(analysis.show), self.picture.box
+        if device is not None:
+            return view.why_device(analysis, device)
+        if cable is not None:
+            return view.why_cable(analysis, cable)
+        if box is not None and box.group == "place":
+            return view.why_place(analysis, box, collapsed=True)
+        return view.why_nothing(analysis)
+
+    def _device(self, show: Show) -> Device | None:
+        kind, name = self.key
+        return next((row for row in show.devices if kind == "device" and row.id == name), None)
+
+    def _cable(self, show: Show) -> Cable | None:
+        kind, name = self.key
+        return next((row for row in show.cables if kind == "cable" and ">".join(row.ends) == name), None)
+
+    def act(self, action: str) -> None:
+        if action == "unfold" and self.picture.box is not None:
+            self.fold(self.picture.box.place)
+        else:
+            self.wanted(action)
+
+    # what the user does
+
+    def choose_view(self, name: str) -> None:
+        """Another table."""
+        self.view = name
+        for button in self._views.buttons():
+            button.setChecked(button.objectName() == f"view {name}")
+        self.tables.setCurrentWidget(self._tables[name])
+        self._fill({party.id: k for k, party in enumerate(self.document.analysis.show.parties)})
+        self._follow()
+
+    def fold(self, place: str) -> None:
+        """Collapses a place into one box, or opens it."""
+        self.collapsed ^= {place}
+        if self.key[1] in (f"{PLACE}{place}",) or self._missing(self.key):
+            self.picture.choose(NOTHING, show=False)
+        for button in self.findChildren(QPushButton):
+            if button.objectName() == f"fold {place}":
+                button.setChecked(place in self.collapsed)
+        self.refresh()
+        self.why_changed.emit()
+
+    def zoom(self, steps: int) -> None:
+        self.picture.zoom(steps)
+
+    def _choose(self, key: Key) -> None:
+        self.picture.choose(key)
+        self._chosen()
+
+    def _chosen(self) -> None:
+        self._follow()
+        self.why_changed.emit()
+
+    def _row_chosen(self, table: RowTable, row: int) -> None:
+        rows = table.words.rows
+        if row < len(rows):
+            self._choose(rows[row].key)
+
+    def _find(self, text: str, *, onward: bool = False) -> None:
+        """Dims what does not match and goes to the first that does; Enter goes on to the next."""
+        chain = self.chain
+        words = text.lower().split()
+        if chain is None or not words:
+            self.picture.found = None
+            self.picture.update()
+            return
+        hits = []
+        for box in chain.boxes:
+            names = [box.name, box.note, *(port.name for port in (*box.inputs, *box.outputs))]
+            names += [self.document.analysis.device_name(name) for name in box.members]
+            if all(word in " ".join(names).lower() for word in words):
+                hits.append(box)
+        self.picture.found = frozenset(box.id for box in hits)
+        if hits:
+            here = next((k for k, box in enumerate(hits) if box.id == self.key[1]), -1)
+            box = hits[(here + 1) % len(hits)] if onward or here < 0 else hits[here]
+            self._choose(("place" if box.group == "place" else "device", box.id))
+        else:
+            self.document.trouble.emit(f"Nothing in the rig is called {text[:40]}.")
+        self.picture.update()
+
+    def wanted(self, name: str) -> None:
+        """What an entry of the menu or a button asks for."""
+        if name == "add":
+            self._add()
+        elif name == "plug":
+            device, cable = self._device(self._show), self._cable(self._show)
+            self._plug(device.id if device else cable.source if cable else "")
+        elif name == "details":
+            self._open()
+        elif name == "remove":
+            self._remove()
+        elif name == "run":
+            self._add_run()
+        elif name == "find":
+            self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.search.selectAll()
+        elif name == "import":
+            self._ask_import()
+        elif name in ("export", "pull"):
+            self._ask_export(name)
+
+    def _place_of_selection(self) -> str | None:
+        device, cable = self._device(self._show), self._cable(self._show)
+        if device is None and cable is not None:
+            owner = cable.source.partition(".")[0]
+            device = next((row for row in self._show.devices if row.id == owner), None)
+        if device is not None and device.place is not None:
+            return device.place
+        return self._show.places[0].id if self._show.places else None
+
+    def _add(self) -> None:
+        added, plug_on = self.forms.add(self._place_of_selection())
+        if not added:
+            return
+        self._wait_for(("device", added))
+        if plug_on:
+            known = self.document.analysis.catalogue.with_kinds(*self._show.kinds)
+            kind = known[self._show.device(added).kind]
+            outs = [port for port in kind.outputs if port.domain != "acoustic"]
+            self._plug(added if outs else "", "" if outs else added)
+
+    def _plug(self, source: str, target: str = "") -> None:
+        plugged = self.forms.plug(source, target)
+        if plugged is not None:
+            self._wait_for(("cable", ">".join(plugged)))
+        self.picture.setFocus()
+
+    def _wait_for(self, key: Key) -> None:
+        """Selects what was just made, now or when it has been computed."""
+        self.picture.choose(key)
+        if not self.document.busy:
+            self.refresh()
+            self.why_changed.emit()
+
+    def _pulled(self, source: str, target: str) -> None:
+        ids = [name for name in (source, target) if not name.startswith(PLACE)]
+        if len(ids) == 2:
+            self._plug(source, target)
+        else:
+            self.document.trouble.emit("Open the place first: a cable is plugged into a device.")
+
+    def _open(self) -> None:
+        device, cable = self._device(self._show), self._cable(self._show)
+        if device is not None:
+            self.forms.device(device)
+        elif cable is not None:
+            self.forms.cable(cable)
+        elif self.picture.box is not None:
+            self.fold(self.picture.box.place)
+        self.picture.setFocus()
+
+    def _remove(self) -> None:
+        device, cable = self._device(self._show), self._cable(self._show)
+        if device is not None:
+            name = device.name or self.document.analysis.catalogue.with_kinds(*self._show.kinds)[device.kind].name  # fmt: skip
+            self._do((RemoveRow("devices", device.id),), f"Remove {name}")
+            self.document.trouble.emit(f"{name} is taken off the show, with its cables. Ctrl+Z brings it back.")  # fmt: skip
+        elif cable is not None:
+            self._unplug(cable.ends)
+
+    def _unplug(self, ends: tuple[str, str]) -> None:
+        if any(row.ends == tuple(ends) for row in self._show.cables):
+            self._do((Unplug(*ends),), f"Unplug {ends[0]} from {ends[1]}")
+            self.document.trouble.emit("Unplugged. Ctrl+Z puts it back.")
+
+    def _do(self, edits: tuple[Edit, ...], text: str) -> None:
+        try:
+            self.document.apply(edits, text)
+        except KeyError as gone:
+            self.document.trouble.emit(f"{gone.args[0]} is no longer there.")
+        except ValueError as problem:
+            self.document.trouble.emit(str(problem).splitlines()[0])
+
+    def _add_run(self) -> None:
+        place = next((row for row in self._show.places if row.id == self._place_of_selection()), None)
+        if place is None:
+            self.document.trouble.emit("Add a place at Cast first: a lead lies somewhere.")
+        elif self.forms.run(place, None):
+            self.choose_view("routes")
+
+    # the patch list, edited in place
+
+    def _options(self, ends: tuple[str, str], field: str) -> Options:
+        """What a cell of the patch list can become, the best first; what it is now leads."""
+        show = self._show
+        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
+        if not any(row.ends == ends for row in show.cables):
+            return ()
+        source, target = (end_of(show, known, end) for end in ends)
+        if field == "adapter":
+            fit = fit_of(source, target)
+            rows = [("", "as the two sockets are"), *((row.id, row.name) for row in adapters().values())]
+            now = next(row.adapter or "" for row in show.cables if row.ends == ends)
+            best = fit.adapter.id if fit.adapter is not None else ""
+            rows.sort(key=lambda row: (row[0] != now, row[0] != best))
+            return tuple(rows)
+        end, output = (target, False) if field == "source" else (source, True)
+        here = source if field == "source" else target
+        fits = partners(show, known, end, output=output, levels=self.forms.levels())
+
+        def words(fit: Fit) -> tuple[str, str]:
+            other = fit.source if field == "source" else fit.target
+            return other.ref, f"{other.name}  \u00b7  {fit.words}"
+
+        rest = [words(fit) for fit in fits if fit.works] + [words(fit) for fit in fits if not fit.works]
+        return ((here.ref, here.name), *(row for row in rest if row[0] != here.ref))
+
+    def _edit_cable(self, ends: tuple[str, str], field: str, text: str) -> None:
+        """Takes over what was typed into a cell, or says what is wrong with it."""
+        show = self._show
+        cable = next((row for row in show.cables if row.ends == tuple(ends)), None)
+        if cable is None:
+            return
+        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
+        try:
+            if field in ("source", "target"):
+                near, far = (text, cable.target) if field == "source" else (cable.source, text)
+                if (near, far) == cable.ends:
+                    return
+                fit = fit_of(end_of(show, known, near), end_of(show, known, far))
+                if not fit.works:
+                    self.document.trouble.emit(fit.faults[0].text)
+                    return
+                fresh = plug(show, known, near, far, length_m=cable.length_m, label=cable.label).cable
+                rows = tuple(fresh if row is cable else row for row in show.cables)
+                edits: tuple[Edit, ...] = (SetField("show", None, "cables", rows),)
+                self.picture.choose(("cable", ">".join(fresh.ends)), show=False)
+            else:
+                edits = (SetCable(*cable.ends, field, _value(field, text)),)
+        except (ValueError, KeyError) as problem:
+            self.document.trouble.emit(_first_words(problem))
+            return
+        self._do(edits, f"Patch list: {field.removesuffix('_m')}")
+
+    # lists in and out
+
+    def _ask_import(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "Import a patch list", "", CSV_FILTER)
+        if name:
+            self.take_in(Path(name))
+
+    def take_in(self, path: Path) -> None:
+        """Takes cables over from a list; the good rows of one with bad ones only when the user agrees."""
+        try:
+            cables = read_patch(path, self._show, self.document.analysis.catalogue)
+        except RowProblems as problem:
+            if not problem.good or not self._agrees(problem):
+                self.document.trouble.emit(f"{problem}. Nothing was taken over.")
+                return
+            cables = problem.good
+        except FileProblem as problem:
+            self.document.trouble.emit(str(problem))
+            return
+        if not cables:
+            self.document.trouble.emit(f"{path.name} has no cables in it.")
+            return
+        self._do((merged(self._show, cables),), f"Import {path.name}")
+        self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")  # fmt: skip
+
+    def _agrees(self, problem: RowProblems) -> bool:
+        buttons = QMessageBox.StandardButton
+        title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
+        box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self)
+        box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))  # fmt: skip
+        box.button(buttons.Yes).setText("Keep the good ones")
+        box.button(buttons.No).setText("Keep none")
+        return bool(box.exec() == buttons.Yes)
+
+    def _ask_export(self, which: str) -> None:
+        start = "patch-list.csv" if which == "export" else "pull-list.csv"
+        name, _ = QFileDialog.getSaveFileName(self, "Write a list", start, CSV_FILTER)
+        if name:
+            self.give_out(Path(name), which)
+
+    def give_out(self, path: Path, which: str = "export") -> None:
+        """Writes the patch list, or the pull list."""
+        from kymaphon.core.sheet import pull_table
+        from kymaphon.files.sheet_file import table_csv
+        from kymaphon.files.show_file import write_whole
+
+        try:
+            if which == "export":
+                write_patch(path, self.document.analysis)
+            else:
+                write_whole(path, table_csv(pull_table(self.document.analysis)).encode("utf-8"))
+        except FileProblem as problem:
+            self.document.trouble.emit(str(problem))
+            return
+        self.document.trouble.emit(f"Written: {path.name}")
+
+    # for the window
+
+    def show_finding(self, finding: Finding) -> None:
+        found = self._key_for(finding)
+        if found != NOTHING:
+            self._choose(found)
+
+    def keep(self) -> object:
+        return self.key, self.view, self.collapsed
+
+    def restore(self, kept: object) -> None:
+        if isinstance(kept, tuple):
+            key, name, self.collapsed = kept
+            self.picture.chosen = key
+            self.choose_view(name)
+
+    def set_scale(self, scale: float) -> None:
+        self.picture.scale = scale
+        for table in self._tables.values():
+            table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+
+    def first(self) -> QWidget:
+        return self.picture if self._show.devices else self.buttons[0]
+
+
+def _value(field: str, text: str) -> object:
+    if field == "length_m":
+        return number_of(text.removesuffix("m").strip(), "Length") if text else None
+    if field == "adapter":
+        return text or None
+    return text
+
+
+def _first_words(problem: Exception) -> str:
+    from pydantic import ValidationError
+
+    from kymaphon.files.show_file import plain_error
+
+    if isinstance(problem, ValidationError):
+        return plain_error(problem.errors()[0])
+    return str(problem.args[0] if problem.args else problem)

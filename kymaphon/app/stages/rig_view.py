@@ -1,0 +1,146 @@
+"""What Rig's tables and Why panel say of an analysis; no widgets are made here."""
+
+from __future__ import annotations
+
+from kymaphon.app.widgets.cast_table import Row
+from kymaphon.app.widgets.patch_table import PatchRow
+from kymaphon.app.widgets.why import Action, WhyContent
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
+from kymaphon.core.derive import show_number
+from kymaphon.core.findings import Finding
+from kymaphon.core.graph import SettingRef, Switch
+from kymaphon.core.patching import patch_rows
+from kymaphon.core.power import FEED_WORDS, feed_of
+from kymaphon.core.pull import pull_list
+from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
+from kymaphon.core.rules.rig_controls import is_on
+from kymaphon.core.rules.rig_hum import is_risk, ranked_meetings
+from kymaphon.core.show import Cable, Device, Setting
+
+DASH = "\u2013"
+DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")
+DEVICE_HELP = ("What it is called.", "Of which kind it is.", "Where it is.", "What it runs from.", "The computer that it hangs or runs on.", "Sockets in use.")  # fmt: skip
+ROUTE_HEADINGS = ("Cable", "Beside", "Nearest", "Beside for", "Crosses at", "Hum under voice")
+ROUTE_HELP = ("The audio cable.", "The power lead or lamp.", "Between the two at their nearest.", "Stretch within 0.9 m, by how parallel it is.", "Angle between the two where they are nearest; 90° is best.", "How far induced hum lies under the voice in the cable.")  # fmt: skip
+PULL_HEADINGS = ("Sort", "What", "Take", "Spare", "For")
+PULL_HELP = ("What sort of thing.", "What it is.", "How many, spares with them.", "How many of them are spares.", "What needs it.")  # fmt: skip
+
+
+def patch_table_rows(analysis: Analysis) -> tuple[PatchRow, ...]:
+    """Every cable as a row of the patch list."""
+    worst = worst_by_subject(analysis)
+    out = []
+    for cable, row in zip(analysis.show.cables, patch_rows(analysis), strict=True):
+        figure, silence = link_state(analysis, cable)
+        found = [worst[name] for name in cable.ends if name in worst]
+        mark = min(found, key=("stop", "fix", "note").index, default="")
+        length = f"{row['length_m']} m" if row["length_m"] else ""
+        cells = (cable.label, row["from_name"], row["to_name"], row["cable"] or DASH, length, figure or f"no signal: {silence}")  # fmt: skip
+        out.append(PatchRow(cable.ends, cells, mark, not figure))
+    return tuple(out)
+
+
+def device_rows(analysis: Analysis, hues: dict[str, int]) -> tuple[Row, ...]:
+    """Every device as a row."""
+    worst = worst_by_subject(analysis)
+    places = {place.id: place.name for place in analysis.show.places}
+    out = []
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        feed = feed_of(device, kind)
+        count = sum(device.id in (cable.source.partition(".")[0], cable.target.partition(".")[0]) for cable in analysis.show.cables)  # fmt: skip
+        host = analysis.device_name(device.host) if device.host else DASH
+        cells = (device.name or kind.name, kind.name, places.get(device.place or "", DASH), FEED_WORDS[feed] if feed else DASH, host, f"{count}")  # fmt: skip
+        mark = worst.get(device.id)
+        out.append(Row(("device", device.id), cells, hues.get(device.party or "", -1), ((1, mark),) if mark else ()))  # fmt: skip
+    return tuple(out)
+
+
+def route_rows(analysis: Analysis) -> tuple[Row, ...]:
+    """Cables and power runs, the riskiest first."""
+    out = []
+    for meeting, under in ranked_meetings(analysis):
+        name = meeting.cable.label or meeting.cable.source
+        risk = is_risk(meeting, under.value)
+        cells = (
+            name, meeting.run.name, show_number(meeting.nearest_m, "m"), show_number(meeting.beside_m, "m"),
+            show_number(meeting.angle_deg, "\u00b0"), show_number(under.value, "dB"),
+        )  # fmt: skip
+        mark = "fix" if under.value < 60 and risk else "note" if risk else "tick"
+        out.append(Row(("cable", ">".join(meeting.cable.ends)), cells, -1, ((1, mark),)))
+    return tuple(out)
+
+
+def pull_rows(analysis: Analysis) -> tuple[Row, ...]:
+    """The pull list as rows."""
+    return tuple(
+        Row(("pull", f"{k}"), (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else DASH, row.used_for))
+        for k, row in enumerate(pull_list(analysis))
+    )  # fmt: skip
+
+
+def findings_about(analysis: Analysis, subjects: set[str]) -> tuple[Finding, ...]:
+    """Rig's findings that name one of these."""
+    return tuple(
+        row for row in analysis.findings if row.stage == "Rig" and subjects.intersection(row.subjects)
+    )
+
+
+def switches_of(analysis: Analysis, device: Device) -> tuple[Switch, ...]:
+    """Phantom, pads, instrument switches and processors of a device, to be flipped from the Why panel."""
+    kind = analysis.catalogue[device.kind]
+    name = device.name or kind.name
+    plugged = {cable.target.split(".")[1] for cable in analysis.show.cables if cable.target.split(".")[0] == device.id}  # fmt: skip
+    out = []
+    for port in kind.inputs:
+        strip, setting = port.strip, device.settings.get(port.id, Setting())
+        if strip is None or port.id not in plugged:
+            continue
+        for field, has, words in (("phantom", strip.phantom, "phantom power"), ("pad", strip.pad_db, "pad"), ("hi_z", strip.hi_z_ohm, "instrument")):  # fmt: skip
+            if has:
+                now = bool(getattr(setting, field))
+                out.append(Switch(SettingRef(device.id, port.id, field), f"{name}, {port.name}, {words}", True, now))  # fmt: skip
+    for processor in kind.processors:
+        if not processor.fixed:
+            out.append(Switch(SettingRef(device.id, processor.id, "on"), f"{name}, {processor.name}", True, is_on(device, processor)))  # fmt: skip
+    return tuple(out)
+
+
+def why_device(analysis: Analysis, device: Device) -> WhyContent:
+    """What the Why panel says of a device."""
+    kind = analysis.catalogue[device.kind]
+    found = findings_about(analysis, {device.id})
+    actions = (
+        Action("plug", "Plug from here\u2026", "Inputs for its outputs, ordered by fit."),
+        Action("details", "Details\u2026", "Name, place, power, host and knobs."),
+    )
+    return WhyContent(
+        device.name or kind.name, kind.name, bool(found) and found[0].severity == "stop", device_lines(analysis, device), found,
+        switches=switches_of(analysis, device), extra=device_words(analysis, device), actions=actions,
+    )  # fmt: skip
+
+
+def why_cable(analysis: Analysis, cable: Cable) -> WhyContent:
+    """What the Why panel says of a cable."""
+    found = findings_about(analysis, set(cable.ends))
+    found = tuple(row for row in found if set(cable.ends) <= set(row.subjects) or row.code in ("phantom-harms", "phantom-idle"))  # fmt: skip
+    title = f"Cable {cable.label}" if cable.label else "Cable"
+    actions = (Action("details", "Details\u2026", "Label, length, and the way that it lies."), Action("remove", "Unplug", "Takes the cable out; Ctrl+Z puts it back."))  # fmt: skip
+    return WhyContent(title, "", bool(found) and found[0].severity == "stop", cable_lines(analysis, cable), found, extra=cable_words(analysis, cable), actions=actions)  # fmt: skip
+
+
+def why_place(analysis: Analysis, box: ChainBox, *, collapsed: bool) -> WhyContent:
+    """What the Why panel says of a collapsed place."""
+    found = findings_about(analysis, set(box.members) | {box.place})
+    names = ", ".join(analysis.device_name(row) for row in box.members)
+    words = "Show its devices" if collapsed else "Collapse it"
+    return WhyContent(box.name, f"{len(box.members)} devices", findings=found, extra=(f"{names}.",), actions=(Action("unfold", words, "One box for the whole place, or one for each device."),))  # fmt: skip
+
+
+def why_nothing(analysis: Analysis) -> WhyContent:
+    """What the Why panel says when nothing is selected: all of Rig's findings."""
+    rows = tuple(row for row in analysis.findings if row.stage == "Rig")
+    actions = (Action("add", "Add from the catalogue\u2026", "Microphones, interfaces, desks, computers and the rest."),)  # fmt: skip
+    hint = "" if rows else "Nothing speaks against this rig." if analysis.show.devices else "Start with a microphone and what it goes into."  # fmt: skip
+    return WhyContent("Rig", "", findings=rows, hint=hint, actions=actions)
