@@ -178,11 +178,11 @@ def _box(
     silence: str, worst: dict[str, Severity], order: dict[str, int],
 ) -> ChainBox:  # fmt: skip
     show = analysis.show
-    ports = tuple(tuple(sorted(rows.values(), key=lambda row: order[row.ref])) for rows in (into, out))
+    ins, outs = (tuple(sorted(rows.values(), key=lambda row: order[row.ref])) for rows in (into, out))
     if box_id.startswith(PLACE):
         place = show.place(box_id.removeprefix(PLACE))
         note = f"{len(members)} devices"
-        return ChainBox(box_id, place.name, note, "place", False, _worse(worst, *members), members, *ports, place=place.id)  # fmt: skip
+        return ChainBox(box_id, place.name, note, "place", False, _worse(worst, *members), members, ins, outs, place=place.id)  # fmt: skip
     device = show.device(box_id)
     kind = analysis.catalogue[device.kind]
     note = f"no signal: {silence}" if silence else kind.name
@@ -190,7 +190,7 @@ def _box(
     if hung and not silence:
         note = f"{kind.name}, {hung} on it"
     return ChainBox(
-        box_id, device.name or kind.name, note, kind.group, bool(silence), worst.get(box_id), members, *ports,
+        box_id, device.name or kind.name, note, kind.group, bool(silence), worst.get(box_id), members, ins, outs,
         party=device.party or "", place=device.place or "",
     )  # fmt: skip
 

@@ -249,8 +249,10 @@ def _form(source: End, target: End) -> tuple[str, str, str, str] | None:
         if source.side:
             text = f"{source.name} shares its socket with the other side: it takes a plug that parts them."
             return "stereo-breakout", "plug-mismatch", "two sides on one plug", text
-    if one_hole(out) and into.stereo and not one_hole(into) and family(out) != family(into):
-        text = f"{source.name} has both sides on one plug, {target.name} has a socket for each."
+    whole = out.stereo and into.stereo and not source.side and not target.side
+    if whole and one_hole(out) != one_hole(into) and mate(family(out), family(into)):
+        one, two = (source, target) if one_hole(out) else (target, source)
+        text = f"{one.name} has both sides on one plug, {two.name} has a socket for each."
         return "stereo-breakout", "plug-mismatch", "two sides on one plug", text
     if one_hole(into) and not out.stereo and balanced(out) and family(out) == family(into):
         text = f"{source.name} is balanced: in the stereo socket of {target.name} the right side would be upside down."

@@ -135,6 +135,7 @@ BREAKS: dict[str, Show] = {
     "loaded-down": rig([dev("guitar", "guitar-passive"), LAPTOP, dev("face", "interface-2", host="laptop")], [wire("guitar.out", "face.in1", length_m=3)]),
     "speaker-into-input": rig([dev("amp", "desk-powered"), dev("wedge", "loudspeaker"), dev("desk", "desk-8")], [wire("amp.speakers.l", "desk.in5")]),
     "no-amplifier": rig([DESK, dev("horn", "loudspeaker-passive")], [wire("desk.main-out.l", "horn.in")]),
+    "socket-shared": rig([dev("mic", "dynamic-close"), DESK, dev("other", "desk-pocket")], [wire("mic.out", "desk.in1"), wire("mic.out", "other.in1")]),
     "long-unbalanced": rig([dev("guitar", "guitar-passive"), DESK], [wire("guitar.out", "desk.in5", length_m=12)]),
     "socket-overloaded": rig(
         [dev("mic", "condenser-broad", at_m=[1, 1.1]), dev("desk", "desk-8", settings={"in1": {"gain_db": 58, "phantom": True}, "in1>send1": {"on": True, "gain_db": 10}, "send1": {"fader_db": 10}}), dev("pocket", "desk-pocket"), dev("rec", "recorder")],
@@ -183,6 +184,7 @@ KEEPS: dict[str, Show] = {
     "loaded-down": rig([dev("guitar", "guitar-passive"), LAPTOP, dev("face", "interface-2", host="laptop", settings={"in1": {"hi_z": True}})], [wire("guitar.out", "face.in1", length_m=3)]),
     "speaker-into-input": rig([dev("amp", "desk-powered"), dev("horn", "loudspeaker-passive")], [wire("amp.speakers.l", "horn.in")]),
     "no-amplifier": rig([dev("amp", "desk-powered"), dev("horn", "loudspeaker-passive")], [wire("amp.speakers.l", "horn.in")]),
+    "socket-shared": rig([dev("mic", "dynamic-close"), dev("split", "splitter-3"), DESK, dev("other", "desk-pocket")], [wire("mic.out", "split.in"), wire("split.direct", "desk.in1"), wire("split.iso1", "other.in1")]),
     "long-unbalanced": rig([dev("guitar", "guitar-passive"), dev("box", "di-active")], [wire("guitar.out", "box.in", length_m=3)]),
     "socket-overloaded": _mic_to_desk(),
     "phantom-missing": rig([dev("mic", "condenser-slim"), dev("desk", "desk-8", settings={"in1": {"phantom": True}})], [wire("mic.out", "desk.in1")]),

@@ -60,6 +60,8 @@ class PickList(QWidget):
         self.field.setClearButtonEnabled(True)
         self.list = QListWidget()
         self.list.setAccessibleName(name)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.setFocusProxy(self.field)
         self.field.textChanged.connect(self._filter)
         self.field.stepped.connect(self._step)
@@ -86,10 +88,14 @@ class PickList(QWidget):
         self.list.blockSignals(True)
         self.list.clear()
         at = 0
-        for row in self.rows:
-            whole = f"{row.words} {row.search}".lower()
-            if not all(word in whole for word in words):
-                continue
+        # Those whose very name has the words come before those that are only described by them.
+        named = [row for row in self.rows if all(word in row.words.lower() for word in words)]
+        rest = [
+            row
+            for row in self.rows
+            if row not in named and all(word in f"{row.words} {row.search}".lower() for word in words)
+        ]
+        for row in (*named, *rest):
             item = QListWidgetItem(row.words)
             item.setData(Qt.ItemDataRole.UserRole, row.value)
             item.setToolTip(row.tip or row.words)

@@ -7,18 +7,28 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.build import input_ohm
+from kymaphon.core.build import input_ohm, loading
+from kymaphon.core.catalogue import Port
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import End, Fault, Fit, end_of, fit_of, gain_range
 from kymaphon.core.graph import SettingRef
-from kymaphon.core.plugging import better_input, free_inputs, from_elsewhere, inserted, moved, settings_along
+from kymaphon.core.plan import fresh_id
+from kymaphon.core.plugging import (
+    better_input,
+    free_inputs,
+    from_elsewhere,
+    inserted,
+    moved,
+    plug,
+    settings_along,
+)
 from kymaphon.core.rig_flow import NOTHING
 from kymaphon.core.routes import length_of
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.show import Cable, Device, Show
 
 PADS = (10, 20, 40)
 
@@ -335,4 +345,55 @@ def _less(analysis: Analysis, cable: Cable, end: End, over: float) -> Iterator[R
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
 
 
-RULES: tuple[Rule, ...] = (plugs, long_unbalanced, overloaded_sockets)
+def shared_sockets(analysis: Analysis) -> Iterator[Finding]:
+    """One microphone or headphone output on several inputs by a Y lead: what that costs, and what to split with."""
+    show, catalogue = analysis.show, analysis.catalogue
+    groups: dict[str, list[Cable]] = {}
+    for cable in show.cables:
+        source = end_of(show, catalogue, cable.source)
+        if source.port.domain == "analog" and source.level in ("mic", "headphone"):
+            groups.setdefault(cable.source, []).append(cable)
+    for reference, cables in groups.items():
+        if len(cables) < 2:
+            continue
+        source = end_of(show, catalogue, reference)
+        loads = [ohms for cable in cables if (ohms := input_ohm(*_socket(analysis, cable.target)))]
+        ohms = source.port.impedance_ohm
+        if not ohms or len(loads) < 2:
+            continue
+        alone, together = loading(ohms, loads[:1]), loading(ohms, loads)
+        cost = Derived(
+            "the others cost", together.value - alone.value, "dB", "sum of the lines",
+            (together, Derived(f"less: {alone.name}", -alone.value, "dB", alone.formula, source=alone.source)), "", True,
+        )  # fmt: skip
+        mic = source.level == "mic"
+        text = f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
+        text += ", their earths are joined, and each may push phantom power into the other." if mic else ", and one knob is for all of them."  # fmt: skip
+        remedies = tuple(_split(analysis, source, cables))
+        subjects = (reference, source.device.id, *(cable.target for cable in cables))
+        yield Finding("socket-shared", "fix" if mic else "note", "Rig", subjects, f"{source.name}: {len(cables)} plugs on one socket", text, (cost,), cost, remedies)  # fmt: skip
+
+
+def _socket(analysis: Analysis, reference: str) -> tuple[Device, Port]:
+    end = end_of(analysis.show, analysis.catalogue, reference)
+    return end.device, end.port
+
+
+def _split(analysis: Analysis, source: End, cables: list[Cable]) -> Iterator[Remedy]:
+    """A splitter or a headphone amplifier between one output and its inputs, where it has outlets enough."""
+    kind_id, name = ("splitter-3", "Splitter") if source.level == "mic" else ("headphone-amp", "Headphone amplifier")  # fmt: skip
+    kind = analysis.catalogue[kind_id]
+    if len(cables) > len(kind.outputs):
+        return
+    show = analysis.show
+    box = Device(id=fresh_id(show, kind_id), kind=kind_id, name=name, place=source.device.place)
+    grown = show.model_copy(update={"devices": (*show.devices, box)})
+    edits: list[Edit] = [AddRow("devices", box), *(Unplug(*cable.ends) for cable in cables)]
+    edits.append(plug(grown, analysis.catalogue, source.ref, f"{box.id}.{kind.inputs[0].id}", length_m=1.0))
+    for cable, outlet in zip(cables, kind.outputs, strict=False):
+        edits.append(plug(grown, analysis.catalogue, f"{box.id}.{outlet.id}", cable.target, length_m=cable.length_m, label=cable.label))  # fmt: skip
+    effect = "Each input has its own winding; phantom power comes back by the direct way only." if source.level == "mic" else "Each pair has its own amplifier and knob; set them low first."  # fmt: skip
+    yield Remedy("split", f"Put {kind.name} between", effect, tuple(edits))
+
+
+RULES: tuple[Rule, ...] = (plugs, shared_sockets, long_unbalanced, overloaded_sockets)
