@@ -17,11 +17,16 @@ COLUMNS = ("from", "to", "cable", "length_m", "label", "adapter", "from_name", "
 """`cable`, `from_name` and `to_name` are for people: they are written and not read."""
 
 
+MOST_HINTS = 50
+"""So many unknown names are told with the nearest known one; a list with more is another show's."""
+
+
 class PatchBook:
     """Finds the ends of a show by reference or by name."""
 
     def __init__(self, show: Show, catalogue: Catalogue) -> None:
         self.show, self.catalogue = show, catalogue.with_kinds(*show.kinds)
+        self._hints = MOST_HINTS
         self.outputs, self.inputs = (self._known(side) for side in ("output", "input"))
 
     def _known(self, side: str) -> dict[str, End | None]:
@@ -49,12 +54,9 @@ class PatchBook:
             raise ValueError(fit.faults[0].text.rstrip("."))
         adapter = self._adapter(cells.get("adapter", ""))
         known = next((row for row in self.show.cables if row.ends == (source.ref, target.ref)), None)
-        base = known.model_dump() if known is not None else {}
-        given = {"source": source.ref, "target": target.ref}
+        base = known or Cable(source=source.ref, target=target.ref)
         more = {"length_m": number, "label": cells.get("label"), "adapter": adapter}
-        return Cable.model_validate(
-            {**base, **given, **{key: value for key, value in more.items() if value is not None}}
-        )
+        return base.with_(**{key: value for key, value in more.items() if value is not None})
 
     def _end(self, text: str, known: dict[str, End | None], column: str, what: str) -> End:
         if not text:
@@ -64,7 +66,8 @@ class PatchBook:
             return end
         if text.lower() in known:
             raise ValueError(f"{column}: more than one {what} is called {text[:60]}; use its device.port")
-        close = get_close_matches(text.lower(), known, n=1)
+        self._hints -= 1
+        close = get_close_matches(text.lower(), known, n=1) if self._hints >= 0 else []
         hint = f"; did you mean {close[0]}?" if close else ""
         raise ValueError(f"{column}: no {what} called {text[:60]}{hint}")
 

@@ -51,6 +51,8 @@ def read_rows(path: Path, text: str, what: str, most: int) -> RowTable:
     except csv.Error as error:
         raise FileProblem(path, f"is not CSV: {error}") from error
     numbered = [(n, tuple(row)) for n, row in enumerate(rows, start=1) if any(cell.strip() for cell in row)]
+    if not numbered:
+        raise FileProblem(path, f"is empty: there are no {what} in it")
     head = tuple(cell.strip().lower() for cell in numbered[0][1])
     if len(numbered) - 1 > most:
         raise FileProblem(path, f"has {len(numbered) - 1} rows; at most {most} are read")

@@ -15,9 +15,9 @@ TAPE = {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hear
 MUSIC = {"id": "song", "name": "Song", "kind": "player", "speaks": True}
 
 
-def dev(name: str, kind: str, **more: Any) -> dict[str, Any]:
+def dev(device_id: str, kind: str, /, **more: Any) -> dict[str, Any]:
     """A device in the studio."""
-    return {"id": name, "kind": kind, "place": "studio", **more}
+    return {"id": device_id, "kind": kind, "place": "studio", **more}
 
 
 def wire(source: str, target: str, **more: Any) -> dict[str, Any]:
