@@ -73,7 +73,9 @@ class AddDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         column.addWidget(label("Add from the catalogue", "title"))
-        self.kinds = PickList(theme, "Kinds", "Type part of a name: booster, two inputs, phone \u2026")
+        self.kinds = PickList(
+            theme, "Kinds", "Type part of a name: booster, two inputs, phone \u2026", by_name=True
+        )
         rows = tuple(
             PickRow(kind.id, f"{kind.name}  \u00b7  {GROUP_WORDS[kind.group]}", f"{kind.about} {kind.id}", tip=kind.about or kind.name)
             for kind in catalogue
@@ -293,6 +295,9 @@ class PlugDialog(QDialog):
         needs = fit.source.port.phantom_ma is not None
         if needs and strip is not None and strip.phantom and not fit.target.setting.phantom:
             edits.append(SetValue(SettingRef(fit.target.device.id, fit.target.port.id, "phantom"), True))
+        by_usb = fit.source.port.connector == "usb" and fit.target.kind.group in ("host", "hub")
+        if by_usb and fit.source.device.host is None:
+            edits.append(SetField("devices", fit.source.device.id, "host", fit.target.device.id))
         self.document.apply(tuple(edits), f"Plug {fit.source.name} into {fit.target.name}")
         self.plugged = cable.ends
         self.accept()
@@ -332,6 +337,13 @@ class RigForms:
         self.last = dialog
         dialog.exec()
         return dialog.plugged
+
+    def can_plug(self, device_id: str) -> bool:
+        """Whether some output of a device goes into something that is there."""
+        show = self.document.show
+        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
+        ends = (end for end in ends_of(show, known, "output") if end.device.id == device_id and not end.side)
+        return any(fit.works for end in ends for fit in partners(show, known, end, output=True))
 
     def levels(self) -> dict[str, float]:
         """What comes out of each output, as far as it is computed."""

@@ -443,6 +443,8 @@ def partners(
             cost += 2
         if source.side and not target.port.stereo:
             cost += 0.5
+        if source.port.connector != target.port.connector and source.port.domain == "digital":
+            cost += 0.6
         if other.device.place != end.device.place and None not in (other.device.place, end.device.place):
             cost += 5
         if not output and any(cable.source == other.ref for cable in show.cables):

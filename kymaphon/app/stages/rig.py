@@ -365,11 +365,11 @@ class RigStage(StageSurface):
         if not added:
             return
         self._wait_for(("device", added))
-        if plug_on:
-            known = self.document.analysis.catalogue.with_kinds(*self._show.kinds)
-            kind = known[self._show.device(added).kind]
-            outs = [port for port in kind.outputs if port.domain != "acoustic"]
-            self._plug(added if outs else "", "" if outs else added)
+        if plug_on and self.forms.can_plug(added):
+            self._plug(added)
+        elif plug_on:
+            self.document.trouble.emit("It is added; nothing is there yet that it plugs into.")
+        self.picture.setFocus()
 
     def _plug(self, source: str, target: str = "") -> None:
         plugged = self.forms.plug(source, target)

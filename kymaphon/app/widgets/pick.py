@@ -38,7 +38,8 @@ class _Line(QLineEdit):
 
 
 class PickList(QWidget):
-    """A field and a list under it.
+    """A field and a list under it. With `by_name` the shortest name that has the words comes first; without, the order of
+    the rows stays.
 
     Signals:
         changed: another line is the chosen one.
@@ -48,9 +49,11 @@ class PickList(QWidget):
     changed = Signal()
     taken = Signal()
 
-    def __init__(self, theme: Theme, name: str, hint: str, parent: QWidget | None = None) -> None:
+    def __init__(
+        self, theme: Theme, name: str, hint: str, parent: QWidget | None = None, *, by_name: bool = False
+    ) -> None:
         super().__init__(parent)
-        self.theme = theme
+        self.theme, self.by_name = theme, by_name
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
@@ -83,13 +86,15 @@ class PickList(QWidget):
         return item.data(Qt.ItemDataRole.UserRole) if item is not None else None
 
     def _filter(self, text: str, chosen: Any = None) -> None:
-        keep = chosen if chosen is not None else self.value()
         words = text.lower().split()
+        keep = chosen if chosen is not None or (self.by_name and words) else self.value()
         self.list.blockSignals(True)
         self.list.clear()
         at = 0
         # Those whose very name has the words come before those that are only described by them.
         named = [row for row in self.rows if all(word in row.words.lower() for word in words)]
+        if self.by_name and words:
+            named.sort(key=lambda row: len(row.words))  # the nearest to what was typed
         rest = [
             row
             for row in self.rows

@@ -55,6 +55,7 @@ class WhyContent:
     findings: tuple[Finding, ...] = ()
     more: tuple[Derived, ...] = ()
     switches: tuple[Switch, ...] = ()
+    switches_title: str = "Switches on the way"
     hint: str = ""
     extra: tuple[str, ...] = field(default=())
     actions: tuple[Action, ...] = ()
@@ -143,7 +144,7 @@ class WhyPanel(QScrollArea):
             self._add_derivation(column, derived)
         if content.switches:
             column.addSpacing(8)
-            column.addWidget(label("Switches on the way", "heading"))
+            column.addWidget(label(content.switches_title, "heading"))
             for switch in content.switches:
                 row = QHBoxLayout()
                 row.addWidget(label(switch.label.removesuffix(", mute"), "muted"), 1)
