@@ -29,7 +29,14 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         qtbot.keyClick(window, Qt.Key(Qt.Key.Key_1 + draw.randrange(9)), Qt.KeyboardModifier.ControlModifier)
     elif act == "click":
         place = draw.choice(
-            [window.level.picture, window.feeds.matrix.viewport(), window.rail, window.cast.picture]
+            [
+                window.level.picture,
+                window.feeds.matrix.viewport(),
+                window.rail,
+                window.cast.picture,
+                window.rig.picture,
+                window.rig.routes_plan,
+            ]
         )
         if place.isVisible():
             spot = QPoint(draw.randrange(max(place.width(), 1)), draw.randrange(max(place.height(), 1)))
@@ -49,6 +56,8 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
             qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
             qtbot.mouseMove(picture, to)
             qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=to)
+    elif window.stage == "Rig":
+        careless_rig(window, qtbot, draw)
     elif window.level.picture.isVisible() and window.level.picture._pills:
         picture = window.level.picture
         box, _, _ = draw.choice(picture._pills)
@@ -59,6 +68,37 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
     QApplication.processEvents()
 
 
+def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
+    """A cable pulled anywhere, something typed into the search, another table, a place folded, something taken away."""
+    rig = window.rig
+    act = draw.choice(["pull", "find", "view", "fold", "unplug", "remove", "zoom", "edit"])
+    if act == "pull" and rig.picture.isVisible():
+        spots = [QPoint(draw.randrange(max(rig.picture.width(), 1)), draw.randrange(max(rig.picture.height(), 1))) for _ in range(2)]  # fmt: skip
+        qtbot.mousePress(rig.picture, Qt.MouseButton.LeftButton, pos=spots[0])
+        qtbot.mouseMove(rig.picture, spots[1])
+        qtbot.mouseRelease(rig.picture, Qt.MouseButton.LeftButton, pos=spots[1])
+    elif act == "find":
+        rig.search.setText(draw.choice(["", "desk", "codec", "zzz", "channel 1"]))
+    elif act == "view":
+        rig.choose_view(draw.choice(["patch", "devices", "routes", "pull"]))
+    elif act == "fold" and window.document.show.places:
+        rig.fold(draw.choice(window.document.show.places).id)
+    elif act in ("unplug", "edit") and rig.patch.patch.rows:
+        row = draw.choice(rig.patch.patch.rows)
+        if act == "unplug":
+            rig._unplug(row.ends)
+        else:
+            field = draw.choice(["label", "length_m", "adapter", "source", "target"])
+            rig._edit_cable(
+                row.ends, field, draw.choice(["", "5", "x", "xlr-jack", "desk.in1", "mic-mira.out"])
+            )
+    elif act == "remove" and window.document.show.devices:
+        rig.picture.choose(("device", draw.choice(window.document.show.devices).id))
+        rig.wanted("remove")
+    elif act == "zoom":
+        rig.zoom(draw.choice([-1, 0, 1]))
+
+
 def shut_what_opened() -> None:
     """Dialogs and menus are left as they came."""
     opened = QApplication.activeModalWidget() or QApplication.activePopupWidget()
@@ -66,20 +106,21 @@ def shut_what_opened() -> None:
         opened.close()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5])
+@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5, 6, 7])
 def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> None:
     draw = random.Random(seed)
     closer = QTimer()
     closer.timeout.connect(shut_what_opened)
     closer.start(20)
-    if seed >= 4:
-        window.go("Cast")
-    if seed == 5:
+    stay = {4: "Cast", 5: "Cast", 6: "Rig", 7: "Rig"}.get(seed)
+    if stay is not None:
+        window.go(stay)
+    if seed in (5, 7):
         window.document.patience_s = 0.0  # every analysis by a worker, as with a large show
     for _ in range(90):
         poke(window, qtbot, draw)
-        if seed >= 4 and window.stage != "Cast":
-            window.go("Cast")
+        if stay is not None and window.stage != stay:
+            window.go(stay)
     window.document.end_preview()
     qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=30000)
     fresh = analyse(window.document.show)

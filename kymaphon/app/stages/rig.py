@@ -28,6 +28,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.patch_table import Options, PatchTable
 from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
+from kymaphon.app.widgets.route_plan import RoutePicture
 from kymaphon.app.widgets.why import WhyContent, empty
 from kymaphon.core.chain import PLACE, Chain, chain_of
 from kymaphon.core.connectors import adapters
@@ -59,7 +60,11 @@ class RigStage(StageSurface):
         inside = QVBoxLayout(self.card)
         inside.setContentsMargins(0, 0, 0, 0)
         self.picture = RigPicture(theme)
-        inside.addWidget(self.picture)
+        self.pictures = QStackedWidget()
+        self.pictures.addWidget(self.picture)
+        self.routes_plan = RoutePicture(theme)
+        self.pictures.addWidget(self.routes_plan)
+        inside.addWidget(self.pictures)
         self.column.addWidget(self.card, 7)
         self.tables = QStackedWidget()
         self.patch = PatchTable(theme, self._options)
@@ -114,6 +119,7 @@ class RigStage(StageSurface):
         picture.opened.connect(lambda *_: self._open())
         picture.removed.connect(lambda *_: self._remove())
         picture.pulled.connect(self._pulled)
+        self.routes_plan.chosen.connect(lambda name: self._choose(("cable", name)))
         self.patch.chosen.connect(lambda ends: self._choose(("cable", ">".join(ends))))
         self.patch.removed.connect(self._unplug)
         self.patch.edited.connect(self._edit_cable)
@@ -241,6 +247,11 @@ class RigStage(StageSurface):
         self.devices.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
         rows = self.routes.words.rows
         self.routes.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
+        analysis = self.document.analysis
+        place = view.route_place(analysis, self.key) if self.view == "routes" else None
+        self.pictures.setCurrentWidget(self.routes_plan if place is not None else self.picture)
+        if place is not None:
+            self.routes_plan.set_plan(view.route_plan(analysis, place), name)
 
     # the Why panel
 
@@ -557,7 +568,7 @@ class RigStage(StageSurface):
             self.choose_view(name)
 
     def set_scale(self, scale: float) -> None:
-        self.picture.scale = scale
+        self.picture.scale = self.routes_plan.scale = scale
         for table in self._tables.values():
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 

@@ -4,18 +4,24 @@ from __future__ import annotations
 
 from kymaphon.app.widgets.cast_table import Row
 from kymaphon.app.widgets.patch_table import PatchRow
+from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
 from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
+from kymaphon.core.fit import end_of
 from kymaphon.core.graph import SettingRef, Switch
 from kymaphon.core.patching import patch_rows
+from kymaphon.core.placing import bounds_of
+from kymaphon.core.plan import Thing
 from kymaphon.core.power import FEED_WORDS, feed_of
 from kymaphon.core.pull import pull_list
 from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
+from kymaphon.core.routes import position_of, way_of
 from kymaphon.core.rules.rig_controls import is_on
-from kymaphon.core.rules.rig_hum import is_risk, ranked_meetings
+from kymaphon.core.rules.rig_hum import cable_name, is_risk, ranked_meetings
 from kymaphon.core.show import Cable, Device, Setting
 
 DASH = "\u2013"
@@ -61,15 +67,56 @@ def route_rows(analysis: Analysis) -> tuple[Row, ...]:
     """Cables and power runs, the riskiest first."""
     out = []
     for meeting, under in ranked_meetings(analysis):
-        name = meeting.cable.label or meeting.cable.source
+        name = meeting.cable.label or cable_name(analysis, meeting.cable).removeprefix("The cable ")
         risk = is_risk(meeting, under.value)
         cells = (
             name, meeting.run.name, show_number(meeting.nearest_m, "m"), show_number(meeting.beside_m, "m"),
             show_number(meeting.angle_deg, "\u00b0"), show_number(under.value, "dB"),
         )  # fmt: skip
-        mark = "fix" if under.value < 60 and risk else "note" if risk else "tick"
+        mark = "fix" if under.value < number("hum-under") and risk else "note" if risk else "tick"
         out.append(Row(("cable", ">".join(meeting.cable.ends)), cells, -1, ((1, mark),)))
     return tuple(out)
+
+
+def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:
+    """The place whose routes to show: that of the selection, else the first with power in it, else the first."""
+    show = analysis.show
+    owner = key[1].partition(">")[0].partition(".")[0] if key[0] == "cable" else key[1]
+    device = next((row for row in show.devices if row.id == owner), None)
+    if device is not None and device.place is not None:
+        return device.place
+    first = next((row for row in show.places if row.runs), next(iter(show.places), None))
+    return first.id if first is not None else None
+
+
+def route_plan(analysis: Analysis, place_id: str) -> RoutePlan:
+    """Cables, power and devices of a place from above."""
+    show = analysis.show
+    place = show.place(place_id)
+    risky = {
+        ">".join(row.cable.ends): "fix" if under.value < number("hum-under") else "note"
+        for row, under in ranked_meetings(analysis)
+        if is_risk(row, under.value)
+    }
+    lines = [RouteLine(run.id, run.name, run.sort, run.points_m) for run in place.runs]
+    for cable in show.cables:
+        end = end_of(show, analysis.catalogue, cable.source)
+        found = way_of(show, cable) if end.port.domain == "analog" else None
+        if found is not None and found[0].id == place_id:
+            name = ">".join(cable.ends)
+            points = tuple((float(x), float(y)) for x, y in found[1])
+            lines.append(RouteLine(name, cable_name(analysis, cable), "audio", points, risky.get(name, "")))
+    devices = tuple(
+        (analysis.device_name(row.id), at)
+        for row in show.devices
+        if row.place == place_id and (at := position_of(show, row)) is not None
+        and (row.at_m is not None or analysis.catalogue[row.kind].group != "headphones")
+    )  # fmt: skip
+    surfaces = tuple(
+        (Thing("surface", row.id, row.name, None, ends=(row.from_m, row.to_m)), row.shape, row.finish == "hard")
+        for row in place.surfaces
+    )  # fmt: skip
+    return RoutePlan(bounds_of(analysis.sound(place_id)), place.size_m is not None and not place.outdoors, surfaces, devices, tuple(lines))  # fmt: skip
 
 
 def pull_rows(analysis: Analysis) -> tuple[Row, ...]:
