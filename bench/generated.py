@@ -104,3 +104,33 @@ def full_place(count: int) -> Show:
     ]  # fmt: skip
     devices += [{"id": f"spk-{i}", "kind": "loudspeaker", "place": "hall", "at_m": [1.0 + 10 * i, 8.5], "aim_deg": 270} for i in range(2)]  # fmt: skip
     return Show.model_validate({"places": [place], "parties": parties, "devices": devices})
+
+
+def big_rig(count: int) -> Show:
+    """A show of about so many devices: places with six microphones, a desk, an interface, a laptop and its software,
+    each desk's send into the next.
+    """
+    devices: list[dict[str, Any]] = []
+    cables: list[dict[str, Any]] = []
+    places: list[dict[str, Any]] = []
+    parties: list[dict[str, Any]] = []
+    k = 0
+    while len(devices) < count:
+        k += 1
+        place = f"place{k}"
+        places.append({"id": place, "name": f"Place {k}", "size_m": [10, 8]})
+        devices.append({"id": f"desk{k}", "kind": "desk-12-4", "place": place, "settings": {f"in{n}": {"gain_db": 40} for n in range(1, 7)}})  # fmt: skip
+        for n in range(1, 7):
+            name = f"{k}-{n}"
+            parties.append({"id": f"talker{name}", "name": f"Talker {name}", "kind": "guest", "place": place, "speaks": True})  # fmt: skip
+            devices.append({"id": f"mic{name}", "kind": "dynamic-close", "place": place, "party": f"talker{name}"})  # fmt: skip
+            cables.append({"from": f"mic{name}.out", "to": f"desk{k}.in{n}", "length_m": 5})
+        for stem, kind in (("face", "interface-4"), ("mix", "soft-mixer"), ("air", "stream-encoder")):
+            devices.append({"id": f"{stem}{k}", "kind": kind, "place": place, "host": f"laptop{k}"})
+        devices.append({"id": f"laptop{k}", "kind": "laptop", "place": place})
+        ends = [("desk{k}.main-out.l", "face{k}.in1"), ("desk{k}.main-out.r", "face{k}.in2"), ("face{k}.usb1", "mix{k}.in1"), ("face{k}.usb2", "mix{k}.in2"), ("mix{k}.out", "air{k}.in")]  # fmt: skip
+        cables += [{"from": a.format(k=k), "to": b.format(k=k)} for a, b in ends]
+        parties.append({"id": f"crowd{k}", "name": f"Audience {k}", "kind": "audience", "listens": True, "hears_on": f"air{k}"})  # fmt: skip
+        if k > 1:
+            cables.append({"from": f"desk{k - 1}.send1", "to": f"desk{k}.in9", "length_m": 20})
+    return Show.model_validate({"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": cables})  # fmt: skip

@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis cast take
+python bench/run.py start analysis cast rig take
 """
 
 from __future__ import annotations
@@ -11,6 +11,8 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from statistics import median
 
@@ -190,9 +192,51 @@ def bench_cast() -> None:
         )
 
 
+def bench_rig() -> None:
+    """The layout of rigs of 60 and 300 devices, the picture made of it, and Rig's rules on the demo."""
+    from generated import big_rig
+
+    from kymaphon.core.analyse import analyse
+    from kymaphon.core.chain import chain_of
+    from kymaphon.core.layered import BoxSpec, LinkSpec, draw_layers
+    from kymaphon.core.rules import rig_controls, rig_hum, rig_plugs, rig_power, rig_ways
+    from kymaphon.files.demo import demo_path
+    from kymaphon.files.show_file import read_show
+
+    rules = [rule for part in (rig_controls, rig_hum, rig_plugs, rig_power, rig_ways) for rule in part.RULES]
+    runs: list[tuple[str, Callable[[], object], int]] = []
+    for count, limit in ((60, 100), (300, 1000)):
+        analysis = analyse(big_rig(count))
+        chain = chain_of(analysis)
+        boxes = [BoxSpec(box.id, 168.0, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs)) for box in chain.boxes]  # fmt: skip
+        links = [LinkSpec(row.source, row.cable.source, row.target, row.cable.target) for row in chain.links]
+        size = f"{len(boxes)} devices, {len(links)} cables"
+        runs.append((f"layout, {size}", partial(draw_layers, boxes, links), limit))
+        runs.append((f"whole picture, {size}", partial(chain_of, analysis), 0))
+    demo = analyse(read_show(demo_path()))
+    runs.append(("Rig's rules on the demo", lambda: [list(rule(demo)) for rule in rules], 50))
+    for name, run, limit in runs:
+        times, yards = [], []
+        for _ in range(ROUNDS):
+            yards.append(yardstick_ms())
+            start = time.perf_counter()
+            run()
+            times.append(1000 * (time.perf_counter() - start))
+        goal = f" (at most {limit} ms)" if limit else ""
+        print(
+            f"rig: {name}: {median(times):.1f} ms, worst {max(times):.1f}{goal}; {median(times) / median(yards):.2f} of the yardstick"
+        )
+
+
 def main() -> None:
     """Runs the parts named, or all."""
-    parts = {"start": bench_start, "analysis": bench_analysis, "cast": bench_cast, "take": bench_take}
+    parts = {
+        "start": bench_start,
+        "analysis": bench_analysis,
+        "cast": bench_cast,
+        "rig": bench_rig,
+        "take": bench_take,
+    }
     for name in sys.argv[1:] or parts:
         parts[name]()
 

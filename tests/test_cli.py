@@ -12,6 +12,7 @@ import pytest
 
 from kymaphon.cli import main
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
+from kymaphon.files.show_file import read_show
 from tests.conftest import write_json
 
 DEMO, MENDED = str(demo_path(FAULTY)), str(demo_path(REPAIRED))
@@ -200,3 +201,55 @@ class TestCast:
     def test_a_show_without_places(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         path = write_json(tmp_path / "none.json", {"kymaphon": 1})
         assert run(capsys, "cast", str(path)) == (0, "no places in this show\n", "")
+
+
+class TestRig:
+    def test_the_chain_power_earths_routes_and_controls_in_words(
+        self, capsys: pytest.CaptureFixture[str]
+    ) -> None:
+        code, out, err = run(capsys, "rig", DEMO)
+        assert (code, err) == (0, "")
+        for words in ("Mira's microphone, output -> Desk, channel 1: −50.9 dBu", "Booster: 3.1 mA, from Desk, channel 2, 37.4 V left", "Earth loops: 1", "Festoon feed", "What each control moves"):  # fmt: skip
+            assert words in out
+
+    def test_json_has_units_in_its_keys(self, capsys: pytest.CaptureFixture[str]) -> None:
+        data = run_json(capsys, "rig", DEMO)
+        assert {"cables", "phantom", "usb", "earth_loops", "routes", "controls", "pull"} <= set(data)
+        first = next(row for row in data["cables"] if row["from"] == "mic-mira.out")
+        assert first["level_dbu"] == pytest.approx(-50.87, abs=0.02)
+        assert next(row for row in data["usb"])["drawn_ma"] == 420
+        assert data["earth_loops"][0]["isolate"]
+
+    def test_a_patch_list_goes_out_and_comes_back(
+        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
+    ) -> None:
+        listed, made = tmp_path / "p.csv", tmp_path / "new.json"
+        assert run(capsys, "rig", DEMO, "--export", str(listed))[0] == 0
+        assert run(capsys, "rig", DEMO, "--import", str(listed), "-o", str(made))[0] == 0
+        assert read_show(made).cables == read_show(DEMO).cables
+
+    def test_bad_rows_end_it_unless_the_good_are_asked_for(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:  # fmt: skip
+        listed, made = tmp_path / "p.csv", tmp_path / "new.json"
+        listed.write_text(
+            "from,to,length_m\nmic-mira.out,desk.in1,12\nnobody.out,desk.in2,1\n", encoding="utf-8"
+        )
+        code, _, err = run(capsys, "rig", DEMO, "--import", str(listed), "-o", str(made))
+        assert code == 2
+        assert "row 3: from: no output called nobody.out" in err
+        assert len(err.strip().splitlines()) == 1
+        assert not made.exists()
+        assert run(capsys, "rig", DEMO, "--import", str(listed), "-o", str(made), "--partial")[0] == 0
+        cable = next(row for row in json.loads(made.read_text())["cables"] if row["to"] == "desk.in1")
+        assert cable["length_m"] == 12
+
+    def test_an_import_needs_somewhere_to_go(
+        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
+    ) -> None:
+        code, _, err = run(capsys, "rig", DEMO, "--import", str(tmp_path / "p.csv"))
+        assert code == 2
+        assert "-o" in err
+
+    def test_the_pull_list_by_itself(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+        out = tmp_path / "pull.csv"
+        assert run(capsys, "sheet", DEMO, "-o", str(out), "--list", "pull")[0] == 0
+        assert out.read_text(encoding="utf-8").startswith("Sort,What,Take")

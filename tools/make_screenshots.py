@@ -14,11 +14,14 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
+from kymaphon.app.rig_forms import PlugDialog
 from kymaphon.app.window import Window
+from kymaphon.core.edits import Unplug
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 
@@ -71,11 +74,52 @@ def crosspoints(window: Window) -> None:
     window.feeds.toggle.setChecked(True)
 
 
+def rig(window: Window) -> None:
+    window.go("Rig")
+
+
+def rig_light(window: Window) -> None:
+    window.swap_theme()
+    window.go("Rig")
+    window.rig.fold("slipway")
+    window.rig.choose_view("devices")
+    window.rig.devices.setCurrentIndex(window.rig.devices.words.index(5, 0))
+
+
+def rig_routes(window: Window) -> None:
+    window.swap_theme()
+    window.go("Rig")
+    window.rig.choose_view("routes")
+    window.rig.routes_plan.chosen.emit("desk.main-out.l>interface.in1")
+
+
+def rig_plug(window: Window) -> None:
+    """The dialog lies over the window, as it does on a screen."""
+    free = Unplug("slip-mixer.main-out.l", "desk.in4").apply(window.document.show)
+    window.document.replace(free, None)
+    while window.document.busy:
+        QApplication.processEvents()
+    window.go("Rig")
+    dialog = PlugDialog(
+        window, window.theme, window.document, window.rig.forms.levels(), "slip-mixer", "desk"
+    )
+    dialog.setParent(window.centralWidget(), Qt.WindowType.Widget)
+    dialog.move((window.width() - dialog.width()) // 2, 120)
+    dialog.setStyleSheet(
+        f"QDialog {{ border: 1px solid {window.theme.line}; background: {window.theme.ground}; }}"
+    )
+    dialog.show()
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
     "cast-light": cast_light,
     "cast-best-dark": cast_best,
     "cast-bleed-dark": cast_bleed,
+    "rig-dark": rig,
+    "rig-light": rig_light,
+    "rig-routes-light": rig_routes,
+    "rig-plug-dark": rig_plug,
     "level-dark": level,
     "level-light": level_light,
     "feeds-dark": feeds,

@@ -25,13 +25,14 @@ UNIT_KEYS = {
     "m": "_m",
     "mA": "_ma",
     "ohm": "_ohm",
+    "kohm": "_kohm",
     "V": "_v",
     "s": "_s",
     "\u00b0": "_deg",
     "%": "_percent",
     "": "",
 }
-_DECIMALS = {"": 0, "\u00b0": 0, "%": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0, "ohm": 0}
+_DECIMALS = {"": 0, "\u00b0": 0, "%": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0, "ohm": 0, "kohm": 2}
 
 
 def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:

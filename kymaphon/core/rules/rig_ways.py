@@ -270,6 +270,13 @@ def late_by_the_computer(analysis: Analysis) -> Iterator[Finding]:
 
 def out_and_back(analysis: Analysis) -> Iterator[Finding]:
     """Ways that leave the computer by a converter and come back by the same device's: they only add noise."""
+    kinds = [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
+    if not any(
+        any(port.domain == "digital" for port in kind.inputs)
+        and any(port.domain == "analog" and port.level == "line" for port in kind.outputs)
+        for kind in kinds
+    ):
+        return
     told: set[tuple[str, str]] = set()
     for (listener, voice), feed in analysis.feeds.items():
         if feed.path is None or listener == voice or feed.verdict == "silent":
