@@ -157,11 +157,10 @@ def _professional(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> I
 def _consumer(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     low, high = gain_range(fit.target)
     need = abs(fault.figures[0].value)
-    if low != high:
-        have = fit.target.setting.gain_db or 0.0
-        value = min(max(round(have + need), low), high)
+    value = min(max(float(round(need)), low), high)
+    if low != high and abs(value - need) <= number("line-step"):
         ref = SettingRef(fit.target.device.id, fit.target.port.id, "gain_db")
-        yield Remedy("gain", f"Gain to {show_number(value, 'dB', sign=True)}: {fit.target.name}", f"It makes up for the {need:.1f} dB between the two standards; line up again.", (SetValue(ref, value),))  # fmt: skip
+        yield Remedy("gain", f"Gain to {show_number(value, 'dB', sign=True)}: {fit.target.name}", f"It makes up for the {need:.1f} dB between the two; line up again.", (SetValue(ref, value),))  # fmt: skip
     yield _box(analysis, cable, "line-matcher", "Line matcher", f"{need:.1f} dB up and balanced, with earths apart.")  # fmt: skip
 
 

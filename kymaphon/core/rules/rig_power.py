@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug
+from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.figures import figure
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import End, end_of
@@ -60,6 +60,9 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
         if edits is None:
             return text, []
         edits = (*edits, *_phantom_on_after(analysis, blocker))
+        after = apply_all(analysis.show, edits)
+        if not phantom_of(after, analysis.catalogue, device).on:
+            return text, []
         effect = f"{name} gets its power from the input; its own output is strong enough without more gain."
         return text, [Remedy("take-out", f"Take {state.into} out of its way", effect, edits)]
     text = f"{name} needs phantom power and is plugged into nothing that gives any: no signal comes out."

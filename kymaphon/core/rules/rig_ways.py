@@ -277,6 +277,12 @@ def out_and_back(analysis: Analysis) -> Iterator[Finding]:
         for kind in kinds
     ):
         return
+    computers = {
+        device.id
+        for device in analysis.show.devices
+        for kind in (analysis.catalogue[device.kind],)
+        if kind.group == "host" or any(port.connector == "usb" for port in kind.outputs)
+    }
     told: set[tuple[str, str]] = set()
     for (listener, voice), feed in analysis.feeds.items():
         if feed.path is None or listener == voice or feed.verdict == "silent":
@@ -284,6 +290,8 @@ def out_and_back(analysis: Analysis) -> Iterator[Finding]:
         nodes = [analysis.graph.nodes[node] for node in feed.path.nodes]
         for i, node in enumerate(nodes[1:], start=1):
             if not (node.unit == "dBu" and nodes[i - 1].unit == "dBFS" and node.owner == nodes[i - 1].owner):
+                continue
+            if node.owner not in computers:
                 continue
             back = next((j for j in range(i, len(nodes)) if nodes[j].unit == "dBFS"), None)
             if back is None or nodes[back].owner != node.owner or (node.owner, nodes[back].id) in told:
@@ -323,8 +331,9 @@ def _out_and_back(
 def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, back: int) -> Iterator[Remedy]:
     """What feeds the device's playback goes straight into what takes its inputs."""
     show = analysis.show
-    feeding = next((cable for cable in show.cables if any(name.startswith(cable.target) for name in ids[:out]) and cable.target.partition(".")[0] == device), None)  # fmt: skip
-    taking = next((cable for cable in show.cables if any(name.startswith(".".join(cable.source.split(".")[:2])) for name in ids[back:]) and cable.source.partition(".")[0] == device), None)  # fmt: skip
+    before, after = ({_socket(name) for name in names} for names in (ids[:out], ids[back:]))
+    feeding = next((cable for cable in show.cables if _socket(cable.target) in before and cable.target.partition(".")[0] == device), None)  # fmt: skip
+    taking = next((cable for cable in show.cables if _socket(cable.source) in after and cable.source.partition(".")[0] == device), None)  # fmt: skip
     if feeding is None or taking is None:
         return
     if feeding.source.partition(".")[0] == taking.target.partition(".")[0]:
@@ -336,6 +345,11 @@ def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, b
     if fit_of(source, target).works:
         fresh = plug(show, analysis.catalogue, feeding.source, taking.target, label=taking.label)
         yield Remedy("straight", f"Plug {source.name} straight into {target.name}", "It stays in the computer: no converter, no noise.", (fresh,))  # fmt: skip
+
+
+def _socket(name: str) -> str:
+    """`device.port` of a node or of an end of a cable, side and tap left out."""
+    return ".".join(name.partition(":")[0].split(".")[:2])
 
 
 def wireless_music(analysis: Analysis) -> Iterator[Finding]:
