@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.rig_forms import PlugDialog
+from kymaphon.app.rig_dialogs import PlugDialog
 from kymaphon.app.window import Window
 from kymaphon.core.edits import Unplug
 from kymaphon.files.demo import demo_path

@@ -78,7 +78,7 @@ def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         qtbot.mouseMove(rig.picture, spots[1])
         qtbot.mouseRelease(rig.picture, Qt.MouseButton.LeftButton, pos=spots[1])
     elif act == "find":
-        rig.search.setText(draw.choice(["", "desk", "codec", "zzz", "channel 1"]))
+        rig.top.search.setText(draw.choice(["", "desk", "codec", "zzz", "channel 1"]))
     elif act == "view":
         rig.choose_view(draw.choice(["patch", "devices", "routes", "pull"]))
     elif act == "fold" and window.document.show.places:
@@ -89,7 +89,7 @@ def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
             rig._unplug(row.ends)
         else:
             field = draw.choice(["label", "length_m", "adapter", "source", "target"])
-            rig._edit_cable(
+            rig.lists.edit(
                 row.ends, field, draw.choice(["", "5", "x", "xlr-jack", "desk.in1", "mic-mira.out"])
             )
     elif act == "remove" and window.document.show.devices:

@@ -10,7 +10,8 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.rig_forms import AddDialog, PlugDialog, read_route
+from kymaphon.app.rig_dialogs import AddDialog, PlugDialog
+from kymaphon.app.rig_forms import read_route
 from kymaphon.app.stages.rig import RigStage
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.form import Form
@@ -191,13 +192,13 @@ class TestPicture:
 
     def test_typing_finds_and_enter_goes_on(self, window: Window, rig: RigStage, qtbot: QtBot) -> None:
         qtbot.keyClick(window, Qt.Key.Key_F, CTRL)
-        qtbot.keyClicks(rig.search, "codec")
+        qtbot.keyClicks(rig.top.search, "codec")
         first = rig.key
         assert first[1] in ("codec-ferry", "codec-lighthouse")
-        qtbot.keyClick(rig.search, Qt.Key.Key_Return)
+        qtbot.keyClick(rig.top.search, Qt.Key.Key_Return)
         assert {first[1], rig.key[1]} == {"codec-ferry", "codec-lighthouse"}
         assert rig.picture.found == {"codec-ferry", "codec-lighthouse"}
-        rig.search.clear()
+        rig.top.search.clear()
         assert rig.picture.found is None
 
     def test_nearer_further_and_all_of_it(self, window: Window, rig: RigStage) -> None:
@@ -323,7 +324,7 @@ class TestPatchList:
     ) -> None:
         rig._unplug(("mic-trio.out", "slip-mixer.in1"))
         settle(window)
-        options = rig._options(("mic-crowd.out", "slip-mixer.in2"), "target")
+        options = rig.lists.options(("mic-crowd.out", "slip-mixer.in2"), "target")
         assert options[0] == ("slip-mixer.in2", "Slipway mixer, channel 2")
         assert options[1][0] == "slip-mixer.in1"
         assert "fits" in options[1][1]
@@ -333,7 +334,7 @@ class TestPatchList:
         assert ("mic-crowd.out", "slip-mixer.in1") in [row.ends for row in window.document.show.cables]
 
     def test_an_adapter_from_the_list(self, window: Window, rig: RigStage, qtbot: QtBot) -> None:
-        options = rig._options(("codec-ferry.near-out", "desk.in5"), "adapter")
+        options = rig.lists.options(("codec-ferry.near-out", "desk.in5"), "adapter")
         assert [value for value, _ in options[:2]] == ["", "xlr-jack"]
         self._edit(rig, qtbot, "desk.in5", 3, "xlr-jack")
         settle(window)
@@ -341,17 +342,17 @@ class TestPatchList:
 
     def test_a_list_comes_in_and_goes_out(self, window: Window, rig: RigStage, tmp_path: Path) -> None:
         before = window.document.show
-        rig.give_out(tmp_path / "patch.csv")
+        rig.lists.give_out(tmp_path / "patch.csv")
         text = (tmp_path / "patch.csv").read_text(encoding="utf-8")
         assert text.startswith("from,to,cable,length_m,label")
         (tmp_path / "more.csv").write_text("from;to;length_m\nmic-mira.out;desk.in1;9,5\n", encoding="utf-8")
-        rig.take_in(tmp_path / "more.csv")
+        rig.lists.take_in(tmp_path / "more.csv")
         settle(window)
         cable = next(row for row in window.document.show.cables if row.target == "desk.in1")
         assert (cable.length_m, cable.label) == (9.5, "1")
         window.document.undo_stack.undo()
         assert window.document.show == before
-        rig.give_out(tmp_path / "pull.csv", "pull")
+        rig.lists.give_out(tmp_path / "pull.csv", "pull")
         assert "XLR, balanced" in (tmp_path / "pull.csv").read_text(encoding="utf-8")
 
     @pytest.mark.parametrize("agree", [True, False])
@@ -369,7 +370,7 @@ class TestPatchList:
         path = tmp_path / "mixed.csv"
         path.write_text("from,to\nslip-mixer.phones,interface.in9\nmic-mira.out,desk.in3\n", encoding="utf-8")
         before = window.document.show
-        rig.take_in(path)
+        rig.lists.take_in(path)
         settle(window)
         assert "1 rows cannot be used, 1 can" in asked[0]
         assert "row 2: " in asked[0]

@@ -2,47 +2,31 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QFileDialog,
-    QLineEdit,
-    QMessageBox,
-    QPushButton,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.rig_forms import RigForms
 from kymaphon.app.stages import rig_view as view
 from kymaphon.app.stages.cast_head import first_steps
-from kymaphon.app.stages.rig_words import RIG_VIEWS, START
+from kymaphon.app.stages.rig_head import RigHead
+from kymaphon.app.stages.rig_lists import RigLists, do
+from kymaphon.app.stages.rig_words import START
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import RowTable
-from kymaphon.app.widgets.flow import FlowLayout
-from kymaphon.app.widgets.form import number_of
-from kymaphon.app.widgets.patch_table import Options, PatchTable
+from kymaphon.app.widgets.patch_table import PatchTable
 from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
-from kymaphon.app.widgets.why import WhyContent, empty
+from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.chain import PLACE, Chain, chain_of
-from kymaphon.core.connectors import adapters
-from kymaphon.core.edits import Edit, RemoveRow, SetCable, SetField, Unplug
+from kymaphon.core.edits import Edit, RemoveRow, Unplug
 from kymaphon.core.findings import Finding
-from kymaphon.core.fit import Fit, end_of, fit_of, partners
-from kymaphon.core.patching import merged
-from kymaphon.core.plugging import plug
 from kymaphon.core.show import Cable, Device, Show
-from kymaphon.files.errors import FileProblem
-from kymaphon.files.patch_file import read_patch, write_patch
-from kymaphon.files.row_file import RowProblems
 
-CSV_FILTER = "Lists (*.csv);;All files (*)"
+NARROW = 520
+"""A stage narrower than this, in pixels, leaves its counts to the stage rail."""
 
 
 class RigStage(StageSurface):
@@ -54,7 +38,8 @@ class RigStage(StageSurface):
         self.collapsed: frozenset[str] = frozenset()
         self.forms = RigForms(self, theme, document)
         self.title.setText("Rig")
-        self._make_head()
+        self.top = RigHead(self, self.head, self.view)
+        self.column.addLayout(self.top.chips)
         self.card = QWidget()
         self.card.setObjectName("card")
         inside = QVBoxLayout(self.card)
@@ -67,7 +52,8 @@ class RigStage(StageSurface):
         inside.addWidget(self.pictures)
         self.column.addWidget(self.card, 7)
         self.tables = QStackedWidget()
-        self.patch = PatchTable(theme, self._options)
+        self.lists = RigLists(self, document, self.forms)
+        self.patch = PatchTable(theme, self.lists.options)
         self.devices = RowTable(theme, "Devices", "One row for each device. The picture and the Why panel follow the row; Enter opens its details.")  # fmt: skip
         self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")  # fmt: skip
         self.pull = RowTable(theme, "Pull list", "What to take out of the store; printed with the rig sheet.")
@@ -80,40 +66,11 @@ class RigStage(StageSurface):
         self.column.addWidget(self.start, 10)
         self._connect()
 
-    def _make_head(self) -> None:
-        self._views = QButtonGroup(self)
-        self._views.setExclusive(True)
-        for name, words, tip in RIG_VIEWS:
-            button = QPushButton(words)
-            button.setCheckable(True)
-            button.setChecked(name == self.view)
-            button.setObjectName(f"view {name}")
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, name=name: self.choose_view(name))
-            self._views.addButton(button)
-            self.head.addWidget(button)
-        self.chips = FlowLayout()
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("Find a device or socket")
-        self.search.setAccessibleName("Find in the rig")
-        self.search.setStatusTip("Goes to devices, kinds and sockets as you type; Enter goes to the next.")
-        self.search.setClearButtonEnabled(True)
-        self.search.setFixedWidth(190)
-        self.search.textChanged.connect(self._find)
-        self.search.returnPressed.connect(lambda: self._find(self.search.text(), onward=True))
-        self.buttons: list[QPushButton] = []
-        for name, words, tip in (("add", "Add\u2026", "Adds something from the catalogue (Ctrl+D)."), ("plug", "Plug\u2026", "Plugs a cable from the selected device (Ctrl+J).")):  # fmt: skip
-            button = QPushButton(words)
-            button.setObjectName(f"rig {name}")
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, name=name: self.wanted(name))
-            self.buttons.append(button)
-        self.column.addLayout(self.chips)
-        self._shown_places: tuple[tuple[str, str], ...] | None = None
-
     def _connect(self) -> None:
+        self.top.view.connect(self.choose_view)
+        self.top.wanted.connect(self.wanted)
+        self.top.fold.connect(self.fold)
+        self.top.find.connect(lambda text, onward: self._find(text, onward=onward))
         picture = self.picture
         picture.selected.connect(lambda *_: self._chosen())
         picture.opened.connect(lambda *_: self._open())
@@ -122,7 +79,8 @@ class RigStage(StageSurface):
         self.routes_plan.chosen.connect(lambda name: self._choose(("cable", name)))
         self.patch.chosen.connect(lambda ends: self._choose(("cable", ">".join(ends))))
         self.patch.removed.connect(self._unplug)
-        self.patch.edited.connect(self._edit_cable)
+        self.patch.edited.connect(self.lists.edit)
+        self.lists.renamed.connect(lambda name: self.picture.choose(("cable", name), show=False))
         for table in (self.devices, self.routes):
             table.chosen.connect(lambda row, _column, table=table: self._row_chosen(table, row))
             table.opened.connect(lambda _row: self._open())
@@ -158,7 +116,7 @@ class RigStage(StageSurface):
         self.start.setVisible(empty_)
         counts = f"{len(show.devices)} devices, {len(show.cables)} cables"
         self.subtitle.setText(f"{counts}. {self._summary()}" if show.devices else "Nothing is in it yet.")
-        self._show_chips()
+        self.top.show_places(show, self.collapsed)
         if self._missing(self.key):
             self._choose_worst()
         self.patch.set_rows(view.patch_table_rows(analysis))
@@ -180,32 +138,6 @@ class RigStage(StageSurface):
             self.routes.set_rows(view.ROUTE_HEADINGS, view.ROUTE_HELP, view.route_rows(analysis))
         elif self.view == "pull":
             self.pull.set_rows(view.PULL_HEADINGS, view.PULL_HELP, view.pull_rows(analysis))
-
-    def _show_chips(self) -> None:
-        """A chip for each place that has devices: pressed, the place is one box."""
-        rows = tuple((place.id, place.name) for place in self._show.places if any(device.place == place.id for device in self._show.devices))  # fmt: skip
-        if rows == self._shown_places:
-            return
-        self._shown_places = rows
-        for widget in (*self.buttons, self.search):
-            widget.setParent(None)
-        empty(self.chips)
-        for button in self.buttons:
-            self.chips.addWidget(button)
-        self.chips.addWidget(self.search)
-        for name, words in rows:
-            chip = QPushButton(words)
-            chip.setProperty("role", "chip")
-            chip.setCheckable(True)
-            chip.setChecked(name in self.collapsed)
-            chip.setObjectName(f"fold {name}")
-            tip = f"Collapses {words} into one box, and opens it again."
-            chip.setToolTip(tip)
-            chip.setStatusTip(tip)
-            chip.clicked.connect(lambda _checked=False, name=name: self.fold(name))
-            self.chips.addWidget(chip)
-        for widget in (*self.buttons, self.search):
-            widget.show()
 
     def _missing(self, key: Key) -> bool:
         return self.picture.box is None and self.picture.link is None and key != ("", " all")
@@ -285,8 +217,7 @@ class RigStage(StageSurface):
     def choose_view(self, name: str) -> None:
         """Another table."""
         self.view = name
-        for button in self._views.buttons():
-            button.setChecked(button.objectName() == f"view {name}")
+        self.top.show_view(name)
         self.tables.setCurrentWidget(self._tables[name])
         self._fill({party.id: k for k, party in enumerate(self.document.analysis.show.parties)})
         self._follow()
@@ -296,9 +227,6 @@ class RigStage(StageSurface):
         self.collapsed ^= {place}
         if self.key[1] in (f"{PLACE}{place}",) or self._missing(self.key):
             self.picture.choose(NOTHING, show=False)
-        for button in self.findChildren(QPushButton):
-            if button.objectName() == f"fold {place}":
-                button.setChecked(place in self.collapsed)
         self.refresh()
         self.why_changed.emit()
 
@@ -355,12 +283,12 @@ class RigStage(StageSurface):
         elif name == "run":
             self._add_run()
         elif name == "find":
-            self.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
-            self.search.selectAll()
+            self.top.search.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.top.search.selectAll()
         elif name == "import":
-            self._ask_import()
+            self.lists.ask_import()
         elif name in ("export", "pull"):
-            self._ask_export(name)
+            self.lists.ask_export(name)
 
     def _place_of_selection(self) -> str | None:
         device, cable = self._device(self._show), self._cable(self._show)
@@ -427,12 +355,7 @@ class RigStage(StageSurface):
             self.document.trouble.emit("Unplugged. Ctrl+Z puts it back.")
 
     def _do(self, edits: tuple[Edit, ...], text: str) -> None:
-        try:
-            self.document.apply(edits, text)
-        except KeyError as gone:
-            self.document.trouble.emit(f"{gone.args[0]} is no longer there.")
-        except ValueError as problem:
-            self.document.trouble.emit(str(problem).splitlines()[0])
+        do(self.document, edits, text)
 
     def _add_run(self) -> None:
         place = next((row for row in self._show.places if row.id == self._place_of_selection()), None)
@@ -440,116 +363,6 @@ class RigStage(StageSurface):
             self.document.trouble.emit("Add a place at Cast first: a lead lies somewhere.")
         elif self.forms.run(place, None):
             self.choose_view("routes")
-
-    # the patch list, edited in place
-
-    def _options(self, ends: tuple[str, str], field: str) -> Options:
-        """What a cell of the patch list can become, the best first; what it is now leads."""
-        show = self._show
-        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
-        if not any(row.ends == ends for row in show.cables):
-            return ()
-        source, target = (end_of(show, known, end) for end in ends)
-        if field == "adapter":
-            fit = fit_of(source, target)
-            rows = [("", "as the two sockets are"), *((row.id, row.name) for row in adapters().values())]
-            now = next(row.adapter or "" for row in show.cables if row.ends == ends)
-            best = fit.adapter.id if fit.adapter is not None else ""
-            rows.sort(key=lambda row: (row[0] != now, row[0] != best))
-            return tuple(rows)
-        end, output = (target, False) if field == "source" else (source, True)
-        here = source if field == "source" else target
-        fits = partners(show, known, end, output=output, levels=self.forms.levels())
-
-        def words(fit: Fit) -> tuple[str, str]:
-            other = fit.source if field == "source" else fit.target
-            return other.ref, f"{other.name}  \u00b7  {fit.words}"
-
-        rest = [words(fit) for fit in fits if fit.works] + [words(fit) for fit in fits if not fit.works]
-        return ((here.ref, here.name), *(row for row in rest if row[0] != here.ref))
-
-    def _edit_cable(self, ends: tuple[str, str], field: str, text: str) -> None:
-        """Takes over what was typed into a cell, or says what is wrong with it."""
-        show = self._show
-        cable = next((row for row in show.cables if row.ends == tuple(ends)), None)
-        if cable is None:
-            return
-        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
-        try:
-            if field in ("source", "target"):
-                near, far = (text, cable.target) if field == "source" else (cable.source, text)
-                if (near, far) == cable.ends:
-                    return
-                fit = fit_of(end_of(show, known, near), end_of(show, known, far))
-                if not fit.works:
-                    self.document.trouble.emit(fit.faults[0].text)
-                    return
-                fresh = plug(show, known, near, far, length_m=cable.length_m, label=cable.label).cable
-                rows = tuple(fresh if row is cable else row for row in show.cables)
-                edits: tuple[Edit, ...] = (SetField("show", None, "cables", rows),)
-                self.picture.choose(("cable", ">".join(fresh.ends)), show=False)
-            else:
-                edits = (SetCable(*cable.ends, field, _value(field, text)),)
-        except (ValueError, KeyError) as problem:
-            self.document.trouble.emit(_first_words(problem))
-            return
-        self._do(edits, f"Patch list: {field.removesuffix('_m')}")
-
-    # lists in and out
-
-    def _ask_import(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Import a patch list", "", CSV_FILTER)
-        if name:
-            self.take_in(Path(name))
-
-    def take_in(self, path: Path) -> None:
-        """Takes cables over from a list; the good rows of one with bad ones only when the user agrees."""
-        try:
-            cables = read_patch(path, self._show, self.document.analysis.catalogue)
-        except RowProblems as problem:
-            if not problem.good or not self._agrees(problem):
-                self.document.trouble.emit(f"{problem}. Nothing was taken over.")
-                return
-            cables = problem.good
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            return
-        if not cables:
-            self.document.trouble.emit(f"{path.name} has no cables in it.")
-            return
-        self._do((merged(self._show, cables),), f"Import {path.name}")
-        self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")  # fmt: skip
-
-    def _agrees(self, problem: RowProblems) -> bool:
-        buttons = QMessageBox.StandardButton
-        title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
-        box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self)
-        box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))  # fmt: skip
-        box.button(buttons.Yes).setText("Keep the good ones")
-        box.button(buttons.No).setText("Keep none")
-        return bool(box.exec() == buttons.Yes)
-
-    def _ask_export(self, which: str) -> None:
-        start = "patch-list.csv" if which == "export" else "pull-list.csv"
-        name, _ = QFileDialog.getSaveFileName(self, "Write a list", start, CSV_FILTER)
-        if name:
-            self.give_out(Path(name), which)
-
-    def give_out(self, path: Path, which: str = "export") -> None:
-        """Writes the patch list, or the pull list."""
-        from kymaphon.core.sheet import pull_table
-        from kymaphon.files.sheet_file import table_csv
-        from kymaphon.files.show_file import write_whole
-
-        try:
-            if which == "export":
-                write_patch(path, self.document.analysis)
-            else:
-                write_whole(path, table_csv(pull_table(self.document.analysis)).encode("utf-8"))
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            return
-        self.document.trouble.emit(f"Written: {path.name}")
 
     # for the window
 
@@ -572,23 +385,9 @@ class RigStage(StageSurface):
         for table in self._tables.values():
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.subtitle.setVisible(self.width() >= NARROW)
+
     def first(self) -> QWidget:
-        return self.picture if self._show.devices else self.buttons[0]
-
-
-def _value(field: str, text: str) -> object:
-    if field == "length_m":
-        return number_of(text.removesuffix("m").strip(), "Length") if text else None
-    if field == "adapter":
-        return text or None
-    return text
-
-
-def _first_words(problem: Exception) -> str:
-    from pydantic import ValidationError
-
-    from kymaphon.files.show_file import plain_error
-
-    if isinstance(problem, ValidationError):
-        return plain_error(problem.errors()[0])
-    return str(problem.args[0] if problem.args else problem)
+        return self.picture if self._show.devices else self.top.buttons[0]

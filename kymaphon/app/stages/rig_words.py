@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 RIG_VIEWS = (
-    ("patch", "Patch list", "Every cable: from, to, what it is, how long, what it carries; edited in place."),
+    ("patch", "Patch", "Every cable: from, to, what it is, how long, what it carries; edited in place."),
     ("devices", "Devices", "Every device: kind, place, power, what it hangs on, how many cables."),
     ("routes", "Routes", "Audio cables and what power runs in the same place, the riskiest first."),
     ("pull", "Pull list", "What to take out of the store: cables, adapters, devices, stands, batteries, spares."),

@@ -264,7 +264,7 @@ class RigPicture(QWidget):
         drawing, seen = self.chain.drawing, self.seen()
         if seen.contains(QRectF(0, 0, drawing.width, drawing.height)):
             return None
-        wide = min(150.0, self.width() / 4)
+        wide = min(150.0, self.width() / 5.5)
         tall = min(max(wide * drawing.height / max(drawing.width, 1), 30.0), 110.0)
         return QRectF(self.width() - wide - 8, self.height() - tall - 8, wide, tall)
 
@@ -434,6 +434,7 @@ class RigPicture(QWidget):
         if self._fresh:
             self.whole()
         self._hold()
+        self._into_sight()
 
     def event(self, event: QEvent) -> bool:
         if event.type() == QEvent.Type.ToolTip and isinstance(event, QHelpEvent):

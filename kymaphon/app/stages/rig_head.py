@@ -1,0 +1,102 @@
+"""The head of Rig: four tables to choose from, two buttons, the search, and a chip for each place."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QWidget
+
+from kymaphon.app.stages.rig_words import RIG_VIEWS
+from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.why import empty
+from kymaphon.core.show import Show
+
+BUTTONS = (
+    ("add", "Add\u2026", "Adds something from the catalogue (Ctrl+D)."),
+    ("plug", "Plug\u2026", "Plugs a cable from the selected device (Ctrl+J)."),
+)
+
+
+class RigHead(QObject):
+    """Makes the buttons, and says what was pressed or typed.
+
+    Signals:
+        view: name of one of `RIG_VIEWS`.
+        wanted: name of a command.
+        fold: id of a place that is to be one box, or no longer.
+        find: what is searched, and whether to go on to the next.
+    """
+
+    view = Signal(str)
+    wanted = Signal(str)
+    fold = Signal(str)
+    find = Signal(str, bool)
+
+    def __init__(self, parent: QWidget, head: QHBoxLayout, shown: str) -> None:
+        super().__init__(parent)
+        self._views = QButtonGroup(self)
+        self._views.setExclusive(True)
+        for name, words, tip in RIG_VIEWS:
+            button = QPushButton(words)
+            button.setCheckable(True)
+            button.setObjectName(f"view {name}")
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.clicked.connect(lambda _checked=False, name=name: self.view.emit(name))
+            self._views.addButton(button)
+            head.addWidget(button)
+        self.chips = FlowLayout()
+        self.buttons: list[QPushButton] = []
+        for name, words, tip in BUTTONS:
+            button = QPushButton(words)
+            button.setObjectName(f"rig {name}")
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.clicked.connect(lambda _checked=False, name=name: self.wanted.emit(name))
+            self.buttons.append(button)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find a device or socket")
+        self.search.setAccessibleName("Find in the rig")
+        self.search.setStatusTip("Goes to devices, kinds and sockets as you type; Enter goes to the next.")
+        self.search.setClearButtonEnabled(True)
+        self.search.setFixedWidth(190)
+        self.search.textChanged.connect(lambda text: self.find.emit(text, False))
+        self.search.returnPressed.connect(lambda: self.find.emit(self.search.text(), True))
+        self._places: tuple[tuple[str, str], ...] | None = None
+        self._folds: dict[str, QPushButton] = {}
+        self.show_view(shown)
+
+    def show_view(self, name: str) -> None:
+        """Marks a table as the one that is shown."""
+        for button in self._views.buttons():
+            button.setChecked(button.objectName() == f"view {name}")
+
+    def show_places(self, show: Show, collapsed: frozenset[str]) -> None:
+        """A chip for each place that has devices: pressed, the place is one box."""
+        used = {device.place for device in show.devices}
+        rows = tuple((place.id, place.name) for place in show.places if place.id in used)
+        if rows != self._places:
+            self._make(rows)
+        for name, chip in self._folds.items():
+            chip.setChecked(name in collapsed)
+
+    def _make(self, rows: tuple[tuple[str, str], ...]) -> None:
+        self._places, self._folds = rows, {}
+        for widget in (*self.buttons, self.search):
+            widget.setParent(None)
+        empty(self.chips)
+        for button in self.buttons:
+            self.chips.addWidget(button)
+        self.chips.addWidget(self.search)
+        for name, words in rows:
+            chip = QPushButton(words)
+            chip.setProperty("role", "chip")
+            chip.setCheckable(True)
+            chip.setObjectName(f"fold {name}")
+            tip = f"Collapses {words} into one box, and opens it again."
+            chip.setToolTip(tip)
+            chip.setStatusTip(tip)
+            chip.clicked.connect(lambda _checked=False, name=name: self.fold.emit(name))
+            self.chips.addWidget(chip)
+            self._folds[name] = chip
+        for widget in (*self.buttons, self.search):
+            widget.show()
