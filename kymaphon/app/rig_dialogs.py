@@ -23,7 +23,8 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.connectors import connectors
 from kymaphon.core.edits import AddRow, Edit, Plug, SetField, SetValue
-from kymaphon.core.fit import Fit, end_of, ends_of, partners
+from kymaphon.core.ends import end_of, ends_of
+from kymaphon.core.fit import Fit, partners
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.power import FEED_WORDS

@@ -12,7 +12,8 @@ from kymaphon.app.rig_dialogs import AddDialog, PlugDialog, kind_words
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.form import Field, Form, number_of
 from kymaphon.core.edits import AddRow, Edit, SetField, SetValue
-from kymaphon.core.fit import ends_of, partners
+from kymaphon.core.ends import ends_of
+from kymaphon.core.fit import partners
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plan import free_spot, fresh_id
 from kymaphon.core.plugging import same_sockets

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.ends import End, end_of
 from kymaphon.core.findings import SEVERITIES, Severity
-from kymaphon.core.fit import End, end_of
 from kymaphon.core.layered import BoxSpec, Drawing, LinkSpec, draw_layers
 from kymaphon.core.show import Cable, Device
 

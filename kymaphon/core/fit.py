@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from typing import Literal
 
 from kymaphon.core.build import input_ohm, loading
-from kymaphon.core.catalogue import Catalogue, Kind, Port
+from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.connectors import (
     Adapter,
     adapter_between,
@@ -19,95 +18,12 @@ from kymaphon.core.connectors import (
     one_hole,
 )
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.ends import End, ends_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Severity
-from kymaphon.core.show import Device, Setting, Show
+from kymaphon.core.show import Show
 
 LINES = ("line", "headphone")
-
-
-@dataclass(frozen=True, slots=True)
-class Given:
-    """What a device without a level of its own, such as a pad, gives on: class, nominal and strongest level."""
-
-    level: str
-    nominal_dbu: float
-    most_dbu: float | None
-
-
-@dataclass(frozen=True, slots=True)
-class End:
-    """One end of a cable: a port of a device, or one side of a stereo one."""
-
-    device: Device
-    kind: Kind
-    port: Port
-    side: str = ""
-    given: Given | None = None
-
-    @property
-    def level(self) -> str:
-        """The class of its level: an output that gives on what its device is given has that."""
-        return self.given.level if self.given is not None else self.port.level
-
-    @property
-    def nominal_dbu(self) -> float:
-        """The level that a line or headphone port is made for, or is given."""
-        return self.given.nominal_dbu if self.given is not None else nominal_dbu(self.port)
-
-    @property
-    def most_dbu(self) -> float | None:
-        """The strongest that can come out; None where that is not known."""
-        return self.given.most_dbu if self.given is not None else self.port.max_db
-
-    @property
-    def ref(self) -> str:
-        """`device.port`, with `.l` or `.r` for one side."""
-        return f"{self.device.id}.{self.port.id}" + (f".{self.side}" if self.side else "")
-
-    @property
-    def name(self) -> str:
-        """Device and socket in words."""
-        side = {"l": ", left", "r": ", right"}.get(self.side, "")
-        return f"{self.device.name or self.kind.name}, {self.port.name}{side}"
-
-    @property
-    def setting(self) -> Setting:
-        return self.device.settings.get(self.port.id, Setting())
-
-
-def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
-    """The end that a reference names. Raises KeyError when there is none."""
-    device_id, port_id, *side = reference.split(".")
-    device = show.device(device_id)
-    kind = catalogue[device.kind]
-    port = kind.port(port_id)
-    if port is None:
-        raise KeyError(reference)
-    return End(device, kind, port, side[0] if side else "", _given(show, catalogue, device, port))
-
-
-def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Given | None:
-    """What an output gives on; None for one that has a level of its own, and for one that is given nothing."""
-    gain, seen = 0.0, set()
-    while port.level == "any":
-        kind = catalogue[device.kind]
-        cable = next((row for row in show.cables if row.target.partition(".")[0] == device.id), None)
-        if cable is None or device.id in seen or port not in kind.outputs:
-            return None
-        seen.add(device.id)
-        path = next((row for row in kind.paths if row.target == port.id), None)
-        gain += path.gain_db if path is not None and isinstance(path.gain_db, int | float) else 0.0
-        owner, port_id = cable.source.split(".")[:2]
-        device = show.device(owner)
-        before = catalogue[device.kind].port(port_id)
-        if before is None:
-            return None
-        port = before
-    if not seen:
-        return None
-    most = port.max_db
-    return Given(port.level, nominal_dbu(port) + gain, most + gain if most is not None else None)
 
 
 @dataclass(frozen=True, slots=True)
@@ -260,11 +176,6 @@ def _form(source: End, target: End) -> tuple[str, str, str, str] | None:
     return None
 
 
-def nominal_dbu(port: Port) -> float:
-    """The level that a line or headphone port is made for."""
-    return number("line-professional") if port.nominal_dbu is None else port.nominal_dbu
-
-
 def gain_range(end: End) -> tuple[float, float]:
     """Least and most gain at an input, its pad left out."""
     strip = end.port.strip
@@ -398,25 +309,6 @@ def _impedances(source: End, target: End) -> Iterator[Fault]:
     want = "; it wants 1 Mohm" if source.level == "instrument" else ""
     text = f"{source.name} has {out:.0f} ohm and {target.name} only {load:.0f}: it loses {abs(loss.value):.1f} dB, and treble with it{want}."
     yield Fault("loaded-down", "fix", f"loaded down by {abs(loss.value):.1f} dB", text, loss, (Derived("loss", loss.value, "dB"),))  # fmt: skip
-
-
-def source_level(level: float | None, end: End) -> float | None:
-    """The level of an output as `fit_of` wants it: known only where the port is analogue and something comes."""
-    return level if end.port.domain == "analog" else None
-
-
-def ends_of(show: Show, catalogue: Catalogue, wanted: Literal["output", "input"]) -> Iterator[End]:
-    """Every end that a cable can have, both sides of a stereo port that has two sockets beside the whole."""
-    for device in show.devices:
-        kind = catalogue[device.kind]
-        for port in kind.outputs if wanted == "output" else kind.inputs:
-            if port.domain == "acoustic":
-                continue
-            given = _given(show, catalogue, device, port)
-            yield End(device, kind, port, given=given)
-            if port.stereo and port.domain == "analog":
-                yield End(device, kind, port, "l", given)
-                yield End(device, kind, port, "r", given)
 
 
 def partners(

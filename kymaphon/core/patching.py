@@ -9,7 +9,8 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.connectors import adapters
 from kymaphon.core.edits import SetField
-from kymaphon.core.fit import End, end_of, ends_of, fit_of
+from kymaphon.core.ends import End, end_of, ends_of
+from kymaphon.core.fit import fit_of
 from kymaphon.core.pull import lead_of
 from kymaphon.core.show import Cable, Show
 

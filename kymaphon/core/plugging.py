@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.edits import AddRow, Edit, Plug, RemoveRow, SetField, SetValue, Unplug
-from kymaphon.core.fit import End, Fit, end_of, fit_of
+from kymaphon.core.ends import End, end_of
+from kymaphon.core.fit import Fit, fit_of
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.show import Cable, Device, Show
 

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.connectors import adapters, balanced, connectors, one_hole, physical
+from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import data_table, figure
-from kymaphon.core.fit import End, end_of
 from kymaphon.core.power import feed_of
 from kymaphon.core.routes import length_of
 from kymaphon.core.show import Cable

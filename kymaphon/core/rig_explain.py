@@ -8,8 +8,8 @@ from kymaphon.core.chain import link_state
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.earth import circuit_of
+from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.fit import end_of
 from kymaphon.core.phantom import phantom_of, voltage_left
 from kymaphon.core.power import FEED_WORDS, draw_of, feed_of, host_budgets
 from kymaphon.core.pull import lead_of

@@ -8,7 +8,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import link_state
 from kymaphon.core.derive import show_number
 from kymaphon.core.earth import earth_loops, earth_ties
-from kymaphon.core.fit import end_of
+from kymaphon.core.ends import end_of
 from kymaphon.core.phantom import phantom_of, voltage_left
 from kymaphon.core.power import host_budgets
 from kymaphon.core.pull import lead_of, pull_list

@@ -10,7 +10,7 @@ import pytest
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.chain import chain_of
-from kymaphon.core.fit import ends_of
+from kymaphon.core.ends import ends_of
 from kymaphon.core.references import check_references
 from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
 from kymaphon.core.rig_report import rig_json, rig_lines

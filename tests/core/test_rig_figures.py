@@ -11,8 +11,9 @@ from scipy import integrate, signal
 from kymaphon.core.analyse import analyse
 from kymaphon.core.build import loading
 from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
-from kymaphon.core.fit import end_of, fit_of, pad_needed
+from kymaphon.core.fit import fit_of, pad_needed
 from kymaphon.core.graph import NoiseSource
 from kymaphon.core.phantom import voltage_left
 from kymaphon.core.power import draw_of, host_budgets

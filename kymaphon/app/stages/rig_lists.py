@@ -13,7 +13,8 @@ from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.patch_table import Options
 from kymaphon.core.connectors import adapters
 from kymaphon.core.edits import Edit, SetCable, SetField
-from kymaphon.core.fit import Fit, end_of, fit_of, partners
+from kymaphon.core.ends import end_of
+from kymaphon.core.fit import Fit, fit_of, partners
 from kymaphon.core.patching import merged
 from kymaphon.core.plugging import plug
 from kymaphon.files.errors import FileProblem

@@ -9,9 +9,9 @@ from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
 from kymaphon.core.derive import show_number
+from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
-from kymaphon.core.fit import end_of
 from kymaphon.core.graph import SettingRef, Switch
 from kymaphon.core.patching import patch_rows
 from kymaphon.core.placing import bounds_of

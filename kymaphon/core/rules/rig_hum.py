@@ -10,9 +10,9 @@ from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
 from kymaphon.core.edits import Edit, SetCable, SetField
+from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import end_of
 from kymaphon.core.plan import free_spot
 from kymaphon.core.plugging import inserted, powered_by
 from kymaphon.core.power import feed_of

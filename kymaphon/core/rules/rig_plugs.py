@@ -12,9 +12,10 @@ from kymaphon.core.catalogue import Port
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug
+from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import End, Fault, Fit, end_of, fit_of, gain_range
+from kymaphon.core.fit import Fault, Fit, fit_of, gain_range
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import (

@@ -8,9 +8,9 @@ from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import End, end_of
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.phantom import Phantom, phantom_of, voltage_left, within_budget
 from kymaphon.core.plan import fresh_id

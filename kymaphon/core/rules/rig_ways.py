@@ -8,9 +8,10 @@ from collections.abc import Iterator
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import End, end_of, fit_of, partners
+from kymaphon.core.fit import fit_of, partners
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
