@@ -9,6 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
+from kymaphon.core.air import AIR
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
@@ -62,6 +63,15 @@ class Analysis:
     def flow(self) -> Flow:
         """The level at every point, and why there is none."""
         return flow_of(self.graph, self.transfer)
+
+    @cached_property
+    def wired_after(self) -> dict[int, tuple[int, ...]]:
+        """Node -> nodes that the rig leads to from it as it is switched, the air of places left out."""
+        out: dict[int, list[int]] = {}
+        for edge in self.graph.edges:
+            if edge.on and edge.label not in AIR:
+                out.setdefault(edge.source, []).append(edge.target)
+        return {node: tuple(targets) for node, targets in out.items()}
 
     @property
     def voices(self) -> tuple[Party, ...]:

@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.model import Model, WantKind
-from kymaphon.core.show import Cable, Device, Party, Setting, Show, Take, Want
+from kymaphon.core.show import Cable, Device, Party, Setting, Show, Take, Want, same_socket
 
 _Named = TypeVar("_Named", Device, Party)
 
@@ -214,12 +214,12 @@ class DetachTake:
 
 @dataclass(frozen=True, slots=True)
 class Plug:
-    """A cable, plugged in. One that is in the same input already is taken out."""
+    """A cable, plugged in. One that is in the same input, or in a side of it, is taken out."""
 
     cable: Cable
 
     def apply(self, show: Show) -> Show:
-        kept = [row for row in show.cables if row.target != self.cable.target]
+        kept = [row for row in show.cables if not same_socket(row.target, self.cable.target)]
         return show.model_copy(update={"cables": (*kept, self.cable)})
 
     def to_json(self) -> dict[str, Any]:

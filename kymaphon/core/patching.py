@@ -12,7 +12,7 @@ from kymaphon.core.edits import SetField
 from kymaphon.core.ends import End, end_of, ends_of
 from kymaphon.core.fit import fit_of
 from kymaphon.core.pull import lead_of
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.show import Cable, Show, same_socket
 
 COLUMNS = ("from", "to", "cable", "length_m", "label", "adapter", "from_name", "to_name")
 """`cable`, `from_name` and `to_name` are for people: they are written and not read."""
@@ -84,9 +84,20 @@ class PatchBook:
 
 def merged(show: Show, cables: Iterable[Cable]) -> SetField:
     """The edit that takes cables over: one into the same input replaces what is there; all others stay."""
-    fresh = {row.target: row for row in cables}
-    kept = [fresh.pop(row.target, row) for row in show.cables]
-    return SetField("show", None, "cables", (*kept, *fresh.values()))
+    fresh = list(cables)
+    exact = {row.target: row for row in fresh}
+    sides: dict[str, list[str]] = {}
+    for row in fresh:
+        sides.setdefault(".".join(row.target.split(".")[:2]), []).append(row.target)
+    kept = []
+    for row in show.cables:
+        if row.target in exact:
+            kept.append(exact.pop(row.target))
+        elif not any(
+            same_socket(row.target, name) for name in sides.get(".".join(row.target.split(".")[:2]), ())
+        ):
+            kept.append(row)
+    return SetField("show", None, "cables", (*kept, *exact.values()))
 
 
 def patch_rows(analysis: Analysis) -> list[dict[str, str]]:

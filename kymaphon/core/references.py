@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterator, Mapping
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.connectors import adapters
 from kymaphon.core.figures import practices
-from kymaphon.core.show import Setting, Show
+from kymaphon.core.show import Setting, Show, same_socket
 
 STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan"}
 PATH_FIELDS = {"on", "gain_db", "tap"}
@@ -216,8 +216,11 @@ def _cable(
         yield ShowProblem(
             f"cables[{i}]", f"{source} is {out.domain} and {target} is {into.domain}: no cable joins them"
         )
-    if target in taken:
+    base = ".".join(target.split(".")[:2])
+    near = (target, base, f"{base}.l", f"{base}.r")
+    before = next((name for name in near if name in taken and same_socket(name, target)), None)
+    if before is not None:
         yield ShowProblem(
-            f"cables[{i}].to", f"{target} is already taken by cables[{taken[target]}]; one socket, one plug"
+            f"cables[{i}].to", f"{target} is already taken by cables[{taken[before]}]; one socket, one plug"
         )
     taken.setdefault(target, i)

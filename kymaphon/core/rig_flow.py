@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -65,15 +66,13 @@ class Flow:
             return broken
         return "nothing is plugged in before it" if not plugged else "nobody speaks or plays into it"
 
-    @property
+    @cached_property
     def _into(self) -> dict[int, list[Edge]]:
-        cached: dict[int, list[Edge]] | None = self.__dict__.get("into")
-        if cached is None:
-            cached = {}
-            for edge in self.graph.edges:
-                cached.setdefault(edge.target, []).append(edge)
-            self.__dict__["into"] = cached
-        return cached
+        """Node -> edges that reach it, open or shut."""
+        out: dict[int, list[Edge]] = {}
+        for edge in self.graph.edges:
+            out.setdefault(edge.target, []).append(edge)
+        return out
 
 
 def why_shut(edge: Edge) -> str:

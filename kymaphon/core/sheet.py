@@ -77,6 +77,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     summary += f", {counts['note']} to note. Marks: {practice.name.lower()}, average {show_number(practice.average, practice.unit)}."
     tables = [
         _findings(analysis.findings),
+        tasks(analysis),
         placing(analysis),
         patch_list(analysis),
         pull_table(analysis),
@@ -97,6 +98,12 @@ def _findings(findings: tuple[Finding, ...]) -> Table:
         for row in findings
     )
     return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
+
+
+def tasks(analysis: Analysis) -> Table:
+    """What was put on the list: to be ticked before air."""
+    rows = tuple(("done" if task.done else "\u2013", task.text) for task in analysis.show.tasks)
+    return Table("To do before air", ("", "What"), rows)
 
 
 def placing(analysis: Analysis) -> Table:

@@ -174,6 +174,14 @@ class Cable(Model):
         return self.source, self.target
 
 
+def same_socket(first: str, second: str) -> bool:
+    """Whether two ends of cables cannot both be used: the same one, or a whole socket and one side of it."""
+    if first == second:
+        return True
+    a, b = first.split("."), second.split(".")
+    return a[:2] == b[:2] and len(a) != len(b)
+
+
 class Want(Model):
     """What a listener should get of a voice."""
 

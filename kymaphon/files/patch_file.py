@@ -8,7 +8,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.patching import COLUMNS, PatchBook
 from kymaphon.core.sheet import patch_table
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.show import Cable, Show, same_socket
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import table_csv
@@ -42,8 +42,10 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
             length = cells.get("length_m")
             text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)  # fmt: skip
             cable = book.cable(cells, text)
-            if cable.target in cables:
-                raise ValueError(f"{cable.target} is taken by row {cables[cable.target][0]}; one socket, one plug")  # fmt: skip
+            base = ".".join(cable.target.split(".")[:2])
+            other = next((name for name in (cable.target, base, f"{base}.l", f"{base}.r") if name in cables and same_socket(name, cable.target)), None)  # fmt: skip
+            if other is not None:
+                raise ValueError(f"{cable.target} is taken by row {cables[other][0]}; one socket, one plug")
             cables[cable.target] = number, cable
         except ValueError as error:
             problems.append(f"row {number}: {row_error(error)}")

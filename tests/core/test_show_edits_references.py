@@ -7,15 +7,18 @@ from typing import Any
 import pytest
 from pydantic import ValidationError
 
+from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.catalogue.loader import expand, read_kind
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import AttachTake, DetachTake, SetField, SetValue, SetWant, apply_all
+from kymaphon.core.edits import AttachTake, DetachTake, Plug, SetField, SetValue, SetWant, apply_all
 from kymaphon.core.figures import figure, practices
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.references import ShowProblem, check_references, reference_problems
-from kymaphon.core.show import Show, Take
+from kymaphon.core.sheet import rig_sheet
+from kymaphon.core.show import Cable, Show, Take, Task
 from tests.conftest import two_desks
+from tests.core.rigs import dev, rig, wire
 
 
 def problems(show: Show) -> list[str]:
@@ -267,3 +270,34 @@ class TestDerived:
             assert practice.average < practice.peak < practice.never_over
         with pytest.raises(KeyError):
             figure("no-such")
+
+
+class TestSockets:
+    """A whole stereo socket and one side of it are one hole."""
+
+    def test_a_side_and_the_whole_cannot_both_be_plugged(self) -> None:
+        show = rig(
+            [dev("desk", "desk-8"), dev("cans", "headphone-amp"), dev("two", "desk-8")],
+            [wire("desk.main-out", "cans.in"), wire("two.main-out.l", "cans.in.l")],
+        )  # fmt: skip
+        problems = [problem.what for problem in reference_problems(show, shipped_catalogue())]
+        assert any("already taken by cables[0]" in words for words in problems)
+
+    def test_both_sides_can(self) -> None:
+        show = rig([dev("desk", "desk-8"), dev("cans", "headphone-amp")], [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")])  # fmt: skip
+        assert not list(reference_problems(show, shipped_catalogue()))
+
+    def test_plugging_takes_out_what_is_in_the_way_and_nothing_else(self) -> None:
+        show = rig([dev("desk", "desk-8"), dev("cans", "headphone-amp")], [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")])  # fmt: skip
+        one = Plug(Cable(source="desk.send1", target="cans.in.l")).apply(show)
+        assert {cable.ends for cable in one.cables} == {
+            ("desk.send1", "cans.in.l"),
+            ("desk.main-out.r", "cans.in.r"),
+        }
+        both = Plug(Cable(source="desk.phones", target="cans.in")).apply(show)
+        assert [cable.ends for cable in both.cables] == [("desk.phones", "cans.in")]
+
+    def test_what_is_put_on_the_list_is_on_the_sheet(self) -> None:
+        task = Task(id="hands-off", text="Hands off the monitor knob.")
+        sheet = rig_sheet(analyse(rig([dev("desk", "desk-8")], []).with_(tasks=(task,))))
+        assert any("Hands off the monitor knob." in row for table in sheet.tables for row in table.rows)

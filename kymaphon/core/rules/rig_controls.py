@@ -7,7 +7,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.air import AIR
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.catalogue import Control, Kind
 from kymaphon.core.catalogue.parts import Processor
@@ -83,12 +82,7 @@ def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
 
 def hearers(analysis: Analysis, nodes: list[int]) -> Iterator[str]:
     """Names of the listeners that the rig leads to from some nodes, as it is switched, air left out."""
-    after: dict[int, list[int]] = analysis.__dict__.setdefault("_after", {})
-    if not after:
-        for edge in analysis.graph.edges:
-            if edge.on and edge.label not in AIR:
-                after.setdefault(edge.source, []).append(edge.target)
-        after.setdefault(-1, [])
+    after = analysis.wired_after
     seen, work = set(nodes), list(nodes)
     while work:
         for node in after.get(work.pop(), ()):
@@ -123,7 +117,7 @@ def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
             edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)  # fmt: skip
             yield Finding(
                 "control-on-air", "note", "Rig", (device.id, f"{device.id}.{row.control.id}"), f"{name} changes what goes out", text, (), None,
-                (Remedy("task", "Put it on the list: hands off on air", "It stands among the tasks; mark the knob.", edits),),
+                (Remedy("task", "Put it on the list: hands off on air", "It is printed on the rig sheet; mark the knob.", edits),),
             )  # fmt: skip
 
 
@@ -285,7 +279,7 @@ def restart_needed(analysis: Analysis) -> Iterator[Finding]:
                 Task(id=task_id, text=f"Restart {name}, then check: {what}."),
             ),
         )
-        yield Finding("restart-needed", "note", "Rig", (device.id,), f"{name} needs a restart", text, (), None, (Remedy("task", "Put it on the list: restart and check", "It stands among the tasks until it is done.", edits),))  # fmt: skip
+        yield Finding("restart-needed", "note", "Rig", (device.id,), f"{name} needs a restart", text, (), None, (Remedy("task", "Put it on the list: restart and check", "It is printed on the rig sheet until it is done.", edits),))  # fmt: skip
 
 
 def _changed(kind: Kind, device: Device, key: str) -> bool:
