@@ -1,0 +1,160 @@
+"""What a knob moves, by turning it: the listeners whose level changes are those that are named, and no others."""
+
+from __future__ import annotations
+
+import pytest
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.catalogue import Kind, shipped_catalogue
+from kymaphon.core.edits import SetValue
+from kymaphon.core.ends import end_of
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
+from kymaphon.core.rules.rig_controls import is_on, reaches
+from kymaphon.core.show import Show
+from tests.core.rigs import VOICE, dev, of_code, rig, wire
+
+KINDS = shipped_catalogue()
+KNOBBED = [kind for kind in KINDS if kind.controls]
+
+
+def _everything(kind: Kind) -> Show:
+    """Somebody plays into every input of a device, and somebody listens at every output of it."""
+    devices, cables, parties = [dev("box", kind.id)], [], []
+    for port in kind.inputs:
+        if port.domain == "acoustic":
+            continue
+        parties.append({"id": f"voice-{port.id}", "name": f"Voice {port.id}", "kind": "player", "speaks": True, "plays_on": f"box.{port.id}"})  # fmt: skip
+    for port in kind.outputs:
+        if port.domain == "acoustic":
+            continue
+        ear = "recorder" if port.domain == "digital" else "headphones"
+        devices.append(dev(f"ear-{port.id}", ear))
+        cables.append(wire(f"box.{port.id}", f"ear-{port.id}.in"))
+        parties.append({"id": f"who-{port.id}", "name": f"Who {port.id}", "kind": "guest", "listens": True, "hears_on": f"ear-{port.id}"})  # fmt: skip
+    return rig(devices, cables, parties)
+
+
+@pytest.mark.parametrize("kind", KNOBBED, ids=lambda kind: kind.id)
+def test_turning_a_knob_changes_what_it_is_said_to_change(kind: Kind) -> None:
+    show = _everything(kind)
+    before = analyse(show)
+    heard: set[str] = set()
+    named: set[str] = set()
+    for reach in reaches(before, show.device("box")):
+        low, high = reach.control.gain_db
+        value = reach.control.default_gain_db
+        other = value - 7 if value - 7 >= low else min(value + 7, high)
+        after = analyse(SetValue(SettingRef("box", reach.control.id, "gain_db"), other).apply(show))
+        changed = set()
+        for party in before.listeners:
+            for node in before.graph.ears[party.id]:
+                one, two = before.flow.power[node], after.flow.power[node]
+                if (abs(one - two) > 1e-9 * (one + two)).any():
+                    changed.add(party.name)
+        assert changed <= set(reach.who), reach.control.name
+        heard |= changed
+        named |= set(reach.who)
+    # Where anybody is named at all, some knob is heard by somebody.
+    assert bool(heard) == bool(named)
+
+
+def test_a_knob_that_also_turns_the_stream_is_told_and_the_safe_one_named() -> None:
+    """A monitor knob that also turns down what the stream gets; a headphone knob that changes nothing on air."""
+    stream = {"id": "air", "name": "Air", "kind": "audience", "listens": True, "hears_on": "enc"}
+    show = rig(
+        [dev("mic", "dynamic-close"), dev("box", "stream-box", power="adaptor", settings={"in1": {"gain_db": 45}}), dev("enc", "stream-encoder")],
+        [wire("mic.out", "box.in1"), wire("box.usb", "enc.in")], [VOICE, stream],
+    )  # fmt: skip
+    found = of_code(show, "control-on-air")
+    assert [row.subjects[1] for row in found] == ["box.monitor-knob"]
+    assert "also turns what Air gets" in found[0].message
+    assert "Turn Headphones instead" in found[0].message
+    after = found[0].remedies[0].apply(show)
+    assert after.tasks[0].text.startswith("Hands off on air")
+
+
+def test_a_record_slider_that_is_down_silences_the_recording() -> None:
+    tape = {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}
+    show = rig(
+        [dev("mic", "dynamic-close"), dev("box", "stream-box", power="adaptor", settings={"in1": {"gain_db": 45}, "record-slider": {"gain_db": -60}}), dev("rec", "recorder")],
+        [wire("mic.out", "box.in1"), wire("box.usb", "rec.in")], [VOICE, tape],
+    )  # fmt: skip
+    found = of_code(show, "control-down")[0]
+    assert found.severity == "stop"
+    level = analyse(show).flow.level("rec.in.l")
+    mended = analyse(found.remedies[0].apply(show)).flow.level("rec.in.l")
+    assert level is not None
+    assert mended is not None
+    assert mended - level == pytest.approx(60)
+
+
+def test_a_processor_that_cannot_be_switched_is_on() -> None:
+    kind = KINDS["conference-app"]
+    device = rig([dev("app", "conference-app", settings={"suppress": {"on": False}})], []).device("app")
+    states = {row.id: is_on(device, row) for row in kind.processors}
+    assert states == {"suppress": False, "echo": True, "rider": True, "share-suppress": False}
+    assert is_on(device, kind.processors[0].model_copy(update={"fixed": True}))
+
+
+class TestPlugging:
+    SHOW = rig(
+        [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 40, "fader_db": -5, "pan": 0.3}, "in1>send1": {"on": True, "gain_db": -3}}), dev("other", "desk-8")],
+        [wire("mic.out", "desk.in1", length_m=7, label="M"), wire("desk.main-out.l", "other.in5", adapter="xlr-jack"), wire("desk.main-out.r", "other.in6", adapter="xlr-jack")],
+    )  # fmt: skip
+
+    def _apply(self, *edits: object) -> Show:
+        show = self.SHOW
+        for edit in edits:
+            show = edit.apply(show)  # type: ignore[attr-defined]
+        return show
+
+    def test_something_put_between_keeps_the_length_and_the_label(self) -> None:
+        cable = self.SHOW.cables[0]
+        show = self._apply(*inserted(self.SHOW, KINDS, [cable], "pad-10", "Pad"))
+        first, second = (row for row in show.cables if "pad-10" in row.source or "pad-10" in row.target)
+        assert (first.ends, first.length_m, first.label) == (("mic.out", "pad-10.in"), 7, "M")
+        assert second.ends == ("pad-10.out", "desk.in1")
+        assert show.device("pad-10").place == "studio"
+
+    def test_a_pair_goes_through_one_box_of_two(self) -> None:
+        pair = list(self.SHOW.cables[1:])
+        show = self._apply(*inserted(self.SHOW, KINDS, pair, "isolator-pair", "Isolator"))
+        ends = {row.ends for row in show.cables}
+        assert ("isolator-pair.out.l", "other.in5") in ends
+        assert ("isolator-pair.out.r", "other.in6") in ends
+        with pytest.raises(ValueError, match="cannot stand between"):
+            inserted(self.SHOW, KINDS, pair, "isolator-line", "Isolator")
+        with pytest.raises(ValueError, match="cannot stand between"):
+            inserted(self.SHOW, KINDS, pair[:1], "usb-hub", "Hub")
+
+    def test_taken_out_again_it_is_as_it_was(self) -> None:
+        show = self._apply(*inserted(self.SHOW, KINDS, [self.SHOW.cables[0]], "pad-10", "Pad"))
+        edits = taken_out(show, KINDS, show.device("pad-10"))
+        assert edits is not None
+        for edit in edits:
+            show = edit.apply(show)
+        assert {row.ends for row in show.cables} == {row.ends for row in self.SHOW.cables}
+        assert show.devices == self.SHOW.devices
+        assert taken_out(self.SHOW, KINDS, self.SHOW.device("desk")) is None
+
+    def test_a_plug_moved_takes_its_channel_along(self) -> None:
+        target, into = end_of(self.SHOW, KINDS, "desk.in1"), end_of(self.SHOW, KINDS, "desk.in3")
+        show = self._apply(
+            *moved(self.SHOW, KINDS, self.SHOW.cables[0], "desk.in3"), *settings_along(target, into)
+        )
+        desk = show.device("desk")
+        assert (desk.settings["in3"].fader_db, desk.settings["in3"].pan) == (-5, 0.3)
+        assert (desk.settings["in3>send1"].on, desk.settings["in3>send1"].gain_db) == (True, -3)
+        assert "gain_db" not in {name for name, value in desk.settings["in3"] if value is not None}
+        cable = next(row for row in show.cables if row.target == "desk.in3")
+        assert (cable.length_m, cable.label) == (7, "M")
+
+    def test_a_cable_gets_the_adapter_that_it_takes(self) -> None:
+        assert plug(self.SHOW, KINDS, "mic.out", "desk.in5").cable.adapter == "xlr-jack"
+        assert plug(self.SHOW, KINDS, "mic.out", "desk.in2").cable.adapter is None
+
+    def test_kinds_that_can_take_each_others_place(self) -> None:
+        assert same_sockets(KINDS["dynamic-close"], KINDS["condenser-slim"])
+        assert not same_sockets(KINDS["dynamic-close"], KINDS["usb-microphone"])
+        assert same_sockets(KINDS["desk-1-send"], KINDS["desk-8"])
