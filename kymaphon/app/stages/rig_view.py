@@ -164,7 +164,7 @@ def why_device(analysis: Analysis, device: Device) -> WhyContent:
     )
     return WhyContent(
         device.name or kind.name, kind.name, bool(found) and found[0].severity == "stop", device_lines(analysis, device), found,
-        switches=switches_of(analysis, device), switches_title="Switches", extra=device_words(analysis, device), actions=actions,
+        switches=switches_of(analysis, device), switches_title="Switches", notes=device_words(analysis, device), actions=actions,
     )  # fmt: skip
 
 

@@ -45,7 +45,7 @@ class Action:
 @dataclass(frozen=True)
 class WhyContent:
     """What the panel shows. `lines` are derivations, each printed with its terms, before the findings;
-    `more` come after them.
+    `more` come after them, and `notes`, in words, after those.
     """
 
     title: str
@@ -59,6 +59,7 @@ class WhyContent:
     hint: str = ""
     extra: tuple[str, ...] = field(default=())
     actions: tuple[Action, ...] = ()
+    notes: tuple[str, ...] = ()
 
 
 def label(text: str, role: str = "", *, wrap: bool = True) -> QLabel:
@@ -142,6 +143,10 @@ class WhyPanel(QScrollArea):
             column.addSpacing(12)
         for derived in content.more:
             self._add_derivation(column, derived)
+        if content.notes:
+            column.addSpacing(8)
+        for text in content.notes:
+            column.addWidget(label(text))
         if content.switches:
             column.addSpacing(8)
             column.addWidget(label(content.switches_title, "heading"))
