@@ -68,7 +68,7 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
             feeds = known[device.id].power
             if device.power is not None and (feeds is None or device.power not in feeds.by):
                 ways = ", ".join(feeds.by) if feeds else "nothing"
-                yield ShowProblem(f"{where}.power", f"a {known[device.id].name.lower()} runs from {ways}")
+                yield ShowProblem(f"{where}.power", f"{known[device.id].name} runs from {ways}")
             yield from _settings(where, device.settings, known[device.id])
     taken: dict[str, int] = {}
     for i, cable in enumerate(show.cables):
@@ -157,7 +157,10 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
         elif key in switched:
             allowed = {"on"}
         elif key in strips:
-            allowed = STRIP_FIELDS if strips[key] else set()
+            strip = strips[key]
+            allowed = STRIP_FIELDS if strip else set()
+            if strip is not None and strip.hi_z_ohm is None:
+                allowed = STRIP_FIELDS - {"hi_z"}
         else:
             options = sorted({*strips, *paths, *controls, *switched})
             yield ShowProblem(place, f"a {kind.name.lower()} has no {key}{_instead(key, options)}")

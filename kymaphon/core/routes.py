@@ -24,6 +24,8 @@ from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
 
 MU0_OVER_2PI = 2e-7
 STEP_M = 0.05
+MOST_STEPS = 4000
+"""Of one straight piece: 200 m at the usual step; longer ones are followed more coarsely."""
 SORT_WORDS = {"mains": "mains lead", "dimmed": "dimmed lead", "lamp": "lamp", "coil": "coiled mains lead"}
 Points = NDArray[np.float64]
 
@@ -123,7 +125,7 @@ def _sampled(points: Points) -> tuple[Points, Points, NDArray[np.float64]]:
         whole = float(np.hypot(*(b - a)))
         if whole < 1e-9:
             continue
-        n = max(1, math.ceil(whole / STEP_M))
+        n = min(max(1, math.ceil(whole / STEP_M)), MOST_STEPS)
         at = (np.arange(n) + 0.5) / n
         middles.append(a + at[:, None] * (b - a))
         directions.append(np.repeat(((b - a) / whole)[None], n, axis=0))

@@ -155,7 +155,7 @@ def plain_error(error: Any) -> str:
         return "is missing"
     if kind == "extra_forbidden":
         return "is no known key here"
-    message = str(error["msg"])
+    message = str(error["msg"]).removeprefix("Value error, ")
     message = message[0].lower() + message[1:]
     return f"{shown}: {message}" if shown else message
 
