@@ -161,8 +161,11 @@ def plain_error(error: Any) -> str:
 
 
 def show_text(show: Show) -> str:
-    """The show as JSON text. Values that stand at their default inside settings are left out."""
+    """The show as JSON text. What stands at its default in settings and cables is left out, so that it stays readable."""
     data = show.model_dump(mode="json", by_alias=True)
+    data["cables"] = [
+        cable.model_dump(mode="json", by_alias=True, exclude_defaults=True) for cable in show.cables
+    ]
     for device in data["devices"]:
         settings = {}
         for key, setting in device["settings"].items():
