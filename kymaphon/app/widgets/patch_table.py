@@ -203,6 +203,7 @@ class PatchTable(QTableView):
             self.setCurrentIndex(QModelIndex())
         elif self.currentIndex().row() != row:
             self.setCurrentIndex(self.patch.index(row, max(self.currentIndex().column(), 0)))
+            self.scrollTo(self.currentIndex())
         self._quiet = False
 
     def currentChanged(self, current: Index, previous: Index) -> None:
@@ -239,3 +240,5 @@ class PatchTable(QTableView):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self._fit()
+        if self.currentIndex().isValid():
+            self.scrollTo(self.currentIndex())

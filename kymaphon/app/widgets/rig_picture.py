@@ -240,7 +240,7 @@ class RigPicture(QWidget):
         for link, path in zip(chain.links, self._paths, strict=True):
             if link.worst is None or link.worst == "note":
                 continue
-            middle = path.pointAtPercent(0.62)
+            middle = path.pointAtPercent(0.85)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(self.theme.color("panel"))
             painter.drawEllipse(middle, 10, 10)
