@@ -14,7 +14,7 @@ from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.rig_paint import LINK_LOOKS, LINK_WORDS
 from kymaphon.app.widgets.rig_picture import LEAST, MOST
 from kymaphon.app.window import Window
-from tests.app.conftest import settle, why_words
+from tests.app.conftest import fill, settle, why_words, with_form
 
 
 @pytest.fixture
@@ -139,9 +139,9 @@ class TestRoutes:
         plan = rig.routes_plan
         qtbot.keyClick(plan, Qt.Key.Key_Down)
         first = rig.key
-        assert first[0] == "cable"
+        assert first == ("run", "festoon")
         qtbot.keyClick(plan, Qt.Key.Key_Down)
-        assert rig.key != first
+        assert rig.key[0] == "cable"
         qtbot.keyClick(plan, Qt.Key.Key_Up)
         assert rig.key == first
         line = next(row for row in plan.plan.lines if row.id == "desk.main-out.l>interface.in1")
@@ -150,6 +150,28 @@ class TestRoutes:
         qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=spot.toPoint())
         assert rig.key[1].startswith("desk.main-out")
         assert "Hum under the voice" in why_words(window)
+
+    def test_a_power_lead_is_chosen_changed_and_taken_away(
+        self, window: Window, rig: RigStage, qtbot: QtBot
+    ) -> None:
+        rig.choose_view("routes")
+        rig._choose(("device", "desk"))
+        plan = rig.routes_plan
+        spot = plan._frame.to_px((5.4, 0.3))
+        qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=spot.toPoint())
+        assert rig.key == ("run", "festoon")
+        assert "Dimmed lead in Boathouse studio, 6 A" in why_words(window)
+        with_form(lambda: qtbot.keyClick(plan, Qt.Key.Key_Return), lambda form: fill(form, sort="mains", points="0.3 4.2, 5.7 4.2"))  # fmt: skip
+        settle(window)
+        run = window.document.show.place("boathouse").runs[0]
+        assert (run.sort, run.points_m[0]) == ("mains", (0.3, 4.2))
+        assert "beside-power" not in {row.code for row in window.document.analysis.findings}
+        qtbot.keyClick(plan, Qt.Key.Key_Delete)
+        settle(window)
+        assert window.document.show.place("boathouse").runs == ()
+        window.document.undo_stack.undo()
+        settle(window)
+        assert window.document.show.place("boathouse").runs == (run,)
 
     def test_what_is_at_risk_bears_its_mark(self, rig: RigStage) -> None:
         rig.choose_view("routes")

@@ -21,9 +21,9 @@ from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.chain import PLACE, Chain, chain_of
-from kymaphon.core.edits import Edit, RemoveRow, Unplug
+from kymaphon.core.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.findings import Finding
-from kymaphon.core.show import Cable, Device, Show
+from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
 
 NARROW = 520
 """A stage narrower than this, in pixels, leaves its counts to the stage rail."""
@@ -76,7 +76,9 @@ class RigStage(StageSurface):
         picture.opened.connect(lambda *_: self._open())
         picture.removed.connect(lambda *_: self._remove())
         picture.pulled.connect(self._pulled)
-        self.routes_plan.chosen.connect(lambda name: self._choose(("cable", name)))
+        self.routes_plan.chosen.connect(lambda name: self._choose(("cable" if ">" in name else "run", name)))
+        self.routes_plan.opened.connect(self._open)
+        self.routes_plan.removed.connect(self._remove)
         self.patch.chosen.connect(lambda ends: self._choose(("cable", ">".join(ends))))
         self.patch.removed.connect(self._unplug)
         self.patch.edited.connect(self.lists.edit)
@@ -140,6 +142,8 @@ class RigStage(StageSurface):
             self.pull.set_rows(view.PULL_HEADINGS, view.PULL_HELP, view.pull_rows(analysis))
 
     def _missing(self, key: Key) -> bool:
+        if key[0] == "run":
+            return self._run(self.document.analysis.show) is None
         return self.picture.box is None and self.picture.link is None and key != ("", " all")
 
     def _choose_worst(self) -> None:
@@ -194,6 +198,9 @@ class RigStage(StageSurface):
             return view.why_device(analysis, device)
         if cable is not None:
             return view.why_cable(analysis, cable)
+        power = self._run(analysis.show)
+        if power is not None:
+            return view.why_run(analysis, *power)
         if box is not None and box.group == "place":
             return view.why_place(analysis, box, collapsed=True)
         return view.why_nothing(analysis)
@@ -205,6 +212,11 @@ class RigStage(StageSurface):
     def _cable(self, show: Show) -> Cable | None:
         kind, name = self.key
         return next((row for row in show.cables if kind == "cable" and ">".join(row.ends) == name), None)
+
+    def _run(self, show: Show) -> tuple[Place, PowerRun] | None:
+        kind, name = self.key
+        rows = ((place, run) for place in show.places for run in place.runs)
+        return next((row for row in rows if kind == "run" and row[1].id == name), None)
 
     def act(self, action: str) -> None:
         if action == "unfold" and self.picture.box is not None:
@@ -336,9 +348,11 @@ class RigStage(StageSurface):
             self.forms.device(device)
         elif cable is not None:
             self.forms.cable(cable)
+        elif (power := self._run(self._show)) is not None:
+            self.forms.run(*power)
         elif self.picture.box is not None:
             self.fold(self.picture.box.place)
-        self.picture.setFocus()
+        self.pictures.currentWidget().setFocus()
 
     def _remove(self) -> None:
         device, cable = self._device(self._show), self._cable(self._show)
@@ -348,6 +362,11 @@ class RigStage(StageSurface):
             self.document.trouble.emit(f"{name} is taken off the show, with its cables. Ctrl+Z brings it back.")  # fmt: skip
         elif cable is not None:
             self._unplug(cable.ends)
+        elif (power := self._run(self._show)) is not None:
+            place, run = power
+            kept = tuple(row for row in place.runs if row.id != run.id)
+            self._do((SetField("places", place.id, "runs", kept),), f"Remove {run.name}")
+            self.document.trouble.emit(f"{run.name} is off the plan. Ctrl+Z puts it back.")
 
     def _unplug(self, ends: tuple[str, str]) -> None:
         if any(row.ends == tuple(ends) for row in self._show.cables):

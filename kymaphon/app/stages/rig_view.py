@@ -19,10 +19,10 @@ from kymaphon.core.plan import Thing
 from kymaphon.core.power import FEED_WORDS, feed_of
 from kymaphon.core.pull import pull_list
 from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
-from kymaphon.core.routes import position_of, way_of
+from kymaphon.core.routes import SORT_WORDS, position_of, way_of
 from kymaphon.core.rules.rig_controls import is_on
 from kymaphon.core.rules.rig_hum import cable_name, is_risk, ranked_meetings
-from kymaphon.core.show import Cable, Device, Setting
+from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
 
 DASH = "\u2013"
 DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")
@@ -81,6 +81,8 @@ def route_rows(analysis: Analysis) -> tuple[Row, ...]:
 def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:
     """The place whose routes to show: that of the selection, else the first with power in it, else the first."""
     show = analysis.show
+    if key[0] == "run":
+        return next((row.id for row in show.places if any(run.id == key[1] for run in row.runs)), None)
     owner = key[1].partition(">")[0].partition(".")[0] if key[0] == "cable" else key[1]
     device = next((row for row in show.devices if row.id == owner), None)
     if device is not None and device.place is not None:
@@ -183,6 +185,19 @@ def why_place(analysis: Analysis, box: ChainBox, *, collapsed: bool) -> WhyConte
     names = ", ".join(analysis.device_name(row) for row in box.members)
     words = "Show its devices" if collapsed else "Collapse it"
     return WhyContent(box.name, f"{len(box.members)} devices", findings=found, extra=(f"{names}.",), actions=(Action("unfold", words, "One box for the whole place, or one for each device."),))  # fmt: skip
+
+
+def why_run(analysis: Analysis, place: Place, run: PowerRun) -> WhyContent:
+    """What the Why panel says of a power lead or lamp."""
+    near = [(row, under) for row, under in ranked_meetings(analysis) if row.run.id == run.id and row.place.id == place.id]  # fmt: skip
+    words = [f"{SORT_WORDS[run.sort].capitalize()} in {place.name}, {run.current_a:g} A."]
+    if near:
+        row, under = near[0]
+        words.append(f"{cable_name(analysis, row.cable)} is worst off: {show_number(row.nearest_m, 'm')} away at the nearest, hum {under.value:.0f} dB under the voice.")  # fmt: skip
+    else:
+        words.append("No audio cable of this place is on the plan yet.")
+    actions = (Action("details", "Details\u2026", "Name, sort, where it runs, its current."), Action("remove", "Take it off the plan", "Ctrl+Z puts it back."))  # fmt: skip
+    return WhyContent(run.name, "", findings=findings_about(analysis, {run.id}), extra=tuple(words), actions=actions)  # fmt: skip
 
 
 def why_nothing(analysis: Analysis) -> WhyContent:

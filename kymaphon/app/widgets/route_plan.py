@@ -46,13 +46,16 @@ class RoutePlan:
 
 
 class RoutePicture(QWidget):
-    """Draws the plan. Up and Down go from cable to cable; a press on one selects it.
+    """Draws the plan. Up and Down go from lead to lead, audio and power; a press on one selects it.
 
     Signals:
-        chosen: id of the audio cable that the user went to.
+        chosen: id of the lead that the user went to.
+        opened, removed: of the one that Enter or Delete was pressed on.
     """
 
     chosen = Signal(str)
+    opened = Signal()
+    removed = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -65,7 +68,7 @@ class RoutePicture(QWidget):
         self.setMinimumHeight(200)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Cables and power from above")
-        self.setStatusTip("Up and Down go from cable to cable. Power is broad: plain, barred when dimmed, looped when coiled. Enter at the table: details.")  # fmt: skip
+        self.setStatusTip("Up and Down go from lead to lead. Power is broad: plain, barred when dimmed, looped when coiled. Enter: details. Delete: takes away.")  # fmt: skip
 
     def set_plan(self, plan: RoutePlan, key: str) -> None:
         """What to draw, and which cable is selected."""
@@ -110,7 +113,7 @@ class RoutePicture(QWidget):
 
     def _draw_power(self, painter: QPainter, frame: paint.Frame, line: RouteLine) -> None:
         spots = [frame.to_px(at) for at in line.points]
-        color = self.theme.color("fix")
+        color = self.theme.color("lantern" if line.id == self.key else "fix")
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if len(spots) == 1:
             painter.setPen(QPen(color, 2))
@@ -165,7 +168,7 @@ class RoutePicture(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         spot = event.position()
         best = min(
-            ((_gap([self._frame.to_px(at) for at in row.points], spot), row.id) for row in self._audio()),
+            ((_gap([self._frame.to_px(at) for at in row.points], spot), row.id) for row in self.plan.lines),
             default=None,
         )
         if best is not None and best[0] <= REACH_PX:
@@ -173,15 +176,18 @@ class RoutePicture(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
-        rows = [row.id for row in self._audio()]
+        rows = [row.id for row in self.plan.lines]
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.key:
+            self.opened.emit()
+            return
+        if event.key() == Qt.Key.Key_Delete and self.key:
+            self.removed.emit()
+            return
         if step is None or not rows:
             super().keyPressEvent(event)
             return
         here = rows.index(self.key) if self.key in rows else (-1 if step > 0 else 0)
         self._say(rows[(here + step) % len(rows)])
-
-    def _audio(self) -> list[RouteLine]:
-        return [row for row in self.plan.lines if row.sort == "audio"]
 
     def _say(self, key: str) -> None:
         self.set_plan(self.plan, key)
