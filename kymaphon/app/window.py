@@ -471,24 +471,9 @@ class Window(QMainWindow):
 
     def find_command(self) -> None:
         """The searchable command list."""
-        from kymaphon.app.widgets.command_list import CommandList
+        from kymaphon.app.widgets.command_list import CommandList, commands_of
 
-        actions: list[QAction] = []
-
-        def collect(menu: QMenu) -> None:
-            for row in menu.actions():
-                below = row.menu()
-                if isinstance(below, QMenu):
-                    below.aboutToShow.emit()
-                    collect(below)
-                elif not row.isSeparator():
-                    actions.append(row)
-
-        for row in self.menuBar().actions():
-            below = row.menu()
-            if isinstance(below, QMenu):
-                collect(below)
-        dialog = CommandList(actions, self)
+        dialog = CommandList(commands_of(self.menuBar()), self)
         if dialog.exec() and dialog.chosen is not None:
             dialog.chosen.trigger()
 

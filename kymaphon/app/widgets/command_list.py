@@ -4,7 +4,36 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeyEvent
-from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QMenuBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+def commands_of(bar: QMenuBar) -> list[QAction]:
+    """Everything that the menus of a bar hold, those that are filled when they are opened too."""
+    found: list[QAction] = []
+
+    def collect(menu: QMenu) -> None:
+        for row in menu.actions():
+            below = row.menu()
+            if isinstance(below, QMenu):
+                below.aboutToShow.emit()
+                collect(below)
+            elif not row.isSeparator():
+                found.append(row)
+
+    for row in bar.actions():
+        below = row.menu()
+        if isinstance(below, QMenu):
+            collect(below)
+    return found
 
 
 class CommandList(QDialog):
