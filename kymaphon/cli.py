@@ -7,13 +7,16 @@ import json
 import os
 import sys
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
+
+if TYPE_CHECKING:
+    from kymaphon.files.row_file import RowProblems
 
 COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "sheet", "kinds", "schema")
 
@@ -223,6 +226,15 @@ def _rig(options: argparse.Namespace) -> int:
     return 0
 
 
+def _good_rows(problem: RowProblems, options: argparse.Namespace) -> tuple[Any, ...]:
+    """The good rows of a list with bad ones, which are told; only where they were asked for. Raises the problem."""
+    if not options.partial or not problem.good:
+        raise problem
+    for text in problem.problems:
+        print(f"kymaphon: {problem.path.name}: {text}", file=sys.stderr)
+    return tuple(problem.good)
+
+
 def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
     """The show with a patch list taken over, written to another file."""
     from kymaphon.core.analyse import analyse
@@ -234,11 +246,7 @@ def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
     try:
         cables = read_patch(options.take_in, analysis.show, analysis.catalogue)
     except RowProblems as problem:
-        if not options.partial or not problem.good:
-            raise
-        for text in problem.problems:
-            print(f"kymaphon: {problem.path.name}: {text}", file=sys.stderr)
-        cables = problem.good
+        cables = _good_rows(problem, options)
     show = merged(analysis.show, cables).apply(analysis.show)
     done = analyse(show)
     write_show(options.output, show)
@@ -262,11 +270,7 @@ def _kinds(options: argparse.Namespace) -> int:
         try:
             found = read_kinds(options.take_in)
         except RowProblems as problem:
-            if not options.partial or not problem.good:
-                raise
-            for text in problem.problems:
-                print(f"kymaphon: {problem.path.name}: {text}", file=sys.stderr)
-            found = problem.good
+            found = _good_rows(problem, options)
         put_on_shelf(*found)
         done = f"{len(found)} put on the shelf"
     if options.remove:

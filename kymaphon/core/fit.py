@@ -254,7 +254,9 @@ def _mic_into_line(source: End, target: End, level_dbu: float | None) -> Iterato
         "gain missing", goal.value - mean.value - most.value, "dB", "sum of the lines",
         (goal, Derived(f"less: {mean.name}", -mean.value, "dB", source=mean.source), Derived(f"less: {most.name}", -most.value, "dB", source=most.source)), "", True,
     )  # fmt: skip
-    if missing.value <= number("gain-short") or (source.level == "instrument" and missing.value <= 20):
+    if missing.value <= number("gain-short") or (
+        source.level == "instrument" and missing.value <= number("gain-short-instrument")
+    ):
         return
     text = f"{source.name} gives about {show_number(mean.value, 'dBu')} and the line input {target.name} can add {most.value:.0f} dB: {missing.value:.0f} dB of gain are missing."
     yield Fault("mic-into-line", "fix", f"microphone into a line input, {missing.value:.0f} dB missing", text, missing, (Derived("gain missing", missing.value, "dB"),))  # fmt: skip

@@ -193,7 +193,7 @@ def meetings(show: Show, catalogue: Catalogue, cables: Iterable[Cable] | None = 
 def detours(place: Place, way: Points, run: PowerRun) -> tuple[tuple[Point, ...], ...]:
     """Other ways for a cable between the same two spots: by either corner, and round either side of the run."""
     start, end = way[0], way[-1]
-    keep = number("power-distance") * 1.2
+    keep = number("power-distance") * (1 + number("detour-spare") / 100)
     spots = np.array(run.points_m)
     low, high = spots.min(axis=0) - keep, spots.max(axis=0) + keep
     lines: list[list[tuple[float, float]]] = [

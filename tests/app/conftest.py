@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app import theme
 from kymaphon.app.document import Document
 from kymaphon.app.stages.cast import CastStage
+from kymaphon.app.stages.rig import RigStage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.show import Show
@@ -62,6 +63,14 @@ def cast(window: Window) -> CastStage:
     window.go("Cast")
     window.cast.picture.setFocus()
     return window.cast
+
+
+@pytest.fixture
+def rig(window: Window) -> RigStage:
+    window.go("Rig")
+    settle(window)
+    window.rig.picture.setFocus()
+    return window.rig
 
 
 def at(window: Window, device: str) -> tuple[float, float]:

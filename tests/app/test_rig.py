@@ -22,14 +22,6 @@ from tests.app.conftest import fill, settle, why_words, with_form
 CTRL = Qt.KeyboardModifier.ControlModifier
 
 
-@pytest.fixture
-def rig(window: Window) -> RigStage:
-    window.go("Rig")
-    settle(window)
-    window.rig.picture.setFocus()
-    return window.rig
-
-
 class Hands:
     """Does one thing after the other in the dialogs that come up, by keys."""
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 from PySide6.QtWidgets import QApplication
@@ -15,14 +14,6 @@ from kymaphon.app.widgets.rig_paint import LINK_LOOKS, LINK_WORDS
 from kymaphon.app.widgets.rig_picture import LEAST, MOST
 from kymaphon.app.window import Window
 from tests.app.conftest import fill, settle, why_words, with_form
-
-
-@pytest.fixture
-def rig(window: Window) -> RigStage:
-    window.go("Rig")
-    settle(window)
-    window.rig.picture.setFocus()
-    return window.rig
 
 
 def _wheel(rig: RigStage, turn: int, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:

@@ -10,6 +10,10 @@ from tests.core.rigs import MUSIC, STUDIO, TAPE, VOICE, dev, of_code, rig, rig_c
 
 DESK = dev("desk", "desk-8", settings={"in1": {"gain_db": 45}})
 LAPTOP = dev("laptop", "laptop")
+BARE = {
+    "id": "odd", "name": "Odd box", "group": "desk", "about": "Own.",
+    "inputs": [{"id": "in", "name": "in", "domain": "analog", "level": "mic", "impedance_ohm": 2000}],
+}  # fmt: skip
 RUN = {"id": "feed", "name": "Light feed", "sort": "dimmed", "points_m": [[1, 3], [7, 3]], "current_a": 10}
 
 
@@ -135,6 +139,8 @@ BREAKS: dict[str, Show] = {
     "loaded-down": rig([dev("guitar", "guitar-passive"), LAPTOP, dev("face", "interface-2", host="laptop")], [wire("guitar.out", "face.in1", length_m=3)]),
     "speaker-into-input": rig([dev("amp", "desk-powered"), dev("wedge", "loudspeaker"), dev("desk", "desk-8")], [wire("amp.speakers.l", "desk.in5")]),
     "no-amplifier": rig([DESK, dev("horn", "loudspeaker-passive")], [wire("desk.main-out.l", "horn.in")]),
+    "length-not-known": rig([dev("keys", "keyboard"), dev("box", "di-passive")], [wire("keys.out.l", "box.in")]),
+    "plug-not-known": rig([dev("mic", "dynamic-close"), dev("odd", "odd")], [wire("mic.out", "odd.in")], kinds=[BARE]),
     "socket-shared": rig([dev("mic", "dynamic-close"), DESK, dev("other", "desk-pocket")], [wire("mic.out", "desk.in1"), wire("mic.out", "other.in1")]),
     "long-unbalanced": rig([dev("guitar", "guitar-passive"), DESK], [wire("guitar.out", "desk.in5", length_m=12)]),
     "socket-overloaded": rig(
@@ -184,6 +190,8 @@ KEEPS: dict[str, Show] = {
     "loaded-down": rig([dev("guitar", "guitar-passive"), LAPTOP, dev("face", "interface-2", host="laptop", settings={"in1": {"hi_z": True}})], [wire("guitar.out", "face.in1", length_m=3)]),
     "speaker-into-input": rig([dev("amp", "desk-powered"), dev("horn", "loudspeaker-passive")], [wire("amp.speakers.l", "horn.in")]),
     "no-amplifier": rig([dev("amp", "desk-powered"), dev("horn", "loudspeaker-passive")], [wire("amp.speakers.l", "horn.in")]),
+    "length-not-known": _mic_to_desk(),
+    "plug-not-known": _mic_to_desk(),
     "socket-shared": rig([dev("mic", "dynamic-close"), dev("split", "splitter-3"), DESK, dev("other", "desk-pocket")], [wire("mic.out", "split.in"), wire("split.direct", "desk.in1"), wire("split.iso1", "other.in1")]),
     "long-unbalanced": rig([dev("guitar", "guitar-passive"), dev("box", "di-active")], [wire("guitar.out", "box.in", length_m=3)]),
     "socket-overloaded": _mic_to_desk(),

@@ -9,9 +9,9 @@ from dataclasses import replace
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import input_ohm, loading
 from kymaphon.core.catalogue import Port
-from kymaphon.core.connectors import balanced
+from kymaphon.core.connectors import balanced, connectors
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug
+from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
@@ -185,8 +185,6 @@ def _loaded(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterato
 
 
 def _no_amplifier(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
-    from kymaphon.core.edits import SetField
-
     edits = (
         SetField("devices", fit.target.device.id, "kind", "loudspeaker"),
         *moved_after_kind(analysis, cable, "loudspeaker", fit.target.device.id),
@@ -246,7 +244,10 @@ def long_unbalanced(analysis: Analysis) -> Iterator[Finding]:
         if balanced(source.port) and balanced(target.port):
             continue
         length = length_of(show, cable)
-        if length is None or not source.port.impedance_ohm:
+        if not source.port.impedance_ohm:
+            continue
+        if length is None:
+            yield _length_not_known(cable, source, target)
             continue
         corner = cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value)  # fmt: skip
         dull = corner.value < limit
@@ -264,6 +265,43 @@ def long_unbalanced(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def _length_not_known(cable: Cable, source: End, target: End) -> Finding:
+    """An unbalanced run of which nothing can be told."""
+    most = figure("unbalanced-limit").value
+    text = f"{source.name} to {target.name} is unbalanced and its length is not known: whether it loses treble or picks up hum cannot be told."
+    remedy = Remedy("short", f"It is at most {most:.0f} m long", f"It is counted with {most:.0f} m; put in the real length when you know it.", (SetCable(*cable.ends, "length_m", most),))  # fmt: skip
+    return Finding("length-not-known", "note", "Rig", (*cable.ends, source.device.id, target.device.id), f"{source.name} to {target.name}: how long?", text, (), None, (remedy,))  # fmt: skip
+
+
+def plugs_not_known(analysis: Analysis) -> Iterator[Finding]:
+    """Sockets in use whose plug their kind does not state: whether a cable fits cannot be told."""
+    show = analysis.show
+    own = {kind.id for kind in show.kinds}
+    for cable in show.cables:
+        ends = [end_of(show, analysis.catalogue, end) for end in cable.ends]
+        bare = [end for end in ends if end.port.connector is None]
+        if not bare:
+            continue
+        other = next((end for end in ends if end.port.connector is not None), None)
+        names = " and ".join(end.name for end in bare)
+        text = f"{names}: its kind does not say which plug it has, so whether the cable fits cannot be told."
+        remedies: tuple[Remedy, ...] = ()
+        if other is not None and bare[0].kind.id in own:
+            plug_name = connectors()[other.port.connector or ""].name
+            remedies = (Remedy("same", f"It has the plug of the other end: {plug_name}", "Its kind in this show says so from now on.", (_with_plug(bare[0], other),)),)  # fmt: skip
+        yield Finding("plug-not-known", "note", "Rig", (*cable.ends, bare[0].device.id), f"{names}: which plug?", text, (), None, remedies)  # fmt: skip
+
+
+def _with_plug(bare: End, other: End) -> Edit:
+    """The kind of a show with the connector of one socket stated."""
+    side = "outputs" if bare.port in bare.kind.outputs else "inputs"
+    rows = tuple(
+        port.with_(connector=other.port.connector) if port.id == bare.port.id else port
+        for port in getattr(bare.kind, side)
+    )
+    return SetField("kinds", bare.kind.id, side, rows)
+
+
 def _shorter(
     analysis: Analysis, cable: Cable, source: End, target: End, length: Derived, corner: Derived
 ) -> Iterator[Remedy]:
@@ -279,7 +317,7 @@ def _shorter(
         edits += _lengths_swapped(edits, min(metres, 1.0), length.value)
         where = "" if into == cable.target else f" and go into {free[0].name}"
         yield Remedy("insert", f"Put {analysis.catalogue[kind].name} at {source.device.name or source.kind.name}{where}", "A short lead into it, and the long way is balanced.", tuple(edits))  # fmt: skip
-    if metres >= 0.3:
+    if metres >= number("shortest-lead"):
         edits_ = (SetCable(*cable.ends, "length_m", metres),)
         yield Remedy("shorten", f"No more than {show_number(metres, 'm')} of lead", "Move the two nearer to each other: treble stays, and less is picked up.", edits_)  # fmt: skip
 
@@ -396,4 +434,4 @@ def _split(analysis: Analysis, source: End, cables: list[Cable]) -> Iterator[Rem
     yield Remedy("split", f"Put {kind.name} between", effect, tuple(edits))
 
 
-RULES: tuple[Rule, ...] = (plugs, shared_sockets, long_unbalanced, overloaded_sockets)
+RULES: tuple[Rule, ...] = (plugs, plugs_not_known, shared_sockets, long_unbalanced, overloaded_sockets)

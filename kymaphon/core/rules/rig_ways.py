@@ -72,7 +72,7 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
         device = devices[owner]
         port = catalogue[device.kind].port(strip_id)
         setting = device.settings.get(strip_id)
-        if port is not None and port.strip is not None and port.strip.pan and setting is not None and setting.pan and abs(setting.pan) > 0.5:  # fmt: skip
+        if port is not None and port.strip is not None and port.strip.pan and setting is not None and setting.pan and abs(setting.pan) > number("panned"):  # fmt: skip
             ref = SettingRef(owner, strip_id, "pan")
             name = f"{analysis.device_name(owner)}, {port.name}"
             yield Remedy("centre", f"Pan to the centre: {name}", "The voice is on both sides alike, 3 dB down on each.", (SetValue(ref, 0.0),))  # fmt: skip
