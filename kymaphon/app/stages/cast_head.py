@@ -10,6 +10,7 @@ from kymaphon.app.stages.cast_view import mark, worst_in_place
 from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.analysis import Analysis
 
@@ -36,17 +37,7 @@ class CastHead(QObject):
         self.chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
-        self._views = QButtonGroup(self)
-        self._views.setExclusive(True)
-        for name, words, tip in CAST_VIEWS:
-            button = QPushButton(words)
-            button.setCheckable(True)
-            button.setObjectName(f"view {name}")
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, name=name: self.view.emit(name))
-            self._views.addButton(button)
-            head.addWidget(button)
+        self._views = view_buttons(self, head, CAST_VIEWS, self.view.emit)
         self.add = QPushButton("Add\u2026")
         self.add.setObjectName("add")
         tip = "Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place; your own kinds."
@@ -65,8 +56,7 @@ class CastHead(QObject):
 
     def show_view(self, name: str) -> None:
         """Marks a view as the one that is shown."""
-        for button in self._views.buttons():
-            button.setChecked(button.objectName() == f"view {name}")
+        mark_view(self._views, name)
 
     def show_places(self, analysis: Analysis, chosen: str) -> None:
         """A chip for each place, and one for those without."""

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from kymaphon.app.stages.rig_words import RIG_VIEWS
 from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty
 from kymaphon.core.show import Show
 
@@ -33,17 +34,7 @@ class RigHead(QObject):
 
     def __init__(self, parent: QWidget, head: QHBoxLayout, shown: str) -> None:
         super().__init__(parent)
-        self._views = QButtonGroup(self)
-        self._views.setExclusive(True)
-        for name, words, tip in RIG_VIEWS:
-            button = QPushButton(words)
-            button.setCheckable(True)
-            button.setObjectName(f"view {name}")
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, name=name: self.view.emit(name))
-            self._views.addButton(button)
-            head.addWidget(button)
+        self._views = view_buttons(self, head, RIG_VIEWS, self.view.emit)
         self.chips = FlowLayout()
         self.buttons: list[QPushButton] = []
         for name, words, tip in BUTTONS:
@@ -67,8 +58,7 @@ class RigHead(QObject):
 
     def show_view(self, name: str) -> None:
         """Marks a table as the one that is shown."""
-        for button in self._views.buttons():
-            button.setChecked(button.objectName() == f"view {name}")
+        mark_view(self._views, name)
 
     def show_places(self, show: Show, collapsed: frozenset[str]) -> None:
         """A chip for each place that has devices: pressed, the place is one box."""
