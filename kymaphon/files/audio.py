@@ -114,14 +114,14 @@ def measure_take(path: str | Path, *, progress: Progress | None = None, partial:
                 if not len(block):
                     break
                 meter.add(block)
-                if progress is not None and not progress(min(1.0, meter.frames / max(file.frames, 1))):
+                if progress is not None and not progress(min(1.0, meter.taken / max(file.frames, 1))):
                     raise Cancelled
         except NotANumberError as error:
             raise FileProblem(path, "holds samples that are not numbers", f"{error.at_s:.3f} s") from error
         except soundfile.LibsndfileError as error:
-            at = f"{meter.frames / file.samplerate:.3f} s"
+            at = f"{meter.taken / file.samplerate:.3f} s"
             raise FileProblem(path, f"breaks off: {error.error_string.strip().rstrip('.')}", at) from error
-        if not meter.frames:
+        if not meter.taken:
             raise FileProblem(path, "holds no audio")
         return meter.result()
 

@@ -1,5 +1,5 @@
-"""Measures a recording block by block: peak, rms, noise floor, clipped runs. Memory does not grow with its
-length.
+"""Measures a recording block by block: peaks, rms, speech level, loudness, noise floor, clipped runs. Memory does
+not grow with its length, but for 20 values of loudness a second.
 
 Levels are dBFS as in AES17: a full-scale sine reads 0 dBFS rms; sample peak is re full scale.
 """
@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections import deque
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,8 +16,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived
+from kymaphon.core.figures import number
+from kymaphon.core.meter.active import SpeechMeter
+from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
+from kymaphon.core.meter.peaks import TruePeakMeter
 from kymaphon.core.units import amplitude_to_db, power_to_db
 
+LOWEST_RATE_HZ = 8000
+"""Below this neither loudness nor speech can be told."""
+GATHERED_FRAMES = 8192
 HOP_S = 0.05
 FLOOR_WINDOW_S = 0.5
 CLIP_LEVEL = 0.9999
@@ -43,6 +51,10 @@ class TakeMeasure:
 
     Attributes:
         peak_dbfs, rms_dbfs: over all channels: the highest peak, the loudest channel's rms.
+        true_peak_dbtp: of all channels (BS.1770-5, annex 2).
+        speech_dbfs, speech_share: active speech level of the loudest channel and the share of the time that is active
+        (ITU-T P.56); None where no speech stands out.
+        integrated_lufs, momentary_max_lufs, short_max_lufs, range_lu: of a mono or stereo take (BS.1770-5, EBU R 128).
         noise_floor_dbfs: the quietest sustained half second of the loudest channel.
         floor_at_s: where that half second begins.
         clipped_runs: how many; `first_runs` are the first of them.
@@ -61,6 +73,13 @@ class TakeMeasure:
     channel_peak_dbfs: tuple[float | None, ...]
     channel_rms_dbfs: tuple[float | None, ...]
     notes: tuple[str, ...]
+    true_peak_dbtp: float | None = None
+    speech_dbfs: float | None = None
+    speech_share: float | None = None
+    integrated_lufs: float | None = None
+    momentary_max_lufs: float | None = None
+    short_max_lufs: float | None = None
+    range_lu: float | None = None
 
     @property
     def duration_s(self) -> float:
@@ -82,6 +101,13 @@ class TakeMeasure:
             "frames": self.frames,
             "duration_s": round(self.duration_s, 6),
             "peak_dbfs": _rounded(self.peak_dbfs),
+            "true_peak_dbtp": _rounded(self.true_peak_dbtp),
+            "speech_dbfs": _rounded(self.speech_dbfs),
+            "speech_share": _rounded(self.speech_share),
+            "integrated_lufs": _rounded(self.integrated_lufs),
+            "momentary_max_lufs": _rounded(self.momentary_max_lufs),
+            "short_max_lufs": _rounded(self.short_max_lufs),
+            "range_lu": _rounded(self.range_lu),
             "rms_dbfs": _rounded(self.rms_dbfs),
             "noise_floor_dbfs": _rounded(self.noise_floor_dbfs),
             "noise_floor_at_s": _rounded(self.floor_at_s),
@@ -120,7 +146,9 @@ class TakeMeter:
     sample_rate_hz: int
     channels: int
     frames: int = 0
-    _peak: NDArray[np.float64] = field(init=False)
+    _peaks: TruePeakMeter = field(init=False)
+    _speech: tuple[SpeechMeter, ...] = field(init=False)
+    _loudness: LoudnessMeter | None = field(init=False, default=None)
     _power: NDArray[np.float64] = field(init=False)
     _hop: int = field(init=False)
     _rest: NDArray[np.float32] = field(init=False)
@@ -129,6 +157,9 @@ class TakeMeter:
     _floor_at: NDArray[np.float64] = field(init=False)
     _hops: int = 0
     _open_run: NDArray[np.int64] = field(init=False)
+    _waiting: list[NDArray[np.float32]] = field(default_factory=list)
+    _waiting_frames: int = 0
+    _clipped: int = 0
     _runs: int = 0
     _longest: int = 0
     _first: list[ClippedRun] = field(default_factory=list)
@@ -136,7 +167,11 @@ class TakeMeter:
     def __post_init__(self) -> None:
         if self.channels < 1 or self.sample_rate_hz < 1:
             raise ValueError("a take has at least one channel and a sample rate above zero")
-        self._peak = np.zeros(self.channels)
+        self._peaks = TruePeakMeter(self.sample_rate_hz, self.channels)
+        told = self.sample_rate_hz >= LOWEST_RATE_HZ
+        self._speech = tuple(SpeechMeter(self.sample_rate_hz) for _ in range(self.channels if told else 0))
+        if told and self.channels <= 2:
+            self._loudness = LoudnessMeter(self.sample_rate_hz, LAYOUTS["mono" if self.channels == 1 else "stereo"])
         self._power = np.zeros(self.channels)
         self._hop = max(1, round(HOP_S * self.sample_rate_hz))
         self._rest = np.zeros((0, self.channels), dtype=np.float32)
@@ -161,9 +196,29 @@ class TakeMeter:
             return
         if not np.isfinite(block).all():
             bad = int(np.flatnonzero(~np.isfinite(block).all(axis=1))[0])
-            raise NotANumberError((self.frames + bad) / self.sample_rate_hz)
+            raise NotANumberError((self.frames + self._waiting_frames + bad) / self.sample_rate_hz)
+        self._waiting.append(np.asarray(block, dtype=np.float32))
+        self._waiting_frames += len(block)
+        if self._waiting_frames >= GATHERED_FRAMES:
+            self._measure()
+
+    @property
+    def taken(self) -> int:
+        """Frames that were taken in."""
+        return self.frames + self._waiting_frames
+
+    def _measure(self) -> None:
+        """Measures what is gathered: short blocks would cost more in passing on than in measuring."""
+        if not self._waiting:
+            return
+        block = self._waiting[0] if len(self._waiting) == 1 else np.concatenate(self._waiting)
+        self._waiting, self._waiting_frames = [], 0
         magnitude = np.abs(block)
-        np.maximum(self._peak, magnitude.max(axis=0), out=self._peak)
+        self._peaks.add(block)
+        for channel, meter in enumerate(self._speech):
+            meter.add(block[:, channel])
+        if self._loudness is not None:
+            self._loudness.add(block)
         self._power += np.einsum("ij,ij->j", block, block, dtype=np.float64)
         self._count_clipping(magnitude)
         self._add_hops(block)
@@ -171,6 +226,7 @@ class TakeMeter:
 
     def _count_clipping(self, magnitude: NDArray[np.float32]) -> None:
         hot = magnitude >= CLIP_LEVEL
+        self._clipped += int(hot.any(axis=1).sum())
         touched = hot.any(axis=0) | (self._open_run > 0)
         for channel in np.flatnonzero(touched):
             column = np.concatenate(([self._open_run[channel] > 0], hot[:, channel], [False]))
@@ -217,21 +273,51 @@ class TakeMeter:
         self._rest = rest[whole * self._hop :].copy()
 
     def result(self) -> TakeMeasure:
-        """What was measured so far."""
+        """What was measured. Call it once, at the end."""
+        self._measure()
         for channel in np.flatnonzero(self._open_run):
             length = int(self._open_run[channel])
             self._close_run(self.frames - length, length, int(channel))
             self._open_run[channel] = 0
-        notes = []
+        self._peaks.finish()
         mean = self._power / max(self.frames, 1)
         loudest = int(np.argmax(mean))
-        peaks = tuple(amplitude_to_db(value) if value > 0 else None for value in self._peak)
-        levels = tuple(power_to_db(value) + SINE_DB if value > 0 else None for value in mean)
-        floor: float | None = None
-        floor_at: float | None = None
+        peaks, levels = _levels(self._peaks.peak, amplitude_to_db), _levels(mean, power_to_db, SINE_DB)
+        true_peak = _levels(self._peaks.true_peak, amplitude_to_db)
+        notes: list[str] = []
+        floor, floor_at = self._noise_floor(loudest, notes)
+        speech, share = self._active_speech(loudest, floor, notes)
+        if self._runs:
+            notes.append(
+                f"{self._runs} clipped run{'s' if self._runs > 1 else ''}, the longest {self._longest} samples"
+            )
+        if self.frames and self._clipped > self.frames * number("clipped-share") / 100:
+            notes.append(
+                f"clipped from end to end ({self._clipped / self.frames:.0%} of the samples): its levels say nothing of "
+                "the sound, only of the clipping"
+            )
+        meter = self._loudness
+        if self.channels > 2:
+            notes.append(
+                f"{self.channels} channels are taken as {self.channels} separate tracks: loudness is told of mono and stereo"
+            )
+        elif meter is None and self.frames:
+            notes.append(f"below {LOWEST_RATE_HZ} samples a second neither loudness nor speech can be told")
+        elif meter is not None and peaks[loudest] is not None and meter.momentary_lufs is None:
+            notes.append("shorter than 0.4 s: no loudness can be told")
+        return TakeMeasure(
+            self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor, floor_at,
+            self._runs, self._longest, tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
+            _highest(true_peak), speech, share,
+            meter and meter.integrated_lufs(), meter and meter.momentary_max_lufs, meter and meter.short_max_lufs,
+            meter and meter.range_lu(),
+        )  # fmt: skip
+
+    def _noise_floor(self, loudest: int, notes: list[str]) -> tuple[float | None, float | None]:
+        """The quietest half second of the loudest channel and where it begins; None with a note that says why."""
         if not self.frames:
             notes.append("the take is empty")
-        elif not self._peak.any():
+        elif not self._peaks.peak.any():
             notes.append("digital silence from end to end: nothing was recorded")
         elif not np.isfinite(self._floor[loudest]):
             notes.append("shorter than half a second: no noise floor can be told")
@@ -240,15 +326,34 @@ class TakeMeter:
                 "half a second of digital silence: a gate, a mute or an edit; no noise floor can be told"
             )
         else:
-            floor = power_to_db(float(self._floor[loudest])) + SINE_DB
-            floor_at = float(self._floor_at[loudest])
-        if self._runs:
+            return power_to_db(float(self._floor[loudest])) + SINE_DB, float(self._floor_at[loudest])
+        return None, None
+
+    def _active_speech(
+        self, loudest: int, floor: float | None, notes: list[str]
+    ) -> tuple[float | None, float | None]:
+        """Active speech level and its share of the time, where something stands out from the floor."""
+        if not self._speech or not self._peaks.peak.any():
+            return None, None
+        meter = self._speech[loudest]
+        level, share = meter.level_dbfs(), meter.activity
+        if level is None:
+            notes.append("too short, or too quiet throughout, for a speech level")
+            return None, None
+        if floor is not None and level - floor < number("speech-stands-out"):
             notes.append(
-                f"{self._runs} clipped run{'s' if self._runs > 1 else ''}, the longest {self._longest} samples"
+                f"no speech found: what is there lies within {number('speech-stands-out'):.0f} dB of its own quietest half second"
             )
-        return TakeMeasure(
-            self.sample_rate_hz, self.channels, self.frames,
-            max((value for value in peaks if value is not None), default=None),
-            levels[loudest], floor, floor_at, self._runs, self._longest,
-            tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
-        )  # fmt: skip
+            return None, None
+        return level, share
+
+
+def _levels(
+    values: NDArray[np.float64], to_db: Callable[[float], float], more_db: float = 0.0
+) -> tuple[float | None, ...]:
+    """Each in dB, None for nothing."""
+    return tuple(to_db(float(value)) + more_db if value > 0 else None for value in values)
+
+
+def _highest(levels: tuple[float | None, ...]) -> float | None:
+    return max((level for level in levels if level is not None), default=None)
