@@ -33,9 +33,9 @@ from kymaphon.app.widgets.why import WhyPanel
 from kymaphon.core.analysis import STAGES
 from kymaphon.core.cuts import switch_words
 from kymaphon.core.edits import SetField, SetValue
-from kymaphon.core.figures import practices
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
+from kymaphon.core.practice import practices
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:

@@ -21,6 +21,7 @@ from kymaphon.core.heard import (
     voice_parts,
     worn_parts,
 )
+from kymaphon.core.scales import shipped_digital
 from kymaphon.core.show import Device, Party, Place
 from kymaphon.core.standing import Stand, has_face, stand_of, voice_level
 from kymaphon.core.takes import measured_ambient
@@ -70,10 +71,8 @@ def _add_mouth(draft: Draft, party: Party) -> None:
 def nominal_level(draft: Draft, unit: str, party: Party) -> Derived:
     """The level at which a voice without a mouth is taken to arrive."""
     if unit == "dBFS":
-        practice = draft.practice
-        return Derived(
-            f"{party.name}, taken to be on the mark", practice.average, "dBFS", source=practice.source
-        )
+        mark = draft.mark if draft.mark.unit == "dBFS" else shipped_digital()
+        return Derived(f"{party.name}, taken to be on the mark", mark.average, "dBFS", source=mark.source)
     line = figure("consumer-line")
     return Derived(f"{party.name}, {line.name}", line.value, "dBu", source=line.source)
 

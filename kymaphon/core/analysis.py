@@ -13,13 +13,13 @@ from kymaphon.core.air import AIR
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
-from kymaphon.core.figures import Practice, practices
 from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.paths import Found, best_paths, find_circles
 from kymaphon.core.rig_flow import Flow, flow_of
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
+from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 
@@ -46,9 +46,10 @@ class Analysis:
     feeds: dict[tuple[str, str], Feed]
     findings: tuple[Finding, ...] = field(default=())
 
-    @property
-    def practice(self) -> Practice:
-        return practices()[self.show.practice]
+    @cached_property
+    def mark(self) -> Mark:
+        """The show's practice on its own meter."""
+        return show_mark(self.show)
 
     @cached_property
     def circles(self) -> Found:
@@ -105,7 +106,7 @@ class Analysis:
         feed = self.feeds.get((listener, voice))
         if feed is None or feed.path is None:
             return None
-        return build_ladder(self.show, self.graph, self.noise, voice, listener, feed.path)
+        return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, feed.path)
 
     def any_ladder(self, voice: str) -> Ladder | None:
         """The ladder of a voice to the first end that it reaches; None when it reaches none."""
@@ -115,7 +116,11 @@ class Analysis:
         """The ladder of a voice to any point of the rig. Raises KeyError for an unknown point."""
         target = self.graph.index[node]
         ways = best_paths(self.transfer, self.graph.mouths[voice][0], target, most=1).paths
-        return build_ladder(self.show, self.graph, self.noise, voice, node, ways[0]) if ways else None
+        return (
+            build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, node, ways[0])
+            if ways
+            else None
+        )
 
     def arrivals(self, listener: str, voice: str) -> tuple[Arrival, ...]:
         """Every time at which a voice reaches a listener, strongest first."""
@@ -128,7 +133,7 @@ class Analysis:
         """Level against the mark over all ways, and delay along the strongest; None when there is no way."""
         if feed.path is None:
             return None
-        return explain_level(self.graph, feed, feed.path, self.practice), explain_delay(feed.path)
+        return explain_level(self.graph, feed, feed.path, self.mark), explain_delay(feed.path)
 
     @cached_property
     def open_microphones(self) -> frozenset[str]:

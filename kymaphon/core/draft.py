@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.derive import Derived
-from kymaphon.core.figures import Practice, practices
 from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource
+from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Device, Show
 
 UNITS = {"acoustic": "dB SPL", "analog": "dBu", "digital": "dBFS"}
@@ -42,8 +42,9 @@ class Draft:
         return self.catalogue[device.kind]
 
     @property
-    def practice(self) -> Practice:
-        return practices()[self.show.practice]
+    def mark(self) -> Mark:
+        """The show's practice on its own meter."""
+        return show_mark(self.show)
 
 
 def sides(stereo: bool) -> tuple[str, ...]:

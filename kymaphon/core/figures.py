@@ -3,31 +3,11 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from functools import cache
 from importlib import resources
 from typing import Any
 
 from kymaphon.core.derive import Derived
-
-
-@dataclass(frozen=True, slots=True)
-class Practice:
-    """Where a house likes its speech to sit, and on which meter that is read.
-
-    Levels are dBFS unless `unit` says otherwise. `average` is the mark; `tolerance_db` either side of it is
-    in.
-    """
-
-    id: str
-    name: str
-    where: str
-    unit: str
-    average: float
-    tolerance_db: float
-    peak: float
-    never_over: float
-    source: str
 
 
 def _read(name: str) -> Any:
@@ -56,12 +36,6 @@ def number(figure_id: str) -> float:
         KeyError: there is no such figure.
     """
     return _figures()[figure_id].value
-
-
-@cache
-def practices() -> dict[str, Practice]:
-    """All shipped practices by id, the default first."""
-    return {row["id"]: Practice(**row) for row in _read("practices.json")["practices"]}
 
 
 @cache

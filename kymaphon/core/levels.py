@@ -9,10 +9,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
-from kymaphon.core.figures import Practice, figure, number, practices
+from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Knob, NoiseSource, SignalGraph
 from kymaphon.core.paths import PathThrough
+from kymaphon.core.points import marks_along
+from kymaphon.core.scales import Mark
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import db_to_power, power_to_db, uncorrelated_sum_db
@@ -36,7 +39,7 @@ class Rung:
         own_noise: what enters along this chain, each with its gain to here.
         others_power: noise power of everything else that is open into this point.
         knobs: what can be turned between the rung before and this one.
-        mark: low and high end of where the practice wants speech here, or None where it says nothing.
+        wanted: the mark here, or None where the practice says nothing; `set_here` says that it was set for this point.
     """
 
     node: str
@@ -51,8 +54,14 @@ class Rung:
     ceiling_db: float | None
     ceiling_here: bool
     knobs: tuple[Knob, ...]
-    mark: tuple[float, float] | None
+    wanted: Mark | None
+    set_here: bool
     minor: bool
+
+    @property
+    def mark(self) -> tuple[float, float] | None:
+        """Low and high end of where speech is right here."""
+        return self.wanted.window if self.wanted else None
 
     @property
     def speech(self) -> Derived:
@@ -201,12 +210,17 @@ class NoiseField:
 
 
 def build_ladder(
-    show: Show, graph: SignalGraph, field: NoiseField, voice: str, target: str, path: PathThrough
+    show: Show,
+    catalogue: Catalogue,
+    graph: SignalGraph,
+    field: NoiseField,
+    voice: str,
+    target: str,
+    path: PathThrough,
 ) -> Ladder:
     """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from
     the solve.
     """
-    practice = practices()[show.practice]
     start_level = graph.mouths[voice][1]
     nodes = path.nodes
     steps = tuple(path.steps())
@@ -220,6 +234,7 @@ def build_ladder(
     delay, carried, rungs = 0.0, 0.0, []
     knobs: tuple[Knob, ...] = ()
     ceilings = _ceilings(graph, nodes, reached)
+    marks = marks_along(show, catalogue, graph, nodes)
     for i, position in enumerate(nodes):
         node = graph.nodes[position]
         if i:
@@ -234,7 +249,7 @@ def build_ladder(
         rungs.append(
             Rung(
                 node.id, node.label, node.unit, start_level.value + reached[i], tuple(terms), carried, delay,
-                here, others, ceiling, clips_here, knobs, mark_window(node.unit, practice), minor,
+                here, others, ceiling, clips_here, knobs, *marks[i], minor,
             )
         )  # fmt: skip
         if not minor:
@@ -248,15 +263,6 @@ def _is_minor(graph: SignalGraph, position: int, label: str, knobs: tuple[Knob, 
     if any(knob.ref.field == "gain_db" and knob.step >= 1 and ">" not in knob.ref.key for knob in knobs):
         return False
     return abs(gain_db) < 0.05 and graph.nodes[position].unit != "dB SPL"
-
-
-def mark_window(unit: str, practice: Practice) -> tuple[float, float] | None:
-    """Low and high end of where the practice wants average speech, for points in its own unit; None
-    elsewhere.
-    """
-    if unit != practice.unit:
-        return None
-    return practice.average - practice.tolerance_db, practice.average + practice.tolerance_db
 
 
 def _ceilings(

@@ -8,7 +8,7 @@ from collections.abc import Collection, Iterator, Mapping
 
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.connectors import adapters
-from kymaphon.core.figures import practices
+from kymaphon.core.practice import practices
 from kymaphon.core.show import Setting, Show, same_socket
 
 STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan"}
@@ -43,8 +43,14 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
     """Every reference that does not hold, in the order of the file."""
     catalogue = catalogue.with_kinds(*show.kinds)
     yield from _duplicate_ids(show)
-    if show.practice not in practices():
-        yield ShowProblem("practice", f"unknown practice {show.practice}; known: {', '.join(practices())}")
+    known_practices = practices(show.practices)
+    if show.practice not in known_practices:
+        yield ShowProblem(
+            "practice", f"unknown practice {show.practice}; known: {', '.join(known_practices)}"
+        )
+    for i, mark in enumerate(show.marks):
+        yield from _named(f"marks[{i}].practice", mark.practice, set(known_practices), "practice")
+        yield from _point(f"marks[{i}].at", mark.at, show, catalogue)
     places = {place.id for place in show.places}
     devices = {device.id: device for device in show.devices}
     parties = {party.id for party in show.parties}
@@ -86,7 +92,18 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
 
 
 def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
-    for name in ("kinds", "places", "parties", "devices", "tracks", "circuits", "rundown", "takes", "tasks"):
+    for name in (
+        "kinds",
+        "practices",
+        "places",
+        "parties",
+        "devices",
+        "tracks",
+        "circuits",
+        "rundown",
+        "takes",
+        "tasks",
+    ):
         seen: dict[str, int] = {}
         for i, row in enumerate(getattr(show, name)):
             if row.id in seen:
@@ -100,6 +117,25 @@ def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
             yield ShowProblem(
                 f"parties[{i}].id", f"{party.id} is also a device; parties and devices need different ids"
             )
+
+
+def _point(where: str, at: str, show: Show, catalogue: Catalogue) -> Iterator[ShowProblem]:
+    """A sort of point, or a device with one of its sockets or buses; `:pre` and such may follow."""
+    from kymaphon.core.points import POINTS, base_of
+
+    if at in POINTS:
+        return
+    device_id, _, row_id = base_of(at).partition(".")
+    kinds = {device.id: catalogue[device.kind] for device in show.devices if device.kind in catalogue}
+    if device_id not in kinds:
+        yield ShowProblem(where, f"no point called {at}{_instead(at, {*POINTS, *kinds})}")
+        return
+    kind = kinds[device_id]
+    rows = {row.id for ports in (kind.inputs, kind.outputs) for row in ports} | {row.id for row in kind.buses}
+    if row_id not in rows:
+        yield ShowProblem(
+            where, f"{device_id} has no {row_id or 'point of that name'}{_instead(row_id, rows)}"
+        )
 
 
 def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator[ShowProblem]:

@@ -9,10 +9,11 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.figures import Practice, figure, number, practices
+from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.model import WantKind
 from kymaphon.core.paths import PathThrough, best_paths, strongest_path
+from kymaphon.core.scales import Mark, shipped_digital, show_mark
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import SILENCE_DB, correlated_sum_db, power_to_db, uncorrelated_sum_db
@@ -87,10 +88,10 @@ class Feed:
         return self.verdict in ("heard", "local", "silent", "free")
 
 
-def mark_of(unit: str, practice: Practice) -> Derived:
+def mark_of(unit: str, mark: Mark) -> Derived:
     """The level at which a voice is on the mark, in the unit of the listener's point."""
     if unit == "dBFS":
-        row = practice if practice.unit == "dBFS" else next(iter(practices().values()))
+        row = mark if mark.unit == "dBFS" else shipped_digital()
         return Derived(f"mark, {row.name}", row.average, "dBFS", source=row.source)
     return figure("house-alignment") if unit == "dBu" else figure("ear-mark")
 
@@ -106,7 +107,7 @@ def default_want(listener: Party, voice: Party) -> WantKind:
 
 def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[str, str], Feed]:
     """Every cell of listeners by voices, in the order of the show's parties."""
-    practice = practices()[show.practice]
+    mark = show_mark(show)
     voices = [party for party in show.parties if party.id in graph.mouths]
     power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
     wants = {(want.listener, want.voice): want for want in show.wants}
@@ -131,7 +132,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
                 transfer,
                 float(power[node, column]),
                 onward[node],
-                practice,
+                mark,
                 two_way,
                 microphoned,
             )
@@ -144,7 +145,7 @@ def _measure(
     transfer: Transfer,
     power: float,
     onward: list[float],
-    practice: Practice,
+    mark: Mark,
     two_way: bool,
     microphoned: frozenset[int],
 ) -> Feed:
@@ -153,7 +154,7 @@ def _measure(
         return feed
     mouth, source_level = graph.mouths[feed.voice]
     unit = graph.nodes[node].unit
-    offset = source_level.value - mark_of(unit, practice).value
+    offset = source_level.value - mark_of(unit, mark).value
     path = None
     if offset + onward[mouth] >= SILENT_GAIN_DB:
         path = strongest_path(transfer, mouth, node) or next(
@@ -322,12 +323,12 @@ def _judge_own(feed: Feed, gain: float, *, twice: bool, late: bool) -> Verdict:
     return "twice" if twice else "local"
 
 
-def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: Practice) -> Derived:
+def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, mark: Mark) -> Derived:
     """Level of a voice at a listener against the mark: the strongest way line by line, then what the other ways add."""
     end = graph.nodes[path.nodes[-1]]
     source = graph.mouths[feed.voice][1]
-    mark = mark_of(end.unit, practice)
-    text = f"less the mark, {mark.value:.1f} {mark.unit}".replace("-", "\u2212")
+    wanted = mark_of(end.unit, mark)
+    text = f"less the mark, {wanted.value:.1f} {wanted.unit}".replace("-", "\u2212")
     terms = [source, *path.gain_parts()]
     added = (feed.level_db or 0.0) - source.value - path.gain_db
     if feed.verdict != "back" and abs(added) >= 0.005:
@@ -339,7 +340,7 @@ def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, practice: P
         )
         how = "ways of one length in step, others as powers, each against the strongest way"
         terms.append(Derived("what other ways add", added, "dB", how, others, "sum over all ways"))
-    terms.append(Derived(text, -mark.value, "dB", source=mark.source))
+    terms.append(Derived(text, -wanted.value, "dB", source=wanted.source))
     return total(f"{end.label}, against the mark", "dB", tuple(terms))
 
 

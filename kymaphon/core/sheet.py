@@ -73,8 +73,8 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     show = analysis.show
     counts = analysis.counts()
     summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
-    practice = analysis.practice
-    summary += f", {counts['note']} to note. Marks: {practice.name.lower()}, average {show_number(practice.average, practice.unit)}."
+    mark = analysis.mark
+    summary += f", {counts['note']} to note. Marks: {mark.name.lower()}, average {show_number(mark.average, mark.unit)}."
     tables = [
         _findings(analysis.findings),
         tasks(analysis),

@@ -22,6 +22,7 @@ from kymaphon.core.model import (
     Shield,
     WantKind,
 )
+from kymaphon.core.practice import PointMark, Practice
 
 FORMAT_VERSION = 1
 NoiseKind = Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"]
@@ -266,6 +267,18 @@ class Show(Model):
     mains_hz: Literal[50, 60] = 50
     sample_rate_hz: Annotated[int, Field(ge=8000, le=768000)] = 48000
     practice: Identifier = "digital-voice"
+    practices: Annotated[
+        tuple[Practice, ...],
+        Field(description="the user's own practices; one of a shipped id stands in for it"),
+    ] = ()
+    marks: Annotated[
+        tuple[PointMark, ...], Field(description="points with a practice other than the show's")
+    ] = ()
+    vu_zero_dbu: Annotated[float, Field(ge=-20, le=20, description="house alignment: 0 VU")] = 4.0
+    line_up_dbfs: Annotated[
+        float,
+        Field(ge=-30, le=0, description="0 dBu where no converter says; EBU R 68: -18, SMPTE RP 155: -20"),
+    ] = -18.0
     kinds: Annotated[
         tuple[Kind, ...], Field(description="the user's own kinds of device that this show uses")
     ] = ()

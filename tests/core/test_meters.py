@@ -20,7 +20,9 @@ from kymaphon.core.meter.weighting import k_gain_db, k_sections
 RATE = 48000
 
 
-def sine(level_dbfs: float, seconds: float, hertz: float = 1000.0, rate: int = RATE, phase: float = 0.0) -> np.ndarray:
+def sine(
+    level_dbfs: float, seconds: float, hertz: float = 1000.0, rate: int = RATE, phase: float = 0.0
+) -> np.ndarray:
     time = np.arange(round(seconds * rate)) / rate
     return 10 ** (level_dbfs / 20) * np.sin(2 * np.pi * hertz * time + np.deg2rad(phase))
 
@@ -30,7 +32,9 @@ def row(*parts: tuple[float, float], hertz: float = 1000.0) -> np.ndarray:
     return np.concatenate([sine(level, seconds, hertz) for level, seconds in parts])
 
 
-def measured(signal: np.ndarray, rate: int = RATE, layout: str = "stereo", block: int = 9001) -> LoudnessMeter:
+def measured(
+    signal: np.ndarray, rate: int = RATE, layout: str = "stereo", block: int = 9001
+) -> LoudnessMeter:
     if signal.ndim == 1:
         signal = np.column_stack([signal] * len(LAYOUTS[layout]))
     meter = LoudnessMeter(rate, LAYOUTS[layout])
@@ -43,7 +47,8 @@ def test_k_weighting_has_the_coefficients_of_bs_1770() -> None:
     # ITU-R BS.1770-5, annex 1, tables 1 and 2 (48 kHz).
     shelf, high_pass = k_sections(48000)
     assert shelf == pytest.approx(
-        [1.53512485958697, -2.69169618940638, 1.19839281085285, 1, -1.69065929318241, 0.73248077421585], abs=1e-8
+        [1.53512485958697, -2.69169618940638, 1.19839281085285, 1, -1.69065929318241, 0.73248077421585],
+        abs=1e-8,
     )
     assert high_pass == pytest.approx([1, -2, 1, 1, -1.99004745483398, 0.99007225036621], abs=1e-8)
     for rate in (8000, 16000, 44100, 96000, 192000):
@@ -104,7 +109,13 @@ def test_tech_3342_range(levels: tuple[float, ...], wanted: float) -> None:
 # EBU Tech 3341, table 1, cases 15 to 19: sines at a part of the sample rate; +0.2, -0.4 dB.
 @pytest.mark.parametrize(
     ("part", "phase", "level", "wanted"),
-    [(4, 0, -6.02, -6.0), (4, 45, -6.02, -6.0), (6, 60, -6.02, -6.0), (8, 67.5, -6.02, -6.0), (4, 45, 2.98, 3.0)],
+    [
+        (4, 0, -6.02, -6.0),
+        (4, 45, -6.02, -6.0),
+        (6, 60, -6.02, -6.0),
+        (8, 67.5, -6.02, -6.0),
+        (4, 45, 2.98, 3.0),
+    ],
 )
 def test_tech_3341_true_peak_of_sines(part: int, phase: float, level: float, wanted: float) -> None:
     # Faded in: a sine that starts at full height has a true peak of its own at the edge.
@@ -187,7 +198,9 @@ def test_quasi_peak_bursts(kind: str, length: float, wanted: float, tolerance: f
     assert meter.highest_dbfs == pytest.approx(wanted, abs=tolerance)
 
 
-@pytest.mark.parametrize(("kind", "fall", "seconds", "tolerance"), [("I", 20, 1.7, 0.3), ("II", 24, 2.8, 0.3)])
+@pytest.mark.parametrize(
+    ("kind", "fall", "seconds", "tolerance"), [("I", 20, 1.7, 0.3), ("II", 24, 2.8, 0.3)]
+)
 def test_quasi_peak_returns_in_time(kind: str, fall: float, seconds: float, tolerance: float) -> None:
     # IEC 60268-10: type I 20 dB in 1.7 ± 0.3 s, type II 24 dB in 2.8 ± 0.3 s.
     meter = QuasiPeakMeter(RATE, kind)

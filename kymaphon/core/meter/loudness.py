@@ -80,9 +80,7 @@ class LoudnessMeter:
             raise ValueError(f"expected {len(self.weights)} channels")
         if not len(block):
             return
-        weighted, self._state = self._filter(
-            self._sections, block.astype(np.float64), axis=0, zi=self._state
-        )
+        weighted, self._state = self._filter(self._sections, block.astype(np.float64), axis=0, zi=self._state)
         if len(self._rest):
             weighted = np.concatenate((self._rest, weighted))
         whole = len(weighted) // self._slot

@@ -166,9 +166,7 @@ class QuasiPeakMeter:
     @property
     def dbfs(self) -> float | None:
         """What it reads now."""
-        return self._told(
-            sum(share * held for share, held in zip(self._shares, self._stores, strict=True))
-        )
+        return self._told(sum(share * held for share, held in zip(self._shares, self._stores, strict=True)))
 
     @property
     def highest_dbfs(self) -> float | None:

@@ -52,7 +52,7 @@ def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
     graph = analysis.graph
     mouth, level = graph.mouths[feed.voice]
     ears = graph.ears[feed.listener]
-    mark = mark_of(graph.nodes[ears[0]].unit, analysis.practice).value
+    mark = mark_of(graph.nodes[ears[0]].unit, analysis.mark).value
     floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
     first = next(feed.path.steps(), None) if feed.path is not None else None
     if first is None or first.label == "bleeds into":

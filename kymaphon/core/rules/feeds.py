@@ -49,7 +49,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         name = analysis.party_name(feed.listener)
         mouth, source = analysis.graph.mouths[feed.voice]
         ears = analysis.graph.ears[feed.listener]
-        offset = source.value - mark_of(feed.unit, analysis.practice).value
+        offset = source.value - mark_of(feed.unit, analysis.mark).value
         floor, at_once = number("own-voice-floor"), number("delay-colours")
         ways = [path for arrival in analysis.arrivals(*feed.key) for path in arrival.paths]
         loud = [path for path in ways if path.delay_ms > at_once and path.gain_db + offset > floor]

@@ -176,17 +176,35 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
         if point is None or point.mark is None:
             unread.append(voice)
             continue
-        low, high = point.mark
-        if not low <= point.speech_db <= high:
-            yield _off_mark(analysis, voice, ladder, point, (low + high) / 2)
+        for rung in _judged(ladder, point):
+            low, high = rung.mark or point.mark
+            if not low <= rung.speech_db <= high:
+                yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2)
     if unread:
         names = ", ".join(analysis.party_name(voice) for voice in unread)
-        practice = analysis.practice
+        mark = analysis.mark
         text = (
-            f"The practice {practice.name} is read in {practice.unit}, and no point on the way of {names} is: "
+            f"The practice {mark.name} is read in {mark.unit}, and no point on the way of {names} is: "
             "whether they are on the mark cannot be told."
         )
         yield Finding("mark-not-read", "note", "Level", tuple(unread), "The mark cannot be read here", text)
+
+
+def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
+    """Points at which a voice is held against its mark: the last that has one, and of every run of points with a mark
+    of their own the last.
+    """
+    ends = [
+        rung
+        for rung, after in zip(ladder.rungs, (*ladder.rungs[1:], None), strict=True)
+        if rung.set_here
+        and not (after is not None and after.set_here and _practice(after) == _practice(rung))
+    ]
+    return [*(rung for rung in ends if rung is not last), last]
+
+
+def _practice(rung: Rung) -> str:
+    return rung.wanted.practice.id if rung.wanted is not None else ""
 
 
 def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middle: float) -> Finding:
@@ -195,7 +213,7 @@ def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middl
     off = level - middle
     text = (
         f"{name} reaches {where} at {show_number(level, unit)}; the mark is {show_number(middle, unit)} "
-        f"({analysis.practice.name.lower()}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
+        f"({point.wanted.name.lower() if point.wanted else ''}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
     )
     effect = f"{name} then reaches {where} at about {show_number(middle, unit)}"
     remedies = _turn_remedies(ladder, point, -off, effect)

@@ -94,7 +94,7 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
             continue
         mouth, level = analysis.graph.mouths[feed.voice]
         for ear in analysis.graph.ears[feed.listener]:
-            offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.practice).value
+            offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.mark).value
             arrivals = arrivals_of(transfer, mouth, ear, floor_db=number("own-voice-floor") - offset)
             if late_return(arrivals, offset) is not None:
                 return True
@@ -105,7 +105,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
     listener, voice = _pair(analysis, feed)
     mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
     floor = (
-        mark_of(feed.unit, analysis.practice).value
+        mark_of(feed.unit, analysis.mark).value
         + number("heard-floor")
         - analysis.graph.mouths[feed.voice][1].value
     )

@@ -171,7 +171,9 @@ class TakeMeter:
         told = self.sample_rate_hz >= LOWEST_RATE_HZ
         self._speech = tuple(SpeechMeter(self.sample_rate_hz) for _ in range(self.channels if told else 0))
         if told and self.channels <= 2:
-            self._loudness = LoudnessMeter(self.sample_rate_hz, LAYOUTS["mono" if self.channels == 1 else "stereo"])
+            self._loudness = LoudnessMeter(
+                self.sample_rate_hz, LAYOUTS["mono" if self.channels == 1 else "stereo"]
+            )
         self._power = np.zeros(self.channels)
         self._hop = max(1, round(HOP_S * self.sample_rate_hz))
         self._rest = np.zeros((0, self.channels), dtype=np.float32)
@@ -308,10 +310,15 @@ class TakeMeter:
         return TakeMeasure(
             self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor, floor_at,
             self._runs, self._longest, tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
-            _highest(true_peak), speech, share,
-            meter and meter.integrated_lufs(), meter and meter.momentary_max_lufs, meter and meter.short_max_lufs,
-            meter and meter.range_lu(),
+            _highest(true_peak), speech, share, *self._loudness_told(),
         )  # fmt: skip
+
+    def _loudness_told(self) -> tuple[float | None, float | None, float | None, float | None]:
+        """Integrated, highest momentary, highest short-term, range; None each where none is told."""
+        meter = self._loudness
+        if meter is None:
+            return None, None, None, None
+        return meter.integrated_lufs(), meter.momentary_max_lufs, meter.short_max_lufs, meter.range_lu()
 
     def _noise_floor(self, loudest: int, notes: list[str]) -> tuple[float | None, float | None]:
         """The quietest half second of the loudest channel and where it begins; None with a note that says why."""

@@ -1,0 +1,343 @@
+"""What the solver found, told: every turn with its reason, every voice with what binds it, and what it gains."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.figures import figure, number
+from kymaphon.core.lineup.model import Floats, LineUpModel, School, Turn, VoiceModel, model_of
+from kymaphon.core.lineup.solver import GAP_DB, Solved, recipe, solve
+
+SMALL_DB = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One thing to turn. `limit` says why not further up; gain early is quiet until something forbids it."""
+
+    turn: Turn
+    after: float
+    limit: str
+
+    @property
+    def words(self) -> str:
+        if self.turn.sort == "pad":
+            return f"{self.turn.label} {'in' if self.after < 0 else 'out'}"
+        return f"{self.turn.label} to {show_number(self.after, 'dB', sign=True)}"
+
+    def edit(self) -> SetValue:
+        if self.turn.sort == "pad":
+            return SetValue(self.turn.ref, self.after < 0)
+        return SetValue(self.turn.ref, round(self.after, 3))
+
+
+@dataclass(frozen=True, slots=True)
+class VoiceResult:
+    """One voice before and after.
+
+    Attributes:
+        tolerance_db: so far from the mark is still on it.
+        off_before_db, off_db: above the mark (below is negative); None where no mark is read on the way.
+        spare_db: from the peaks, with what the talker gains on warming up, to the nearest ceiling; None without one.
+        spare_at: the point of that ceiling.
+        over_noise_before_db, over_noise_db: voice over all noise at the end, as the analysis has it.
+        recipe_off_db, recipe_spare_db, recipe_noise_db: the same of the simple recipe; the last is how much less noise
+        of its own chain the solver's answer has.
+        forbids: what keeps it from the mark, in words; empty when it is on it.
+    """
+
+    voice: str
+    end: str
+    wanted: float | None
+    wanted_by: str
+    tolerance_db: float
+    unit: str
+    point: str
+    off_before_db: float | None
+    off_db: float | None
+    spare_db: float | None
+    spare_at: str
+    over_noise_before_db: float | None
+    over_noise_db: float | None
+    recipe_off_db: float
+    recipe_spare_db: float | None
+    recipe_noise_db: float
+    forbids: str
+
+    @property
+    def on_mark(self) -> bool | None:
+        return None if self.off_db is None else abs(self.off_db) <= self.tolerance_db + SMALL_DB
+
+    def to_json(self) -> dict[str, Any]:
+        def told(value: float | None) -> float | None:
+            return None if value is None else round(value, 3)
+
+        return {
+            "voice": self.voice,
+            "to": self.end,
+            "on_mark": self.on_mark,
+            "off_before_db": told(self.off_before_db),
+            "off_db": told(self.off_db),
+            "spare_db": told(self.spare_db),
+            "spare_at": self.spare_at or None,
+            "voice_over_noise_before_db": told(self.over_noise_before_db),
+            "voice_over_noise_db": told(self.over_noise_db),
+            "recipe_off_db": told(self.recipe_off_db),
+            "recipe_spare_db": told(self.recipe_spare_db),
+            "quieter_than_recipe_db": told(self.recipe_noise_db),
+            "forbids": self.forbids or None,
+        }
+
+
+@dataclass(frozen=True)
+class LineUpPlan:
+    """A line-up, ready to be done. `after` is the show with it, analysed: what is told of it comes from there."""
+
+    school: School
+    moves: tuple[Move, ...]
+    voices: tuple[VoiceResult, ...]
+    after: Analysis
+    gap_db: float
+    proven: bool
+    rounds: int
+    held: tuple[str, ...] = ()
+
+    @property
+    def edits(self) -> tuple[SetValue, ...]:
+        return tuple(move.edit() for move in self.moves)
+
+    def sentence(self) -> str:
+        """The outcome in one or two sentences."""
+        judged = [row for row in self.voices if row.on_mark is not None]
+        on = sum(bool(row.on_mark) for row in judged)
+        if not judged:
+            return "No mark is read on the way of any of these voices."
+        changed = f"{len(self.moves)} to turn" if self.moves else "nothing to turn"
+        text = f"{on} of {len(judged)} on the mark, {changed}."
+        worst = min(
+            (row for row in judged if row.spare_db is not None),
+            key=lambda row: row.spare_db or 0.0,
+            default=None,
+        )
+        if worst is not None and worst.spare_db is not None:
+            name = self.after.party_name(worst.voice)
+            text += f" Least to spare: {name}, {show_number(worst.spare_db, 'dB')} at {worst.spare_at}."
+        return text
+
+    def against_recipe(self) -> str:
+        """What it gains over turning each first gain to the mark, in words."""
+        off = [
+            row
+            for row in self.voices
+            if row.on_mark is not None and abs(row.recipe_off_db) > row.tolerance_db and row.on_mark
+        ]
+        clips = [
+            row
+            for row in self.voices
+            if row.recipe_spare_db is not None
+            and row.recipe_spare_db < -SMALL_DB
+            and (row.spare_db or 0.0) >= -SMALL_DB
+        ]
+        quieter = [row for row in self.voices if row.recipe_noise_db > SMALL_DB]
+        parts = []
+        if off:
+            parts.append(
+                f"leaves {', '.join(self.after.party_name(row.voice) for row in off)} off the mark (by up to {max(abs(row.recipe_off_db) for row in off):.1f} dB)"
+            )
+        if clips:
+            parts.append(
+                f"brings {', '.join(self.after.party_name(row.voice) for row in clips)} over a ceiling once they warm up (by up to {max(-(row.recipe_spare_db or 0.0) for row in clips):.1f} dB)"
+            )
+        if quieter:
+            best = max(quieter, key=lambda row: row.recipe_noise_db)
+            parts.append(
+                f"is up to {best.recipe_noise_db:.1f} dB noisier ({self.after.party_name(best.voice)})"
+            )
+        if not parts:
+            return "The simple recipe, each first gain turned to the mark, comes out as well here."
+        return f"The simple recipe, each first gain turned to the mark, {'; '.join(parts)}."
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "faders": self.school,
+            "moves": [
+                {
+                    "set": f"{row.turn.ref.device}.settings.{row.turn.ref.key}.{row.turn.ref.field}",
+                    "label": row.turn.label,
+                    "before_db": round(row.turn.now, 3),
+                    "after_db": round(row.after, 3),
+                    "not_further": row.limit or None,
+                }
+                for row in self.moves
+            ],
+            "voices": [row.to_json() for row in self.voices],
+            "held": list(self.held),
+            "gap_db": round(self.gap_db, 5),
+            "proven": self.proven,
+            "summary": self.sentence(),
+            "recipe": self.against_recipe(),
+        }
+
+
+def line_up(
+    analysis: Analysis, voices: tuple[str, ...] | None = None, *, school: School | None = None
+) -> LineUpPlan:
+    """Lines up some voices, or all, each to the first end that it reaches.
+
+    Args:
+        voices: None for the whole show. Of a choice, only what moves no other voice is turned.
+        school: what faders do; None as the show's practice has it.
+
+    Raises:
+        KeyError: a voice that is not heard.
+        ValueError: the solver gave no answer.
+    """
+    known = {row.id for row in analysis.voices}
+    for voice in voices or ():
+        if voice not in known:
+            raise KeyError(voice)
+    if school is None:
+        school = "unity" if analysis.mark.practice.unity else "stay"
+    ends: dict[str, str] = {}
+    for voice, end in analysis.ladders:
+        ends.setdefault(voice, end)
+    chosen = list(known if voices is None else voices)
+    pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
+    model = model_of(analysis, pairs, school=school, alone=voices is not None)
+    solved = solve(model)
+    moves = _moves(model, solved)
+    after = analyse(apply_all(analysis.show, tuple(move.edit() for move in moves)), analysis.catalogue)
+    simple = recipe(model)
+    rows = tuple(_result(analysis, after, model, voice, solved.x, simple) for voice in model.voices)
+    held = tuple(
+        f"{turn.label}: {turn.held_by}" for turn in model.turns if turn.held_by.startswith("also moves")
+    )
+    return LineUpPlan(
+        school,
+        moves,
+        rows,
+        after,
+        solved.gap_db,
+        model.convex and solved.gap_db <= GAP_DB,
+        solved.rounds,
+        held,
+    )
+
+
+def _moves(model: LineUpModel, solved: Solved) -> tuple[Move, ...]:
+    out = []
+    for i, turn in enumerate(model.turns):
+        if abs(solved.x[i] - turn.now) < 1e-6:
+            continue
+        out.append(Move(turn, float(solved.x[i]), _why_not_further(model, solved.x, i)))
+    return tuple(out)
+
+
+def _why_not_further(model: LineUpModel, x: Floats, i: int) -> str:
+    """What one step more here, taken back by the turns after it, would run into."""
+    turn = model.turns[i]
+    if turn.sort == "pad":
+        return ""
+    if x[i] + turn.step > turn.high + 1e-9:
+        return f"its range ends at {show_number(turn.high, 'dB', sign=True)}"
+    up = x.copy()
+    up[i] += turn.step
+    for voice in model.voices:
+        later = [limit for limit in voice.limits if limit.slopes[i] > 0]
+        for limit in later:
+            over = limit.level + float(limit.slopes @ up) - limit.most
+            # What lies behind the next turn can be taken back there; the first ceiling after this one cannot.
+            if over > 1e-9 and limit is later[0]:
+                return f"one step more clips at {limit.label}"
+    behind = [
+        turn_after for j, turn_after in enumerate(model.turns)
+        if j != i and not turn_after.held_by and any(v.speech[1][j] > 0 and v.speech[1][i] > 0 for v in model.voices)
+        and x[j] - turn_after.step >= turn_after.low - 1e-9
+    ]  # fmt: skip
+    if not behind:
+        return "nothing after it can take the level back"
+    return ""
+
+
+def _spare(voice: VoiceModel, x: Floats) -> tuple[float | None, str]:
+    rows = [(limit.most - limit.level - float(limit.slopes @ x), limit.label) for limit in voice.limits]
+    return min(rows, default=(None, ""))
+
+
+def _result(
+    before: Analysis, after: Analysis, model: LineUpModel, voice: VoiceModel, x: Floats, simple: Floats
+) -> VoiceResult:
+    old = voice.ladder.last
+    ladder = after.ladder(voice.voice, voice.ladder.target)
+    new = ladder.last if ladder is not None else None
+    node = voice.point.node if voice.point is not None else ""
+    there = next((row for row in ladder.rungs if row.node == node), None) if ladder is not None else None
+    off = None if there is None or voice.wanted is None else there.speech_db - voice.wanted
+    spare, spare_at = _spare(voice, x)
+    noise = voice.noise(simple)[0] - voice.noise(x)[0] if voice.noises else 0.0
+    mark = voice.point.wanted if voice.point is not None else None
+    tolerance = mark.tolerance_db if mark is not None else number("mark-near")
+    far = off is not None and abs(off) > number("mark-near") + SMALL_DB
+    return VoiceResult(
+        voice.voice, voice.ladder.target, voice.wanted, voice.wanted_by, tolerance, old.unit if voice.point is None else voice.point.unit,
+        voice.point.label if voice.point else "",
+        None if voice.wanted is None else voice.off(model.now), off, spare, spare_at,
+        old.voice_over_noise_db if old.noise_db else None,
+        new.voice_over_noise_db if new is not None and new.noise_db else None,
+        voice.off(simple), _spare(voice, simple)[0], noise,
+        _forbids(model, voice, x, off or 0.0) if far else "",
+    )  # fmt: skip
+
+
+def _forbids(model: LineUpModel, voice: VoiceModel, x: Floats, off: float) -> str:
+    """What keeps a voice from its mark: ends of ranges, ceilings, what it shares with others."""
+    reasons = []
+    slopes = voice.speech[1]
+    own = [i for i in range(len(model.turns)) if slopes[i] > 0]
+    free = [i for i in own if not model.turns[i].held_by and model.turns[i].sort != "pad"]
+    if not own:
+        return "nothing on the way can be turned"
+    if off < 0:
+        ended = [model.turns[i].label for i in free if x[i] >= model.turns[i].high - 1e-9]
+        if ended:
+            reasons.append(f"{', '.join(ended)} at the end of the range")
+        tight = [
+            limit.label
+            for limit in voice.limits
+            if limit.most - limit.level - float(limit.slopes @ x) < max(model.turns[i].step for i in own)
+        ]
+        if tight:
+            reasons.append(
+                f"with {number('growth'):.0f} dB of growth its peaks come to the ceiling at {tight[0]}"
+            )
+    else:
+        ended = [model.turns[i].label for i in free if x[i] <= model.turns[i].low + 1e-9]
+        if ended:
+            reasons.append(f"{', '.join(ended)} at the bottom of the range")
+    held = [model.turns[i] for i in own if model.turns[i].held_by and model.turns[i].positions > 0]
+    shared = [i for i in free if sum(row.speech[1][i] > 0 for row in model.voices) > 1]
+    if held:
+        reasons.append(f"{held[0].label} is held: {held[0].held_by}")
+    elif shared and len(shared) == len(free):
+        reasons.append(f"{model.turns[shared[0]].label} is shared with others that are nearer to theirs")
+    return "; ".join(reasons) or "the steps of its gains are coarser than that"
+
+
+def spare_line(row: VoiceResult) -> Derived | None:
+    """From a voice's peaks, with growth, to the ceiling, told."""
+    if row.spare_db is None:
+        return None
+    source = f"{figure('crest-short').source}; growth: {figure('growth').source}"
+    return Derived(f"peaks with growth below clipping at {row.spare_at}", row.spare_db, "dB", source=source)
+
+
+def school_words(school: School) -> str:
+    return {"stay": "Faders stay as they are", "unity": "Faders at 0", "free": "Faders may move too"}[school]
+
+
+__all__ = ["LineUpPlan", "Move", "VoiceResult", "line_up", "school_words", "spare_line"]

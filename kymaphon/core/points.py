@@ -1,0 +1,80 @@
+"""The sorts of points at which a mark can be set, and which mark holds at a point of a chain."""
+
+from __future__ import annotations
+
+from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.graph import Node, SignalGraph
+from kymaphon.core.practice import practices
+from kymaphon.core.scales import Mark, house_at, mark_at, scales
+from kymaphon.core.show import Show
+
+POINTS = {
+    "input": "microphone input, after its gain",
+    "desk": "desk, at its mixes and outputs",
+    "recorder": "recorder",
+    "stream": "stream",
+    "far-end": "far end of a remote",
+    "line": "line to the studio",
+}
+"""Sorts of points, in words."""
+_ENDS = {"recorder": "recorder", "audience": "stream", "remote": "far-end"}
+
+
+def sort_of(node: Node, show: Show, catalogue: Catalogue) -> str | None:
+    """Which of `POINTS` a point of the rig is; None for every other."""
+    party = next((row for row in show.parties if row.id == node.owner), None)
+    if party is not None:
+        return _ENDS.get(party.kind) if ".ear" in node.id else None
+    device = next((row for row in show.devices if row.id == node.owner), None)
+    if device is None:
+        return None
+    kind = catalogue[device.kind]
+    base = node.id.split(".")[1].partition(":")[0]
+    if kind.group == "line":
+        return "line"
+    port = kind.port(base)
+    if node.id.endswith(":pre") and port is not None and port.strip is not None and port.strip.gain_db:
+        return "input" if port.level in ("mic", "instrument") else None
+    if kind.group == "desk" and ":" not in node.id and port not in kind.inputs:
+        return "desk"
+    return None
+
+
+def base_of(node_id: str) -> str:
+    """`desk.main.l:mix` as `desk.main`."""
+    return ".".join(node_id.partition(":")[0].split(".")[:2])
+
+
+def marks_along(
+    show: Show, catalogue: Catalogue, graph: SignalGraph, nodes: tuple[int, ...]
+) -> list[tuple[Mark | None, bool]]:
+    """The mark at each point of a chain, and whether it was set for that point or its sort.
+
+    One set for the very point comes first, then one for its sort, then the show's practice where its meter can be read.
+    """
+    known = practices(show.practices)
+    own = {row.at: known[row.practice] for row in show.marks}
+    usual = known[show.practice]
+    out: list[tuple[Mark | None, bool]] = []
+    passed: list[str] = []
+    first_input = True
+    for position in nodes:
+        node = graph.nodes[position]
+        passed.insert(0, node.owner)
+        if node.unit not in ("dBu", "dBFS"):
+            out.append((None, False))
+            continue
+        chosen = own.get(node.id) or own.get(base_of(node.id)) if own else None
+        if chosen is None and own:
+            sort = sort_of(node, show, catalogue)
+            if sort == "input":
+                # What comes after the first gain is no microphone any more.
+                sort, first_input = ("input" if first_input else None), False
+            chosen = own.get(sort or "")
+        practice = chosen or usual
+        if chosen is None and scales()[practice.scale].domain != node.unit:
+            out.append((None, False))
+            continue
+        house = house_at(show, catalogue, passed, mono=practice.mono)
+        out.append((mark_at(practice, node.unit, house), chosen is not None))
+    return out

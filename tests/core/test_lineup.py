@@ -1,0 +1,200 @@
+"""The line-up solver against trying every setting, and on the demo."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.edits import apply_all
+from kymaphon.core.figures import number
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.lineup.model import Hiss, Limit, LineUpModel, Turn, VoiceModel, _convex, model_of
+from kymaphon.core.lineup.plan import line_up
+from kymaphon.core.lineup.solver import LAZY, recipe, solve
+from kymaphon.core.practice import PointMark
+from kymaphon.core.show import Show
+from tests.core.test_levels import one_chain
+
+CURVE = ((0.0, -100.0), (20.0, -118.0), (40.0, -126.0), (60.0, -128.0))
+
+
+def generated(seed: int) -> LineUpModel:
+    """Two voices over two gains of their own and one that they share, with ceilings here and there."""
+    rng = np.random.default_rng(seed)
+    turns = tuple(
+        Turn(SettingRef("desk", f"in{i}", "gain_db"), f"gain {i}", 0.0, high, step, 0.0, "gain")
+        for i, (high, step) in enumerate([(18.0, 3.0), (18.0, 3.0), (10.0, 2.0)])
+    )
+    voices = []
+    for v in range(2):
+        first, both = np.zeros(3), np.zeros(3)
+        first[v] = both[v] = both[2] = 1.0
+        source = float(rng.uniform(-60, -20))
+        limits = (
+            Limit("first", "a", source + 12, first, float(rng.uniform(-25, 5))),
+            Limit("second", "b", source + 12, both, float(rng.uniform(-20, 10))),
+        )
+        noises = (
+            Hiss("room", "room", float(rng.uniform(-60, -20)), np.zeros(3)),
+            Hiss("preamp", "preamp", 80.0, np.zeros(3), CURVE, v),
+            Hiss("converter", "converter", float(rng.uniform(-50, -10)), -first),
+            Hiss("last", "converter", float(rng.uniform(-60, -20)), -both),
+        )
+        voices.append(
+            VoiceModel(f"v{v}", None, None, float(rng.uniform(-30, 0)), "", (source, both), limits, noises)
+        )
+    return LineUpModel(turns, tuple(voices))
+
+
+def by_trying(model: LineUpModel) -> tuple[float, float, float]:
+    """Over ceilings, from the marks beyond a step, and cost of the best of all settings, in that order."""
+    near = number("mark-near")
+    rows = []
+    spaces = [np.arange(turn.positions + 1) * turn.step + turn.low for turn in model.turns]
+    for row in itertools.product(*spaces):
+        x = np.array(row)
+        over = sum(max(0.0, voice.over(x)) for voice in model.voices)
+        off = sum(max(0.0, abs(voice.off(x)) - near) for voice in model.voices)
+        noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in model.voices)
+        rows.append((over, off, noise + LAZY * float(np.abs(x - model.now).sum())))
+    least = min(row[0] for row in rows)
+    rows = [row for row in rows if row[0] <= least + 1e-4]
+    nearest = min(row[1] for row in rows)
+    return least, nearest, min(row[2] for row in rows if row[1] <= nearest + 1e-4)
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10**6))
+def test_nothing_better_is_found_by_trying_every_setting(seed: int) -> None:
+    model = generated(seed)
+    assert model.convex
+    found = solve(model)
+    over, off, cost = by_trying(model)
+    near = number("mark-near")
+    assert found.over_db.sum() == pytest.approx(over, abs=1e-3)
+    assert np.maximum(0, np.abs(found.off_db) - near).sum() == pytest.approx(off, abs=1e-3)
+    mine = sum(voice.noise(found.x, -number("noise-unheard"))[0] for voice in model.voices)
+    mine += LAZY * float(np.abs(found.x - model.now).sum())
+    assert mine <= cost + 0.02
+    for turn, value in zip(model.turns, found.x, strict=True):
+        assert turn.low <= value <= turn.high
+        assert (value - turn.low) / turn.step == pytest.approx(round((value - turn.low) / turn.step))
+
+
+def test_every_shipped_ein_curve_is_convex() -> None:
+    """The proof of the solver stands on it; common practice: a preamplifier's EIN falls ever less as its gain rises."""
+    for kind in shipped_catalogue():
+        for port in kind.inputs:
+            if port.strip is not None:
+                assert _convex(port.strip.ein_dbu), (kind.id, port.id)
+
+
+def test_gain_early_until_a_ceiling_forbids() -> None:
+    """Two gains in a row: what can be had at the first is had there (cascade, Friis 1944)."""
+    show = one_chain(
+        devices=[
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "pre", "kind": "preamp-1", "settings": {"in": {"gain_db": 20}}},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 30}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        cables=[
+            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "rec.in"},
+        ],
+    )  # fmt: skip
+    plan = line_up(analyse(show))
+    by_label = {move.turn.ref.device: move for move in plan.moves}
+    assert by_label["pre"].after > 50
+    assert by_label["face"].after < 10
+    row = plan.voices[0]
+    assert row.on_mark
+    assert abs(row.off_db) <= number("mark-near") + 0.05
+    assert row.spare_db >= 0
+    assert row.over_noise_db > row.over_noise_before_db
+    assert plan.proven
+
+
+def test_a_pad_goes_in_where_only_that_keeps_it_from_clipping() -> None:
+    loud = one_chain(
+        parties=[
+            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True,
+             "level_db_spl_1m": 104},
+            {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+        ],
+        devices=[
+            {"id": "mic", "kind": "condenser-broad", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 10, "phantom": True}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+    )  # fmt: skip
+    analysis = analyse(loud)
+    plan = line_up(analysis)
+    strip = next(port.strip for port in analysis.catalogue["interface-2"].inputs if port.id == "in1")
+    assert strip.pad_db
+    assert any(move.turn.sort == "pad" and move.after < 0 for move in plan.moves)
+    socket = next(
+        limit for limit in model_of(analysis, [("ann", "tape")]).voices[0].limits if limit.node == "face.in1"
+    )
+    now = model_of(analysis, [("ann", "tape")]).now
+    assert socket.level + float(socket.slopes @ now) > socket.most
+    assert plan.voices[0].over_noise_db is not None
+
+
+@pytest.mark.parametrize("school", ["stay", "unity", "free"])
+def test_the_demo_comes_onto_its_marks(demo: Show, school: str) -> None:
+    analysis = analyse(demo)
+    plan = line_up(analysis, school=school)
+    assert {row.voice for row in plan.voices} == {voice.id for voice in analysis.voices}
+    for row in plan.voices:
+        assert row.on_mark or row.forbids
+        # What the plan says is what an analysis of the changed show says.
+        ladder = plan.after.ladders[row.voice, row.end]
+        assert ladder.last.voice_over_noise_db == pytest.approx(row.over_noise_db)
+        assert row.spare_db is None or row.spare_db >= -1e-6
+    assert not [row for row in plan.after.findings if row.code in ("off-mark", "clips")]
+    assert apply_all(demo, plan.edits) == plan.after.show
+    for move in plan.moves:
+        assert move.turn.sort != "fader" or school == "free" or (school == "unity" and move.after == 0)
+    assert plan.to_json()["proven"]
+    assert plan.sentence()
+    assert plan.against_recipe().startswith("The simple recipe")
+
+
+def test_one_voice_alone_turns_nothing_that_others_share(demo: Show) -> None:
+    plan = line_up(analyse(demo), ("ilse",))
+    assert [move.turn.ref.key for move in plan.moves] == ["in3"]
+    row = plan.voices[0]
+    assert not row.on_mark
+    assert "end of the range" in row.forbids
+    assert "held" in row.forbids
+    assert any("also moves Mira" in text for text in plan.held)
+    before, after = analyse(demo), plan.after
+    for voice in before.voices:
+        if voice.id != "ilse" and before.any_ladder(voice.id) is not None:
+            assert after.any_ladder(voice.id).last.speech_db == pytest.approx(
+                before.any_ladder(voice.id).last.speech_db
+            )
+    with pytest.raises(KeyError):
+        line_up(analyse(demo), ("nobody",))
+
+
+def test_the_recipe_turns_the_first_gain_and_looks_no_further(demo: Show) -> None:
+    model = model_of(analyse(demo), [("mira", "stream")])
+    x = recipe(model)
+    changed = [turn.label for turn, value in zip(model.turns, x, strict=True) if value != turn.now]
+    assert changed == ["Desk, channel 1, gain"]
+    assert abs(model.voices[0].off(x)) <= 0.5 + 1e-9
+
+
+def test_a_show_without_voices_or_marks_is_told() -> None:
+    assert line_up(analyse(Show())).moves == ()
+    assert "No mark" in line_up(analyse(Show())).sentence()
+    show = one_chain(practice="desk-pfl", marks=(PointMark(at="recorder", practice="digital-voice"),))
+    assert line_up(analyse(show)).voices[0].wanted == pytest.approx(-20)
