@@ -70,7 +70,10 @@ class Limit:
 
 @dataclass(frozen=True, slots=True)
 class Hiss:
-    """A noise against speech: constant, slopes, and for a preamplifier the curve of its EIN over a turn."""
+    """A noise against speech: constant, slopes, and for a preamplifier the curve of its EIN over a turn.
+
+    `place` is the number of the rung at which it comes in.
+    """
 
     name: str
     kind: str
@@ -78,6 +81,7 @@ class Hiss:
     slopes: Floats
     ein: tuple[tuple[float, float], ...] = ()
     ein_turn: int = -1
+    place: int = 0
 
     def at(self, x: Floats) -> float:
         value = self.level + float(self.slopes @ x)
@@ -301,9 +305,9 @@ def _voice(
                 level += now[pad]
             if gain >= 0:
                 level -= ein_at_gain_dbu(strip[2].ein_dbu, float(now[gain]))
-                noises.append(Hiss(source.level.name, source.kind, level, slope, strip[2].ein_dbu, gain))
+                noises.append(Hiss(source.level.name, source.kind, level, slope, strip[2].ein_dbu, gain, i))
                 continue
-        noises.append(Hiss(source.level.name, source.kind, level, slope))
+        noises.append(Hiss(source.level.name, source.kind, level, slope, place=i))
     point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
     at = last[point.node] if point is not None else 0
     speech = ladder.rungs[at].speech_db - float(slopes[at] @ now)

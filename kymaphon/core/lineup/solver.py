@@ -148,7 +148,7 @@ def solve(model: LineUpModel) -> Solved:
         programme.at_most(
             np.zeros(programme.n),
             -max(0.0, value) - 1e-6,
-            *((place, 1.0) for place in np.flatnonzero(sorts[sort])),
+            *((int(place), 1.0) for place in np.flatnonzero(sorts[sort])),
         )
     return _least_noise(programme, sorts, programme.gain(best))
 

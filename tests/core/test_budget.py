@@ -1,0 +1,223 @@
+"""The noise budget: shares, what each move would buy, held against doing it and analysing the show again."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.budget import (
+    booster_on,
+    booster_verdict,
+    booster_worth_db,
+    budget_of,
+    buys,
+    contributions,
+    shares,
+)
+from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
+from kymaphon.core.show import Show
+from tests.core.test_levels import one_chain
+
+
+def boosted(gain: float = 33.0, **changes: object) -> Show:
+    """The dynamic microphone behind an in-line booster."""
+    data: dict[str, object] = {
+        "devices": [
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "boost", "kind": "booster-inline"},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": gain, "phantom": True}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        "cables": [
+            {"from": "mic.out", "to": "boost.in"}, {"from": "boost.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "rec.in"},
+        ],
+    }  # fmt: skip
+    return one_chain(**{**data, **changes})
+
+
+def over_noise(show: Show) -> float:
+    return analyse(show).ladders["ann", "tape"].last.voice_over_noise_db
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 58), st.floats(-30, 30), st.floats(10, 60))
+def test_gain_never_improves_voice_against_room(gain: int, digital: float, ambient: float) -> None:
+    """Exact: whatever is turned, room noise and voice move together, at every point."""
+    show = one_chain(
+        places=[{"id": "room", "name": "Room", "ambient_dba": ambient}],
+        devices=[
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": gain}, "in2": {}}},
+            {"id": "mix", "kind": "soft-mixer", "settings": {"in1": {"gain_db": round(digital)}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        cables=[
+            {"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "mix.in1"},
+            {"from": "mix.out", "to": "rec.in"},
+        ],
+    )  # fmt: skip
+    ladder = analyse(show).ladders["ann", "tape"]
+    gaps = [rung.speech_db - rung.noise_db["room"] for rung in ladder.rungs if "room" in rung.noise_db]
+    assert len(gaps) > 4
+    assert max(gaps) - min(gaps) < 1e-9
+    reference = analyse(one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": ambient}]))
+    first = next(rung for rung in reference.ladders["ann", "tape"].rungs if "room" in rung.noise_db)
+    assert gaps[0] == pytest.approx(first.speech_db - first.noise_db["room"], abs=1e-9)
+    # And so the move "more gain early" leaves the room's part as it is.
+    budget = budget_of(analyse(show), "ann", "tape")
+    room = [row for row in budget.voice.noises if row.kind == "room"]
+    assert room
+    for row in room:
+        assert not row.slopes.any()
+        assert not row.ein
+
+
+def test_shares_are_powers_and_sum_to_one() -> None:
+    last = analyse(one_chain()).ladders["ann", "tape"].last
+    for rows in (shares(last), contributions(last)):
+        assert sum(row.part for row in rows) == pytest.approx(1.0)
+        assert [row.level_db for row in rows] == sorted((row.level_db for row in rows), reverse=True)
+        # Two 10 dB apart share the power 10 to 1.
+        assert rows[0].part / rows[1].part == pytest.approx(
+            10 ** ((rows[0].level_db - rows[1].level_db) / 10)
+        )
+    assert shares(analyse(one_chain()).ladders["ann", "tape"].rungs[0]) == ()
+
+
+def test_the_chain_by_the_cascade_formula() -> None:
+    """Friis 1944 by hand: thermal noise of 200 ohm, EIN of the preamplifier, converter behind its gain."""
+    show = one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": -10}])
+    budget = budget_of(analyse(show), "ann", "tape")
+    ladder = budget.ladder
+    socket = next(rung for rung in ladder.rungs if rung.node == "face.in1")
+    after = next(rung for rung in ladder.rungs if rung.node == "face.in1:pre")
+    loss = socket.speech_db - next(rung for rung in ladder.rungs if rung.node == "mic.out").speech_db
+    thermal = thermal_noise_dbu(200) + loss
+    strip = analyse(show).catalogue["interface-2"].inputs[0].strip
+    ein = strip.ein_dbu[-1][1]
+    converter = -analyse(show).catalogue["interface-2"].dynamic_range_db
+    gain = after.speech_db - socket.speech_db
+    by_hand = cascade_noise_db([(thermal, 0.0), (ein, gain), (converter, 0.0)])
+    room = next(row for row in budget.voice.noises if row.kind == "room").at(budget.x) + socket.speech_db
+    assert 10 * math.log10(10 ** (by_hand / 10) + 10 ** (room / 10)) == pytest.approx(
+        socket.speech_db - budget.over_noise_db, abs=0.01
+    )
+
+
+@pytest.mark.parametrize("ambient", [5, 30, 50])
+def test_half_the_distance_is_what_it_is_when_done(ambient: float) -> None:
+    show = one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": ambient}], devices=[
+        {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.3, 1]},
+        {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 58}, "in2": {}}},
+        {"id": "rec", "kind": "recorder"},
+    ])  # fmt: skip
+    budget = budget_of(analyse(show), "ann", "tape")
+    move = next(row for row in buys(budget) if row.id == "half-distance")
+    after = analyse(apply_all(show, move.edits)).ladders["ann", "tape"].last
+    assert after.voice_over_noise_db - budget.over_noise_db == pytest.approx(move.gain_db, abs=0.15)
+    assert after.speech_db == pytest.approx(budget.ladder.last.speech_db, abs=0.55)
+    # Textbook: 6.02 dB where the room wins.
+    if ambient == 50:
+        assert move.gain_db == pytest.approx(6.02, abs=0.05)
+
+
+@pytest.mark.parametrize("ambient", [0, 20, 45])
+def test_a_booster_put_in_or_out_is_worth_what_it_says(ambient: float) -> None:
+    places = [{"id": "room", "name": "Room", "ambient_dba": ambient}]
+    bare = one_chain(places=places)
+    budget = budget_of(analyse(bare), "ann", "tape")
+    move = next(row for row in buys(budget) if row.id == "booster")
+    done = apply_all(bare, move.edits)
+    assert over_noise(done) - budget.over_noise_db == pytest.approx(move.gain_db, abs=0.3)
+    assert analyse(done).ladders["ann", "tape"].last.speech_db == pytest.approx(
+        budget.ladder.last.speech_db, abs=1.1
+    )
+    # The other way round: taking it out again costs as much.
+    with_it = budget_of(analyse(done), "ann", "tape")
+    assert booster_on(with_it)[1] == pytest.approx(25.0, abs=0.01)
+    assert booster_worth_db(with_it) == pytest.approx(move.gain_db, abs=0.3)
+    back = next(row for row in buys(with_it) if row.id == "booster")
+    assert over_noise(apply_all(done, back.edits)) == pytest.approx(budget.over_noise_db, abs=0.3)
+
+
+def test_the_verdict_on_a_booster_in_plain_words() -> None:
+    """Common practice: in a room louder than the preamplifier a booster buys nothing; behind a hissing one it does."""
+    loud = boosted(places=[{"id": "room", "name": "Room", "ambient_dba": 45}])
+    budget = budget_of(analyse(loud), "ann", "tape")
+    text = booster_verdict(budget)
+    assert "not worth it" in text
+    assert f"{booster_worth_db(budget):.1f} dB" in text
+    assert "lifts voice and room alike" in text
+    assert "Half the distance buys" in text
+    data = boosted(places=[{"id": "room", "name": "Room", "ambient_dba": 15}]).model_dump(by_alias=True)
+    kind = shipped_catalogue()["interface-2"].model_dump(by_alias=True)
+    for port in kind["inputs"]:
+        if port["strip"] and port["strip"]["ein_dbu"]:
+            port["strip"]["ein_dbu"] = [[0, -95], [20, -108], [58, -112]]
+    noisy = Show.model_validate({**data, "kinds": [{**kind, "id": "interface-2"}]})
+    verdict = booster_verdict(budget_of(analyse(noisy), "ann", "tape"))
+    assert "here: worth it." in verdict
+    assert booster_verdict(budget_of(analyse(one_chain()), "ann", "tape")) == ""
+
+
+def test_moves_are_ranked_and_can_be_explained(demo: Show) -> None:
+    analysis = analyse(demo)
+    for voice, end in analysis.ladders:
+        budget = budget_of(analysis, voice, end)
+        rows = buys(budget)
+        assert [row.gain_db for row in rows] == sorted((row.gain_db for row in rows), reverse=True)
+        for row in rows:
+            assert row.why.value == pytest.approx(row.gain_db)
+            assert row.why.terms[1].value - row.why.terms[0].value == pytest.approx(row.gain_db)
+            assert row.text
+            assert row.to_json()["buys_db"] == round(row.gain_db, 3)
+            if row.edits:
+                analyse(apply_all(demo, row.edits))
+            # Nothing that only takes noise away can cost anything.
+            if row.id in ("quieter-room", "quieter-converter", "others-shut", "tighter", "quieter-preamp"):
+                assert row.gain_db >= -1e-9
+
+
+def test_gain_moved_early_keeps_the_level_and_buys_what_it_says() -> None:
+    show = one_chain(
+        places=[{"id": "room", "name": "Room", "ambient_dba": 5}],
+        devices=[
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "pre", "kind": "preamp-1", "settings": {"in": {"gain_db": 20}}},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 38}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        cables=[
+            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "rec.in"},
+        ],
+    )  # fmt: skip
+    budget = budget_of(analyse(show), "ann", "tape")
+    move = next(row for row in buys(budget) if row.id == "gain-early")
+    assert move.gain_db > 1
+    after = analyse(apply_all(show, move.edits)).ladders["ann", "tape"].last
+    assert after.voice_over_noise_db - budget.over_noise_db == pytest.approx(move.gain_db, abs=0.05)
+    assert abs(after.speech_db - budget.ladder.last.speech_db) <= 1.0 + 1e-6
+    pre = next(
+        edit
+        for edit in move.edits
+        if isinstance(edit, SetValue) and edit.ref == SettingRef("pre", "in", "gain_db")
+    )
+    assert pre.value > 20
+
+
+def test_without_noise_or_way_there_is_no_budget(demo: Show) -> None:
+    assert (
+        budget_of(analyse(demo), "mira", "mira") is None
+        or budget_of(analyse(demo), "mira", "mira").x is not None
+    )
+    show = one_chain(cables=[])
+    assert budget_of(analyse(show), "ann", "tape") is None
