@@ -8,7 +8,7 @@ from typing import Any, TypeVar
 
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.model import Model, WantKind
-from kymaphon.core.show import Cable, Device, Party, Setting, Show, Take, Want, same_socket
+from kymaphon.core.show import Cable, Device, LogEntry, Party, Setting, Show, Take, Want, same_socket
 
 _Named = TypeVar("_Named", Device, Party)
 
@@ -270,7 +270,32 @@ class SetCable:
         }
 
 
-Edit = SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake | Plug | Unplug | SetCable
+@dataclass(frozen=True, slots=True)
+class AddLog:
+    """A line of the log, at its end."""
+
+    entry: LogEntry
+
+    def apply(self, show: Show) -> Show:
+        return show.model_copy(update={"log": (*show.log, self.entry)})
+
+    def to_json(self) -> dict[str, Any]:
+        return {"log": _plain(self.entry)}
+
+
+Edit = (
+    AddLog
+    | SetValue
+    | SetWant
+    | SetField
+    | AddRow
+    | RemoveRow
+    | AttachTake
+    | DetachTake
+    | Plug
+    | Unplug
+    | SetCable
+)
 
 
 def apply_all(show: Show, edits: tuple[Edit, ...]) -> Show:

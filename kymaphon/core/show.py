@@ -22,7 +22,7 @@ from kymaphon.core.model import (
     Shield,
     WantKind,
 )
-from kymaphon.core.practice import PointMark, Practice
+from kymaphon.core.practice import PointMark, Practice, ScaleId
 
 FORMAT_VERSION = 1
 NoiseKind = Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"]
@@ -244,12 +244,29 @@ class Task(Model):
     done: bool = False
 
 
+class LineUpReading(Model):
+    """What came of one source at line-up: what its meter should show, what it showed, and what followed."""
+
+    voice: Identifier
+    at: Annotated[str, Field(max_length=140, description="point of the rig where it was read")]
+    scale: ScaleId
+    peaks: Annotated[bool, Field(description="the meter was read at its peaks")] = False
+    expected: Annotated[float, Field(ge=-200, le=100)]
+    shown: Annotated[float, Field(ge=-200, le=100)]
+    off_db: Annotated[float, Field(ge=-300, le=300, description="above the mark")]
+    turn_db: Annotated[float, Field(ge=-300, le=300, description="suggested turn of the gain")] = 0.0
+    turned: Annotated[bool, Field(description="the gain was turned by as much")] = False
+    passed: bool
+    measured: Annotated[bool, Field(description="measured, not typed in")] = False
+
+
 class LogEntry(Model):
     """What happened, when."""
 
     at: AwareDatetime
-    text: str
+    text: Annotated[str, Field(max_length=2000)]
     subject: str | None = None
+    line_up: LineUpReading | None = None
 
 
 _Row = TypeVar("_Row", Party, Device, Place)

@@ -197,6 +197,10 @@ class Kind(Model):
     pattern: Annotated[
         str | None, Field(description="pickup pattern of an acoustic input that is no microphone kind")
     ] = None
+    meter: Annotated[
+        Literal["dbfs", "lufs", "dbu", "vu", "ppm-1", "ppm-2a", "ppm-2b", "desk-peak"] | None,
+        Field(description="the meter on it; left out: lamps on a desk, a digital meter elsewhere"),
+    ] = None
 
     def port(self, port_id: str) -> Port | None:
         """The input or output of that id, or None."""

@@ -105,10 +105,11 @@ class SpeechMeter:
             for level, count in zip(self._levels, self._active, strict=True)
             if count > 0
         ]
+        # From the lowest threshold up: the first that lies no more than the margin under its level.
         before: tuple[float, float, float] | None = None
-        for row in rows:
+        for row in reversed(rows):
             gap = row[0] - row[1]
-            if gap >= MARGIN_DB:
+            if gap <= MARGIN_DB:
                 if before is None:
                     return row[0], row[2] / self.slots
                 lower = before[0] - before[1]

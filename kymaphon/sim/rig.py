@@ -1,0 +1,87 @@
+"""A rig that plays a show: what would come out of any point of it while one voice speaks, with its noise and clipping.
+
+Talkers are never quite as loud as a plan takes them to be. Each has a hidden difference that stays through a run, so that
+lining up finds it, and turning a gain mends it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from zlib import crc32
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.sim.talker import talk
+
+Floats = NDArray[np.float64]
+FULL_SCALE = {"dBFS": 0.0, "dBu": 30.0, "dB SPL": 140.0}
+"""Level, in the unit of a point, of a full-scale sine of the simulation there."""
+SPREAD_DB = 3.0
+MOST_DB = 7.0
+
+
+@dataclass(frozen=True)
+class SimulatedRig:
+    """Plays shows.
+
+    Attributes:
+        seed: which talkers.
+        true_to_plan: talkers are exactly as loud as the show says.
+    """
+
+    sample_rate_hz: int = 48000
+    seed: int = 1
+    true_to_plan: bool = False
+    _talk: dict[tuple[str, int], Floats] = field(default_factory=dict, compare=False, repr=False)
+
+    def surprise_db(self, voice: str) -> float:
+        """How much louder a talker is than the show says, to the tenth of a dB."""
+        if self.true_to_plan:
+            return 0.0
+        rng = np.random.default_rng([self.seed, crc32(voice.encode())])
+        return float(np.clip(round(rng.normal(0, SPREAD_DB), 1), -MOST_DB, MOST_DB))
+
+    def play(
+        self, analysis: Analysis, voice: str, node: str, *, seconds: float = 6.0, plan_db: float = 0.0
+    ) -> Floats:
+        """One voice alone at a point, other channels shut: speech, noise, and what clips on the way; shape (frames,).
+
+        Args:
+            plan_db: how far the show's figure for this talker was moved since by what was measured of it.
+
+        Raises:
+            KeyError: an unknown voice or point.
+            ValueError: the voice does not come there.
+        """
+        ladder = analysis.ladder_to_node(voice, node)
+        if ladder is None:
+            raise ValueError(f"{voice} does not come to {node}")
+        rung = ladder.last
+        scale = FULL_SCALE[rung.unit]
+        more = self.surprise_db(voice) - plan_db
+        frames = round(seconds * self.sample_rate_hz)
+        key = (voice, frames)
+        if key not in self._talk:
+            number = crc32(voice.encode()) + self.seed
+            self._talk[key] = talk(seconds, self.sample_rate_hz, level_dbfs=0.0, seed=number)
+        signal = self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
+        own = [row.level.value + gain for row, gain in rung.own_noise]
+        if own:
+            power = sum(10 ** ((level - scale) / 10) for level in own)
+            rng = np.random.default_rng([self.seed, frames])
+            # AES17 levels: the rms of noise lies 3.01 dB under its level.
+            signal = signal + rng.normal(0, np.sqrt(power / 2), frames)
+        for step in ladder.rungs:
+            if step.ceiling_here and step.ceiling_db is not None:
+                most = 10 ** ((step.ceiling_db + rung.speech_db - step.speech_db - scale) / 20)
+                signal = np.clip(signal, -most, most)
+        return signal
+
+
+def blocks(signal: Floats, frames: int) -> Iterator[Floats]:
+    """A signal block by block."""
+    for start in range(0, len(signal), frames):
+        yield signal[start : start + frames]
