@@ -163,7 +163,7 @@ def budget_of(analysis: Analysis, voice: str, end: str) -> Budget | None:
 def buys(budget: Budget) -> tuple[Buy, ...]:
     """Every move that makes sense here, what buys most first."""
     rows = [
-        _half_distance(budget), _tighter(budget), _quieter_room(budget), _booster(budget), _quieter_preamp(budget),
+        half_distance(budget), _tighter(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
         _quieter_converter(budget), _gain_early(budget), _others_shut(budget),
     ]  # fmt: skip
     return tuple(sorted((row for row in rows if row is not None), key=lambda row: -row.gain_db))
@@ -196,7 +196,8 @@ def _microphone(budget: Budget) -> tuple[Device, Kind] | None:
     return None
 
 
-def _half_distance(budget: Budget) -> Buy | None:
+def half_distance(budget: Budget) -> Buy | None:
+    """The microphone at half the distance from the mouth; None where that cannot be told."""
     found = _microphone(budget)
     if found is None or found[1].microphone is None or found[1].microphone.worn:
         return None
@@ -296,7 +297,8 @@ def booster_worth_db(budget: Budget) -> float | None:
     return budget.over_noise_db - budget.after(noises, speech_db=-gain)
 
 
-def _booster(budget: Budget) -> Buy | None:
+def booster_move(budget: Budget) -> Buy | None:
+    """Taking the booster out, or putting one in; None where neither makes sense."""
     found = booster_on(budget)
     if found is not None:
         worth = booster_worth_db(budget) or 0.0
@@ -491,7 +493,7 @@ def booster_verdict(budget: Budget) -> str:
         without = _preamp_without_booster(budget)
         if without is not None and rows["room"].level_db - without > 0:
             text += f" The room is {rows['room'].level_db - without:.0f} dB louder than the preamplifier would be without it; gain lifts voice and room alike."
-    half = next((row for row in buys(budget) if row.id == "half-distance"), None)
+    half = half_distance(budget)
     if worth < little and half is not None and half.gain_db > worth:
         text += f" Half the distance buys {show_number(half.gain_db, 'dB')}."
     elif worth < little and ranked and ranked[0].kind == "others":

@@ -25,6 +25,7 @@ UNIT_KEYS = {
     "PPM": "_ppm",
     "dBTP": "_dbtp",
     "h": "_h",
+    "min": "_min",
     "ms": "_ms",
     "Hz": "_hz",
     "m": "_m",

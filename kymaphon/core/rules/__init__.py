@@ -9,6 +9,7 @@ from kymaphon.core.rules import (
     cast_own,
     cast_plan,
     feeds,
+    level_ears,
     levels,
     rig_controls,
     rig_hum,
@@ -29,6 +30,7 @@ ALL_RULES: tuple[Rule, ...] = (
     *rig_ways.RULES,
     *rig_controls.RULES,
     *levels.RULES,
+    *level_ears.RULES,
     *feeds.RULES,
     *wants.RULES,
 )

@@ -54,6 +54,7 @@ class TakeMeasure:
         true_peak_dbtp: of all channels (BS.1770-5, annex 2).
         speech_dbfs, speech_share: active speech level of the loudest channel and the share of the time that is active
         (ITU-T P.56); None where no speech stands out.
+        hop_power: mean square of the loudest channel in every twentieth of a second, as it went; shape (hops,).
         integrated_lufs, momentary_max_lufs, short_max_lufs, range_lu: of a mono or stereo take (BS.1770-5, EBU R 128).
         noise_floor_dbfs: the quietest sustained half second of the loudest channel.
         floor_at_s: where that half second begins.
@@ -80,6 +81,9 @@ class TakeMeasure:
     momentary_max_lufs: float | None = None
     short_max_lufs: float | None = None
     range_lu: float | None = None
+    hop_power: NDArray[np.float32] = field(
+        default_factory=lambda: np.zeros(0, dtype=np.float32), compare=False, repr=False
+    )
 
     @property
     def duration_s(self) -> float:
@@ -156,6 +160,7 @@ class TakeMeter:
     _floor: NDArray[np.float64] = field(init=False)
     _floor_at: NDArray[np.float64] = field(init=False)
     _hops: int = 0
+    _hop_rows: list[NDArray[np.float32]] = field(default_factory=list)
     _open_run: NDArray[np.int64] = field(init=False)
     _waiting: list[NDArray[np.float32]] = field(default_factory=list)
     _waiting_frames: int = 0
@@ -263,7 +268,9 @@ class TakeMeter:
         whole = len(rest) // self._hop
         if whole:
             shaped = rest[: whole * self._hop].reshape(whole, self._hop, self.channels)
-            for power in np.einsum("hij,hij->hj", shaped, shaped, dtype=np.float64) / self._hop:
+            powers = np.einsum("hij,hij->hj", shaped, shaped, dtype=np.float64) / self._hop
+            self._hop_rows.append(powers.astype(np.float32))
+            for power in powers:
                 self._window.append(power)
                 self._hops += 1
                 if len(self._window) == self._window.maxlen:
@@ -310,8 +317,13 @@ class TakeMeter:
         return TakeMeasure(
             self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor, floor_at,
             self._runs, self._longest, tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
-            _highest(true_peak), speech, share, *self._loudness_told(),
+            _highest(true_peak), speech, share, *self._loudness_told(), self._hop_powers(loudest),
         )  # fmt: skip
+
+    def _hop_powers(self, channel: int) -> NDArray[np.float32]:
+        if not self._hop_rows:
+            return np.zeros(0, dtype=np.float32)
+        return np.concatenate([rows[:, channel] for rows in self._hop_rows])
 
     def _loudness_told(self) -> tuple[float | None, float | None, float | None, float | None]:
         """Integrated, highest momentary, highest short-term, range; None each where none is told."""

@@ -1,0 +1,185 @@
+"""Headphones: how loud they are, how long that may be listened to, and what a day of it adds up to."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import number
+from kymaphon.core.graph import Knob
+from kymaphon.core.units import db_to_power, power_to_db
+
+LIMIT_DBA = 85.0
+LIMIT_HOURS = 8.0
+EXCHANGE_DB = 3.0
+"""NIOSH 98-126 (1998): recommended exposure limit 85 dBA for 8 h, exchange rate 3 dB."""
+EU_LOWER_DBA, EU_UPPER_DBA, EU_LIMIT_DBA = 80.0, 85.0, 87.0
+"""Directive 2003/10/EC: lower and upper action values, and the limit, for a day of 8 h."""
+
+
+def allowed_hours(level_dba: float) -> float:
+    """How long a day at this level may last: 8 / 2^((L - 85) / 3) hours (NIOSH 98-126). 94 dBA: one hour."""
+    return LIMIT_HOURS / 2 ** ((level_dba - LIMIT_DBA) / EXCHANGE_DB)
+
+
+def dose_percent(level_dba: float, hours: float) -> float:
+    """Share of a day's dose, in percent (NIOSH 98-126). Raises ValueError for less than no time."""
+    if hours < 0:
+        raise ValueError("hours cannot be below zero")
+    return 100 * hours / allowed_hours(level_dba)
+
+
+def daily_exposure_dba(level_dba: float, hours: float) -> float:
+    """The same energy spread over eight hours: L + 10 lg(T / 8) (Directive 2003/10/EC, ISO 1999).
+
+    Raises:
+        ValueError: no time.
+    """
+    if hours <= 0:
+        raise ValueError("an exposure needs some time")
+    return level_dba + 10 * math.log10(hours / LIMIT_HOURS)
+
+
+@dataclass(frozen=True)
+class Listening:
+    """One party on its headphones.
+
+    Attributes:
+        level: programme at the ear with every wanted voice at its loudest, and its lines.
+        hours: how long, and where that comes from.
+        knob: what turns it down; None when nothing does.
+        loudest: level with that knob fully up.
+    """
+
+    party: str
+    level: Derived
+    hours: Derived
+    knob: Knob | None
+    loudest: Derived | None
+
+    @property
+    def allowed(self) -> Derived:
+        value = allowed_hours(self.level.value)
+        return Derived(
+            "allowed in a day at this level",
+            value,
+            "h",
+            "8 / 2^((L \u2212 85) / 3)",
+            (self.level,),
+            "NIOSH 98-126 (1998)",
+        )
+
+    @property
+    def exposure(self) -> Derived:
+        value = daily_exposure_dba(self.level.value, self.hours.value)
+        return Derived(
+            "over eight hours",
+            value,
+            "dBA",
+            "L + 10 lg(T / 8)",
+            (self.level, self.hours),
+            "Directive 2003/10/EC",
+        )
+
+    @property
+    def dose(self) -> Derived:
+        value = dose_percent(self.level.value, self.hours.value)
+        return Derived(
+            "day's dose", value, "%", "100 T / allowed", (self.hours, self.allowed), "NIOSH 98-126 (1998)"
+        )
+
+
+def listenings(analysis: Analysis) -> tuple[Listening, ...]:
+    """Every party that hears on headphones, with what comes of all voices together."""
+    out = []
+    for party in analysis.listeners:
+        nodes = analysis.graph.ears[party.id]
+        ears = [node for node in nodes if analysis.graph.nodes[node].unit == "dB SPL"]
+        if not ears or not _on_headphones(analysis, party.id):
+            continue
+        node = max(ears, key=lambda row: _level_at(analysis, row))
+        level = _level_at(analysis, node)
+        if not math.isfinite(level) or level < 30:
+            continue
+        more = number("programme-crest")
+        term = Derived(
+            "all voices that it gets, as powers",
+            level,
+            "dB SPL",
+            "10 lg \u03a3 10^(L/10)",
+            source="solve over all open ways",
+        )
+        full = Derived(
+            "programme over that", more, "dB", source="assumed: music and several voices after one"
+        )
+        shown = Derived(
+            "level at the ear",
+            level + more,
+            "dBA",
+            "sum of the lines",
+            (term, full),
+            "speech spectrum: dBA and dB are within a decibel",
+            True,
+        )
+        knob = _knob(analysis, node)
+        loudest = None
+        if knob is not None:
+            up = Derived(
+                "the knob fully up", knob.highest - knob.value, "dB", source=f"range of {knob.label}"
+            )
+            loudest = Derived(
+                "level with the knob fully up",
+                shown.value + up.value,
+                "dBA",
+                "sum of the lines",
+                (shown, up),
+                "",
+                True,
+            )
+        out.append(Listening(party.id, shown, _hours(analysis), knob, loudest))
+    return tuple(out)
+
+
+def _on_headphones(analysis: Analysis, party_id: str) -> bool:
+    device_id = (analysis.show.party(party_id).hears_on or "").partition(".")[0]
+    device = next((row for row in analysis.show.devices if row.id == device_id), None)
+    return device is not None and analysis.catalogue[device.kind].group == "headphones"
+
+
+def _level_at(analysis: Analysis, node: int) -> float:
+    flow = analysis.flow
+    levels = [analysis.graph.mouths[voice][1].value for voice in flow.voices]
+    power = sum(float(flow.power[node, i]) * db_to_power(level) for i, level in enumerate(levels))
+    return power_to_db(power) if 0 < power < math.inf else -math.inf
+
+
+def _knob(analysis: Analysis, ear: int) -> Knob | None:
+    """The last knob before an ear, going back along the wires: the one for these headphones."""
+    graph = analysis.graph
+    into: dict[int, list[int]] = {}
+    for i, edge in enumerate(graph.edges):
+        into.setdefault(edge.target, []).append(i)
+    seen, work = {ear}, [ear]
+    while work:
+        node = work.pop(0)
+        for i in into.get(node, ()):
+            edge = graph.edges[i]
+            if not edge.on:
+                continue
+            for knob in edge.knobs:
+                if knob.lowest < knob.highest:
+                    return knob
+            if edge.source not in seen:
+                seen.add(edge.source)
+                work.append(edge.source)
+    return None
+
+
+def _hours(analysis: Analysis) -> Derived:
+    planned = sum(row.length_s or 0.0 for row in analysis.show.rundown) / 3600
+    least = number("session-hours")
+    if planned > least:
+        return Derived("time on headphones", planned, "h", source="the rundown")
+    return Derived("time on headphones", least, "h", source="assumed: rigging, line-up and show")

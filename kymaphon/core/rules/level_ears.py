@@ -1,0 +1,153 @@
+"""Rules of Level beside the ladder: headphones and hearing, boosters that buy nothing, peaks over what a practice allows,
+one's own voice late from the computer.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.budget import (
+    booster_move,
+    booster_on,
+    booster_verdict,
+    booster_worth_db,
+    budget_of,
+    half_distance,
+)
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listening, allowed_hours, listenings
+from kymaphon.core.edits import SetValue
+from kymaphon.core.figures import number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.monitoring import own_ears
+from kymaphon.core.moves import turned_down
+
+
+def headphones(analysis: Analysis) -> Iterator[Finding]:
+    """Level at each ear against a day's dose; and how far the knob beside it reaches."""
+    rows = listenings(analysis)
+    for row in rows:
+        if row.exposure.value >= EU_LOWER_DBA:
+            yield _too_loud(analysis, row)
+    reach: dict[SettingRef, list[Listening]] = {}
+    for row in rows:
+        if row.knob is not None and row.loudest is not None and row.loudest.value >= number("ears-hurt"):
+            reach.setdefault(row.knob.ref, []).append(row)
+    for same in reach.values():
+        worst = max(same, key=lambda row: row.loudest.value if row.loudest else 0.0)
+        if worst.knob is None or worst.loudest is None:
+            continue
+        names = ", ".join(analysis.party_name(row.party) for row in same)
+        minutes = allowed_hours(worst.loudest.value) * 60
+        told = show_number(minutes, "min") if minutes >= 1 else "less than a minute"
+        text = (
+            f"Fully up, {worst.knob.label} gives {names} {show_number(worst.loudest.value, 'dBA')}: {told} of that is a day's dose. "
+            "Start low, mute before plugging, and mark where it stands now."
+        )
+        yield Finding(
+            "headphones-reach-far", "note", "Level", tuple(row.party for row in same), f"{worst.knob.label} can hurt",
+            text, (worst.loudest, Derived("allowed in a day", minutes, "min", source="NIOSH 98-126 (1998)")), worst.loudest,
+        )  # fmt: skip
+
+
+def _too_loud(analysis: Analysis, row: Listening) -> Finding:
+    name = analysis.party_name(row.party)
+    loud = row.exposure.value
+    severe = loud >= EU_UPPER_DBA
+    text = (
+        f"{name} gets {show_number(row.level.value, 'dBA')} in the headphones for {show_number(row.hours.value, 'h')}: "
+        f"{show_number(row.dose.value, '%')} of a day's dose, {show_number(row.allowed.value, 'h')} are allowed. "
+        + ("Over the limit of 87 dBA a day. " if loud >= EU_LIMIT_DBA else "")
+        + "Local rules come first."
+    )
+    remedies: tuple[Remedy, ...] = ()
+    down = row.knob and turned_down(row.knob, loud - EU_LOWER_DBA + 1)
+    if row.knob is not None and isinstance(down, SetValue) and isinstance(down.value, float):
+        by = row.knob.value - down.value
+        effect = f"{row.knob.label} goes to {show_number(down.value, 'dB', sign=True)}; {name} then gets {show_number(row.level.value - by, 'dBA')}."
+        remedies = (Remedy("softer", f"Take {by:.0f} dB off: {row.knob.label}", effect, (down,)),)
+    return Finding(
+        "headphones-loud", "fix" if severe else "note", "Level", (row.party,), f"{name}'s headphones are loud", text,
+        (row.level, row.dose), row.dose, remedies,
+    )  # fmt: skip
+
+
+def booster_worth(analysis: Analysis) -> Iterator[Finding]:
+    """A booster that buys next to nothing, with what would buy more."""
+    seen: set[str] = set()
+    for voice, end in analysis.ladders:
+        if voice in seen or not any(
+            analysis.catalogue[row.kind].group == "booster" for row in analysis.show.devices
+        ):
+            continue
+        seen.add(voice)
+        budget = budget_of(analysis, voice, end)
+        found = booster_on(budget) if budget is not None else None
+        if budget is None or found is None:
+            continue
+        worth = booster_worth_db(budget) or 0.0
+        if worth >= number("worth-little"):
+            continue
+        out, half = booster_move(budget), half_distance(budget)
+        remedies = []
+        if out is not None and out.edits:
+            effect = f"{analysis.party_name(voice)} keeps its level and is {show_number(abs(out.gain_db), 'dB')} {'less' if out.gain_db < 0 else 'more'} over the noise; one box less to fail."
+            remedies.append(Remedy("without", out.label, effect, out.edits))
+        if half is not None and half.edits and half.gain_db > worth:
+            effect = f"{half.text} {show_number(half.gain_db, 'dB')} more voice over noise."
+            remedies.append(Remedy("nearer", "Half the distance instead", effect, half.edits))
+        name = analysis.device_name(found[0].id)
+        yield Finding(
+            "booster-buys-little", "note", "Level", (voice, found[0].id), f"{name} is worth {show_number(worth, 'dB')}",
+            booster_verdict(budget), (Derived("booster is worth", worth, "dB"),), out.why if out else None, tuple(remedies),
+        )  # fmt: skip
+
+
+def over_practice(analysis: Analysis) -> Iterator[Finding]:
+    """Short peaks over what the practice never wants to see, though nothing clips yet."""
+    rows: dict[str, list[str]] = {}
+    worst: dict[str, tuple[float, float, str]] = {}
+    for (voice, _), ladder in analysis.ladders.items():
+        if analysis.show.party(voice).kind in ("player", "crowd", "effect"):
+            continue
+        point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
+        if point is None or point.wanted is None or point.wanted.never_over is None:
+            continue
+        over = point.peak_db - point.wanted.never_over
+        if over <= 0.05 or (point.headroom_db or 0.0) < 0:
+            continue
+        key = point.wanted.practice.id
+        if analysis.party_name(voice) not in rows.setdefault(key, []):
+            rows[key].append(analysis.party_name(voice))
+        if key not in worst or over > worst[key][0]:
+            worst[key] = over, point.wanted.never_over, point.unit
+    for key, names in rows.items():
+        over, most, unit = worst[key]
+        text = (
+            f"Short peaks of {', '.join(names)} reach up to {over:.1f} dB over {show_number(most, unit)}, which the practice never wants before a limiter. "
+            "Take the gain down by as much, or let a limiter catch it."
+        )
+        yield Finding(
+            "peaks-over-practice", "note", "Level", tuple(row.id for row in analysis.voices if row.name in names),
+            f"Peaks {over:.1f} dB over what the practice allows", text, (Derived("over", over, "dB"), Derived("never over", most, unit)),
+        )  # fmt: skip
+
+
+def own_voice_late(analysis: Analysis) -> Iterator[Finding]:
+    """A talker who hears itself round through the computer: only so, or beside the direct way."""
+    for party in analysis.voices:
+        ears = own_ears(analysis, party.id) if party.listens else None
+        if ears is None or ears.computer is None or ears.computer.delay_ms < number("delay-colours"):
+            continue
+        if ears.direct is not None and (ears.below_db or 0.0) >= number("double-difference"):
+            continue
+        yield Finding(
+            "own-voice-by-computer", "note", "Level", (party.id,), f"{party.name} hears itself {show_number(ears.computer.delay_ms, 'ms')} late",
+            f"{party.name}: {ears.words()[:1].lower()}{ears.words()[1:]}",
+            (Derived("through the computer", ears.computer.delay_ms, "ms"),), ears.lines()[-1],
+        )  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (headphones, booster_worth, over_practice, own_voice_late)
