@@ -31,6 +31,8 @@ from kymaphon.core.show import Device
 from kymaphon.core.units import db_to_power, power_to_db
 
 HALF_DB = 20 * math.log10(2)
+NOTHING_LEFT_DB = 200.0
+"""Voice over noise that stands for no noise at all."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +81,8 @@ class Buy:
     """What one move would buy.
 
     Attributes:
-        gain_db: more voice over noise at the end, at the same speech level there; below zero it costs.
+        gain_db: more voice over all noise at the end, at the same speech level there; below zero it costs.
+        alone_db: more voice over the noise of this channel alone.
         text: what it stands on, in a sentence.
         edits: how to do it; empty where it is only a comparison.
         why: voice over noise after, line by line.
@@ -88,6 +91,7 @@ class Buy:
     id: str
     label: str
     gain_db: float
+    alone_db: float
     text: str
     edits: tuple[Edit, ...]
     why: Derived
@@ -97,6 +101,7 @@ class Buy:
             "move": self.id,
             "label": self.label,
             "buys_db": round(self.gain_db, 3),
+            "buys_alone_db": round(self.alone_db, 3),
             "text": self.text,
             "can_be_done": bool(self.edits),
         }
@@ -123,14 +128,19 @@ class Budget:
     def over_noise_db(self) -> float:
         return self.ladder.last.voice_over_noise_db
 
-    def after(
-        self, noises: tuple[Hiss, ...], *, speech_db: float = 0.0, others_db: float | None = None
-    ) -> float:
-        """Voice over noise with other noises, once speech that came up by `speech_db` is taken back by the gains."""
-        voice = replace(self.voice, noises=noises)
-        own, _ = voice.noise(self.restored(speech_db))
-        rest = self.others_db if others_db is None else others_db
-        return -power_to_db(max(db_to_power(own) + db_to_power(rest), 1e-30))
+    @property
+    def alone_db(self) -> float:
+        """Voice over the noise of this channel alone, all others shut."""
+        return self.alone(self.voice.noises)
+
+    def alone(self, noises: tuple[Hiss, ...], speech_db: float = 0.0) -> float:
+        """The same with other noises, once speech that came up by `speech_db` is taken back by the gains."""
+        own, _ = replace(self.voice, noises=noises).noise(self.restored(speech_db))
+        return min(-own, NOTHING_LEFT_DB)
+
+    def with_others(self, alone_db: float) -> float:
+        """Voice over all noise, when it is so much over that of its own channel."""
+        return -power_to_db(db_to_power(-alone_db) + db_to_power(self.others_db))
 
     def restored(self, up_db: float) -> Floats:
         """The settings with so much taken back (or added, when negative): at the first gain while it has range, then
@@ -166,13 +176,26 @@ def buys(budget: Budget) -> tuple[Buy, ...]:
         half_distance(budget), _tighter(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
         _quieter_converter(budget), _gain_early(budget), _others_shut(budget),
     ]  # fmt: skip
-    return tuple(sorted((row for row in rows if row is not None), key=lambda row: -row.gain_db))
+    return tuple(
+        sorted(
+            (row for row in rows if row is not None), key=lambda row: (-round(row.gain_db, 1), -row.alone_db)
+        )
+    )
 
 
 def _made(
-    budget: Budget, move: str, label: str, after: float, text: str, edits: tuple[Edit, ...] = ()
+    budget: Budget,
+    move: str,
+    label: str,
+    alone_db: float,
+    text: str,
+    edits: tuple[Edit, ...] = (),
+    *,
+    shut: bool = False,
 ) -> Buy:
+    """A move after which the voice is so much over the noise of its own channel; `shut`: all others are."""
     before = budget.over_noise_db
+    after = alone_db if shut else budget.with_others(alone_db)
     terms = (
         Derived("voice over noise now", before, "dB"),
         Derived(
@@ -183,7 +206,7 @@ def _made(
         ),
     )
     why = Derived(f"{label} buys", after - before, "dB", "with it \u2212 now", terms, "cascade: Friis 1944")
-    return Buy(move, label, after - before, text, edits, why)
+    return Buy(move, label, after - before, alone_db - budget.alone_db, text, edits, why)
 
 
 def _microphone(budget: Budget) -> tuple[Device, Kind] | None:
@@ -216,7 +239,7 @@ def half_distance(budget: Budget) -> Buy | None:
         text += f" That is nearer than this {kind.name.lower()} is made for ({show_number(nearest, 'm')})."
     x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
     edits: tuple[Edit, ...] = (SetField("devices", device.id, "at_m", (round(x, 3), round(y, 3))),)
-    after = budget.after(noises, speech_db=HALF_DB)
+    after = budget.alone(noises, HALF_DB)
     return _made(
         budget,
         "half-distance",
@@ -257,7 +280,7 @@ def _tighter(budget: Budget) -> Buy | None:
         f"As {Pickup(after).a_name} instead of {Pickup(mic.pattern).a_name}, {show_number(-change, 'dB')} less of a diffuse room "
         f"(pattern part A {PATTERNS[after]:g}); noise that stands in its axis stays."
     )
-    return _made(budget, "tighter", "A tighter pattern", budget.after(noises), text)
+    return _made(budget, "tighter", "A tighter pattern", budget.alone(noises), text)
 
 
 def _quieter_room(budget: Budget) -> Buy | None:
@@ -267,7 +290,7 @@ def _quieter_room(budget: Budget) -> Buy | None:
         replace(row, level=row.level - 10.0) if row.kind == "room" else row for row in budget.voice.noises
     )
     text = "A fan off, a window shut, another room: everything around it 10 dB down."
-    return _made(budget, "quieter-room", "A room 10 dB quieter", budget.after(noises), text)
+    return _made(budget, "quieter-room", "A room 10 dB quieter", budget.alone(noises), text)
 
 
 def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
@@ -284,9 +307,16 @@ def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
 
 def booster_worth_db(budget: Budget) -> float | None:
     """What the booster on the way buys, against none and the gain made up after it; None without one."""
+    if booster_on(budget) is None:
+        return None
+    return budget.over_noise_db - budget.with_others(_alone_without_booster(budget))
+
+
+def _alone_without_booster(budget: Budget) -> float:
+    """Voice over its own channel's noise, the booster taken out and its gain made up after it."""
     found = booster_on(budget)
     if found is None:
-        return None
+        return budget.alone_db
     _, gain, first, last = found
     noises = tuple(
         # Without it, what comes in after it stands against speech that much weaker.
@@ -294,7 +324,7 @@ def booster_worth_db(budget: Budget) -> float | None:
         for row in budget.voice.noises
         if not (first <= row.place < last)
     )
-    return budget.over_noise_db - budget.after(noises, speech_db=-gain)
+    return budget.alone(noises, -gain)
 
 
 def booster_move(budget: Budget) -> Buy | None:
@@ -305,7 +335,7 @@ def booster_move(budget: Budget) -> Buy | None:
         device = found[0]
         label = f"Take {device.name or budget.analysis.catalogue[device.kind].name} out"
         text = f"It is worth {show_number(worth, 'dB')} here; its {show_number(found[1], 'dB')} would be made up at the next gain."
-        return _made(budget, "booster", label, budget.over_noise_db - worth, text, _without_booster(budget))
+        return _made(budget, "booster", label, _alone_without_booster(budget), text, _without_booster(budget))
     return _with_booster(budget)
 
 
@@ -342,7 +372,7 @@ def _with_booster(budget: Budget) -> Buy | None:
         *(replace(row, level=row.level - gain) if row.place > place else row for row in budget.voice.noises),
         hiss,
     )
-    after = budget.after(noises, speech_db=gain)
+    after = budget.alone(noises, gain)
     text = f"{gain:.0f} dB with an equivalent input noise of {show_number(strip.ein_dbu[0][1], 'dBu')} before the first preamplifier; it lifts voice and room alike."
     edits = _booster_edits(budget, device, gain)
     return _made(budget, "booster", "An in-line booster", after, text, edits)
@@ -402,14 +432,12 @@ def _quieter_preamp(budget: Budget) -> Buy | None:
         replace(row, level=row.level + best, ein=(), ein_turn=-1) if row is first else row
         for row in budget.voice.noises
     )
-    perfect = (
-        budget.after(tuple(row for row in budget.voice.noises if row is not first)) - budget.over_noise_db
-    )
+    perfect = budget.alone(tuple(row for row in budget.voice.noises if row is not first)) - budget.alone_db
     text = (
         f"The quietest of the catalogue ({name}) has {show_number(best, 'dBu')} at this gain, this one {show_number(here, 'dBu')}; "
         f"a perfect one would buy {show_number(perfect, 'dB')}."
     )
-    return _made(budget, "quieter-preamp", "A quieter preamplifier", budget.after(noises), text)
+    return _made(budget, "quieter-preamp", "A quieter preamplifier", budget.alone(noises), text)
 
 
 def _best_ein(budget: Budget, gain: float) -> tuple[float, str]:
@@ -429,7 +457,7 @@ def _quieter_converter(budget: Budget) -> Buy | None:
         return None
     noises = tuple(row for row in budget.voice.noises if row.kind != "converter")
     text = "What perfect converters would buy: the most that any other can."
-    return _made(budget, "quieter-converter", "Perfect converters", budget.after(noises), text)
+    return _made(budget, "quieter-converter", "Perfect converters", budget.alone(noises), text)
 
 
 def _gain_early(budget: Budget) -> Buy | None:
@@ -446,7 +474,7 @@ def _gain_early(budget: Budget) -> Buy | None:
         return None
     up = voice.off(solved.x)
     own, _ = voice.noise(solved.x)
-    after = -power_to_db(max(db_to_power(own) + db_to_power(budget.others_db), 1e-30))
+    after = min(-own, NOTHING_LEFT_DB)
     moved = [
         f"{turn.label} {show_number(float(value), 'dB', sign=True)}"
         for turn, value in zip(budget.model.turns, solved.x, strict=True)
@@ -457,7 +485,7 @@ def _gain_early(budget: Budget) -> Buy | None:
             budget,
             "gain-early",
             "More gain early",
-            budget.over_noise_db,
+            budget.alone_db,
             "The gains already stand as early as ceilings allow.",
         )
     edits = tuple(
@@ -472,11 +500,10 @@ def _gain_early(budget: Budget) -> Buy | None:
 def _others_shut(budget: Budget) -> Buy | None:
     if budget.others_db <= -200:
         return None
-    after = budget.after(budget.voice.noises, others_db=-math.inf)
     text = (
         "Right faders up, all others down while nobody speaks there: only this channel's own noise is left."
     )
-    return _made(budget, "others-shut", "The other channels shut", after, text)
+    return _made(budget, "others-shut", "The other channels shut", budget.alone_db, text, shut=True)
 
 
 def booster_verdict(budget: Budget) -> str:

@@ -76,11 +76,10 @@ def _too_loud(analysis: Analysis, row: Listening) -> Finding:
 
 def booster_worth(analysis: Analysis) -> Iterator[Finding]:
     """A booster that buys next to nothing, with what would buy more."""
+    boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].group == "booster"}
     seen: set[str] = set()
-    for voice, end in analysis.ladders:
-        if voice in seen or not any(
-            analysis.catalogue[row.kind].group == "booster" for row in analysis.show.devices
-        ):
+    for (voice, end), ladder in analysis.ladders.items():
+        if voice in seen or boosters.isdisjoint(rung.node.partition(".")[0] for rung in ladder.rungs):
             continue
         seen.add(voice)
         budget = budget_of(analysis, voice, end)
