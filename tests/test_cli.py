@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
 
 from kymaphon.cli import main
@@ -253,3 +254,71 @@ class TestRig:
         out = tmp_path / "pull.csv"
         assert run(capsys, "sheet", DEMO, "-o", str(out), "--list", "pull")[0] == 0
         assert out.read_text(encoding="utf-8").startswith("Sort,What,Take")
+
+
+class TestLevelWork:
+    """The line-up, budgets, the run and safety copies as commands."""
+
+    def test_line_up_is_told_and_written(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+        target = tmp_path / "lined-up.json"
+        code, out, _ = run(capsys, "level", DEMO, "--line-up", "--json", "-o", str(target))
+        assert code == 0
+        plan = json.loads(out)["line_up"]
+        assert plan["proven"]
+        assert all(row["on_mark"] for row in plan["voices"])
+        assert "off-mark" not in run(capsys, "check", str(target))[1]
+        code, out, _ = run(capsys, "level", DEMO, "--line-up", "--from", "ilse", "--faders", "free")
+        assert code == 0
+        assert "also moves Mira" in out
+        assert "Faders may move too" in out
+
+    def test_budgets_rank_their_moves(self, capsys: pytest.CaptureFixture[str]) -> None:
+        code, out, _ = run(capsys, "level", DEMO, "--budget", "--from", "tam", "--json")
+        assert code == 0
+        for budget in json.loads(out)["budgets"]:
+            assert sum(row["share"] for row in budget["shares"]) == pytest.approx(1, abs=1e-3)
+            gains = [round(row["buys_db"], 1) for row in budget["moves"]]
+            assert gains == sorted(gains, reverse=True)
+            assert "booster is worth" in budget["booster"]
+        out = run(capsys, "level", DEMO, "--budget", "--from", "tam")[1]
+        assert "what each move would buy" in out
+        assert "worth it" in out
+
+    def test_the_run_says_what_to_watch(self, capsys: pytest.CaptureFixture[str]) -> None:
+        code, out, _ = run(capsys, "level", DEMO, "--run")
+        assert code == 0
+        assert out.startswith("Headphones on low")
+        assert "Pre-fade listen on Desk, channel 1" in out
+        rows = json.loads(run(capsys, "level", DEMO, "--run", "--from", "mira", "--json")[1])["run"]
+        assert [row["voice"] for row in rows] == ["mira"]
+        assert rows[0]["from"] < rows[0]["expected"] < rows[0]["to"]
+
+    def test_a_safety_copy_or_why_not(self, capsys: pytest.CaptureFixture[str]) -> None:
+        code, out, _ = run(capsys, "level", DEMO, "--from", "mira", "--safety", "12")
+        assert code == 0
+        assert "one mix" in out
+        assert run(capsys, "level", DEMO, "--safety", "12")[0] == 2
+        assert run(capsys, "level", DEMO, "--from", "mira", "--safety", "-3")[0] == 2
+        assert run(capsys, "level", DEMO, "-o", "x.json")[0] == 2
+
+    def test_takes_compared(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
+        import soundfile
+
+        from kymaphon.sim.talker import talk
+
+        names = []
+        for name, noise in (("boosted.wav", -66), ("plain.wav", -50)):
+            signal = talk(40, 16000, level_dbfs=-20, seed=3)
+            signal = signal + np.random.default_rng(noise + 99).normal(0, 10 ** (noise / 20), len(signal))
+            soundfile.write(tmp_path / name, signal, 16000, subtype="PCM_24")
+            names.append(str(tmp_path / name))
+        code, out, _ = run(capsys, "take", *names, "--compare")
+        assert code == 0
+        assert "boosted.wav is quieter than plain.wav" in out
+        assert ": real" in out
+        data = json.loads(run(capsys, "take", *names, "--compare", "--json")[1])["comparison"]
+        assert data["differences"][0]["real"]
+        assert data["differences"][0]["by_db"] == pytest.approx(16, abs=2)
+        code, _, err = run(capsys, "take", names[0], "--compare")
+        assert code == 2
+        assert "at least two" in err

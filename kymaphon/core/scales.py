@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 import numpy as np
@@ -190,6 +190,7 @@ class Mark:
         return self.average - self.tolerance_db, self.average + self.tolerance_db
 
 
+@lru_cache(maxsize=512)
 def mark_at(practice: Practice, unit: str, house: House) -> Mark:
     """A practice as an active speech level at a point of some unit (dBu or dBFS)."""
     scale = scales()[practice.scale]

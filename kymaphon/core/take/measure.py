@@ -98,6 +98,22 @@ class TakeMeasure:
         )
         return Derived("noise floor", self.noise_floor_dbfs, "dBFS", "10 lg(2 mean x\u00b2)", source=source)
 
+    def table(self) -> tuple[tuple[str, float | None, str], ...]:
+        """What is told of a take, each with its unit; None where there is nothing to tell."""
+        share = None if self.speech_share is None else 100 * self.speech_share
+        return (
+            ("peak", self.peak_dbfs, "dBFS"),
+            ("true peak", self.true_peak_dbtp, "dBTP"),
+            ("average, rms", self.rms_dbfs, "dBFS"),
+            ("speech level", self.speech_dbfs, "dBFS"),
+            ("of the time speech", share, "%"),
+            ("loudness, integrated", self.integrated_lufs, "LUFS"),
+            ("momentary, highest", self.momentary_max_lufs, "LUFS"),
+            ("short-term, highest", self.short_max_lufs, "LUFS"),
+            ("loudness range", self.range_lu, "LU"),
+            ("noise floor", self.noise_floor_dbfs, "dBFS"),
+        )
+
     def to_json(self) -> dict[str, Any]:
         return {
             "sample_rate_hz": self.sample_rate_hz,

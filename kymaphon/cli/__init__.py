@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
+from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.cli.level import add_level_options, level
+from kymaphon.cli.take import take
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
@@ -19,10 +21,6 @@ if TYPE_CHECKING:
     from kymaphon.files.row_file import RowProblems
 
 COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "sheet", "kinds", "schema")
-
-
-class Unusable(Exception):
-    """Input that cannot be used; the message is the one line for standard error."""
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -87,7 +85,11 @@ def _parser() -> argparse.ArgumentParser:
         ),
         ("rig", _rig, "The chain, power, earths, cable routes and controls; patch list in and out as .csv."),
         ("feeds", _feeds, "Who hears what, at what level, how late."),
-        ("level", _level, "Ladders: speech, peak, noise and headroom at every point."),
+        (
+            "level",
+            level,
+            "Ladders: speech, peak, noise and headroom at every point; line-up, noise budgets, the run.",
+        ),
         ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list or pull list as .csv."),
     ):
         row = command(name, run, text)
@@ -99,6 +101,8 @@ def _parser() -> argparse.ArgumentParser:
             row.add_argument(
                 "--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port"
             )
+        if name == "level":
+            add_level_options(row)
         if name == "cast":
             row.add_argument("--place", metavar="ID", help="only this place")
             row.add_argument(
@@ -122,10 +126,17 @@ def _parser() -> argparse.ArgumentParser:
                 action="store_true",
                 help="with --import: keep the good rows of a list with bad ones",
             )
-    take = command("take", _take, "Measure recordings: peak, rms, noise floor, clipped runs.")
-    take.add_argument("files", nargs="+", metavar="FILE")
-    take.add_argument(
+    recordings = command(
+        "take",
+        take,
+        "Measure recordings: peaks, loudness, speech level, noise floor, clipped runs; compare takes.",
+    )
+    recordings.add_argument("files", nargs="+", metavar="FILE")
+    recordings.add_argument(
         "--partial", action="store_true", help="measure what is there of a WAV that was cut short"
+    )
+    recordings.add_argument(
+        "--compare", action="store_true", help="rank takes of one voice by noise at equal speech level"
     )
     kinds = command("kinds", _kinds, "Your own kinds of device: list, import, export (.json or .csv).")
     what = kinds.add_mutually_exclusive_group()
@@ -144,21 +155,11 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _load(path: str) -> Analysis:
-    from kymaphon.files.show_file import read_show
-
-    return analyse(read_show(path))
-
-
-def _print_json(data: Any) -> None:
-    print(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))
-
-
 def _check(options: argparse.Namespace) -> int:
-    analysis = _load(options.show)
+    analysis = load(options.show)
     counts = analysis.counts()
     if options.json:
-        _print_json({"findings": [row.to_json() for row in analysis.findings]})
+        print_json({"findings": [row.to_json() for row in analysis.findings]})
     else:
         for row in analysis.findings:
             print(f"{row.severity.upper():5}{row.code}: {row.message}")
@@ -171,7 +172,7 @@ def _check(options: argparse.Namespace) -> int:
 def _cast(options: argparse.Namespace) -> int:
     from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
 
-    analysis = _load(options.show)
+    analysis = load(options.show)
     places = [place.id for place in analysis.show.places]
     if options.place is not None and options.place not in places:
         raise Unusable(f"--place {options.place}: no such place; there are: {', '.join(places) or 'none'}")
@@ -185,7 +186,7 @@ def _cast(options: argparse.Namespace) -> int:
             raise Unusable(f"--best {error}") from error
         name = analysis.party_name(options.best)
         if options.json:
-            _print_json(advice_json(advice, options.best, name))
+            print_json(advice_json(advice, options.best, name))
             return 0
         print(advice.sentence(name))
         for rank, row in enumerate(advice.choices, start=1):
@@ -194,7 +195,7 @@ def _cast(options: argparse.Namespace) -> int:
         return 0
     chosen = [options.place] if options.place is not None else places
     if options.json:
-        _print_json({"places": [place_json(analysis, place) for place in chosen]})
+        print_json({"places": [place_json(analysis, place) for place in chosen]})
         return 0
     for place in chosen:
         print("\n".join(place_lines(analysis, place)))
@@ -206,7 +207,7 @@ def _cast(options: argparse.Namespace) -> int:
 def _rig(options: argparse.Namespace) -> int:
     from kymaphon.core.rig_report import rig_json, rig_lines
 
-    analysis = _load(options.show)
+    analysis = load(options.show)
     done = []
     if options.take_in:
         if not options.output:
@@ -219,7 +220,7 @@ def _rig(options: argparse.Namespace) -> int:
         write_patch(options.export, analysis)
         done.append(f"written: {options.export}")
     if options.json:
-        _print_json({"done": done, **rig_json(analysis)})
+        print_json({"done": done, **rig_json(analysis)})
         return 0
     for line in done or rig_lines(analysis):
         print(line)
@@ -237,7 +238,6 @@ def _good_rows(problem: RowProblems, options: argparse.Namespace) -> tuple[Any, 
 
 def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
     """The show with a patch list taken over, written to another file."""
-    from kymaphon.core.analyse import analyse
     from kymaphon.core.patching import merged
     from kymaphon.files.patch_file import read_patch
     from kymaphon.files.row_file import RowProblems
@@ -293,7 +293,7 @@ def _kinds(options: argparse.Namespace) -> int:
             )
     rows = [{"id": kind.id, "name": kind.name, "group": kind.group} for kind in shelf]
     if options.json:
-        _print_json({"done": done or None, "shelf": str(shelf_path()), "kinds": rows})
+        print_json({"done": done or None, "shelf": str(shelf_path()), "kinds": rows})
         return 0
     if done:
         print(done)
@@ -305,9 +305,9 @@ def _kinds(options: argparse.Namespace) -> int:
 
 
 def _feeds(options: argparse.Namespace) -> int:
-    analysis = _load(options.show)
+    analysis = load(options.show)
     if options.json:
-        _print_json({"feeds": feeds_json(analysis), "circles": circles_json(analysis)})
+        print_json({"feeds": feeds_json(analysis), "circles": circles_json(analysis)})
         return 0
     from kymaphon.core.sheet import VERDICT_WORDS, feed_words
 
@@ -368,100 +368,14 @@ def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
     ]
 
 
-def _level(options: argparse.Namespace) -> int:
-    analysis = _load(options.show)
-    ladders = _chosen_ladders(analysis, options.source, options.target)
-    if options.json:
-        _print_json({"ladders": [row.to_json() for row in ladders]})
-        return 0
-    names = {party.id: party.name for party in analysis.show.parties}
-    for ladder in ladders:
-        print(f"{names[ladder.voice]} to {names.get(ladder.target, ladder.target)}")
-        print(f"  {'point':42}{'speech':>16}{'noise':>16}{'headroom':>11}  loudest noise")
-        for rung in ladder.shown():
-            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "-"
-            headroom = "-" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
-            speech = show_number(rung.speech_db, rung.unit)
-            print(f"  {rung.label[:41]:42}{speech:>16}{noise:>16}{headroom:>11}  {rung.loudest_noise or '-'}")
-        last = ladder.last
-        if last.noise_db:
-            print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}")
-    return 0
-
-
-def _chosen_ladders(analysis: Analysis, source: str | None, target: str | None) -> list[Any]:
-    voices = [voice.id for voice in analysis.voices]
-    if source is not None:
-        by_device = {device.id: device.party for device in analysis.show.devices}
-        source = by_device.get(source) or source
-        if source not in voices:
-            raise Unusable(f"--from {source}: no such voice; there are: {', '.join(voices)}")
-        voices = [source]
-    if target is None:
-        return [ladder for (voice, _), ladder in analysis.ladders.items() if voice in voices]
-    listeners = {party.id for party in analysis.listeners}
-    found = []
-    for voice in voices:
-        if target in listeners:
-            ladder = analysis.ladder(voice, target)
-        else:
-            ladder = analysis.ladder_to_node(voice, _node(analysis, target))
-        if ladder is not None:
-            found.append(ladder)
-    if not found:
-        raise Unusable(f"no way from {', '.join(voices)} to {target}")
-    return found
-
-
-def _node(analysis: Analysis, target: str) -> str:
-    index = analysis.graph.index
-    kinds = {device.id: analysis.catalogue[device.kind] for device in analysis.show.devices}
-    candidates = [target, f"{target}.l"]
-    if target in kinds:
-        candidates += [f"{target}.{port.id}{side}" for port in kinds[target].outputs for side in ("", ".l")]
-    for node in candidates:
-        if node in index:
-            return node
-    raise Unusable(f"--to {target}: no such party, device or port")
-
-
-def _take(options: argparse.Namespace) -> int:
-    from kymaphon.files.audio import measure_take
-
-    rows, failed = [], False
-    for path in options.files:
-        try:
-            rows.append((path, measure_take(path, partial=options.partial)))
-        except FileProblem as problem:
-            failed = True
-            print(f"kymaphon: {problem}", file=sys.stderr)
-    if options.json:
-        _print_json({"takes": [{"file": path, **row.to_json()} for path, row in rows]})
-    else:
-        for path, row in rows:
-            print(path)
-            channels = "1 channel" if row.channels == 1 else f"{row.channels} channels"
-            print(f"  {row.sample_rate_hz} Hz, {channels}, {row.duration_s:.2f} s")
-            for name, value in (
-                ("peak", row.peak_dbfs),
-                ("rms", row.rms_dbfs),
-                ("noise floor", row.noise_floor_dbfs),
-            ):
-                print(f"  {name:12} {'-' if value is None else show_number(value, 'dBFS')}")
-            print(f"  clipped runs {row.clipped_runs}")
-            for note in row.notes:
-                print(f"  {note}")
-    return 2 if failed else 0
-
-
 def _sheet(options: argparse.Namespace) -> int:
     from kymaphon.core.sheet import lists, rig_sheet
     from kymaphon.files.sheet_file import write_sheet
 
-    analysis = _load(options.show)
+    analysis = load(options.show)
     write_sheet(options.output, rig_sheet(analysis), lists(analysis)[options.list])
     if options.json:
-        _print_json({"written": options.output})
+        print_json({"written": options.output})
     else:
         print(f"written: {options.output}")
     return 0
@@ -470,7 +384,7 @@ def _sheet(options: argparse.Namespace) -> int:
 def _schema(_options: argparse.Namespace) -> int:
     from kymaphon.files.show_file import show_schema
 
-    _print_json(show_schema())
+    print_json(show_schema())
     return 0
 
 

@@ -1,0 +1,23 @@
+"""What every command needs: a show read and analysed, JSON on standard output, and the one line for what cannot be used."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
+
+
+class Unusable(Exception):
+    """Input that cannot be used; the message is the one line for standard error."""
+
+
+def load(path: str) -> Analysis:
+    from kymaphon.files.show_file import read_show
+
+    return analyse(read_show(path))
+
+
+def print_json(data: Any) -> None:
+    print(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))

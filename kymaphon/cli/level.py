@@ -1,0 +1,238 @@
+"""The command level: ladders, the line-up, noise budgets, the run through the sources."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import show_number
+
+
+def add_level_options(parser: argparse.ArgumentParser) -> None:
+    """What the command takes beside a show, --from and --to."""
+    parser.add_argument(
+        "--line-up",
+        action="store_true",
+        help="gains and pads that put speech on its marks with the least noise; of --from only what moves nobody else",
+    )
+    parser.add_argument(
+        "--faders",
+        choices=("stay", "unity", "free"),
+        help="with --line-up: stay as they are, go to 0, or may move too; left out: as the practice has it",
+    )
+    parser.add_argument(
+        "-o", "--output", metavar="SHOW", help="with --line-up or --safety: the show file to write"
+    )
+    parser.add_argument(
+        "--budget", action="store_true", help="who brings how much noise, and what each move would buy"
+    )
+    parser.add_argument(
+        "--run",
+        dest="sources",
+        action="store_true",
+        help="the run through the sources: what to say, what to watch, what it should read",
+    )
+    parser.add_argument(
+        "--safety", type=float, metavar="DB", help="with --from: a safety copy recorded so much lower"
+    )
+
+
+def level(options: argparse.Namespace) -> int:
+    """Ladders, and what else was asked for."""
+    analysis = load(options.show)
+    if options.output and not (options.line_up or options.safety is not None):
+        raise Unusable("-o needs --line-up or --safety: a ladder alone changes nothing")
+    if options.line_up:
+        return _line_up(analysis, options)
+    if options.safety is not None:
+        return _safety(analysis, options)
+    if options.sources:
+        return _run(analysis, options)
+    ladders = _chosen_ladders(analysis, options.source, options.target)
+    if options.budget:
+        return _budgets(analysis, ladders, options)
+    if options.json:
+        print_json({"ladders": [row.to_json() for row in ladders]})
+        return 0
+    names = {party.id: party.name for party in analysis.show.parties}
+    for ladder in ladders:
+        print(f"{names[ladder.voice]} to {names.get(ladder.target, ladder.target)}")
+        print(f"  {'point':42}{'speech':>16}{'noise':>16}{'headroom':>11}{'late':>10}  loudest noise")
+        for rung in ladder.shown():
+            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "-"
+            headroom = "-" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
+            speech, late = show_number(rung.speech_db, rung.unit), show_number(rung.delay_ms, "ms")
+            print(
+                f"  {rung.label[:41]:42}{speech:>16}{noise:>16}{headroom:>11}{late:>10}  {rung.loudest_noise or '-'}"
+            )
+        last = ladder.last
+        if last.noise_db:
+            print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}")
+    return 0
+
+
+def _voice(analysis: Analysis, source: str) -> str:
+    """A party's id, from its own or from that of a device that it speaks into. Raises Unusable."""
+    by_device = {device.id: device.party for device in analysis.show.devices}
+    voice = by_device.get(source) or source
+    voices = [row.id for row in analysis.voices]
+    if voice not in voices:
+        raise Unusable(f"--from {source}: no such voice; there are: {', '.join(voices)}")
+    return voice
+
+
+def _written(analysis: Analysis, edits: Any, output: str | None) -> list[str]:
+    from kymaphon.core.edits import apply_all
+    from kymaphon.files.show_file import write_show
+
+    if not output:
+        return []
+    write_show(output, apply_all(analysis.show, tuple(edits)))
+    return [f"written: {output}"]
+
+
+def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
+    from kymaphon.core.lineup.plan import line_up, school_words
+
+    voices = None if options.source is None else (_voice(analysis, options.source),)
+    plan = line_up(analysis, voices, school=options.faders)
+    done = _written(analysis, plan.edits, options.output)
+    if options.json:
+        print_json({"line_up": plan.to_json(), "done": done})
+        return 0
+    print(f"{plan.sentence()} {school_words(plan.school)}.")
+    print(plan.against_recipe())
+    for move in plan.moves:
+        limit = f"  ({move.limit})" if move.limit else ""
+        print(
+            f"  {show_number(move.turn.now, 'dB', sign=True):>9} -> {show_number(move.after, 'dB', sign=True):>9}  {move.turn.label}{limit}"
+        )
+    for row in plan.voices:
+        off = "no mark" if row.off_db is None else f"{show_number(row.off_db, 'dB', sign=True)} of the mark"
+        spare = (
+            "" if row.spare_db is None else f", {show_number(row.spare_db, 'dB')} to spare at {row.spare_at}"
+        )
+        print(
+            f"  {analysis.party_name(row.voice):16} {off}{spare}{'. ' + row.forbids if row.forbids else ''}"
+        )
+    if not plan.proven:
+        print("Not proven to be the least noise: an EIN curve of this rig is bent the wrong way.")
+    for line in (*plan.held, *done):
+        print(line)
+    return 0
+
+
+def _safety(analysis: Analysis, options: argparse.Namespace) -> int:
+    from kymaphon.core.lineup.safety import safety_copy
+
+    if options.source is None:
+        raise Unusable("--safety needs --from, the voice that is copied")
+    try:
+        copy = safety_copy(analysis, _voice(analysis, options.source), options.safety)
+    except ValueError as error:
+        raise Unusable(str(error)) from error
+    done = _written(analysis, copy.edits, options.output) if copy.possible else []
+    if options.json:
+        print_json({"safety": copy.to_json(), "done": done})
+        return 0
+    for line in (copy.text, *done):
+        print(line)
+    return 0
+
+
+def _run(analysis: Analysis, options: argparse.Namespace) -> int:
+    from kymaphon.core.lineup.run import caution, steps_of
+
+    steps = steps_of(analysis)
+    if options.source is not None:
+        voice = _voice(analysis, options.source)
+        steps = tuple(step for step in steps if step.voice == voice)
+    if options.json:
+        rows = [
+            {
+                "voice": step.voice, "say": step.say, "listen": step.listen, "watch": step.watch, "at": step.point.node,
+                "meter": step.scale, "expected": round(step.expected.value, 3), "from": round(step.low, 3),
+                "to": round(step.high, 3), "unit": step.unit,
+            }
+            for step in steps
+        ]  # fmt: skip
+        print_json({"run": rows})
+        return 0
+    print(caution())
+    for number, step in enumerate(steps, start=1):
+        print(f"{number}. {step.name}")
+        for line in (step.say, step.listen, step.watch):
+            print(f"   {line}")
+    return 0
+
+
+def _budgets(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -> int:
+    from kymaphon.core.budget import booster_verdict, budget_of, buys, contributions, shares
+
+    listeners = {row.id for row in analysis.listeners}
+    out = []
+    for ladder in ladders:
+        budget = budget_of(analysis, ladder.voice, ladder.target) if ladder.target in listeners else None
+        out.append((ladder, budget, buys(budget) if budget is not None else ()))
+    if options.json:
+        rows = [
+            {
+                "voice": ladder.voice, "to": ladder.target,
+                "voice_over_noise_db": round(ladder.last.voice_over_noise_db, 3) if ladder.last.noise_db else None,
+                "shares": [row.to_json() for row in shares(ladder.last)],
+                "contributions": [row.to_json() for row in contributions(ladder.last)],
+                "moves": [row.to_json() for row in moves],
+                "booster": (booster_verdict(budget) or None) if budget is not None else None,
+            }
+            for ladder, budget, moves in out
+        ]  # fmt: skip
+        print_json({"budgets": rows})
+        return 0
+    names = {party.id: party.name for party in analysis.show.parties}
+    for ladder, budget, moves in out:
+        print(f"{names[ladder.voice]} to {names.get(ladder.target, ladder.target)}")
+        for row in shares(ladder.last):
+            print(f"  {row.part:6.1%}  {show_number(row.level_db, ladder.last.unit):>14}  {row.name}")
+        if moves:
+            print("  what each move would buy: at the end, and with the other channels shut")
+        for move in moves:
+            print(
+                f"  {show_number(move.gain_db, 'dB', sign=True):>9} {show_number(move.alone_db, 'dB', sign=True):>9}  {move.label}: {move.text}"
+            )
+        if budget is not None and booster_verdict(budget):
+            print(f"  {booster_verdict(budget)}")
+    return 0
+
+
+def _chosen_ladders(analysis: Analysis, source: str | None, target: str | None) -> list[Any]:
+    voices = [voice.id for voice in analysis.voices]
+    if source is not None:
+        voices = [_voice(analysis, source)]
+    if target is None:
+        return [ladder for (voice, _), ladder in analysis.ladders.items() if voice in voices]
+    listeners = {party.id for party in analysis.listeners}
+    found = []
+    for voice in voices:
+        if target in listeners:
+            ladder = analysis.ladder(voice, target)
+        else:
+            ladder = analysis.ladder_to_node(voice, _node(analysis, target))
+        if ladder is not None:
+            found.append(ladder)
+    if not found:
+        raise Unusable(f"no way from {', '.join(voices)} to {target}")
+    return found
+
+
+def _node(analysis: Analysis, target: str) -> str:
+    index = analysis.graph.index
+    kinds = {device.id: analysis.catalogue[device.kind] for device in analysis.show.devices}
+    candidates = [target, f"{target}.l"]
+    if target in kinds:
+        candidates += [f"{target}.{port.id}{side}" for port in kinds[target].outputs for side in ("", ".l")]
+    for node in candidates:
+        if node in index:
+            return node
+    raise Unusable(f"--to {target}: no such party, device or port")

@@ -1,0 +1,61 @@
+"""The command take: recordings measured, and takes of one voice compared."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+from typing import Any
+
+from kymaphon.cli.answer import Unusable, print_json
+from kymaphon.core.derive import show_number
+from kymaphon.files.errors import FileProblem
+
+
+def take(options: argparse.Namespace) -> int:
+    from kymaphon.files.audio import measure_take
+
+    rows, failed = [], False
+    for path in options.files:
+        try:
+            rows.append((path, measure_take(path, partial=options.partial)))
+        except FileProblem as problem:
+            failed = True
+            print(f"kymaphon: {problem}", file=sys.stderr)
+    if options.compare:
+        return _compare(rows, options, failed=failed)
+    if options.json:
+        print_json({"takes": [{"file": path, **row.to_json()} for path, row in rows]})
+    else:
+        for path, row in rows:
+            print(path)
+            channels = "1 channel" if row.channels == 1 else f"{row.channels} channels"
+            print(f"  {row.sample_rate_hz} Hz, {channels}, {row.duration_s:.2f} s")
+            for name, value, unit in row.table():
+                print(f"  {name:22} {'-' if value is None else show_number(value, unit)}")
+            print(f"  {'clipped runs':22} {row.clipped_runs}")
+            for note in row.notes:
+                print(f"  {note}")
+    return 2 if failed else 0
+
+
+def _compare(rows: list[tuple[str, Any]], options: argparse.Namespace, *, failed: bool) -> int:
+    from kymaphon.core.take.compare import compare
+
+    try:
+        result = compare([(Path(path).name, row) for path, row in rows])
+    except ValueError as error:
+        raise Unusable(str(error)) from error
+    if options.json:
+        print_json({"comparison": result.to_json()})
+        return 2 if failed else 0
+    print(f"{'take':24}{'noise re speech':>17}{'give or take':>14}{'speech':>14}{'to be equal':>13}")
+    for take in result.takes:
+        print(
+            f"{take.name[:23]:24}{show_number(take.noise_re_speech_db, 'dB'):>17}{show_number(2 * take.u_db, 'dB'):>14}"
+            f"{show_number(take.speech_dbfs, 'dBFS'):>14}{show_number(take.equal_gain_db, 'dB', sign=True):>13}"
+        )
+        for note in take.notes:
+            print(f"  {note}")
+    print(result.verdict)
+    return 2 if failed else 0
