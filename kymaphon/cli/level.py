@@ -153,8 +153,8 @@ def _run(analysis: Analysis, options: argparse.Namespace) -> int:
         rows = [
             {
                 "voice": step.voice, "say": step.say, "listen": step.listen, "watch": step.watch, "at": step.point.node,
-                "meter": step.scale, "expected": round(step.expected.value, 3), "from": round(step.low, 3),
-                "to": round(step.high, 3), "unit": step.unit,
+                "meter": step.expected.scale, "expected": round(step.expected.shows.value, 3), "from": round(step.expected.low, 3),
+                "to": round(step.expected.high, 3), "unit": step.expected.unit,
             }
             for step in steps
         ]  # fmt: skip

@@ -25,7 +25,7 @@ def test_every_source_once_talkers_first(demo: Show) -> None:
     for step in steps:
         assert step.say
         assert step.listen.startswith("Pre-fade listen")
-        assert step.low < step.expected.value < step.high
+        assert step.expected.low < step.expected.shows.value < step.expected.high
         assert step.name in analysis.party_name(step.voice)
     assert "low" in caution()
 
@@ -37,10 +37,10 @@ def test_a_desk_reading_stands_for_the_recorder_level(demo: Show) -> None:
     ladder = analysis.any_ladder("mira")
     after = ladder.last.speech_db - step.point.speech_db
     assert step.point.node == "desk.in1:pre"
-    assert step.scale == "desk-peak"
+    assert step.expected.scale == "desk-peak"
     # Lamps that show peaks, 12 dB over the average, with 0 at +4 dBu.
-    assert step.expected.value == pytest.approx(-20 - after + 12 - 4)
-    assert step.level(step.expected.value) == pytest.approx(step.wanted_db)
+    assert step.expected.shows.value == pytest.approx(-20 - after + 12 - 4)
+    assert step.expected.level(step.expected.shows.value) == pytest.approx(step.expected.wanted_db)
 
 
 @pytest.mark.parametrize(
@@ -48,7 +48,7 @@ def test_a_desk_reading_stands_for_the_recorder_level(demo: Show) -> None:
 )
 def test_a_reading_off_by_so_much_asks_for_that_turn(demo: Show, more: float, passed: bool) -> None:
     step = steps_of(analyse(demo))[0]
-    outcome = judge(step, step.expected.value + more)
+    outcome = judge(step, step.expected.shows.value + more)
     assert outcome.off_db == pytest.approx(more)
     assert outcome.passed is passed
     assert outcome.turn_db == pytest.approx(-more, abs=step.knob.step / 2 + 1e-6)
@@ -60,26 +60,26 @@ def test_a_reading_off_by_so_much_asks_for_that_turn(demo: Show, more: float, pa
 def test_after_turning_and_learning_the_plan_agrees_with_what_was_heard(demo: Show) -> None:
     analysis = analyse(demo)
     step = steps_of(analysis)[0]
-    shown = step.expected.value + 5.0
+    shown = step.expected.shows.value + 5.0
     outcome = judge(step, shown)
     entry = entry_of(step, outcome, NOW, note="warm voice", turned=True)
     show = apply_all(demo, edits_of(analysis, step, outcome, entry, turned=True))
     after = analyse(show)
     again = steps_of(after)[0]
-    assert again.point.speech_db == pytest.approx(step.wanted_db, abs=0.6)
+    assert again.point.speech_db == pytest.approx(step.expected.wanted_db, abs=0.6)
     assert show.log[-1].text.endswith("warm voice")
     assert show.log[-1].line_up.passed
     assert not judge(step, shown).passed
     assert last_readings(after)["mira"].line_up.shown == pytest.approx(shown, abs=1e-3)
     # Read again as it now stands: nothing more to learn.
-    second = judge(again, again.expected.value + (again.point.speech_db - again.wanted_db))
+    second = judge(again, again.expected.shows.value + (again.point.speech_db - again.expected.wanted_db))
     assert second.learnt_db == pytest.approx(0, abs=1e-6)
     assert [type(edit) for edit in edits_of(after, again, second, entry, turned=False)].count(SetField) == 0
 
 
 def test_a_gain_at_the_end_of_its_range_says_so(demo: Show) -> None:
     step = next(row for row in steps_of(analyse(demo)) if row.voice == "ilse")
-    outcome = judge(step, step.expected.value - 20)
+    outcome = judge(step, step.expected.shows.value - 20)
     assert outcome.turn_db == pytest.approx(2.0)
     assert outcome.left_db == pytest.approx(-18.0)
     assert "Its range ends there" in outcome.words
@@ -101,7 +101,7 @@ def test_without_a_gain_of_its_own_it_is_read_at_the_mark() -> None:
     )
     steps = steps_of(analyse(show))
     assert [step.knob for step in steps] == [None]
-    outcome = judge(steps[0], steps[0].expected.value + 8)
+    outcome = judge(steps[0], steps[0].expected.shows.value + 8)
     assert outcome.turn_db == 0
     assert "Nothing here is its own to turn" in outcome.words
     edits = edits_of(analyse(show), steps[0], outcome, entry_of(steps[0], outcome, NOW), turned=True)
@@ -111,4 +111,4 @@ def test_without_a_gain_of_its_own_it_is_read_at_the_mark() -> None:
 def test_silence_cannot_be_read(demo: Show) -> None:
     step = steps_of(analyse(demo))[0]
     with pytest.raises(ValueError, match="nothing came"):
-        read_meter(step, np.zeros(48000), 48000, 0.0)
+        read_meter(step.expected, np.zeros(48000), 48000, 0.0)

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
-from kymaphon.core.figures import data_table, figure, number
+from kymaphon.core.figures import data_table, number
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.lineup.model import KEPT_WHERE_IT_IS
+from kymaphon.core.lineup.expected import Expected, expected_at, figure_on
 from kymaphon.core.meter.active import SpeechMeter
-from kymaphon.core.meter.needles import QuasiPeakMeter, VuMeter
-from kymaphon.core.scales import House, house_at, level_of, reading, scales
+from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
+from kymaphon.core.scales import Scale, reading
 from kymaphon.core.show import LineUpReading, LogEntry
 
 ORDER = ("presenter", "guest", "instrument", "remote", "crowd", "effect", "player")
@@ -27,10 +27,7 @@ class Step:
     """One source of the run.
 
     Attributes:
-        point: where it is listened to and read: after its own gain, before its fader.
-        scale: id of the meter there; `peaks` says that it is read at its peaks.
-        wanted_db: active speech level wanted at the point, in its unit, so that the mark further on is met.
-        expected: what the meter should then show; `low` and `high` are the ends of what is right.
+        expected: what its meter should show where it is listened to: after its own gain, before its fader.
         knob: what to turn; None when nothing there can be.
     """
 
@@ -38,26 +35,17 @@ class Step:
     name: str
     say: str
     listen: str
-    watch: str
-    point: Rung
-    scale: str
-    peaks: bool
-    house: House
-    wanted_db: float
-    tolerance_db: float
-    expected: Derived
-    low: float
-    high: float
+    expected: Expected
     knob: Knob | None
-    mark: Derived
 
     @property
-    def unit(self) -> str:
-        return scales()[self.scale].unit
+    def point(self) -> Rung:
+        return self.expected.point
 
-    def level(self, shown: float) -> float:
-        """The speech level at the point when the meter shows so much."""
-        return level_of(self.scale, shown, self.point.unit, self.house, peaks=self.peaks)
+    @property
+    def watch(self) -> str:
+        """What to look at, and what it should show."""
+        return self.expected.words()
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,56 +85,15 @@ def steps_of(analysis: Analysis) -> tuple[Step, ...]:
 def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
     party = analysis.show.party(ladder.voice)
     point, knob = _own_gain(analysis, ladder)
-    goal = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
-    if party.kind in KEPT_WHERE_IT_IS or goal is None or goal.wanted is None:
-        wanted, tolerance = point.speech_db, number("level-near")
-        mark = Derived(
-            f"{party.name}, as the plan has it", point.speech_db, point.unit, source="where the plan puts it"
-        )
-    else:
-        later = Derived(
-            f"gain from here to {goal.label}",
-            goal.speech_db - point.speech_db,
-            "dB",
-            source="as the rig stands",
-        )
-        wanted, tolerance = goal.wanted.average - later.value, goal.wanted.tolerance_db
-        if goal.unit == point.unit:
-            mark = Derived(
-                "wanted here",
-                wanted,
-                point.unit,
-                "mark \u2212 gain",
-                (goal.wanted.line, later),
-                goal.wanted.source,
-            )
-        else:
-            mark = Derived(
-                f"wanted here, in {point.unit}", wanted, point.unit, "mark \u2212 gain and converter",
-                (goal.wanted.line, later), goal.wanted.source,
-            )  # fmt: skip
-    if point.unit not in ("dBu", "dBFS"):
+    expected = expected_at(analysis, ladder, point)
+    if expected is None:
         return None
-    owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
-    place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
-    house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])
-    device = analysis.show.device(point.node.partition(".")[0])
-    kind = analysis.catalogue[device.kind]
-    scale = kind.meter or ("desk-peak" if point.unit == "dBu" else "dbfs")
-    row = scales()[scale]
-    peaks = row.average_lead_db is None or scale == "desk-peak"
-    expected = reading(scale, wanted, point.unit, house, peaks=peaks)
-    low, high = (
-        reading(scale, wanted + sign * tolerance, point.unit, house, peaks=peaks).value for sign in (-1, 1)
-    )
     words: Mapping[str, Any] = data_table("lineup_words")
     channel = point.label.removesuffix(", after gain")
-    what = "its peaks" if peaks else "the average"
-    watch = f"{row.name} of {device.name or kind.name}: {what} should come to {_figure(expected.value, row.unit)}, from {_figure(low, row.unit)} to {_figure(high, row.unit)}."
+    listen = f"Pre-fade listen on {channel}, all others shut."
     return Step(
-        ladder.voice, party.name, words["say"].get(party.kind, words["others"]), f"Pre-fade listen on {channel}, all others shut.",
-        watch, point, scale, peaks, house, wanted, tolerance, expected, low, high, knob, mark,
-    )  # fmt: skip
+        ladder.voice, party.name, words["say"].get(party.kind, words["others"]), listen, expected, knob
+    )
 
 
 def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
@@ -171,23 +118,18 @@ def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
     return (with_device or rows)[-1], None
 
 
-def _figure(value: float, unit: str) -> str:
-    return show_number(value, unit, sign=unit in ("dB", "VU"))
-
-
 def judge(step: Step, shown: float) -> Outcome:
     """What a reading of the step's meter says.
 
     Raises:
         ValueError: the reading is not a number, or off any scale.
     """
+    wants = step.expected
     if not -200 <= shown <= 100:
-        raise ValueError(
-            f"{shown:g} is on no meter; give what {scales()[step.scale].name} showed, in {step.unit}"
-        )
-    level = step.level(shown)
-    off = level - step.wanted_db
-    passed = abs(off) <= step.tolerance_db + 1e-9
+        raise ValueError(f"{shown:g} is on no meter; give what {wants.meter.name} showed, in {wants.unit}")
+    level = wants.level(shown)
+    off = level - wants.wanted_db
+    passed = abs(off) <= wants.tolerance_db + 1e-9
     turn = _turn(step.knob, -off) if step.knob is not None else 0.0
     left = off + turn
     name = step.name
@@ -200,7 +142,7 @@ def judge(step: Step, shown: float) -> Outcome:
         words += f" Turn {step.knob.label} {way} by {abs(turn):g} dB, to {show_number(step.knob.value + turn, 'dB', sign=True)}."
     if not passed and step.knob is None:
         words += " Nothing here is its own to turn: ask for another level, or move."
-    elif abs(left) > step.tolerance_db and step.knob is not None:
+    elif abs(left) > wants.tolerance_db and step.knob is not None:
         words += f" Its range ends there: {abs(left):.1f} dB stay {'over' if left > 0 else 'under'}; " + (
             "use the pad or move back." if left > 0 else "come nearer, or add a booster."
         )
@@ -223,16 +165,16 @@ def entry_of(
     measured: bool = False,
 ) -> LogEntry:
     """The line of the log for a reading."""
-    row = scales()[step.scale]
-    passed = outcome.passed or (turned and abs(outcome.left_db) <= step.tolerance_db + 1e-9)
+    wants = step.expected
+    passed = outcome.passed or (turned and abs(outcome.left_db) <= wants.tolerance_db + 1e-9)
     text = (
-        f"Line-up, {step.name}: {row.name} showed {_figure(outcome.shown, row.unit)}, expected {_figure(step.expected.value, row.unit)}; "
+        f"Line-up, {step.name}: {wants.meter.name} showed {figure_on(outcome.shown, wants.unit)}, expected {figure_on(wants.shows.value, wants.unit)}; "
         f"{outcome.words}" + (f" {note}" if note else "")
     )
     return LogEntry(
         at=at, text=text[:2000], subject=step.voice,
         line_up=LineUpReading(
-            voice=step.voice, at=step.point.node, scale=row.id, peaks=step.peaks, expected=round(step.expected.value, 3),
+            voice=step.voice, at=step.point.node, scale=wants.meter.id, peaks=wants.peaks, expected=round(wants.shows.value, 3),
             shown=round(outcome.shown, 3), off_db=round(outcome.off_db, 3), turn_db=outcome.turn_db, turned=turned,
             passed=passed, measured=measured,
         ),
@@ -260,8 +202,23 @@ def last_readings(analysis: Analysis) -> dict[str, LogEntry]:
     return {row.line_up.voice: row for row in analysis.show.log if row.line_up is not None}
 
 
-def read_meter(step: Step, signal: Any, sample_rate_hz: int, full_scale_db: float) -> float:
-    """What the step's meter shows of a signal.
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """A meter's reading as it went, on its own scale: one value for every `STEP_S`; and what stands at the end.
+
+    Attributes:
+        shown: what is to be noted: the average, or the height of the swings where a meter is read at its peaks.
+    """
+
+    values: tuple[float, ...]
+    shown: float
+
+
+STEP_S = 0.05
+
+
+def read_meter(expected: Expected, signal: Any, sample_rate_hz: int, full_scale_db: float) -> Trace:
+    """What the meter of a point shows of a signal.
 
     Args:
         signal: shape (frames,), full scale 1.
@@ -270,31 +227,43 @@ def read_meter(step: Step, signal: Any, sample_rate_hz: int, full_scale_db: floa
     Raises:
         ValueError: there is nothing to read.
     """
-    row = scales()[step.scale]
-    level: float | None
+    row = expected.meter
+    needle: VuMeter | QuasiPeakMeter | RmsMeter
     if row.id == "vu":
-        meter = VuMeter(sample_rate_hz)
-        meter.add(signal)
-        # The average of its swings: the needle's peaks less how far they lie over the speech.
-        level = meter.highest_dbfs
-        level = None if level is None else level - row.peak_lead_db
+        needle = VuMeter(sample_rate_hz)
     elif row.id.startswith("ppm"):
-        quasi = QuasiPeakMeter(sample_rate_hz, "I" if row.id == "ppm-1" else "II")
-        quasi.add(signal)
-        level = quasi.highest_dbfs
-        level = None if level is None else level - row.peak_lead_db
+        needle = QuasiPeakMeter(sample_rate_hz, "I" if row.id == "ppm-1" else "II")
     else:
-        speech = SpeechMeter(sample_rate_hz)
-        speech.add(signal)
-        level = speech.level_dbfs()
+        needle = RmsMeter(sample_rate_hz)
+    step = max(1, round(sample_rate_hz * STEP_S))
+    steady = replace(row, average_lead_db=0.0)
+    values = []
+    for start in range(0, len(signal) - step + 1, step):
+        needle.add(signal[start : start + step])
+        level = needle.dbfs
+        if level is not None:
+            values.append(on_scale(steady, level + full_scale_db, expected))
+    speech = SpeechMeter(sample_rate_hz)
+    speech.add(signal)
+    level = speech.level_dbfs()
     if level is None:
         raise ValueError("nothing came: no signal at this point")
-    return reading(row.id, level + full_scale_db, step.point.unit, step.house, peaks=step.peaks).value
+    highest = needle.highest_dbfs
+    if row.average_lead_db is None and highest is not None:
+        # A programme meter is read at the height of its swings, as they were.
+        shown = on_scale(steady, highest + full_scale_db, expected)
+    else:
+        shown = reading(
+            row.id, level + full_scale_db, expected.point.unit, expected.house, peaks=expected.peaks
+        ).value
+    return Trace(tuple(values), shown)
+
+
+def on_scale(scale: Scale, level: float, expected: Expected) -> float:
+    """A needle's own level as its scale prints it, with nothing added for the swings of speech."""
+    told = reading(scale.id, level, expected.point.unit, expected.house, peaks=True).value
+    return told - scale.per_db * scale.peak_lead_db
 
 
 def caution() -> str:
     return str(data_table("lineup_words")["caution"])
-
-
-def growth_line() -> Derived:
-    return figure("growth")
