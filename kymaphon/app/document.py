@@ -100,11 +100,12 @@ class Document(QObject):
         self._timer.setInterval(AUTOSAVE_MS)
         self._timer.timeout.connect(self.keep)
         self._restored = False
+        self._saved_log = len(self.show.log)
 
     @property
     def unsaved(self) -> bool:
         """Whether anything would be lost if the program ended now."""
-        return self._restored or not self.undo_stack.isClean()
+        return self._restored or not self.undo_stack.isClean() or len(self.show.log) != self._saved_log
 
     @property
     def busy(self) -> bool:
@@ -142,7 +143,14 @@ class Document(QObject):
 
     def _take(self, show: Show) -> None:
         self.previewing = ""
+        # What was logged happened: no undo takes it back.
+        if len(show.log) < len(self.show.log):
+            show = show.model_copy(update={"log": self.show.log})
+        logged = len(show.log) > len(self.show.log)
         self.show = show
+        if logged:
+            # On disk before its row is drawn.
+            self.keep()
         self._compute(show)
         self._timer.start()
         self.changed.emit()
@@ -199,6 +207,7 @@ class Document(QObject):
         self._wanted, self._waiting = show, False
         self.analysis = self._settled = analysis
         self._restored = restored
+        self._saved_log = len(show.log)
         if self._autosave is not None:
             self._autosave.drop()
             if restored:
@@ -224,6 +233,7 @@ class Document(QObject):
         write_show(target, self.show)
         self.path = target
         self._restored = False
+        self._saved_log = len(self.show.log)
         self.undo_stack.setClean()
         self._timer.stop()
         if self._autosave is not None:

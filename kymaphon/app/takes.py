@@ -79,9 +79,7 @@ class TakeDialog(QDialog):
         form.setHorizontalSpacing(24)
         rows = (
             ("Format", f"{measure.sample_rate_hz} Hz, {measure.channels} channel{'s' if measure.channels > 1 else ''}, {measure.duration_s:.1f} s"),
-            ("Peak", _level(measure.peak_dbfs)),
-            ("Average, rms", _level(measure.rms_dbfs)),
-            ("Noise floor, quietest half second", _level(measure.noise_floor_dbfs)),
+            *((name[:1].upper() + name[1:], "\u2013" if value is None else show_number(value, unit)) for name, value, unit in measure.table()),
             ("Clipped runs", str(measure.clipped_runs)),
         )  # fmt: skip
         for name, text in rows:
@@ -118,10 +116,6 @@ class TakeDialog(QDialog):
     def voice(self) -> str:
         """The chosen voice."""
         return str(self.voices.currentData())
-
-
-def _level(value: float | None) -> str:
-    return "\u2013" if value is None else show_number(value, "dBFS")
 
 
 class TakeDesk(QObject):

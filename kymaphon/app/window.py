@@ -24,6 +24,7 @@ from kymaphon.app import state, theme
 from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
+from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.level import LevelStage
 from kymaphon.app.stages.surface import StageSurface
@@ -32,13 +33,14 @@ from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
 from kymaphon.core.analysis import STAGES
 from kymaphon.core.cuts import switch_words
-from kymaphon.core.edits import SetField, SetValue
+from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
-from kymaphon.core.practice import practices
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
+    from kymaphon.app.compare import CompareDesk
+    from kymaphon.app.level_forms import LevelForms
     from kymaphon.app.stages.cast import CastStage
     from kymaphon.app.stages.feeds import FeedsStage
     from kymaphon.app.stages.rig import RigStage
@@ -67,6 +69,7 @@ class Window(QMainWindow):
         self._kept: dict[str, object] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
         self._takes: TakeDesk | None = None
+        self._compare: CompareDesk | None = None
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -145,7 +148,9 @@ class Window(QMainWindow):
 
     def _make_page(self, stage: str) -> StageSurface:
         if stage == "Level":
-            return LevelStage(self.document, self.theme)
+            level = LevelStage(self.document, self.theme)
+            level.say.connect(self.say)
+            return level
         if stage == "Feeds":
             from kymaphon.app.stages.feeds import FeedsStage
 
@@ -170,6 +175,16 @@ class Window(QMainWindow):
 
             self._takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
         return self._takes
+
+    @property
+    def compare(self) -> CompareDesk:
+        """What compares recordings, made when it is first wanted."""
+        if self._compare is None:
+            from kymaphon.app.compare import CompareDesk
+
+            self._compare = CompareDesk(self, self.filing, self.theme)
+        self._compare.theme = self.theme
+        return self._compare
 
     @property
     def cast(self) -> CastStage:
@@ -243,20 +258,11 @@ class Window(QMainWindow):
         redo.setShortcut(keys.Redo)
         edit.addActions([undo, redo])
         self.practice_menu = edit.addMenu("&Practice: where speech should sit")
-        self._practices = QActionGroup(self)
-        for practice in practices().values():
-            row = action(
-                self.practice_menu,
-                practice.name,
-                lambda practice=practice: self._set_practice(practice.id),
-                practice.source,
-                check=False,
-            )
-            row.setData(practice.id)
-            self._practices.addAction(row)
+        self.practice_menu.aboutToShow.connect(lambda: fill_practice_menu(self.practice_menu, self.document))
         self.cast_menu = bar.addMenu("&Cast")
         self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
         fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
+        fill_level_menu(bar.addMenu("&Level"), action, self._gone_to_level, self._level_forms)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -264,6 +270,12 @@ class Window(QMainWindow):
             lambda: self.takes.ask_take(),
             "Measures a recording; a room tone can be attached to a voice.",
             "Ctrl+M",
+        )
+        action(
+            take,
+            "&Compare takes of one voice\u2026",
+            lambda: self.compare.ask(),
+            "Which has the least noise at equal speech level, and whether that is real.",
         )
         self.detach_menu = take.addMenu("&Detach")
         self.detach_menu.aboutToShow.connect(lambda: self.takes.fill_detach(self.detach_menu))
@@ -334,8 +346,6 @@ class Window(QMainWindow):
         name = self.document.path.name if self.document.path else "new show"
         self.setWindowTitle(f"{show.title} ({name})[*] \u2013 Kymaphon")
         self.setWindowModified(self.document.unsaved)
-        for row in self._practices.actions():
-            row.setChecked(row.data() == show.practice)
 
     def _show_why(self) -> None:
         if not self._quiet:
@@ -402,10 +412,14 @@ class Window(QMainWindow):
         self.go("Rig")
         return self.rig
 
-    def _set_practice(self, practice: str) -> None:
-        self.document.apply(
-            (SetField("show", None, "practice", practice),), f"Practice: {practices()[practice].name}"
-        )
+    def _gone_to_level(self) -> LevelStage:
+        self.go("Level")
+        return self.level
+
+    def _level_forms(self) -> LevelForms:
+        from kymaphon.app.level_forms import LevelForms
+
+        return LevelForms(self, self.document, self.say)
 
     def _focus_why(self) -> None:
         buttons = self.why.findChildren(QPushButton)
@@ -487,7 +501,8 @@ class Window(QMainWindow):
         if not self.filing.may_leave():
             event.ignore()
             return
-        if self._takes is not None:
-            self._takes.stop()
+        for desk in (self._takes, self._compare):
+            if desk is not None:
+                desk.stop()
         self.document.close()
         event.accept()

@@ -258,6 +258,7 @@ class LineUpReading(Model):
     turned: Annotated[bool, Field(description="the gain was turned by as much")] = False
     passed: bool
     measured: Annotated[bool, Field(description="measured, not typed in")] = False
+    note: Annotated[str, Field(max_length=500)] = ""
 
 
 class LogEntry(Model):

@@ -4,15 +4,18 @@ it.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QButtonGroup,
     QPushButton,
+    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
 from kymaphon.app.document import Document
+from kymaphon.app.stages.level_page import LevelPage
+from kymaphon.app.stages.level_words import LEVEL_VIEWS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
@@ -20,16 +23,25 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
+from kymaphon.core.monitoring import own_ears
 
 
 class LevelStage(StageSurface):
-    """One voice along one chain. Chips choose the voice, the list the end."""
+    """One voice along one chain, its noise budget, the line-up, and the run. Chips choose the voice, the list the end.
+
+    Signals:
+        say: one line for the status line.
+    """
+
+    say = Signal(str)
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
@@ -51,10 +63,20 @@ class LevelStage(StageSurface):
         self.ends.activated.connect(self._choose_end)
         self.head.addWidget(self.every)
         self.head.addWidget(self.ends)
+        self.view = "ladder"
+        self._pages: dict[str, LevelPage] = {}
+        self._views = view_buttons(self, self.head, LEVEL_VIEWS, self.choose_view)
         self._chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
         self.column.addLayout(self._chip_row)
+        self.stack = QStackedWidget()
+        self.column.addWidget(self.stack, 1)
+        ladder_page = QWidget()
+        ladder_column = QVBoxLayout(ladder_page)
+        ladder_column.setContentsMargins(0, 0, 0, 0)
+        ladder_column.setSpacing(8)
+        self.stack.addWidget(ladder_page)
         card = QWidget()
         card.setObjectName("card")
         inside = QVBoxLayout(card)
@@ -68,10 +90,12 @@ class LevelStage(StageSurface):
         self.picture.turned.connect(self._turned)
         self.picture.stepped_by.connect(self._stepped)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 3)
+        ladder_column.addWidget(card, 3)
         self.table = LevelTable(theme)
         self.table.chosen.connect(self._select)
-        self.column.addWidget(self.table, 2)
+        ladder_column.addWidget(self.table, 2)
+        mark_view(self._views, self.view)
+        self._scale = 1.0
         voices = document.analysis.voices
         if voices:
             self.voice = voices[0].id
@@ -79,18 +103,78 @@ class LevelStage(StageSurface):
             self._choose_first_gain()
 
     def set_scale(self, scale: float) -> None:
+        self._scale = scale
+        for page in self._pages.values():
+            page.set_scale(scale)
         self.picture.scale = scale
         self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
-    def first(self) -> QWidget:
-        return self.picture
+    def first(self) -> QWidget | None:
+        page = self.page
+        return self.picture if page is None else page.first()
 
     def keep(self) -> object:
-        return self.voice, self.end, self.picture.index
+        return self.voice, self.end, self.picture.index, self.view
 
     def restore(self, kept: object) -> None:
         if isinstance(kept, tuple):
-            self.voice, self.end, self.picture.index = kept
+            self.voice, self.end, self.picture.index, view = kept
+            self._show_view(view)
+
+    # views
+
+    @property
+    def page(self) -> LevelPage | None:
+        """The view on screen beside the ladder; None for the ladder itself."""
+        return self._pages.get(self.view)
+
+    def choose_view(self, view: str) -> None:
+        """Another view of the stage."""
+        self.document.end_preview()
+        self._show_view(view)
+        self.refresh()
+        first = self.first()
+        if first is not None:
+            first.setFocus()
+
+    def _show_view(self, view: str) -> None:
+        self.view = view
+        if view != "ladder" and view not in self._pages:
+            page = made(view, self.document, self.theme)
+            page.set_scale(self._scale)
+            page.why_changed.connect(lambda view=view: self._page_changed(view))
+            page.title.connect(lambda title, words, view=view: self._page_title(view, title, words))
+            page.say.connect(self.say)
+            page.wants_voice.connect(self._page_voice)
+            self._pages[view] = page
+            self.stack.addWidget(page)
+        mark_view(self._views, view)
+        here = self._pages.get(view)
+        if here is None:
+            self.stack.setCurrentIndex(0)
+        else:
+            self.stack.setCurrentWidget(here)
+        self.every.setVisible(view == "ladder")
+        self.ends.setVisible(view in ("ladder", "noise"))
+        for button in self._chips.buttons():
+            button.setVisible(view in ("ladder", "noise"))
+
+    def _page_changed(self, view: str) -> None:
+        if view == self.view:
+            self.why_changed.emit()
+
+    def _page_title(self, view: str, title: str, words: str) -> None:
+        if view == self.view:
+            self.title.setText(title)
+            self.subtitle.setText(words)
+
+    def _page_voice(self, voice: str) -> None:
+        """The voice that a list went to is the one that ladder and budget show next."""
+        self.voice = voice
+
+    def act(self, action: str) -> None:
+        if self.page is not None:
+            self.page.act(action)
 
     # what is shown
 
@@ -128,6 +212,9 @@ class LevelStage(StageSurface):
             self.ends.addItem(f"to {analysis.party_name(end)}", end)
         self.ends.setCurrentIndex(ends.index(self.end) if self.end else -1)
         self.ends.blockSignals(False)
+        if self.page is not None:
+            self.page.refresh(self.voice, self.end)
+            return
         if self.voice:
             party = self.document.analysis.show.party(self.voice)
             self.title.setText(f"{party.name}, {party.kind}")
@@ -151,7 +238,7 @@ class LevelStage(StageSurface):
             return f"No way leads from here to {self.ends.currentText().removeprefix('to ')}."
         device = next((row for row in self.document.analysis.show.devices if row.party == self.voice), None)
         kind = self.document.analysis.catalogue[device.kind].name if device else "no microphone of its own"
-        return f"{kind}, {self.ends.currentText()}, {show_number(ladder.last.delay_ms, 'ms')} late there"
+        return f"{kind.removesuffix(' microphone')}, {show_number(ladder.last.delay_ms, 'ms')} late there"
 
     def _fill_chips(self) -> None:
         analysis = self.document.analysis
@@ -169,6 +256,7 @@ class LevelStage(StageSurface):
                 button.clicked.connect(lambda _checked=False, voice=voice: self.choose_voice(voice))
                 self._chips.addButton(button)
                 self._chip_row.addWidget(button)
+                button.setVisible(self.view in ("ladder", "noise"))
         for button in self._chips.buttons():
             voice = button.property("voice")
             button.setText(analysis.party_name(voice))
@@ -190,7 +278,9 @@ class LevelStage(StageSurface):
         return next((severity for severity in SEVERITIES if severity in rows), "tick")
 
     def why(self) -> WhyContent:
-        """What the Why panel shows for the selected point."""
+        """What the Why panel shows for the selected point, or for what the view has selected."""
+        if self.page is not None:
+            return self.page.why()
         rungs = self.rungs
         analysis = self.document.analysis
         if not rungs:
@@ -216,11 +306,30 @@ class LevelStage(StageSurface):
             for row in findings_about(analysis.findings, self.voice, *places)
             if row.stage in ("Level", "Rig")
         )
-        return WhyContent(rung.label, subtitle, lines=(rung.speech,), findings=found, more=tuple(more))
+        notes: tuple[str, ...] = ()
+        ladder = self.ladder
+        expected = expected_at(analysis, ladder, rung) if ladder is not None else None
+        if expected is not None:
+            shown = expected.now()
+            more = [expected.shows, *more, readings_here(expected)]
+            now, then = (figure_on(row.value, expected.unit) for row in (shown, expected.shows))
+            what = "peaks" if expected.peaks else "average"
+            notes = (
+                f"{expected.meter.name} of {expected.device} shows {what} of {now} now; for the mark it should show {then}.",
+            )
+        own = own_ears(analysis, self.voice)
+        if own is not None and own.lines():
+            more.extend(own.lines())
+            notes = (*notes, own.words())
+        return WhyContent(
+            rung.label, subtitle, lines=(rung.speech,), findings=found, more=tuple(more), extra=notes
+        )
 
     # what the user does
 
     def show_finding(self, finding: Finding) -> None:
+        if self.view != "ladder":
+            self.choose_view("ladder")
         if finding.subjects and any(row.id == finding.subjects[0] for row in self.document.analysis.voices):
             self.choose_voice(finding.subjects[0])
 
@@ -268,3 +377,18 @@ class LevelStage(StageSurface):
         given = getattr(setting, knob.ref.field) if setting is not None else None
         now = knob.value if given is None else given
         self._turned(knob, stepped(knob, now + steps * knob.step), f"turn {knob.ref}")
+
+
+def made(view: str, document: Document, theme: Theme) -> LevelPage:
+    """A view, made when it is first wanted."""
+    if view == "noise":
+        from kymaphon.app.stages.level_noise import NoisePage
+
+        return NoisePage(document, theme)
+    if view == "solve":
+        from kymaphon.app.stages.level_solve import SolvePage
+
+        return SolvePage(document, theme)
+    from kymaphon.app.stages.level_run import RunPage
+
+    return RunPage(document, theme)

@@ -228,7 +228,8 @@ class LadderPicture(QWidget):
         painter.setFont(font(9, QFont.Weight.DemiBold, self.scale))
         metrics = QFontMetricsF(painter.font())
         height = metrics.height()
-        x = self._x(len(self.rungs) - 1) - 8
+        # Left of the figure of voice over noise.
+        x = self._x(len(self.rungs) - 1) - 116 * self.scale
         floor = self._y(FLOOR_DB)
         y = -1e9
         for top, text, kind in sorted(labels):

@@ -15,7 +15,9 @@ from kymaphon.core.levels import NOISE_NAMES, Rung
 
 Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
-HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise", "Gain set")
+NARROWEST = 140
+"""The names of points are not made narrower than this, in pixels."""
+HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Noise from", "Late", "Gain set")
 HELP = (
     "Where the point stands in the chain",
     "Average speech there",
@@ -23,6 +25,7 @@ HELP = (
     "All noises together",
     "From the peak to clipping",
     "Which noise wins there",
+    "How long after it was said it is there",
     "What the device's knob stands at, of how much it has",
 )
 HEADROOM = 4
@@ -133,7 +136,8 @@ class LevelTable(QTableView):
         ]
         widths[HEADROOM] += 20
         left = self.viewport().width() - sum(widths)
-        widths[0] += max(0, left)
+        # The names give way first: they are whole in their tooltip, and under the picture.
+        widths[0] = max(widths[0] + left, NARROWEST)
         for i, width in enumerate(widths):
             if self.columnWidth(i) != width:
                 self.setColumnWidth(i, width)
@@ -157,5 +161,6 @@ def _cells(rung: Rung, faders: bool) -> tuple[str, ...]:
         show_number(rung.noise_total_db, rung.unit) if rung.noise_db else DASH,
         DASH if rung.headroom_db is None else show_number(rung.headroom_db, "dB"),
         NOISE_NAMES.get(rung.loudest_noise, DASH),
+        show_number(rung.delay_ms, "ms"),
         gain,
     )

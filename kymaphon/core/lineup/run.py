@@ -176,7 +176,7 @@ def entry_of(
         line_up=LineUpReading(
             voice=step.voice, at=step.point.node, scale=wants.meter.id, peaks=wants.peaks, expected=round(wants.shows.value, 3),
             shown=round(outcome.shown, 3), off_db=round(outcome.off_db, 3), turn_db=outcome.turn_db, turned=turned,
-            passed=passed, measured=measured,
+            passed=passed, measured=measured, note=note[:500],
         ),
     )  # fmt: skip
 
@@ -231,8 +231,8 @@ def read_meter(expected: Expected, signal: Any, sample_rate_hz: int, full_scale_
     needle: VuMeter | QuasiPeakMeter | RmsMeter
     if row.id == "vu":
         needle = VuMeter(sample_rate_hz)
-    elif row.id.startswith("ppm"):
-        needle = QuasiPeakMeter(sample_rate_hz, "I" if row.id == "ppm-1" else "II")
+    elif expected.peaks:
+        needle = QuasiPeakMeter(sample_rate_hz, "II" if row.id.startswith("ppm-2") else "I")
     else:
         needle = RmsMeter(sample_rate_hz)
     step = max(1, round(sample_rate_hz * STEP_S))

@@ -1,0 +1,163 @@
+"""Forms of Level: marks of points, practices of one's own, safety copies. Every one ends in one step of undo."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from PySide6.QtWidgets import QWidget
+
+from kymaphon.app.document import Document
+from kymaphon.app.widgets.form import Field, Form
+from kymaphon.core.edits import SetField
+from kymaphon.core.lineup.safety import safety_copy
+from kymaphon.core.points import POINTS
+from kymaphon.core.practice import PointMark, Practice, practices
+from kymaphon.core.scales import scales
+
+
+class LevelForms:
+    """Opens the forms over a window.
+
+    Args:
+        say: puts one line into the status line.
+    """
+
+    def __init__(self, window: QWidget, document: Document, say: Any) -> None:
+        self.window, self.document, self.say = window, document, say
+
+    def marks(self) -> None:
+        """The show's practice, one for each sort of point, and the alignments of the house."""
+        show = self.document.show
+        known = tuple((row.id, row.name) for row in practices(show.practices).values())
+        set_now = {row.at: row.practice for row in show.marks}
+        fields = [
+            Field(
+                "practice",
+                "The show",
+                "choice",
+                show.practice,
+                known,
+                tip="Where speech should sit wherever nothing else is said.",
+            )
+        ]
+        for at, words in POINTS.items():
+            usual = (None, "as the show")
+            tip = f"A practice for every {words}."
+            fields.append(
+                Field(at, words[:1].upper() + words[1:], "choice", set_now.get(at), (usual, *known), tip=tip)
+            )
+        fields.append(
+            Field(
+                "vu_zero_dbu",
+                "0 VU, dBu",
+                "number",
+                show.vu_zero_dbu,
+                tip="House alignment; +4 dBu is common practice.",
+            )
+        )
+        fields.append(
+            Field(
+                "line_up_dbfs",
+                "0 dBu where no converter says, dBFS",
+                "number",
+                show.line_up_dbfs,
+                tip="EBU R 68: -18; SMPTE RP 155: -20.",
+            )
+        )
+
+        def take(values: dict[str, Any]) -> None:
+            others = tuple(row for row in show.marks if row.at not in POINTS)
+            made = tuple(PointMark(at=at, practice=values[at]) for at in POINTS if values[at])
+            edits = (
+                SetField("show", None, "practice", values["practice"]),
+                SetField("show", None, "marks", (*made, *others)),
+                SetField("show", None, "vu_zero_dbu", values["vu_zero_dbu"]),
+                SetField("show", None, "line_up_dbfs", values["line_up_dbfs"]),
+            )
+            self.document.apply(edits, "marks of points")
+
+        note = "A mark set for a sort of point goes before that of the show; the ladder then judges the voice there too."
+        Form("Marks of points", tuple(fields), take, self.window, note=note).exec()
+
+    def own_practice(self) -> None:
+        """A copy of the practice in force, with figures of one's own."""
+        show = self.document.show
+        now = practices(show.practices)[show.practice]
+        fields = (
+            Field(
+                "name",
+                "Name",
+                "text",
+                f"{now.name}, own",
+                tip="A practice of yours with this name is replaced.",
+            ),
+            Field("where", "Where", "text", now.where, empty="not said"),
+            Field(
+                "scale",
+                "Read on",
+                "choice",
+                now.scale,
+                tuple((row.id, f"{row.name}, {row.unit}") for row in scales().values()),
+            ),
+            Field("average", "Average shown", "number", now.average, empty="read at its peaks"),
+            Field("tolerance_db", "Give or take, dB", "number", now.tolerance_db),
+            Field("peak", "Peaks shown", "number", now.peak, empty="not said"),
+            Field(
+                "never_over",
+                "Never over",
+                "number",
+                now.never_over,
+                empty="not said",
+                tip="On a loudness meter in dBTP.",
+            ),
+            Field("unity", "Faders stay at 0", "check", now.unity),
+            Field("mono", "Delivered in mono", "check", now.mono),
+        )
+
+        def take(values: dict[str, Any]) -> None:
+            name = values["name"] or "Own"
+            made = Practice.model_validate(
+                {
+                    **values,
+                    "name": name,
+                    "where": values["where"] or "",
+                    "id": _id_of(name),
+                    "source": "house rule",
+                }
+            )
+            kept = tuple(row for row in show.practices if row.id != made.id)
+            edits = (
+                SetField("show", None, "practices", (*kept, made)),
+                SetField("show", None, "practice", made.id),
+            )
+            self.document.apply(edits, f"practice: {made.name}")
+
+        note = f"Figures are readings of the meter that is chosen. It goes with the show and is in force at once. Copied from: {now.source}."
+        Form("A practice of your own", fields, take, self.window, note=note).exec()
+
+    def safety(self, voice: str) -> None:
+        """A safety copy of a voice, or why there is none."""
+        if not voice:
+            self.say("No voice yet: add a party that speaks.")
+            return
+        name = self.document.analysis.party_name(voice)
+        copy = safety_copy(self.document.analysis, voice)
+        if not copy.possible:
+            self.say(copy.text)
+            return
+
+        def take(values: dict[str, Any]) -> None:
+            made = safety_copy(self.document.analysis, voice, values["lowered"])
+            if not made.possible:
+                raise ValueError(made.text)
+            self.document.apply(made.edits, f"safety copy of {name}")
+            self.say(made.text)
+
+        fields = (Field("lowered", "Lower by, dB", "number", 12.0, tip="10 to 20 dB is common practice."),)
+        Form(f"Safety copy of {name}", fields, take, self.window, note=copy.text).exec()
+
+
+def _id_of(name: str) -> str:
+    words = re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-")[:56]
+    return words or "own"

@@ -1,0 +1,316 @@
+"""Level, line-up: what the solver would turn, why no further, and where every voice then is."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+
+from kymaphon.app.document import Document
+from kymaphon.app.stages.level_page import LevelPage, Worker
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
+from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.lineup.model import School
+from kymaphon.core.lineup.plan import LineUpPlan, line_up, school_words, spare_line
+
+SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
+VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")
+VOICE_HELP = (
+    "Who is heard",
+    "Speech against its mark as it stands",
+    "Speech against its mark after the line-up",
+    "From the peaks, with what a talker gains on warming up, to the nearest ceiling",
+    "Voice over all noise at the end, as it stands",
+    "The same after the line-up",
+    "What keeps it from its mark; nothing when it is on it",
+)
+MOVE_HEADINGS = ("Turn", "Now", "To", "By", "Why no further up")
+MOVE_HELP = (
+    "What is turned or switched", "Where it stands", "Where it goes", "How far that is",
+    "Gain early is quiet until something forbids it: a ceiling, the end of a range",
+)  # fmt: skip
+
+
+class SolvePage(LevelPage):
+    """The line-up of the whole show, or of one voice: solved anew whenever the show changes."""
+
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__(document, theme)
+        row = QHBoxLayout()
+        self.scope = Choice()
+        self.scope.setAccessibleName("Whom to line up")
+        self.scope.setToolTip("The whole show, or one voice: then only what moves nobody else is turned.")
+        self.scope.activated.connect(lambda _index: self._solve())
+        self.school = Choice()
+        self.school.setAccessibleName("What faders do")
+        self.school.setToolTip("Whether faders stay as they are, go to 0, or may be moved like gains.")
+        for name in SCHOOLS:
+            self.school.addItem(school_words(name), name)
+        self.school.activated.connect(lambda _index: self._school_chosen())
+        self.do = QPushButton("Do all of it")
+        self.do.setProperty("role", "primary")
+        self.do.setToolTip("Turns everything that is listed, as one step. Can be undone.")
+        self.do.clicked.connect(lambda: self.act("do line-up"))
+        self.look = QPushButton("Preview")
+        self.look.setCheckable(True)
+        self.look.setToolTip(
+            "Shows every picture as it would be, without changing anything. Press again to end."
+        )
+        self.look.clicked.connect(self._preview)
+        for widget in (self.scope, self.school):
+            row.addWidget(widget)
+        row.addStretch(1)
+        row.addWidget(self.look)
+        row.addWidget(self.do)
+        self.column.addLayout(row)
+        self.told = label("", "")
+        self.recipe = label("", "muted")
+        self.column.addWidget(self.told)
+        self.column.addWidget(self.recipe)
+        self.voices = RowTable(theme, "Voices", "Every voice before and after. The Why panel has the sums.")
+        self.voices.spare = (4, 5)
+        self.voices.chosen.connect(lambda row, _column: self._chosen("voice", row))
+        self.column.addWidget(self.voices, 3)
+        self.moves = RowTable(theme, "Turns", "What would be turned. Enter on a row turns that one alone.")
+        self.moves.chosen.connect(lambda row, _column: self._chosen("move", row))
+        self.moves.opened.connect(self._turn_one)
+        self.column.addWidget(self.moves, 3)
+        self.plan: LineUpPlan | None = None
+        self._selected = ("voice", 0)
+        self._school: School | None = None
+        self._about: object = None
+        self._worker = Worker(self, self._arrived, self._failed)
+
+    def set_scale(self, scale: float) -> None:
+        for table in (self.voices, self.moves):
+            table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+
+    def first(self) -> QWidget | None:
+        return self.voices
+
+    def refresh(self, voice: str, end: str) -> None:
+        self.look.setChecked(bool(self.document.previewing))
+        if self.document.previewing:
+            return
+        analysis = self.document.analysis
+        kept = self.scope.currentData()
+        rows = [("", "The whole show"), *((row.id, f"{row.name} alone") for row in analysis.voices)]
+        self.scope.blockSignals(True)
+        self.scope.clear()
+        for name, words in rows:
+            self.scope.addItem(words, name)
+        self.scope.setCurrentIndex(max(0, next((i for i, row in enumerate(rows) if row[0] == kept), 0)))
+        self.scope.blockSignals(False)
+        if self._school is None:
+            self.school.setCurrentIndex(SCHOOLS.index("unity" if analysis.mark.practice.unity else "stay"))
+        self._solve()
+
+    def _school_chosen(self) -> None:
+        self._school = self.school.currentData()
+        self._solve()
+
+    def _solve(self) -> None:
+        if self.document.previewing:
+            self.document.end_preview()
+            return
+        analysis = self.document.analysis
+        voice, school = self.scope.currentData(), self.school.currentData()
+        self._about = analysis, voice, school
+        voices = (voice,) if voice else None
+        self._worker.ask(lambda: line_up(analysis, voices, school=school), self._about)
+        if self.plan is None:
+            self.told.setText("Working it out.")
+
+    def _failed(self, error: Exception) -> None:
+        self.plan = None
+        self.told.setText(str(error))
+        self.why_changed.emit()
+
+    def _arrived(self, about: object, result: object) -> None:
+        if about is not self._about or not isinstance(result, LineUpPlan):
+            return
+        self.plan = result
+        plan = result
+        self.told.setText(plan.sentence())
+        self.recipe.setText(plan.against_recipe())
+        self.do.setEnabled(bool(plan.moves))
+        self.look.setEnabled(bool(plan.moves))
+        hues = {party.id: k for k, party in enumerate(self.document.show.parties)}
+        rows = []
+        for row in plan.voices:
+            mark = "" if row.on_mark else "fix"
+            rows.append(
+                Row(
+                    ("voice", row.voice),
+                    (plan.after.party_name(row.voice), _db(row.off_before_db, sign=True), _db(row.off_db, sign=True),
+                     _db(row.spare_db), _db(row.over_noise_before_db), _db(row.over_noise_db), row.forbids or DASH),
+                    hues.get(row.voice, -1), ((2, mark),) if mark and row.on_mark is not None else (),
+                )
+            )  # fmt: skip
+        self.voices.set_rows(VOICE_HEADINGS, VOICE_HELP, tuple(rows))
+        turned = []
+        for move in plan.moves:
+            if move.turn.sort == "pad":
+                cells = (
+                    move.turn.label,
+                    "in" if move.turn.now < 0 else "out",
+                    "in" if move.after < 0 else "out",
+                    _db(move.after - move.turn.now, sign=True),
+                    DASH,
+                )
+            else:
+                cells = (
+                    move.turn.label,
+                    _db(move.turn.now, sign=True),
+                    _db(move.after, sign=True),
+                    _db(move.after - move.turn.now, sign=True),
+                    move.limit or DASH,
+                )
+            turned.append(Row(("move", move.turn.label), cells))
+        self.moves.set_rows(MOVE_HEADINGS, MOVE_HELP, tuple(turned))
+        sort, number = self._selected
+        table = self.voices if sort == "voice" else self.moves
+        self._selected = sort, max(0, min(number, len(table.words.rows) - 1))
+        self._mark_selected()
+        self.title.emit(
+            "Line-up",
+            "Gains and pads that put speech on its marks, keep peaks under every ceiling, and lose the least to noise.",
+        )
+        self.why_changed.emit()
+
+    def _chosen(self, sort: str, row: int) -> None:
+        self._selected = sort, row
+        self._mark_selected()
+        if sort == "voice" and self.plan is not None:
+            self.wants_voice.emit(self.plan.voices[row].voice)
+        self.why_changed.emit()
+
+    def _mark_selected(self) -> None:
+        sort, number = self._selected
+        self.voices.choose(number if sort == "voice" and self.voices.words.rows else -1)
+        self.moves.choose(number if sort == "move" and self.moves.words.rows else -1)
+
+    def why(self) -> WhyContent:
+        plan = self.plan
+        if plan is None:
+            return WhyContent("Line-up", self.told.text())
+        proof = (
+            f"Proven: no other settings with these marks and ceilings have less noise (solved in {plan.rounds} rounds)."
+            if plan.proven
+            else "The best that was found; that nothing better exists is not proven for this rig."
+        )
+        actions = (
+            (
+                Action(
+                    "do line-up",
+                    "Do all of it",
+                    "Turns everything that is listed, as one step. Can be undone.",
+                ),
+            )
+            if plan.moves
+            else ()
+        )
+        sort, number = self._selected
+        if sort == "move" and number < len(plan.moves):
+            move = plan.moves[number]
+            terms = (
+                Derived("stands at", move.turn.now, "dB"),
+                Derived("turned by", move.after - move.turn.now, "dB"),
+            )
+            line = Derived(
+                move.turn.label, move.after, "dB", "sum of the lines", terms, "line-up solver", True
+            )
+            why = (
+                move.limit
+                or "Further up nothing would be won: what comes in after it is far under the room, or it is needed lower for the mark."
+            )
+            one = Action("turn one", "Turn this one alone", f"{move.words}, and nothing else. Can be undone.")
+            return WhyContent(
+                move.turn.label,
+                f"{move.words}",
+                extra=(f"{why[:1].upper()}{why[1:]}.".replace("..", "."),),
+                lines=(line,),
+                actions=(one, *actions),
+                hint=proof,
+            )
+        if number < len(plan.voices):
+            row = plan.voices[number]
+            lines = []
+            if row.off_db is not None and row.wanted is not None:
+                terms = (
+                    Derived(f"speech at {row.point}, then", row.wanted + row.off_db, row.unit),
+                    Derived(f"less the mark ({row.wanted_by})", -row.wanted, "dB", source=row.wanted_by),
+                )
+                lines.append(
+                    Derived(
+                        "off the mark, then",
+                        row.off_db,
+                        "dB",
+                        "sum of the lines",
+                        terms,
+                        "the changed show, analysed",
+                        True,
+                    )
+                )
+            spare = spare_line(row)
+            if spare is not None:
+                lines.append(spare)
+            if row.over_noise_db is not None and row.over_noise_before_db is not None:
+                terms = (
+                    Derived("now", row.over_noise_before_db, "dB"),
+                    Derived("changes by", row.over_noise_db - row.over_noise_before_db, "dB"),
+                )
+                lines.append(
+                    Derived(
+                        "voice over noise, then",
+                        row.over_noise_db,
+                        "dB",
+                        "sum of the lines",
+                        terms,
+                        "the changed show, analysed",
+                        True,
+                    )
+                )
+            extra = (f"{row.forbids[:1].upper()}{row.forbids[1:]}.",) if row.forbids else ()
+            held = tuple(f"Held: {text}." for text in plan.held)
+            return WhyContent(
+                plan.after.party_name(row.voice),
+                "on the mark"
+                if row.on_mark
+                else "no mark is read"
+                if row.on_mark is None
+                else "not on the mark",
+                bad=row.on_mark is False,
+                extra=extra,
+                lines=tuple(lines),
+                actions=actions,
+                notes=held,
+                hint=proof,
+            )
+        return WhyContent("Line-up", plan.sentence(), actions=actions, hint=proof)
+
+    def act(self, action: str) -> None:
+        plan = self.plan
+        if plan is None or not plan.moves:
+            self.say.emit("Nothing is to turn.")
+        elif action == "do line-up":
+            self.document.apply(plan.edits, f"line-up, {len(plan.moves)} turned")
+            self.say.emit(f"Done: {len(plan.moves)} turned. Ctrl+Z takes it back.")
+        elif action == "turn one":
+            self._turn_one(self._selected[1])
+
+    def _turn_one(self, number: int) -> None:
+        if self.plan is not None and number < len(self.plan.moves):
+            move = self.plan.moves[number]
+            self.document.apply((move.edit(),), move.words)
+
+    def _preview(self, on: bool) -> None:
+        if on and self.plan is not None and self.plan.moves:
+            self.document.preview(self.plan.edits, f"line-up, {len(self.plan.moves)} turned")
+        else:
+            self.document.end_preview()
+
+
+def _db(value: float | None, *, sign: bool = False) -> str:
+    return DASH if value is None else show_number(value, "dB", sign=sign)
