@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QProgressDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QFileDialog, QVBoxLayout, QWidget
 
 from kymaphon.app.filing import Filing
+from kymaphon.app.progress import LongWork, WorkDesk
 from kymaphon.app.takes import AUDIO_SUFFIXES
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
@@ -27,42 +28,26 @@ HELP = (
 )  # fmt: skip
 
 
-class _Signals(QObject):
-    progress = Signal(float)
-    done = Signal(object)
-    failed = Signal(str)
-
-
-class CompareWork(QRunnable):
-    """Measures some recordings. Set `stop` to end it."""
+class CompareWork(LongWork):
+    """Measures some recordings and compares them."""
 
     def __init__(self, paths: list[Path]) -> None:
         super().__init__()
         self.paths = paths
-        self.signals = _Signals()
-        self.stop = False
 
     def run(self) -> None:
         rows: list[tuple[str, TakeMeasure]] = []
         try:
-            for i, path in enumerate(self.paths):
-                rows.append(
-                    (
-                        path.name,
-                        measure_take(
-                            path, progress=lambda part, i=i: self._step((i + part) / len(self.paths))
-                        ),
-                    )
-                )  # type: ignore[misc]
+            for path in self.paths:
+                rows.append((path.name, measure_take(path, progress=partial(self._of_one, len(rows)))))
             self.signals.done.emit(compare(rows))
         except Cancelled:
             self.signals.failed.emit("")
         except (FileProblem, ValueError) as problem:
             self.signals.failed.emit(str(problem))
 
-    def _step(self, part: float) -> bool:
-        self.signals.progress.emit(part)
-        return not self.stop
+    def _of_one(self, before: int, part: float) -> bool:
+        return self.step((before + part) / len(self.paths))
 
 
 class CompareDialog(QDialog):
@@ -100,14 +85,12 @@ def _row(take: Compared) -> Row:
     )  # fmt: skip
 
 
-class CompareDesk(QObject):
+class CompareDesk(WorkDesk):
     """Asks for recordings, measures them, shows how they compare."""
 
     def __init__(self, window: QWidget, filing: Filing, theme: Theme) -> None:
         super().__init__(window)
-        self.window, self.filing, self.theme = window, filing, theme
-        self._work: CompareWork | None = None
-        self._progress: QProgressDialog | None = None
+        self.filing, self.theme = filing, theme
 
     def ask(self) -> None:
         """Asks for two recordings or more."""
@@ -123,41 +106,13 @@ class CompareDesk(QObject):
 
     def compare(self, paths: list[Path]) -> None:
         """Measures in a worker thread, with progress; then shows the comparison."""
-        self.stop()
-        work = CompareWork(paths)
-        work.setAutoDelete(False)
-        self._progress = QProgressDialog(f"Measuring {len(paths)} takes", "Stop", 0, 1000, self.window)
-        self._progress.setMinimumDuration(400)
-        self._progress.setWindowModality(Qt.WindowModality.WindowModal)
-        self._progress.canceled.connect(self.stop)
-        work.signals.progress.connect(self._step)
-        work.signals.done.connect(self._compared)
-        work.signals.failed.connect(self._failed)
-        self._work = work
-        QThreadPool.globalInstance().start(work)
+        self.start(CompareWork(paths), f"Measuring {len(paths)} takes")
 
-    def stop(self) -> None:
-        """Ends a comparison that runs."""
-        if self._work is not None:
-            self._work.stop = True
+    def done(self, work: LongWork, result: object) -> None:
+        if isinstance(result, Comparison):
+            CompareDialog(result, self.theme, self.window).exec()
 
-    def _step(self, part: float) -> None:
-        if self._progress is not None:
-            self._progress.setValue(min(999, round(part * 1000)))
-
-    def _end(self) -> None:
-        self._work = None
-        if self._progress is not None:
-            self._progress.reset()
-            self._progress.deleteLater()
-            self._progress = None
-
-    def _compared(self, comparison: Comparison) -> None:
-        self._end()
-        CompareDialog(comparison, self.theme, self.window).exec()
-
-    def _failed(self, text: str) -> None:
-        self._end()
+    def failed(self, text: str) -> None:
         if text:
             self.filing.problem("The takes were not compared", text)
         else:

@@ -5,20 +5,19 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
     QMenu,
-    QProgressDialog,
     QVBoxLayout,
     QWidget,
 )
 
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
+from kymaphon.app.progress import LongWork, WorkDesk
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
@@ -32,35 +31,21 @@ from kymaphon.files.errors import FileProblem
 AUDIO_SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff", ".w64", ".rf64", ".opus")
 
 
-class MeasureSignals(QObject):
-    """What a measuring tells: part done, the measure with the file's fingerprint, or what went wrong."""
-
-    progress = Signal(float)
-    done = Signal(object, str)
-    failed = Signal(str)
-
-
-class MeasureWork(QRunnable):
-    """Measures one recording. Set `stop` to end it."""
+class MeasureWork(LongWork):
+    """Measures one recording. Gives its measure and the file's fingerprint."""
 
     def __init__(self, path: Path) -> None:
         super().__init__()
         self.path = path
-        self.signals = MeasureSignals()
-        self.stop = False
 
     def run(self) -> None:
         try:
-            measure = measure_take(self.path, progress=self._step)
-            self.signals.done.emit(measure, fingerprint(self.path))
+            measure = measure_take(self.path, progress=self.step)
+            self.signals.done.emit((measure, fingerprint(self.path)))
         except FileProblem as problem:
             self.signals.failed.emit(str(problem))
         except Cancelled:
             self.signals.failed.emit("")
-
-    def _step(self, part: float) -> bool:
-        self.signals.progress.emit(part)
-        return not self.stop
 
 
 class TakeDialog(QDialog):
@@ -118,7 +103,7 @@ class TakeDialog(QDialog):
         return str(self.voices.currentData())
 
 
-class TakeDesk(QObject):
+class TakeDesk(WorkDesk):
     """Measures recordings for one window and attaches them to the show.
 
     Args:
@@ -127,9 +112,7 @@ class TakeDesk(QObject):
 
     def __init__(self, window: QWidget, document: Document, filing: Filing, voice: Callable[[], str]) -> None:
         super().__init__(window)
-        self.window, self.document, self.filing, self.voice = window, document, filing, voice
-        self._work: MeasureWork | None = None
-        self._progress: QProgressDialog | None = None
+        self.document, self.filing, self.voice = document, filing, voice
 
     def ask_take(self) -> None:
         """Asks for a recording and measures it."""
@@ -145,45 +128,17 @@ class TakeDesk(QObject):
 
     def measure(self, path: Path) -> None:
         """Measures a recording in a worker thread, with progress; then offers to attach it."""
-        self.stop()
-        work = MeasureWork(path)
-        work.setAutoDelete(False)
-        self._progress = QProgressDialog(f"Measuring {path.name}", "Stop", 0, 1000, self.window)
-        self._progress.setMinimumDuration(400)
-        self._progress.setWindowModality(Qt.WindowModality.WindowModal)
-        self._progress.canceled.connect(self.stop)
-        work.signals.progress.connect(self._step)
-        work.signals.done.connect(self._measured)
-        work.signals.failed.connect(self._not_measured)
-        self._work = work
-        QThreadPool.globalInstance().start(work)
+        self.start(MeasureWork(path), f"Measuring {path.name}")
 
-    def stop(self) -> None:
-        """Ends a measuring that runs."""
-        if self._work is not None:
-            self._work.stop = True
-
-    def _step(self, part: float) -> None:
-        if self._progress is not None:
-            self._progress.setValue(min(999, round(part * 1000)))
-
-    def _end(self) -> Path:
-        path = self._work.path if self._work else Path()
-        self._work = None
-        if self._progress is not None:
-            self._progress.reset()
-            self._progress.deleteLater()
-            self._progress = None
-        return path
-
-    def _measured(self, measure: TakeMeasure, sha256: str) -> None:
-        path = self._end()
-        dialog = TakeDialog(path, measure, self.document.analysis, self.voice(), self.window)
+    def done(self, work: LongWork, result: object) -> None:
+        if not isinstance(work, MeasureWork) or not isinstance(result, tuple):
+            return
+        measure, sha256 = result
+        dialog = TakeDialog(work.path, measure, self.document.analysis, self.voice(), self.window)
         if dialog.exec() and measure.noise_floor_dbfs is not None:
-            self.attach(path, measure.noise_floor_dbfs, dialog.voice, sha256)
+            self.attach(work.path, measure.noise_floor_dbfs, dialog.voice, sha256)
 
-    def _not_measured(self, text: str) -> None:
-        self._end()
+    def failed(self, text: str) -> None:
         if text:
             self.filing.problem("The recording was not measured", text)
         else:

@@ -71,6 +71,10 @@ class _Work(QRunnable):
         self._answer.done.emit(self._about, result)
 
 
+_ANSWERS: list[_Answer] = []
+"""Kept for good: work may still end when the view that asked for it is gone with its theme or its window."""
+
+
 class Worker(QObject):
     """Does one thing at a time in a worker thread; what was asked for while it was busy is done next, the newest only.
 
@@ -84,27 +88,27 @@ class Worker(QObject):
     ) -> None:
         super().__init__(parent)
         self._done, self._failed = done, failed
-        self._answer = _Answer(self)
+        self._answer = _Answer()
+        _ANSWERS.append(self._answer)
         self._answer.done.connect(self._arrived)
         self._answer.failed.connect(self._broke)
         self._next: tuple[Callable[[], object], object] | None = None
-        self._held: _Work | None = None
+        self._busy = False
 
     @property
     def busy(self) -> bool:
-        return self._held is not None
+        return self._busy
 
     def ask(self, run: Callable[[], object], about: object) -> None:
         """Work to be done; `about` comes back with the result."""
-        if self._held is not None:
+        if self._busy:
             self._next = run, about
             return
-        self._held = _Work(run, about, self._answer)
-        self._held.setAutoDelete(False)
-        QThreadPool.globalInstance().start(self._held)
+        self._busy = True
+        QThreadPool.globalInstance().start(_Work(run, about, self._answer))
 
     def _go_on(self) -> None:
-        self._held = None
+        self._busy = False
         if self._next is not None:
             run, about = self._next
             self._next = None
