@@ -5,6 +5,7 @@ it.
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QPushButton,
@@ -33,6 +34,9 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
 from kymaphon.core.monitoring import own_ears
 
+NARROW = 640
+"""A stage narrower than this, in pixels, has no room for words beside its buttons."""
+
 
 class LevelStage(StageSurface):
     """One voice along one chain, its noise budget, the line-up, and the run. Chips choose the voice, the list the end.
@@ -45,6 +49,7 @@ class LevelStage(StageSurface):
 
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
+        self._scale = 1.0
         self.voice = ""
         self.end = ""
         self._every = False
@@ -95,7 +100,6 @@ class LevelStage(StageSurface):
         self.table.chosen.connect(self._select)
         ladder_column.addWidget(self.table, 2)
         mark_view(self._views, self.view)
-        self._scale = 1.0
         voices = document.analysis.voices
         if voices:
             self.voice = voices[0].id
@@ -120,6 +124,13 @@ class LevelStage(StageSurface):
         if isinstance(kept, tuple):
             self.voice, self.end, self.picture.index, view = kept
             self._show_view(view)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        # A narrow stage leaves the words to the Why panel, which has them too.
+        wide = self.width() >= NARROW * (0.5 + 0.5 * self._scale)
+        self.title.setVisible(wide)
+        self.subtitle.setVisible(wide)
 
     # views
 

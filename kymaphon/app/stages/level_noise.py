@@ -52,6 +52,8 @@ class NoisePage(LevelPage):
 
     def set_scale(self, scale: float) -> None:
         self.picture.scale = scale
+        self.picture.setMinimumHeight(round(200 * scale))
+        self.table.setMinimumHeight(round(120 * scale))
         self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
     def first(self) -> QWidget | None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
+from PySide6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
@@ -30,7 +30,17 @@ class LevelPage(QWidget):
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__()
         self.document, self.theme = document, theme
-        self.column = QVBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        # Large text in a small window: the view scrolls rather than cut anything off.
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        body = QWidget()
+        area.setWidget(body)
+        whole.addWidget(area)
+        self.column = QVBoxLayout(body)
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
 

@@ -6,12 +6,13 @@ from datetime import UTC, datetime
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.level_page import LevelPage, Worker
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
+from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.widgets.why import WhyContent, label
@@ -35,7 +36,7 @@ from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 HEADINGS = ("Source", "Expected", "Showed", "Off", "Turned", "At", "Note")
 HELP = (
     "Who is heard, talkers first", "What its meter should show", "What it showed last", "Above the mark, in dB",
-    "By how much the gain was turned", "When it was read", "What was noted",
+    "By how much the gain was turned, in all", "When it was read", "What was noted",
 )  # fmt: skip
 KEYS = "Space measures on the simulated rig; T turns the gain by what is suggested; Enter notes it and goes on; Page keys choose the source; F2 writes a note."
 
@@ -103,13 +104,13 @@ class RunPage(LevelPage):
         self._measured = False
         self._worker = Worker(self, self._arrived, lambda error: self._tell(str(error)))
 
-    def _keys_row(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+    def _keys_row(self) -> FlowLayout:
+        row = FlowLayout()
         self.reading = ReadingEdit()
         self.reading.setPlaceholderText("what the meter showed")
         self.reading.setAccessibleName("Reading of the meter")
         self.reading.setStatusTip(KEYS)
-        self.reading.setMaximumWidth(220)
+        self.reading.setFixedWidth(210)
         self.reading.textEdited.connect(self._typed)
         self.reading.returnPressed.connect(self.note_it)
         self.reading.key.connect(self._key)
@@ -129,7 +130,8 @@ class RunPage(LevelPage):
         self.note_button.setProperty("role", "primary")
         for widget in (self.reading, self.measure_button, self.turn_button, self.note_button):
             row.addWidget(widget)
-        row.addWidget(self.note, 1)
+        self.note.setMinimumWidth(200)
+        row.addWidget(self.note)
         return row
 
     def _button(self, words: str, tip: str, run: object) -> QPushButton:
@@ -142,7 +144,10 @@ class RunPage(LevelPage):
 
     def set_scale(self, scale: float) -> None:
         self.face.scale = scale
+        self.face.setMinimumHeight(round(140 * scale))
+        self.reading.setFixedWidth(round(180 * scale))
         self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+        self.table.setMinimumHeight(round(120 * scale))
 
     def first(self) -> QWidget | None:
         return self.reading
@@ -215,6 +220,10 @@ class RunPage(LevelPage):
     def _fill(self, analysis: Analysis) -> None:
         found = last_readings(analysis)
         hues = {party.id: k for k, party in enumerate(analysis.show.parties)}
+        turned_by: dict[str, float] = {}
+        for line in analysis.show.log:
+            if line.line_up is not None and line.line_up.turned:
+                turned_by[line.line_up.voice] = turned_by.get(line.line_up.voice, 0.0) + line.line_up.turn_db
         rows = []
         for step in self.steps:
             entry = found.get(step.voice)
@@ -224,7 +233,8 @@ class RunPage(LevelPage):
                 cells = (step.name, expected, DASH, DASH, DASH, DASH, DASH)
                 marks: tuple[tuple[int, str], ...] = ()
             else:
-                turned = show_number(row.turn_db, "dB", sign=True) if row.turned else DASH
+                by = turned_by.get(step.voice, 0.0)
+                turned = show_number(by, "dB", sign=True) if by else DASH
                 cells = (
                     step.name,
                     expected,

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QPushButton, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.level_page import LevelPage, Worker
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.lineup.model import School
@@ -37,7 +38,7 @@ class SolvePage(LevelPage):
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
-        row = QHBoxLayout()
+        row = FlowLayout()
         self.scope = Choice()
         self.scope.setAccessibleName("Whom to line up")
         self.scope.setToolTip("The whole show, or one voice: then only what moves nobody else is turned.")
@@ -58,11 +59,8 @@ class SolvePage(LevelPage):
             "Shows every picture as it would be, without changing anything. Press again to end."
         )
         self.look.clicked.connect(self._preview)
-        for widget in (self.scope, self.school):
+        for widget in (self.scope, self.school, self.do, self.look):
             row.addWidget(widget)
-        row.addStretch(1)
-        row.addWidget(self.look)
-        row.addWidget(self.do)
         self.column.addLayout(row)
         self.told = label("", "")
         self.recipe = label("", "muted")
@@ -85,6 +83,7 @@ class SolvePage(LevelPage):
     def set_scale(self, scale: float) -> None:
         for table in (self.voices, self.moves):
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+            table.setMinimumHeight(round(130 * scale))
 
     def first(self) -> QWidget | None:
         return self.voices

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
@@ -13,6 +15,8 @@ from kymaphon.core.lineup.run import STEP_S, Trace
 ABOVE, BELOW = 4.0, 6.0
 """How many tolerances are drawn above the mark and below it."""
 FIGURE_WIDTH = 176
+Height = Callable[[float], float]
+"""From a reading to a height in the picture."""
 
 
 class MeterFace(QWidget):
@@ -95,30 +99,33 @@ class MeterFace(QWidget):
             part = (value - low) / (high - low)
             return area.bottom() - area.height() * min(max(part, 0.0), 1.0)
 
-        self._paint_scale(painter, area, expected, low, high, y)
+        self._paint_mark(painter, area, expected, y)
         self._paint_trace(painter, area, y)
+        self._paint_scale(painter, area, expected, low, high, y)
         self._paint_figure(painter, QRectF(area.right() + 12, area.top(), side - 12, area.height()), expected)
         painter.end()
 
-    def _paint_scale(
-        self, painter: QPainter, area: QRectF, expected: Expected, low: float, high: float, y: object
-    ) -> None:
-        at = y  # the function from a reading to a height
-        assert callable(at)
+    def _paint_mark(self, painter: QPainter, area: QRectF, expected: Expected, y: Height) -> None:
         theme = self.theme
-        top, bottom = at(expected.high), at(expected.low)
+        top, bottom = y(expected.high), y(expected.low)
         band = QColor(theme.lantern)
         band.setAlphaF(0.26)
         painter.fillRect(QRectF(area.left(), top, area.width(), bottom - top), band)
         painter.setPen(QPen(theme.color("lantern"), 1.6))
         for edge in (top, bottom):
             painter.drawLine(QPointF(area.left(), edge), QPointF(area.right(), edge))
+
+    def _paint_scale(
+        self, painter: QPainter, area: QRectF, expected: Expected, low: float, high: float, y: Height
+    ) -> None:
+        theme = self.theme
+        top, bottom = y(expected.high), y(expected.low)
         painter.setFont(font(8.5, scale=self.scale))
         metrics = QFontMetricsF(painter.font())
         step = _step(high - low)
         value = (low // step + 1) * step
         while value < high:
-            height = at(value)
+            height = y(value)
             painter.setPen(QPen(theme.color("line"), 0.6))
             painter.drawLine(QPointF(area.left(), height), QPointF(area.right(), height))
             clear = min(abs(height - top), abs(height - bottom)) > metrics.height() * 0.75
@@ -131,14 +138,12 @@ class MeterFace(QWidget):
         words = "the mark"
         painter.drawText(QPointF(area.right() - metrics.horizontalAdvance(words) - 6, top - 4), words)
 
-    def _paint_trace(self, painter: QPainter, area: QRectF, y: object) -> None:
-        at = y
-        assert callable(at)
+    def _paint_trace(self, painter: QPainter, area: QRectF, y: Height) -> None:
         trace = self.trace
         if trace is None or len(trace.values) < 2:
             return
         across = area.width() / (len(trace.values) - 1)
-        points = [QPointF(area.left() + i * across, at(value)) for i, value in enumerate(trace.values)]
+        points = [QPointF(area.left() + i * across, y(value)) for i, value in enumerate(trace.values)]
         path = QPainterPath(QPointF(area.left(), area.bottom()))
         for point in points:
             path.lineTo(point)
