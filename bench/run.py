@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis cast rig take
+python bench/run.py start analysis cast rig level take
 """
 
 from __future__ import annotations
@@ -135,10 +135,97 @@ def bench_take() -> None:
             [sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True
         )
         wall, peak, length = (float(part) for part in done.stdout.split())
+        _bench_ten_minutes(Path(folder))
     print(
         f"take: {length / 60:.0f} minutes of 48 kHz 24 bit mono in {wall:.1f} s, {wall / reading:.1f} times reading it; "
         f"peak memory {peak:.0f} MB (at most 300)"
     )
+
+
+def _bench_ten_minutes(folder: Path) -> None:
+    """Ten minutes of talk: everything that is told of a take, against a general command-line loudness filter with true
+    peak on the same file, where one is installed (`apt-get install ffmpeg`, for this bench only).
+    """
+    import shutil
+
+    import soundfile
+
+    from kymaphon.sim.talker import talk
+
+    path = folder / "ten.wav"
+    rng = np.random.default_rng(1)
+    part = talk(30.0, seed=2, level_dbfs=-22.0) + rng.normal(0, 1e-4, 48000 * 30)
+    with soundfile.SoundFile(path, "w", 48000, 1, "PCM_24") as file:
+        for _ in range(20):
+            file.write(part.clip(-0.99, 0.99))
+    ours, peaks, theirs = [], [], []
+    filter_ = shutil.which("ffmpeg")
+    for _ in range(3):
+        done = subprocess.run(
+            [sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True
+        )
+        wall, peak, _ = (float(row) for row in done.stdout.split())
+        ours.append(wall)
+        peaks.append(peak)
+        if filter_ is not None:
+            start = time.perf_counter()
+            command = [
+                filter_,
+                "-nostats",
+                "-hide_banner",
+                "-i",
+                str(path),
+                "-filter_complex",
+                "ebur128=peak=true",
+                "-f",
+                "null",
+                "-",
+            ]
+            subprocess.run(command, check=True, capture_output=True)
+            theirs.append(time.perf_counter() - start)
+    beside = (
+        f"{median(ours) / median(theirs):.2f} of a loudness filter's {median(theirs):.1f} s (at most 1)"
+        if theirs
+        else "no loudness filter is installed to hold it against"
+    )
+    print(
+        f"take: 10 minutes of talk, all that is told of it: {median(ours):.1f} s, {beside}; peak memory {max(peaks):.0f} MB (at most 200)"
+    )
+
+
+def bench_level() -> None:
+    """The line-up solver, a noise budget and the run, on the demo and on a generated show."""
+    from generated import big_show
+
+    from kymaphon.core.analyse import analyse
+    from kymaphon.core.budget import budget_of, buys
+    from kymaphon.core.lineup.plan import line_up
+    from kymaphon.core.lineup.run import steps_of
+    from kymaphon.files.demo import demo_path
+    from kymaphon.files.show_file import read_show
+
+    shows = [("demo", read_show(demo_path()), None), ("24 voices, 12 listeners", *big_show(24, 12))]
+    for name, show, catalogue in shows:
+        analysis = analyse(show, catalogue)
+        voice, end = next(iter(analysis.ladders))
+        budget = budget_of(analysis, voice, end)
+        if budget is None:
+            continue
+        line_up(analysis)
+        for what, run in (
+            ("line-up of the whole show, proven", partial(line_up, analysis)),
+            ("moves of one budget", partial(buys, budget)),
+            ("steps of the run", partial(steps_of, analysis)),
+        ):
+            times, yards = [], []
+            for _ in range(ROUNDS):
+                yards.append(yardstick_ms())
+                start = time.perf_counter()
+                run()
+                times.append(1000 * (time.perf_counter() - start))
+            print(
+                f"level: {name}: {what}: {median(times):.0f} ms; {median(times) / median(yards):.2f} of the yardstick"
+            )
 
 
 def bench_cast() -> None:
@@ -235,6 +322,7 @@ def main() -> None:
         "analysis": bench_analysis,
         "cast": bench_cast,
         "rig": bench_rig,
+        "level": bench_level,
         "take": bench_take,
     }
     for name in sys.argv[1:] or parts:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import sys
 import tempfile
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -69,6 +70,43 @@ def level_light(window: Window) -> None:
     window.go("Level")
 
 
+def _level_view(window: Window, view: str) -> None:
+    window.go("Level")
+    window.level.choose_view(view)
+    _wait(window)
+
+
+def _wait(window: Window) -> None:
+    """Until the worker of a view has answered."""
+    page = window.level.page
+    while window.document.busy or (page is not None and page._worker.busy):
+        QApplication.processEvents()
+        time.sleep(0.005)
+    QApplication.processEvents()
+
+
+def level_noise(window: Window) -> None:
+    window.level.choose_voice("tam")
+    _level_view(window, "noise")
+
+
+def level_line_up(window: Window) -> None:
+    _level_view(window, "solve")
+    window.level.page.moves.chosen.emit(3, 0)
+
+
+def level_run(window: Window) -> None:
+    """The first three sources read on the simulated rig, the third at hand."""
+    window.swap_theme()
+    _level_view(window, "run")
+    for number in range(3):
+        window.level.page.measure()
+        _wait(window)
+        if number < 2:
+            window.level.page.note_it()
+            _wait(window)
+
+
 def crosspoints(window: Window) -> None:
     window.go("Feeds")
     window.feeds.toggle.setChecked(True)
@@ -122,6 +160,9 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "rig-plug-dark": rig_plug,
     "level-dark": level,
     "level-light": level_light,
+    "level-noise-dark": level_noise,
+    "level-line-up-dark": level_line_up,
+    "level-run-light": level_run,
     "feeds-dark": feeds,
     "feeds-light": feeds_light,
     "crosspoints-dark": crosspoints,

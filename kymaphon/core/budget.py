@@ -22,7 +22,7 @@ from kymaphon.core.edits import Edit, SetField, SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import NOISE_NAMES, Ladder, Rung
-from kymaphon.core.lineup.model import Floats, Hiss, LineUpModel, VoiceModel, model_of
+from kymaphon.core.lineup.model import Floats, Hiss, LineUpModel, VoiceModel, edits_to, model_of
 from kymaphon.core.lineup.solver import solve
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.pickup import Pickup
@@ -258,7 +258,7 @@ def _turned_back(budget: Budget, up_db: float) -> tuple[Edit, ...]:
         if abs(x[i] - turn.now) < turn.step / 2:
             continue
         stepped = turn.low + round((x[i] - turn.low) / turn.step) * turn.step
-        out.append(SetValue(turn.ref, round(stepped, 3)))
+        out.extend(edits_to(budget.analysis, turn, stepped))
     return tuple(out)
 
 
@@ -489,9 +489,10 @@ def _gain_early(budget: Budget) -> Buy | None:
             "The gains already stand as early as ceilings allow.",
         )
     edits = tuple(
-        SetValue(turn.ref, value < 0 if turn.sort == "pad" else round(float(value), 3))
+        edit
         for turn, value in zip(budget.model.turns, solved.x, strict=True)
         if abs(value - turn.now) > 1e-6
+        for edit in edits_to(budget.analysis, turn, float(value))
     )
     text = f"{'; '.join(moved)}; speech at the end changes by {show_number(up, 'dB', sign=True)}. It cannot change voice against room."
     return _made(budget, "gain-early", "More gain early", after, text, edits)

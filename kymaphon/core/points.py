@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.graph import Node, SignalGraph
 from kymaphon.core.practice import practices
 from kymaphon.core.scales import Mark, house_at, mark_at, scales
@@ -45,6 +45,19 @@ def base_of(node_id: str) -> str:
     return ".".join(node_id.partition(":")[0].split(".")[:2])
 
 
+def _metered(show: Show, catalogue: Catalogue, owners: set[str]) -> dict[str, Kind]:
+    """Devices on a way that an analogue practice is read on: its desks, else preamplifiers and lines."""
+    kinds = {row.id: catalogue[row.kind] for row in show.devices if row.id in owners}
+    desks = {name: kind for name, kind in kinds.items() if kind.group == "desk"}
+    return desks or {name: kind for name, kind in kinds.items() if kind.group in ("preamp", "line")}
+
+
+def _is_socket(node: Node, kind: Kind) -> bool:
+    """Whether a point is an input before its gain: what comes there has no level of the house yet."""
+    port = base_of(node.id).partition(".")[2]
+    return ":" not in node.id and any(row.id == port and row.strip is not None for row in kind.inputs)
+
+
 def marks_along(
     show: Show, catalogue: Catalogue, graph: SignalGraph, nodes: tuple[int, ...]
 ) -> list[tuple[Mark | None, bool]]:
@@ -58,6 +71,7 @@ def marks_along(
     out: list[tuple[Mark | None, bool]] = []
     passed: list[str] = []
     first_input = True
+    metered = _metered(show, catalogue, {graph.nodes[position].owner for position in nodes})
     for position in nodes:
         node = graph.nodes[position]
         passed.insert(0, node.owner)
@@ -72,7 +86,10 @@ def marks_along(
                 sort, first_input = ("input" if first_input else None), False
             chosen = own.get(sort or "")
         practice = chosen or usual
-        if chosen is None and scales()[practice.scale].domain != node.unit:
+        elsewhere = scales()[practice.scale].domain != node.unit or (
+            node.unit == "dBu" and (node.owner not in metered or _is_socket(node, metered[node.owner]))
+        )
+        if chosen is None and elsewhere:
             out.append((None, False))
             continue
         house = house_at(show, catalogue, passed, mono=practice.mono)

@@ -74,7 +74,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     counts = analysis.counts()
     summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
     mark = analysis.mark
-    summary += f", {counts['note']} to note. Marks: {mark.name.lower()}, average {show_number(mark.average, mark.unit)}."
+    summary += f", {counts['note']} to note. Marks: {mark.name[:1].lower() + mark.name[1:]}, average {show_number(mark.average, mark.unit)}."
     tables = [
         _findings(analysis.findings),
         tasks(analysis),

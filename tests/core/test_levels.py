@@ -310,12 +310,12 @@ class TestRules:
         """Desk practice is in dBu: the stream's dBFS say nothing about it, the desk's last analogue point does."""
         show = demo.with_(practice="desk-pfl")
         finding = next(
-            row for row in analyse(show).findings if row.code == "off-mark" and row.subjects[0] == "tam"
+            row for row in analyse(show).findings if row.code == "off-mark" and row.subjects[0] == "mira"
         )
-        assert "Interface, input 1" in finding.message
+        assert "Desk, main out" in finding.message
         assert "dBu" in finding.message
         after = analyse(finding.remedies[0].apply(show))
-        assert not [row for row in after.findings if row.code == "off-mark" and row.subjects[0] == "tam"]
+        assert not [row for row in after.findings if row.code == "off-mark" and row.subjects[0] == "mira"]
 
     def test_a_practice_that_can_be_read_nowhere_says_so(self) -> None:
         show = one_chain(

@@ -195,6 +195,36 @@ def test_the_recipe_turns_the_first_gain_and_looks_no_further(demo: Show) -> Non
 
 def test_a_show_without_voices_or_marks_is_told() -> None:
     assert line_up(analyse(Show())).moves == ()
-    assert "No mark" in line_up(analyse(Show())).sentence()
+    assert "No voice reaches an end" in line_up(analyse(Show())).sentence()
+    bare = one_chain(practice="desk-pfl")
+    assert "No mark" in line_up(analyse(bare)).sentence()
     show = one_chain(practice="desk-pfl", marks=(PointMark(at="recorder", practice="digital-voice"),))
     assert line_up(analyse(show)).voices[0].wanted == pytest.approx(-20)
+
+
+def test_the_two_sides_of_a_stereo_way_are_turned_together(demo: Show) -> None:
+    """What comes through inputs 1 and 2 of the interface is the desk's left and right: one alone would tilt it."""
+    analysis = analyse(demo)
+    plan = line_up(analysis)
+    names = [move.turn.label for move in plan.moves]
+    assert "Interface, input 1, gain, both sides" in names
+    both = {edit.ref.key: edit.value for edit in plan.edits if edit.ref.device == "interface"}
+    assert both["in1"] == both["in2"]
+    for voice in analysis.voices:
+        levels = [plan.after.ladder_to_node(voice.id, f"stream.ear.{side}").last.speech_db for side in "lr"]
+        assert levels[0] == pytest.approx(levels[1], abs=0.1), voice.id
+    finding = next(row for row in analysis.findings if row.code == "off-mark" and row.subjects[0] == "ilse")
+    assert "both sides" in finding.remedies[0].label
+    after = analyse(apply_all(demo, finding.remedies[0].edits))
+    sides = [after.ladder_to_node("ilse", f"stream.ear.{side}").last.speech_db for side in "lr"]
+    assert sides[0] == pytest.approx(sides[1], abs=0.1)
+
+
+def test_marks_at_other_ends_are_lined_up_too(demo: Show) -> None:
+    show = demo.with_(marks=(PointMark(at="recorder", practice="podcast-stereo"),))
+    plan = line_up(analyse(show))
+    ends = {(row.voice, row.end) for row in plan.voices}
+    assert {("mira", "stream"), ("mira", "podcast")} <= ends
+    # Recorder and stream get one mix: both marks cannot be met, and it says so.
+    row = next(row for row in plan.voices if (row.voice, row.end) == ("mira", "podcast"))
+    assert row.on_mark or row.forbids

@@ -13,7 +13,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.lineup.model import School
-from kymaphon.core.lineup.plan import LineUpPlan, line_up, school_words, spare_line
+from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words, spare_line
 
 SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
 VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")
@@ -142,7 +142,7 @@ class SolvePage(LevelPage):
             rows.append(
                 Row(
                     ("voice", row.voice),
-                    (plan.after.party_name(row.voice), _db(row.off_before_db, sign=True), _db(row.off_db, sign=True),
+                    (_name(plan, row), _db(row.off_before_db, sign=True), _db(row.off_db, sign=True),
                      _db(row.spare_db), _db(row.over_noise_before_db), _db(row.over_noise_db), row.forbids or DASH),
                     hues.get(row.voice, -1), ((2, mark),) if mark and row.on_mark is not None else (),
                 )
@@ -274,7 +274,7 @@ class SolvePage(LevelPage):
             extra = (f"{row.forbids[:1].upper()}{row.forbids[1:]}.",) if row.forbids else ()
             held = tuple(f"Held: {text}." for text in plan.held)
             return WhyContent(
-                plan.after.party_name(row.voice),
+                _name(plan, row),
                 "on the mark"
                 if row.on_mark
                 else "no mark is read"
@@ -302,13 +302,20 @@ class SolvePage(LevelPage):
     def _turn_one(self, number: int) -> None:
         if self.plan is not None and number < len(self.plan.moves):
             move = self.plan.moves[number]
-            self.document.apply((move.edit(),), move.words)
+            self.document.apply(move.edits, move.words)
 
     def _preview(self, on: bool) -> None:
         if on and self.plan is not None and self.plan.moves:
             self.document.preview(self.plan.edits, f"line-up, {len(self.plan.moves)} turned")
         else:
             self.document.end_preview()
+
+
+def _name(plan: LineUpPlan, row: VoiceResult) -> str:
+    """A voice, and its end where it has several in the plan."""
+    name = plan.after.party_name(row.voice)
+    several = sum(other.voice == row.voice for other in plan.voices) > 1
+    return f"{name}, to {plan.after.party_name(row.end)}" if several else name
 
 
 def _db(value: float | None, *, sign: bool = False) -> str:

@@ -8,7 +8,7 @@ as its gain rises, in straight pieces); and the sum of noises as powers is a con
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -17,10 +17,12 @@ from numpy.typing import NDArray
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
+from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.twins import turned_together, twins_along
 
 Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
@@ -38,6 +40,7 @@ class Turn:
         low, high, step, now: gain that it adds, in dB; a pad has two positions, its loss and 0.
         sort: gain, fader (also sends and controls) or pad.
         held_by: why it is not to be moved; empty when it may.
+        twins: settings of the other side of a stereo way, which go along.
         hold: where one that is held stands then; it is `now` for all but faders that go to 0.
     """
 
@@ -50,6 +53,7 @@ class Turn:
     sort: Literal["gain", "fader", "pad"]
     held_by: str = ""
     hold: float = 0.0
+    twins: tuple[SettingRef, ...] = ()
 
     @property
     def positions(self) -> int:
@@ -238,6 +242,7 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
     rows: dict[SettingRef, Turn] = {}
     for ladder in ladders:
         nodes = ladder.path.graph.nodes
+        twins = twins_along(analysis, ladder)
         for step in ladder.path.steps():
             for knob in step.knobs:
                 gain = knob.ref.field == "gain_db" and _is_port(analysis, knob.ref)
@@ -247,7 +252,18 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
                     held, hold = "faders stay at 0", min(max(0.0, knob.lowest), knob.highest)
                 sort: Literal["gain", "fader"] = "gain" if gain else "fader"
                 limits = knob.lowest, knob.highest, knob.step, knob.value
-                rows.setdefault(knob.ref, Turn(knob.ref, knob.label, *limits, sort, held, hold))
+                rows.setdefault(
+                    knob.ref,
+                    Turn(
+                        knob.ref,
+                        _named(knob.label, knob.ref, twins),
+                        *limits,
+                        sort,
+                        held,
+                        hold,
+                        twins.get(knob.ref, ()),
+                    ),
+                )
             found = _strip_of(analysis, nodes[step.source].id)
             if found is not None and found[2].pad_db and nodes[step.target].id.endswith(":pre"):
                 device, port, strip = found
@@ -256,8 +272,24 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
                 loss = strip.pad_db or 0.0
                 name = nodes[step.source].label.removesuffix(", left").removesuffix(", right")
                 now = -loss if setting is not None and setting.pad else 0.0
-                rows.setdefault(ref, Turn(ref, f"{name}, pad", -loss, 0.0, loss, now, "pad"))
+                rows.setdefault(
+                    ref,
+                    Turn(
+                        ref,
+                        _named(f"{name}, pad", ref, twins),
+                        -loss,
+                        0.0,
+                        loss,
+                        now,
+                        "pad",
+                        twins=twins.get(ref, ()),
+                    ),
+                )
     return list(rows.values())
+
+
+def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> str:
+    return f"{label}, both sides" if ref in twins else label
 
 
 def _is_port(analysis: Analysis, ref: SettingRef) -> bool:
@@ -326,3 +358,12 @@ def _voice(
 def _pad_index(analysis: Analysis, node: str, index: dict[SettingRef, int]) -> int:
     found = _strip_of(analysis, node)
     return index.get(SettingRef(found[0], found[1], "pad"), -1) if found else -1
+
+
+def edits_to(analysis: Analysis, turn: Turn, value: float) -> tuple[SetValue, ...]:
+    """The edits that bring a turn to a gain, its twins with it."""
+    if turn.sort == "pad":
+        edit, now = SetValue(turn.ref, value < 0), None
+    else:
+        edit, now = SetValue(turn.ref, round(float(value), 3)), turn.now
+    return turned_together(analysis, {turn.ref: turn.twins}, edit, now)

@@ -10,7 +10,16 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import figure, number
-from kymaphon.core.lineup.model import Floats, LineUpModel, School, Turn, VoiceModel, model_of
+from kymaphon.core.lineup.model import (
+    KEPT_WHERE_IT_IS,
+    Floats,
+    LineUpModel,
+    School,
+    Turn,
+    VoiceModel,
+    edits_to,
+    model_of,
+)
 from kymaphon.core.lineup.solver import GAP_DB, Solved, recipe, solve
 
 SMALL_DB = 0.05
@@ -23,17 +32,13 @@ class Move:
     turn: Turn
     after: float
     limit: str
+    edits: tuple[SetValue, ...]
 
     @property
     def words(self) -> str:
         if self.turn.sort == "pad":
             return f"{self.turn.label} {'in' if self.after < 0 else 'out'}"
         return f"{self.turn.label} to {show_number(self.after, 'dB', sign=True)}"
-
-    def edit(self) -> SetValue:
-        if self.turn.sort == "pad":
-            return SetValue(self.turn.ref, self.after < 0)
-        return SetValue(self.turn.ref, round(self.after, 3))
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,12 +114,14 @@ class LineUpPlan:
 
     @property
     def edits(self) -> tuple[SetValue, ...]:
-        return tuple(move.edit() for move in self.moves)
+        return tuple(edit for move in self.moves for edit in move.edits)
 
     def sentence(self) -> str:
         """The outcome in one or two sentences."""
         judged = [row for row in self.voices if row.on_mark is not None]
         on = sum(bool(row.on_mark) for row in judged)
+        if not self.voices:
+            return "No voice reaches an end yet."
         if not judged:
             return "No mark is read on the way of any of these voices."
         changed = f"{len(self.moves)} to turn" if self.moves else "nothing to turn"
@@ -158,6 +165,8 @@ class LineUpPlan:
             parts.append(
                 f"is up to {best.recipe_noise_db:.1f} dB noisier ({self.after.party_name(best.voice)})"
             )
+        if not self.voices:
+            return ""
         if not parts:
             return "The simple recipe, each first gain turned to the mark, comes out as well here."
         return f"The simple recipe, each first gain turned to the mark, {'; '.join(parts)}."
@@ -208,10 +217,17 @@ def line_up(
         ends.setdefault(voice, end)
     chosen = list(known if voices is None else voices)
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
+    for (voice, end), ladder in analysis.ladders.items():
+        # An end with a mark of its own counts beside the first.
+        own = ladder.last.set_here and analysis.show.party(voice).kind not in KEPT_WHERE_IT_IS
+        if voice in chosen and own and (voice, end) not in pairs:
+            pairs.append((voice, end))
     model = model_of(analysis, pairs, school=school, alone=voices is not None)
     solved = solve(model)
-    moves = _moves(model, solved)
-    after = analyse(apply_all(analysis.show, tuple(move.edit() for move in moves)), analysis.catalogue)
+    moves = _moves(analysis, model, solved)
+    after = analyse(
+        apply_all(analysis.show, tuple(edit for move in moves for edit in move.edits)), analysis.catalogue
+    )
     simple = recipe(model)
     rows = tuple(_result(analysis, after, model, voice, solved.x, simple) for voice in model.voices)
     held = tuple(
@@ -229,12 +245,19 @@ def line_up(
     )
 
 
-def _moves(model: LineUpModel, solved: Solved) -> tuple[Move, ...]:
+def _moves(analysis: Analysis, model: LineUpModel, solved: Solved) -> tuple[Move, ...]:
     out = []
     for i, turn in enumerate(model.turns):
         if abs(solved.x[i] - turn.now) < 1e-6:
             continue
-        out.append(Move(turn, float(solved.x[i]), _why_not_further(model, solved.x, i)))
+        out.append(
+            Move(
+                turn,
+                float(solved.x[i]),
+                _why_not_further(model, solved.x, i),
+                edits_to(analysis, turn, float(solved.x[i])),
+            )
+        )
     return tuple(out)
 
 

@@ -10,10 +10,11 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import Knob
+from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import room_take
+from kymaphon.core.twins import turned_together, twins_along
 from kymaphon.core.units import uncorrelated_sum_db
 
 NOISE_WORDS = {
@@ -91,6 +92,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 ladder,
                 rung,
                 _turn_remedies(
+                    analysis,
                     ladder,
                     rung,
                     -math.ceil(need),
@@ -120,39 +122,53 @@ def _only_lasting(
     return tuple(out)
 
 
-def _turn_remedies(ladder: Ladder, rung: Rung | None, by_db: float, effect: str) -> tuple[Remedy, ...]:
+def _turn_remedies(
+    analysis: Analysis, ladder: Ladder, rung: Rung | None, by_db: float, effect: str
+) -> tuple[Remedy, ...]:
     """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
     out: list[Remedy] = []
     moves: list[tuple[Knob, SetValue, float]] = []
     left = by_db
+    twins = twins_along(analysis, ladder)
     for knob in _gain_knobs(ladder, rung):
         alone = turn(knob, by_db)
         if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6 and len(out) < 2:
-            out.append(_turn_remedy(f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect))
+            out.append(
+                _turn_remedy(
+                    analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect
+                )
+            )
         part = turn(knob, left)
         if abs(left) > knob.step / 2 and part is not None:
             moves.append((knob, part, _moved(knob, part)))
             left -= _moved(knob, part)
     if out or abs(left) > 1:
         return tuple(out)
-    return (_turn_remedy("turn-together", moves, effect),)
+    return (_turn_remedy(analysis, twins, "turn-together", moves, effect),)
 
 
 def _moved(knob: Knob, edit: SetValue) -> float:
     return (edit.value if isinstance(edit.value, float) else 0.0) - knob.value
 
 
-def _turn_remedy(remedy_id: str, moves: list[tuple[Knob, SetValue, float]], effect: str) -> Remedy:
+def _turn_remedy(
+    analysis: Analysis,
+    twins: dict[SettingRef, tuple[SettingRef, ...]],
+    remedy_id: str,
+    moves: list[tuple[Knob, SetValue, float]],
+    effect: str,
+) -> Remedy:
     words, stands = [], []
-    for knob, _, moved in moves:
+    edits: list[SetValue] = []
+    for knob, edit, moved in moves:
+        name = f"{knob.label}, both sides" if knob.ref in twins else knob.label
+        edits.extend(turned_together(analysis, twins, edit, knob.value))
         words.append(
-            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {knob.label}"
+            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {name}"
         )
         before, after = (show_number(value, "dB", sign=True) for value in (knob.value, knob.value + moved))
-        stands.append(f"{knob.label} goes from {before} to {after}")
-    return Remedy(
-        remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edit for _, edit, _ in moves)
-    )
+        stands.append(f"{name} goes from {before} to {after}")
+    return Remedy(remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edits))
 
 
 def _why_stuck(ladder: Ladder, off_db: float) -> str:
@@ -169,15 +185,22 @@ def _why_stuck(ladder: Ladder, off_db: float) -> str:
 def off_mark(analysis: Analysis) -> Iterator[Finding]:
     """Average speech against the practice's mark, at the last point of the chain that the practice speaks of."""
     unread: list[str] = []
-    for voice, ladder in main_ladders(analysis).items():
+    mains = main_ladders(analysis)
+    told: set[tuple[str, str]] = set()
+    for (voice, _), ladder in analysis.ladders.items():
         if analysis.show.party(voice).kind in ("player", "crowd", "effect"):
             continue
+        main = ladder is mains[voice]
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
-        if point is None or point.mark is None:
-            unread.append(voice)
+        if point is None:
+            if main:
+                unread.append(voice)
             continue
         for rung in _judged(ladder, point):
-            low, high = rung.mark or point.mark
+            if rung.mark is None or (voice, rung.node) in told or not (main or rung.set_here):
+                continue
+            told.add((voice, rung.node))
+            low, high = rung.mark
             if not low <= rung.speech_db <= high:
                 yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2)
     if unread:
@@ -203,6 +226,11 @@ def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
     return [*(rung for rung in ends if rung is not last), last]
 
 
+def in_sentence(name: str) -> str:
+    """A name inside a sentence: its first letter small, abbreviations as they are."""
+    return name[:1].lower() + name[1:]
+
+
 def _practice(rung: Rung) -> str:
     return rung.wanted.practice.id if rung.wanted is not None else ""
 
@@ -213,10 +241,10 @@ def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middl
     off = level - middle
     text = (
         f"{name} reaches {where} at {show_number(level, unit)}; the mark is {show_number(middle, unit)} "
-        f"({point.wanted.name.lower() if point.wanted else ''}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
+        f"({in_sentence(point.wanted.name) if point.wanted else ''}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
     )
     effect = f"{name} then reaches {where} at about {show_number(middle, unit)}"
-    remedies = _turn_remedies(ladder, point, -off, effect)
+    remedies = _turn_remedies(analysis, ladder, point, -off, effect)
     if not remedies:
         text += _why_stuck(ladder, off)
     figures = (Derived("level", level, unit), Derived("mark", middle, unit), Derived("off", off, "dB"))
