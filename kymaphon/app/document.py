@@ -262,6 +262,8 @@ class Document(QObject):
     def close(self) -> None:
         """The user is done with it: nothing stays for recovery, and no worker is left that would answer to nobody."""
         self._timer.stop()
+        # A stack that is let go says that it is clean; by then there is nobody left to hear it.
+        self.undo_stack.blockSignals(True)
         if self._working:
             QThreadPool.globalInstance().waitForDone(WAIT_MS)
         if self._autosave is not None:

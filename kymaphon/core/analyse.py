@@ -25,10 +25,25 @@ def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
     """
     kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
-    graph = build_graph(show, kinds)
-    transfer = Transfer(graph)
-    bare = Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))
+    bare = _computed(show, kinds)
     done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
     # What the rules already had computed is not computed again.
     done.__dict__.update({name: bare.__dict__[name] for name in KEPT if name in bare.__dict__})
     return done
+
+
+def without_rules(show: Show, catalogue: Catalogue) -> Analysis:
+    """A show, computed, with no findings: for trying what a change would do.
+
+    Raises:
+        ShowProblem: a reference in the show leads nowhere.
+    """
+    kinds = catalogue.with_kinds(*show.kinds)
+    check_references(show, kinds)
+    return _computed(show, kinds)
+
+
+def _computed(show: Show, kinds: Catalogue) -> Analysis:
+    graph = build_graph(show, kinds)
+    transfer = Transfer(graph)
+    return Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))

@@ -306,10 +306,10 @@ def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
 
 
 def booster_worth_db(budget: Budget) -> float | None:
-    """What the booster on the way buys, against none and the gain made up after it; None without one."""
+    """What the booster on the way buys its own channel, against none and the gain made up after it; None without one."""
     if booster_on(budget) is None:
         return None
-    return budget.over_noise_db - budget.with_others(_alone_without_booster(budget))
+    return budget.alone_db - _alone_without_booster(budget)
 
 
 def _alone_without_booster(budget: Budget) -> float:
@@ -522,8 +522,8 @@ def booster_verdict(budget: Budget) -> str:
         if without is not None and rows["room"].level_db - without > 0:
             text += f" The room is {rows['room'].level_db - without:.0f} dB louder than the preamplifier would be without it; gain lifts voice and room alike."
     half = half_distance(budget)
-    if worth < little and half is not None and half.gain_db > worth:
-        text += f" Half the distance buys {show_number(half.gain_db, 'dB')}."
+    if worth < little and half is not None and half.alone_db > worth:
+        text += f" Half the distance buys {show_number(half.alone_db, 'dB')}."
     elif worth < little and ranked and ranked[0].kind == "others":
         text += " What is loudest here comes from the other channels."
     return text

@@ -79,6 +79,7 @@ class MeterFace(QWidget):
         ]
         if values:
             high = max(high, max(values) + half)
+            low = min(low, max(values) - 2 * half)
         return low, high
 
     def paintEvent(self, event: object) -> None:

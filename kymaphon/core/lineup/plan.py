@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analyse import analyse
+from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue, apply_all
@@ -101,7 +101,7 @@ class VoiceResult:
 
 @dataclass(frozen=True)
 class LineUpPlan:
-    """A line-up, ready to be done. `after` is the show with it, analysed: what is told of it comes from there."""
+    """A line-up, ready to be done. `after` is the show with it, computed: what is told of it comes from there."""
 
     school: School
     moves: tuple[Move, ...]
@@ -225,7 +225,7 @@ def line_up(
     model = model_of(analysis, pairs, school=school, alone=voices is not None)
     solved = solve(model)
     moves = _moves(analysis, model, solved)
-    after = analyse(
+    after = without_rules(
         apply_all(analysis.show, tuple(edit for move in moves for edit in move.edits)), analysis.catalogue
     )
     simple = recipe(model)

@@ -58,9 +58,13 @@ class SpeechMeter:
         self._rest = np.asarray(signal[whole * self._slot :], dtype=np.float64)
         if not whole:
             return
-        self._energy += float(np.dot(used.astype(np.float64), used))
+        self._energy += float(np.dot(used, used))
         self._frames += len(used)
-        envelope = np.abs(used).reshape(whole, self._slot).mean(axis=1, dtype=np.float64)
+        # Slots are short: their sums lose nothing in the signal's own precision, and are made in one sweep.
+        envelope = (np.abs(used).reshape(whole, self._slot) @ np.ones(self._slot, used.dtype)).astype(
+            np.float64
+        )
+        envelope /= self._slot
         for i in range(2):
             envelope, self._states[i] = self._filter(
                 [1 - self._pole], [1, -self._pole], envelope, zi=self._states[i]

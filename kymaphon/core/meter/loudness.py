@@ -86,7 +86,8 @@ class LoudnessMeter:
         whole = len(weighted) // self._slot
         if whole:
             shaped = weighted[: whole * self._slot].reshape(whole, self._slot, len(self.weights))
-            slots = np.einsum("sij,sij,j->s", shaped, shaped, self.weights, optimize=True) / self._slot
+            powers = np.matmul(np.square(shaped).transpose(0, 2, 1), np.ones(self._slot))
+            slots = powers @ self.weights / self._slot
             self._add_slots(slots)
         self._rest = weighted[whole * self._slot :].copy()
 

@@ -92,10 +92,16 @@ def booster_worth(analysis: Analysis) -> Iterator[Finding]:
         out, half = booster_move(budget), half_distance(budget)
         remedies = []
         if out is not None and out.edits:
-            effect = f"{analysis.party_name(voice)} keeps its level and is {show_number(abs(out.gain_db), 'dB')} {'less' if out.gain_db < 0 else 'more'} over the noise; one box less to fail."
+            apart = abs(out.alone_db)
+            how = (
+                f"{show_number(apart, 'dB')} {'less' if out.alone_db < 0 else 'more'}"
+                if apart >= 0.05
+                else "as far"
+            )
+            effect = f"{analysis.party_name(voice)} keeps its level and is {how} over its channel's noise; one box less to fail."
             remedies.append(Remedy("without", out.label, effect, out.edits))
-        if half is not None and half.edits and half.gain_db > worth:
-            effect = f"{half.text} {show_number(half.gain_db, 'dB')} more voice over noise."
+        if half is not None and half.edits and half.alone_db > worth:
+            effect = f"{half.text} {show_number(half.alone_db, 'dB')} more voice over this channel's noise."
             remedies.append(Remedy("nearer", "Half the distance instead", effect, half.edits))
         name = analysis.device_name(found[0].id)
         yield Finding(

@@ -7,7 +7,6 @@ Levels are dBFS as in AES17: a full-scale sine reads 0 dBFS rms; sample peak is 
 from __future__ import annotations
 
 import math
-from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
@@ -27,6 +26,7 @@ LOWEST_RATE_HZ = 8000
 GATHERED_FRAMES = 8192
 HOP_S = 0.05
 FLOOR_WINDOW_S = 0.5
+WINDOW_HOPS = round(FLOOR_WINDOW_S / HOP_S)
 CLIP_LEVEL = 0.9999
 """Samples at or above this part of full scale count as clipped; the largest 16-bit value is 0.99997."""
 CLIP_RUN = 3
@@ -172,7 +172,7 @@ class TakeMeter:
     _power: NDArray[np.float64] = field(init=False)
     _hop: int = field(init=False)
     _rest: NDArray[np.float32] = field(init=False)
-    _window: deque[NDArray[np.float64]] = field(init=False)
+    _window: NDArray[np.float64] = field(init=False)
     _floor: NDArray[np.float64] = field(init=False)
     _floor_at: NDArray[np.float64] = field(init=False)
     _hops: int = 0
@@ -198,7 +198,7 @@ class TakeMeter:
         self._power = np.zeros(self.channels)
         self._hop = max(1, round(HOP_S * self.sample_rate_hz))
         self._rest = np.zeros((0, self.channels), dtype=np.float32)
-        self._window = deque(maxlen=round(FLOOR_WINDOW_S / HOP_S))
+        self._window = np.zeros((0, self.channels))
         self._floor = np.full(self.channels, np.inf)
         self._floor_at = np.zeros(self.channels)
         self._open_run = np.zeros(self.channels, dtype=np.int64)
@@ -217,7 +217,9 @@ class TakeMeter:
             raise ValueError(f"expected {self.channels} channels")
         if not len(block):
             return
-        if not np.isfinite(block).all():
+        # The sum of squares is a number exactly when every sample is one.
+        flat = np.ascontiguousarray(block).ravel()
+        if not math.isfinite(float(np.dot(flat, flat))):
             bad = int(np.flatnonzero(~np.isfinite(block).all(axis=1))[0])
             raise NotANumberError((self.frames + self._waiting_frames + bad) / self.sample_rate_hz)
         self._waiting.append(np.asarray(block, dtype=np.float32))
@@ -236,15 +238,15 @@ class TakeMeter:
             return
         block = self._waiting[0] if len(self._waiting) == 1 else np.concatenate(self._waiting)
         self._waiting, self._waiting_frames = [], 0
-        magnitude = np.abs(block)
+        squares = block * block
         self._peaks.add(block)
         for channel, meter in enumerate(self._speech):
             meter.add(block[:, channel])
         if self._loudness is not None:
             self._loudness.add(block)
-        self._power += np.einsum("ij,ij->j", block, block, dtype=np.float64)
-        self._count_clipping(magnitude)
-        self._add_hops(block)
+        if float(squares.max()) >= CLIP_LEVEL**2 or self._open_run.any():
+            self._count_clipping(np.abs(block))
+        self._add_hops(squares)
         self.frames += len(block)
 
     def _count_clipping(self, magnitude: NDArray[np.float32]) -> None:
@@ -279,23 +281,34 @@ class TakeMeter:
         if len(self._first) < 20:
             self._first.append(ClippedRun(begin / self.sample_rate_hz, length, channel + 1))
 
-    def _add_hops(self, block: NDArray[np.float32]) -> None:
-        rest = np.concatenate((self._rest, block)) if len(self._rest) else block
+    def _add_hops(self, squares: NDArray[np.float32]) -> None:
+        rest = np.concatenate((self._rest, squares)) if len(self._rest) else squares
         whole = len(rest) // self._hop
         if whole:
-            shaped = rest[: whole * self._hop].reshape(whole, self._hop, self.channels)
-            powers = np.einsum("hij,hij->hj", shaped, shaped, dtype=np.float64) / self._hop
-            self._hop_rows.append(powers.astype(np.float32))
-            for power in powers:
-                self._window.append(power)
-                self._hops += 1
-                if len(self._window) == self._window.maxlen:
-                    mean = sum(self._window) / len(self._window)
-                    lower = mean < self._floor
-                    self._floor = np.where(lower, mean, self._floor)
-                    begin = (self._hops - len(self._window)) * self._hop / self.sample_rate_hz
-                    self._floor_at = np.where(lower, begin, self._floor_at)
+            used = np.ascontiguousarray(rest[: whole * self._hop])
+            # Sums of every hop in one sweep; a hop is short enough for the precision of the samples.
+            shaped = used.reshape(whole, self._hop, self.channels).transpose(0, 2, 1)
+            sums = np.matmul(shaped, np.ones(self._hop, dtype=used.dtype))
+            self._add_powers(sums.astype(np.float64) / self._hop)
         self._rest = rest[whole * self._hop :].copy()
+
+    def _add_powers(self, powers: NDArray[np.float64]) -> None:
+        """Mean squares of some hops: the whole's power, and the quietest window of each channel."""
+        self._power += powers.sum(axis=0) * self._hop
+        self._hop_rows.append(powers.astype(np.float32))
+        joined = np.concatenate((self._window, powers))
+        first = self._hops - len(self._window)
+        count = len(joined) - WINDOW_HOPS + 1
+        if count > 0:
+            means = np.lib.stride_tricks.sliding_window_view(joined, WINDOW_HOPS, axis=0).mean(axis=-1)
+            lowest = means.argmin(axis=0)
+            found = means[lowest, np.arange(self.channels)]
+            lower = found < self._floor
+            self._floor = np.where(lower, found, self._floor)
+            begins = (first + lowest) * self._hop / self.sample_rate_hz
+            self._floor_at = np.where(lower, begins, self._floor_at)
+        self._hops += len(powers)
+        self._window = joined[-(WINDOW_HOPS - 1) :]
 
     def result(self) -> TakeMeasure:
         """What was measured. Call it once, at the end."""
