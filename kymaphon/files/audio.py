@@ -15,7 +15,7 @@ from kymaphon.files.errors import FileProblem
 if TYPE_CHECKING:
     import soundfile
 
-BLOCK_FRAMES = 1 << 16
+BLOCK_FRAMES = 1 << 18
 MOST_CHANNELS = 256
 Progress = Callable[[float], bool]
 """Called with the part done, 0 to 1; returns whether to go on."""

@@ -75,12 +75,16 @@ class SpeechMeter:
     def _count(self, envelope: Floats) -> None:
         """Adds to each threshold's time of activity: the envelope is over it, or was within the hangover."""
         place = np.arange(1, len(envelope) + 1)
-        highest = float(envelope.max())
+        highest, lowest = float(envelope.max()), float(envelope.min())
         for i, level in enumerate(self._levels):
             if level > highest:
                 # Nothing reaches it: only the hangover runs out.
                 self._active[i] += min(len(envelope), max(0, self._hang - self._since[i] - 1))
                 self._since[i] += len(envelope)
+                continue
+            if level <= lowest:
+                self._active[i] += len(envelope)
+                self._since[i] = 0
                 continue
             over = envelope >= level
             last = np.maximum.accumulate(np.where(over, place, -int(self._since[i])))

@@ -52,7 +52,7 @@ class TruePeakMeter:
         self.peak = np.maximum(self.peak, np.abs(block).max(axis=0))
         self.true_peak = np.maximum(self.true_peak, self.peak)
         if len(self._phases):
-            joined = np.concatenate((self._tail, block))
+            joined = np.concatenate((self._tail.astype(block.dtype), block))
             for channel in range(len(self.peak)):
                 self._look(joined[:, channel], channel)
             self._tail = joined[-(TAPS - 1) :].astype(np.float64)
@@ -60,8 +60,9 @@ class TruePeakMeter:
     def _look(self, signal: NDArray[np.floating], channel: int) -> None:
         """True peaks of one channel, where there may be one above the highest so far."""
         windows = len(signal) - TAPS + 1
+        phases = self._phases.T.astype(signal.dtype)
         count = -(-len(signal) // SEGMENT)
-        padded = np.zeros(count * SEGMENT)
+        padded = np.zeros(count * SEGMENT, dtype=signal.dtype)
         padded[: len(signal)] = np.abs(signal)
         highest = padded.reshape(count, SEGMENT).max(axis=1)
         # A window that begins in a segment may end in the next.
@@ -75,7 +76,7 @@ class TruePeakMeter:
             starts = (some[:, None] * SEGMENT + np.arange(SEGMENT)).ravel()
             starts = starts[starts < windows]
             held = signal[starts[:, None] + np.arange(TAPS)]
-            found = np.abs(held @ self._phases.T).max(initial=0.0)
+            found = np.abs(held @ phases).max(initial=0.0)
             self.true_peak[channel] = max(self.true_peak[channel], float(found))
 
     def finish(self) -> None:
