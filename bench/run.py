@@ -198,9 +198,10 @@ def bench_level() -> None:
     from generated import big_show
 
     from kymaphon.core.analyse import analyse
-    from kymaphon.core.budget import budget_of, buys
+    from kymaphon.core.budget import budget_of
     from kymaphon.core.lineup.plan import line_up
     from kymaphon.core.lineup.run import steps_of
+    from kymaphon.core.noise_moves import buys
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 

@@ -169,7 +169,9 @@ def _run(analysis: Analysis, options: argparse.Namespace) -> int:
 
 
 def _budgets(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -> int:
-    from kymaphon.core.budget import booster_verdict, budget_of, buys, contributions, shares
+    from kymaphon.core.boosters import booster_verdict
+    from kymaphon.core.budget import budget_of, contributions, shares
+    from kymaphon.core.noise_moves import buys
 
     listeners = {row.id for row in analysis.listeners}
     out = []

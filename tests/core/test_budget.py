@@ -9,19 +9,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.budget import (
-    booster_on,
-    booster_verdict,
-    booster_worth_db,
-    budget_of,
-    buys,
-    contributions,
-    shares,
-)
+from kymaphon.core.boosters import booster_on, booster_verdict, booster_worth_db
+from kymaphon.core.budget import budget_of, contributions, shares
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
+from kymaphon.core.noise_moves import buys
 from kymaphon.core.show import Show
 from tests.core.test_levels import one_chain
 

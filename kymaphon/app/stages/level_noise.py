@@ -11,9 +11,11 @@ from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.budget import Budget, Buy, booster_verdict, budget_of, buys, contributions
+from kymaphon.core.boosters import booster_verdict
+from kymaphon.core.budget import Budget, Buy, budget_of, contributions
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.levels import Ladder
+from kymaphon.core.noise_moves import buys
 
 HEADINGS = ("Move", "Buys at the end", "Others shut", "What it stands on")
 HELP = (

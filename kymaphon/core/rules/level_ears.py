@@ -7,14 +7,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.budget import (
-    booster_move,
-    booster_on,
-    booster_verdict,
-    booster_worth_db,
-    budget_of,
-    half_distance,
-)
+from kymaphon.core.boosters import booster_move, booster_on, booster_verdict, booster_worth_db
+from kymaphon.core.budget import budget_of, half_distance
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listening, allowed_hours, listenings
 from kymaphon.core.edits import SetValue
