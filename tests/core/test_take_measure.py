@@ -134,3 +134,91 @@ def test_the_floor_explains_itself() -> None:
     floor = measure(sine(2, -50)).noise_floor()
     assert floor is not None
     assert "quietest half second" in floor.source
+
+
+class TestEverythingOfATake:
+    """Loudness, true peak and speech level as a take tells them; and what it says where it cannot."""
+
+    def test_loudness_is_that_of_the_meter_and_of_an_independent_library(self) -> None:
+        """pyloudnorm (Steinmetz and Reiss 2021), mono and stereo."""
+        import pyloudnorm
+
+        noise = (
+            np.random.default_rng(7).normal(0, 0.05, (RATE * 8, 2))
+            * np.repeat([1.0, 0.2, 2.0, 0.01], RATE * 2)[:, None]
+        )
+        for signal in (noise, noise[:, :1]):
+            row = measure(signal)
+            other = pyloudnorm.Meter(RATE, filter_class="DeMan").integrated_loudness(signal)
+            assert row.integrated_lufs == pytest.approx(other, abs=0.1)
+            assert row.momentary_max_lufs >= row.short_max_lufs >= row.integrated_lufs - 1
+
+    def test_true_peak_lies_over_the_samples(self) -> None:
+        """EBU Tech 3341, case 16: a quarter of the rate at 45 degrees has its peaks between the samples."""
+        time = np.arange(RATE) / RATE
+        wave = 0.5 * np.sin(2 * np.pi * RATE / 4 * time + np.pi / 4)
+        wave[:480] *= np.linspace(0, 1, 480)
+        row = measure(wave)
+        assert row.peak_dbfs == pytest.approx(-9.03, abs=0.05)
+        assert -6.4 <= row.true_peak_dbtp <= -5.8
+
+    def test_speech_level_leaves_pauses_out(self) -> None:
+        """ITU-T P.56: talk at -20 for 60 % of the time reads about -20, its rms 2.2 dB less."""
+        rng = np.random.default_rng(3)
+        take = np.concatenate(
+            [
+                np.concatenate([rng.normal(0, 0.0707, RATE * 3), rng.normal(0, 1e-4, RATE * 2)])
+                for _ in range(4)
+            ]
+        )
+        row = measure(take)
+        assert row.speech_dbfs == pytest.approx(-20.0, abs=0.6)
+        assert row.rms_dbfs == pytest.approx(-20 + 10 * math.log10(0.6), abs=0.2)
+        assert 0.58 <= row.speech_share <= 0.68
+        assert row.noise_floor_dbfs == pytest.approx(-80 + 3.01, abs=0.5)
+        assert len(row.hop_power) == pytest.approx(20 * 20, abs=2)
+
+    def test_many_channels_are_tracks(self) -> None:
+        rng = np.random.default_rng(4)
+        row = measure(rng.normal(0, 0.05, (RATE * 2, 5)) * np.array([1, 1, 3, 1, 1]))
+        assert row.integrated_lufs is None
+        assert any("5 separate tracks" in note for note in row.notes)
+        assert row.channel_rms_dbfs[2] - row.channel_rms_dbfs[0] == pytest.approx(9.54, abs=0.2)
+        assert row.rms_dbfs == row.channel_rms_dbfs[2]
+
+    @pytest.mark.parametrize(
+        ("samples", "rate", "words"),
+        [
+            (np.zeros(RATE * 2), RATE, "digital silence"),
+            (np.random.default_rng(1).normal(0, 0.1, RATE // 5), RATE, "shorter than 0.4 s"),
+            (np.sign(np.random.default_rng(2).normal(0, 1, RATE * 2)), RATE, "clipped from end to end (100%"),
+            (np.random.default_rng(3).normal(0, 0.1, RATE * 2), RATE, "no speech found"),
+            (np.random.default_rng(3).normal(0, 0.1, 8000), 4000, "below 8000 samples a second"),
+        ],
+    )
+    def test_what_cannot_be_told_is_said(self, samples: np.ndarray, rate: int, words: str) -> None:
+        row = measure(samples, rate)
+        assert any(words in note for note in row.notes), row.notes
+        assert row.speech_dbfs is None
+
+    def test_the_table_has_all_that_the_data_have(self) -> None:
+        row = measure(np.random.default_rng(5).normal(0, 0.1, RATE * 4))
+        data = row.to_json()
+        told = {name: value for name, value, _ in row.table()}
+        assert told["true peak"] == pytest.approx(data["true_peak_dbtp"], abs=1e-3)
+        assert told["loudness, integrated"] == pytest.approx(data["integrated_lufs"], abs=1e-3)
+        assert told["loudness range"] == pytest.approx(data["range_lu"], abs=1e-3)
+        assert told["speech level"] is None
+
+    @pytest.mark.parametrize("rate", [8000, 11025, 22050, 44100, 96000, 192000])
+    def test_any_rate_reads_the_same_tone_alike(self, rate: int) -> None:
+        """A 1 kHz sine of -23 dBFS in both channels reads -23 LUFS (EBU Tech 3341), whatever the rate."""
+        time = np.arange(rate * 4) / rate
+        tone = 10 ** (-23 / 20) * np.sin(2 * np.pi * 1000 * time)
+        # Faded at both ends: a sine cut off at full height has a true peak of its own there.
+        tone *= np.minimum(1, np.minimum(time, time[-1] - time) / 0.01)
+        row = measure(np.column_stack([tone, tone]), rate)
+        assert row.integrated_lufs == pytest.approx(-23.0, abs=0.15)
+        assert row.peak_dbfs == pytest.approx(-23.0, abs=0.2)
+        # The filter of annex 2 reads up to 0.25 dB high below a tenth of the rate.
+        assert -23.4 <= row.true_peak_dbtp <= -22.75

@@ -8,6 +8,7 @@ import json
 import os
 import struct
 import tracemalloc
+from datetime import UTC, datetime
 from pathlib import Path
 
 import jsonschema
@@ -293,3 +294,37 @@ class TestSheet:
         for name in ("s.html", "s.pdf", "s.csv"):
             write_sheet(tmp_path / name, rig_sheet(analysis), patch_list(analysis))
             assert (tmp_path / name).stat().st_size > 20
+
+
+def test_practices_marks_and_the_log_come_back_as_they_were(tmp_path: Path) -> None:
+    """The schema that is published knows them too."""
+
+    from kymaphon.core.practice import PointMark, Practice
+    from kymaphon.core.show import LineUpReading, LogEntry
+
+    reading = LineUpReading(
+        voice="ann",
+        at="face.in1:pre",
+        scale="ppm-2a",
+        peaks=True,
+        expected=5.1,
+        shown=4.2,
+        off_db=-3.6,
+        turn_db=4,
+        turned=True,
+        passed=True,
+        note="hoarse",
+    )
+    show = Show(
+        title="Kept", practices=(Practice(id="van", name="Van", scale="ppm-2a", peak=5, never_over=6, unity=True),), practice="van",
+        marks=(PointMark(at="recorder", practice="digital-voice"),), vu_zero_dbu=6, line_up_dbfs=-20,
+        log=(LogEntry(at=datetime(2026, 6, 5, 19, 4, tzinfo=UTC), text="Line-up, Ann", subject="ann", line_up=reading),),
+    )  # fmt: skip
+    path = tmp_path / "kept.json"
+    write_show(path, show)
+    assert read_show(path) == show
+    jsonschema.validate(json.loads(path.read_text(encoding="utf-8")), show_schema())
+    text = path.read_text(encoding="utf-8").replace('"scale": "ppm-2a"', '"scale": "needle"', 1)
+    path.write_text(text, encoding="utf-8")
+    with pytest.raises(FileProblem, match="scale"):
+        read_show(path)
