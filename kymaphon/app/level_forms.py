@@ -11,7 +11,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.edits import SetField
 from kymaphon.core.lineup.safety import safety_copy
-from kymaphon.core.points import POINTS
+from kymaphon.core.points import POINTS, base_of
 from kymaphon.core.practice import PointMark, Practice, practices
 from kymaphon.core.scales import scales
 
@@ -79,6 +79,27 @@ class LevelForms:
 
         note = "A mark set for a sort of point goes before that of the show; the ladder then judges the voice there too."
         Form("Marks of points", tuple(fields), take, self.window, note=note).exec()
+
+    def mark_point(self, node: str, name: str) -> None:
+        """A practice for one point of the rig, both sides of it; or none of its own."""
+        show = self.document.show
+        at = base_of(node)
+        known = tuple((row.id, row.name) for row in practices(show.practices).values())
+        now = next((row.practice for row in show.marks if row.at in (at, node)), None)
+
+        def take(values: dict[str, Any]) -> None:
+            kept = tuple(row for row in show.marks if row.at not in (at, node))
+            made = (PointMark(at=at, practice=values["practice"]),) if values["practice"] else ()
+            self.document.apply((SetField("show", None, "marks", (*made, *kept)),), f"mark at {name}")
+
+        fields = (Field("practice", "Here", "choice", now, ((None, "as its sort, or the show"), *known)),)
+        Form(
+            f"Mark at {name}",
+            fields,
+            take,
+            self.window,
+            note="The voice is then judged here too, whatever holds elsewhere.",
+        ).exec()
 
     def own_practice(self) -> None:
         """A copy of the practice in force, with figures of one's own."""

@@ -23,6 +23,7 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AttachTake, DetachTake
+from kymaphon.core.scales import take_against
 from kymaphon.core.take.measure import TakeMeasure
 from kymaphon.core.takes import room_tone_take
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
@@ -70,6 +71,16 @@ class TakeDialog(QDialog):
         for name, text in rows:
             form.addRow(label(name, "muted", wrap=False), label(text, wrap=False))
         column.addLayout(form)
+        if measure.speech_dbfs is not None:
+            off = take_against(analysis.show, measure.speech_dbfs).value
+            way = "over" if off > 0 else "under"
+            column.addWidget(
+                label(
+                    f"Speech is {abs(off):.1f} dB {way} the mark of digital points."
+                    if abs(off) >= 0.5
+                    else "Speech is on the mark of digital points."
+                )
+            )
         for note in measure.notes:
             column.addWidget(label(note[:1].upper() + note[1:] + "."))
         self.voices = Choice()

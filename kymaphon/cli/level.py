@@ -105,7 +105,8 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
     print(f"{plan.sentence()} {school_words(plan.school)}.")
     print(plan.against_recipe())
     for move in plan.moves:
-        limit = f"  ({move.limit})" if move.limit else ""
+        why = "; ".join(part for part in (move.without and f"without it {move.without}", move.limit) if part)
+        limit = f"  ({why})" if why else ""
         print(
             f"  {show_number(move.turn.now, 'dB', sign=True):>9} -> {show_number(move.after, 'dB', sign=True):>9}  {move.turn.label}{limit}"
         )

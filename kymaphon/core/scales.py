@@ -231,6 +231,17 @@ def show_mark(show: Show) -> Mark:
     return mark_at(practice, scales()[practice.scale].domain, house_of(show))
 
 
+def take_against(show: Show, speech_dbfs: float) -> Derived:
+    """A take's speech level against the mark of digital points."""
+    own = show_mark(show)
+    mark = own if own.unit == "dBFS" else shipped_digital()
+    terms = (
+        Derived("speech level", speech_dbfs, "dBFS", source="ITU-T P.56"),
+        Derived(f"less the mark, {mark.name}", -mark.average, "dB", source=mark.source),
+    )
+    return total("against the mark", "dB", terms)
+
+
 @cache
 def shipped_digital() -> Mark:
     """The mark of digital points where the show's practice is read elsewhere: the first shipped practice."""

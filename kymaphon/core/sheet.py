@@ -8,10 +8,13 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.findings import Finding
 from kymaphon.core.levels import NOISE_NAMES
+from kymaphon.core.lineup.expected import figure_on
+from kymaphon.core.lineup.run import last_readings
 from kymaphon.core.patching import COLUMNS, patch_rows
 from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
 from kymaphon.core.rules.rig_controls import reaches
+from kymaphon.core.scales import scales
 from kymaphon.core.show import Setting
 
 SEVERITY_WORDS = {"stop": "Stop", "fix": "Fix", "note": "Note"}
@@ -78,6 +81,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     tables = [
         _findings(analysis.findings),
         tasks(analysis),
+        line_up_table(analysis),
         placing(analysis),
         patch_list(analysis),
         pull_table(analysis),
@@ -104,6 +108,24 @@ def tasks(analysis: Analysis) -> Table:
     """What was put on the list: to be ticked before air."""
     rows = tuple(("done" if task.done else "\u2013", task.text) for task in analysis.show.tasks)
     return Table("To do before air", ("", "What"), rows)
+
+
+def line_up_table(analysis: Analysis) -> Table:
+    """What came of each source at its last line-up, from the log."""
+    rows = []
+    for entry in last_readings(analysis).values():
+        row = entry.line_up
+        if row is None:
+            continue
+        unit = scales()[row.scale].unit
+        rows.append(
+            (analysis.party_name(row.voice), figure_on(row.expected, unit), figure_on(row.shown, unit),
+             show_number(row.off_db, "dB", sign=True), show_number(row.turn_db, "dB", sign=True) if row.turned else "\u2013",
+             "passed" if row.passed else "not passed", f"{entry.at:%Y-%m-%d %H:%M %Z}", row.note)
+        )  # fmt: skip
+    return Table(
+        "Line-up", ("Source", "Expected", "Showed", "Off", "Turned", "", "When", "Note"), tuple(rows)
+    )
 
 
 def placing(analysis: Analysis) -> Table:

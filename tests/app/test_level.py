@@ -289,6 +289,23 @@ class TestMarks:
         settle(window)
         assert analyse(show).ladders["mira", "podcast"].last.wanted.name == "Spoken podcast, stereo"
 
+    def test_one_point_gets_a_mark_of_its_own_and_loses_it_again(self, window: Window) -> None:
+        window.go("Level")
+        level = window.level
+        level.picture.index = next(i for i, rung in enumerate(level.rungs) if rung.node == "desk.in1:pre")
+        level.refresh()
+        wanted = button(window, "act mark point")
+        with_form(wanted.click, lambda form: fill(form, practice="station-desk"))
+        assert [(row.at, row.practice) for row in window.document.show.marks] == [
+            ("desk.in1", "station-desk")
+        ]
+        settle(window)
+        rung = level.rungs[level.picture.index]
+        assert rung.set_here
+        assert rung.wanted.name == "Station desk"
+        with_form(lambda: level.act("mark point"), lambda form: fill(form, practice=None))
+        assert window.document.show.marks == ()
+
     def test_a_practice_of_ones_own_is_in_force_and_in_the_menu(self, window: Window) -> None:
         def type_(form: Form) -> None:
             fill(form, name="Harbour nights", average="-24", peak="-15", never_over="-9")

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import apply_all
+from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.model import Hiss, Limit, LineUpModel, Turn, VoiceModel, _convex, model_of
@@ -229,3 +229,60 @@ def test_marks_at_other_ends_are_lined_up_too(demo: Show) -> None:
     # Recorder and stream get one mix: both marks cannot be met, and it says so.
     row = next(row for row in plan.voices if (row.voice, row.end) == ("mira", "podcast"))
     assert row.on_mark or row.forbids
+
+
+def test_every_turn_says_what_would_be_without_it(demo: Show) -> None:
+    """Held against doing all the others and analysing the show again."""
+    analysis = analyse(demo)
+    plan = line_up(analysis)
+    for move in plan.moves:
+        assert move.without, move.turn.label
+        others = tuple(edit for other in plan.moves if other is not move for edit in other.edits)
+        after = analyse(apply_all(demo, others))
+        name = next(party.name for party in analysis.voices if move.without.startswith(party.name))
+        voice = next(party.id for party in analysis.voices if party.name == name)
+        figure = float(move.without.removeprefix(name).split()[0])
+        ladder = after.any_ladder(voice)
+        if "ceiling" in move.without:
+            grows = 6 if analysis.show.party(voice).kind != "player" else 0
+            spare = min(rung.headroom_db for rung in ladder.rungs if rung.headroom_db is not None) - grows
+            assert -spare == pytest.approx(figure, abs=0.1), move.without
+        else:
+            row = next(row for row in plan.voices if row.voice == voice)
+            there = next(rung for rung in ladder.rungs if rung.label == row.point)
+            assert abs(there.speech_db - row.wanted) == pytest.approx(figure, abs=0.1), move.without
+
+
+def test_why_no_further_up_is_told(demo: Show) -> None:
+    plan = line_up(analyse(demo))
+    limits = {move.turn.label: move.limit for move in plan.moves}
+    assert limits["Desk, channel 3, gain"] == "its range ends at +60.0 dB"
+    assert "nothing to win" in limits["Desk, channel 1, gain"]
+    # Behind a quiet room and a strong preamplifier, gain early is held by the ceiling after it.
+    show = one_chain(
+        places=[{"id": "room", "name": "Room", "ambient_dba": -10}],
+        parties=[
+            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "level_db_spl_1m": 84},
+            {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+        ],
+        devices=[
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+            {"id": "pre", "kind": "preamp-1", "settings": {"in": {"gain_db": 10}}},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 40}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        cables=[
+            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "rec.in"},
+        ],
+    )  # fmt: skip
+    plan = line_up(analyse(show))
+    assert plan.voices[0].spare_db >= 0
+    pre = next(move for move in plan.moves if move.turn.ref.device == "pre")
+    assert pre.limit
+    step = pre.turn.step
+    further = apply_all(show, tuple(edit for move in plan.moves if move is not pre for edit in move.edits))
+    further = apply_all(further, (SetValue(pre.turn.ref, pre.after + step),))
+    worse = analyse(further).ladders["ann", "tape"]
+    if "clips" in pre.limit:
+        assert min(rung.headroom_db for rung in worse.rungs if rung.headroom_db is not None) < 6

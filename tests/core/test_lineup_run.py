@@ -10,6 +10,7 @@ import pytest
 from kymaphon.core.analyse import analyse
 from kymaphon.core.edits import SetField, SetValue, apply_all
 from kymaphon.core.lineup.run import caution, edits_of, entry_of, judge, last_readings, read_meter, steps_of
+from kymaphon.core.sheet import rig_sheet
 from kymaphon.core.show import Show
 from tests.core.test_levels import one_chain
 
@@ -112,3 +113,24 @@ def test_silence_cannot_be_read(demo: Show) -> None:
     step = steps_of(analyse(demo))[0]
     with pytest.raises(ValueError, match="nothing came"):
         read_meter(step.expected, np.zeros(48000), 48000, 0.0)
+
+
+def test_the_sheet_has_what_came_of_each_source(demo: Show) -> None:
+    analysis = analyse(demo)
+    step = steps_of(analysis)[0]
+    outcome = judge(step, step.expected.shows.value + 5)
+    entries = [
+        entry_of(step, judge(step, step.expected.shows.value), NOW),
+        entry_of(step, outcome, NOW, note="warm", turned=True),
+    ]
+    show = demo.with_(log=tuple(entries))
+    table = next(row for row in rig_sheet(analyse(show)).tables if row.title == "Line-up")
+    assert [row[0] for row in table.rows] == ["Mira"]
+    assert table.rows[0][3:8] == ("+5.0 dB", "\u22125.0 dB", "passed", "2026-06-05 19:00 UTC", "warm")
+    # A voice that has left the show stays in the log, and is on no sheet.
+    gone = show.with_(
+        parties=tuple(row for row in demo.parties if row.id != "mira"),
+        wants=(),
+        devices=tuple(row.with_(party=None) if row.party == "mira" else row for row in demo.devices),
+    )
+    assert not [row for row in rig_sheet(analyse(gone)).tables if row.title == "Line-up"]

@@ -25,7 +25,7 @@ from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.views import mark_view, view_buttons
-from kymaphon.app.widgets.why import WhyContent, empty, findings_about, label
+from kymaphon.app.widgets.why import Action, WhyContent, empty, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES, Finding
@@ -186,6 +186,11 @@ class LevelStage(StageSurface):
     def act(self, action: str) -> None:
         if self.page is not None:
             self.page.act(action)
+        elif action == "mark point" and self.rungs:
+            from kymaphon.app.level_forms import LevelForms
+
+            rung = self.rungs[self.picture.index]
+            LevelForms(self, self.document, self.say.emit).mark_point(rung.node, rung.label)
 
     # what is shown
 
@@ -333,7 +338,24 @@ class LevelStage(StageSurface):
             more.extend(own.lines())
             notes = (*notes, own.words())
         return WhyContent(
-            rung.label, subtitle, lines=(rung.speech,), findings=found, more=tuple(more), extra=notes
+            rung.label,
+            subtitle,
+            lines=(rung.speech,),
+            findings=found,
+            more=tuple(more),
+            extra=notes,
+            actions=self._point_actions(rung),
+        )
+
+    def _point_actions(self, rung: Rung) -> tuple[Action, ...]:
+        if rung.unit not in ("dBu", "dBFS"):
+            return ()
+        return (
+            Action(
+                "mark point",
+                "A mark for this point\u2026",
+                "A practice for this very point; the voice is then judged here too.",
+            ),
         )
 
     # what the user does

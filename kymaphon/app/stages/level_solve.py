@@ -26,9 +26,10 @@ VOICE_HELP = (
     "The same after the line-up",
     "What keeps it from its mark; nothing when it is on it",
 )
-MOVE_HEADINGS = ("Turn", "Now", "To", "By", "Why no further up")
+MOVE_HEADINGS = ("Turn", "Now", "To", "By", "Without it", "Why no further up")
 MOVE_HELP = (
     "What is turned or switched", "Where it stands", "Where it goes", "How far that is",
+    "What would be if this one were left as it is and all others turned",
     "Gain early is quiet until something forbids it: a ceiling, the end of a range",
 )  # fmt: skip
 
@@ -150,22 +151,13 @@ class SolvePage(LevelPage):
         self.voices.set_rows(VOICE_HEADINGS, VOICE_HELP, tuple(rows))
         turned = []
         for move in plan.moves:
-            if move.turn.sort == "pad":
-                cells = (
-                    move.turn.label,
-                    "in" if move.turn.now < 0 else "out",
-                    "in" if move.after < 0 else "out",
-                    _db(move.after - move.turn.now, sign=True),
-                    DASH,
-                )
-            else:
-                cells = (
-                    move.turn.label,
-                    _db(move.turn.now, sign=True),
-                    _db(move.after, sign=True),
-                    _db(move.after - move.turn.now, sign=True),
-                    move.limit or DASH,
-                )
+            pad = move.turn.sort == "pad"
+            now, then = (
+                ("in" if gain < 0 else "out") if pad else _db(gain, sign=True)
+                for gain in (move.turn.now, move.after)
+            )
+            by = _db(move.after - move.turn.now, sign=True)
+            cells = (move.turn.label, now, then, by, move.without or DASH, move.limit or DASH)
             turned.append(Row(("move", move.turn.label), cells))
         self.moves.set_rows(MOVE_HEADINGS, MOVE_HELP, tuple(turned))
         sort, number = self._selected
@@ -220,15 +212,14 @@ class SolvePage(LevelPage):
             line = Derived(
                 move.turn.label, move.after, "dB", "sum of the lines", terms, "line-up solver", True
             )
-            why = (
-                move.limit
-                or "Further up nothing would be won: what comes in after it is far under the room, or it is needed lower for the mark."
-            )
+            extra = [f"Without it: {move.without}."] if move.without else []
+            if move.limit:
+                extra.append(f"No further up: {move.limit}.")
             one = Action("turn one", "Turn this one alone", f"{move.words}, and nothing else. Can be undone.")
             return WhyContent(
                 move.turn.label,
                 f"{move.words}",
-                extra=(f"{why[:1].upper()}{why[1:]}.".replace("..", "."),),
+                extra=tuple(extra),
                 lines=(line,),
                 actions=(one, *actions),
                 hint=proof,
@@ -271,7 +262,7 @@ class SolvePage(LevelPage):
                         True,
                     )
                 )
-            extra = (f"{row.forbids[:1].upper()}{row.forbids[1:]}.",) if row.forbids else ()
+            forbids = (f"{row.forbids[:1].upper()}{row.forbids[1:]}.",) if row.forbids else ()
             held = tuple(f"Held: {text}." for text in plan.held)
             return WhyContent(
                 _name(plan, row),
@@ -281,7 +272,7 @@ class SolvePage(LevelPage):
                 if row.on_mark is None
                 else "not on the mark",
                 bad=row.on_mark is False,
-                extra=extra,
+                extra=forbids,
                 lines=tuple(lines),
                 actions=actions,
                 notes=held,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -27,11 +28,17 @@ SMALL_DB = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """One thing to turn. `limit` says why not further up; gain early is quiet until something forbids it."""
+    """One thing to turn.
+
+    Attributes:
+        limit: why not further up; gain early is quiet until something forbids it.
+        without: what would be if this one were left as it is and all others turned.
+    """
 
     turn: Turn
     after: float
     limit: str
+    without: str
     edits: tuple[SetValue, ...]
 
     @property
@@ -181,6 +188,7 @@ class LineUpPlan:
                     "before_db": round(row.turn.now, 3),
                     "after_db": round(row.after, 3),
                     "not_further": row.limit or None,
+                    "without": row.without or None,
                 }
                 for row in self.moves
             ],
@@ -255,14 +263,42 @@ def _moves(analysis: Analysis, model: LineUpModel, solved: Solved) -> tuple[Move
                 turn,
                 float(solved.x[i]),
                 _why_not_further(model, solved.x, i),
+                _without(analysis, model, solved.x, i),
                 edits_to(analysis, turn, float(solved.x[i])),
             )
         )
     return tuple(out)
 
 
+def _without(analysis: Analysis, model: LineUpModel, x: Floats, i: int) -> str:
+    """What one turn is for: the voice that would be worst off without it, and how."""
+    left = x.copy()
+    left[i] = model.turns[i].now
+    worst, words = SMALL_DB, ""
+    for voice in model.voices:
+        name = analysis.party_name(voice.voice)
+        over = voice.over(left)
+        if over > max(voice.over(x), 0.0) + SMALL_DB and over > worst:
+            worst, words = over, f"{name} {over:.1f} dB over a ceiling"
+    if words:
+        return words
+    for voice in model.voices:
+        off = voice.off(left)
+        if abs(off) > abs(voice.off(x)) + SMALL_DB and abs(off) > worst:
+            worst = abs(off)
+            words = f"{analysis.party_name(voice.voice)} {abs(off):.1f} dB {'over' if off > 0 else 'under'}"
+    if words:
+        return words
+    lost = max(
+        ((voice.noise(left)[0] - voice.noise(x)[0], voice.voice) for voice in model.voices), default=(0.0, "")
+    )
+    return f"{analysis.party_name(lost[1])} {lost[0]:.1f} dB noisier" if lost[0] > SMALL_DB else ""
+
+
 def _why_not_further(model: LineUpModel, x: Floats, i: int) -> str:
-    """What one step more here, taken back by the turns after it, would run into."""
+    """What one step more here would run into: the end of the range, a ceiling, a mark that nothing after it can keep; or
+    that nothing would be won.
+    """
     turn = model.turns[i]
     if turn.sort == "pad":
         return ""
@@ -270,20 +306,62 @@ def _why_not_further(model: LineUpModel, x: Floats, i: int) -> str:
         return f"its range ends at {show_number(turn.high, 'dB', sign=True)}"
     up = x.copy()
     up[i] += turn.step
+    moved = [voice for voice in model.voices if voice.speech[1][i] > 0]
+    blocked, won = "", -math.inf
+    for back in _taken_back(model, up, i):
+        over = _clips_at(model, x, back)
+        if over:
+            blocked = blocked or f"one step more clips at {over}"
+            continue
+        won = max(
+            won,
+            sum(
+                voice.noise(x, -number("noise-unheard"))[0] - voice.noise(back, -number("noise-unheard"))[0]
+                for voice in model.voices
+            ),
+        )
+    if won > SMALL_DB:
+        # Quieter as such, but it would bring somebody nearer to the edge of a mark than the solver lets it.
+        return "the marks of those that share it"
+    if won > -math.inf:
+        return f"nothing to win, {show_number(max(won, 0.0), 'dB')}"
+    if blocked:
+        return blocked
+    if not moved:
+        return ""
+    direct = _clips_at(model, x, up)
+    return f"one step more clips at {direct}" if direct else "nothing after it can take the level back"
+
+
+def _taken_back(model: LineUpModel, up: Floats, i: int) -> list[Floats]:
+    """Settings in which what one turn adds is taken back at one after it, or at those after it that its voices have of
+    their own.
+    """
+    step = model.turns[i].step
+    voices = [voice for voice in model.voices if voice.speech[1][i] > 0]
+    out = []
+    for j, turn in enumerate(model.turns):
+        after = j != i and turn.sort != "pad" and not turn.held_by and up[j] - step >= turn.low - 1e-9
+        if after and voices and all(_follows(voice, i, j) for voice in voices):
+            back = up.copy()
+            back[j] -= step
+            out.append(back)
+    return out
+
+
+def _follows(voice: VoiceModel, i: int, j: int) -> bool:
+    """Whether a turn acts on a voice after another: somewhere on the way only the other has acted."""
+    return voice.speech[1][j] > 0 and any(row.slopes[i] > 0 and row.slopes[j] <= 0 for row in voice.limits)
+
+
+def _clips_at(model: LineUpModel, x: Floats, other: Floats) -> str:
+    """The first ceiling that other settings run into and these do not; empty when there is none."""
     for voice in model.voices:
-        later = [limit for limit in voice.limits if limit.slopes[i] > 0]
-        for limit in later:
-            over = limit.level + float(limit.slopes @ up) - limit.most
-            # What lies behind the next turn can be taken back there; the first ceiling after this one cannot.
-            if over > 1e-9 and limit is later[0]:
-                return f"one step more clips at {limit.label}"
-    behind = [
-        turn_after for j, turn_after in enumerate(model.turns)
-        if j != i and not turn_after.held_by and any(v.speech[1][j] > 0 and v.speech[1][i] > 0 for v in model.voices)
-        and x[j] - turn_after.step >= turn_after.low - 1e-9
-    ]  # fmt: skip
-    if not behind:
-        return "nothing after it can take the level back"
+        for limit in voice.limits:
+            now = limit.level + float(limit.slopes @ x) - limit.most
+            then = limit.level + float(limit.slopes @ other) - limit.most
+            if then > 1e-6 and then > now + 1e-9:
+                return limit.label
     return ""
 
 

@@ -198,8 +198,10 @@ def edits_of(
 
 
 def last_readings(analysis: Analysis) -> dict[str, LogEntry]:
-    """The newest line-up of each voice in the log."""
-    return {row.line_up.voice: row for row in analysis.show.log if row.line_up is not None}
+    """The newest line-up in the log of each voice that is in the show."""
+    there = {row.id for row in analysis.show.parties}
+    rows = (row for row in analysis.show.log if row.line_up is not None)
+    return {row.line_up.voice: row for row in rows if row.line_up is not None and row.line_up.voice in there}
 
 
 @dataclass(frozen=True, slots=True)
