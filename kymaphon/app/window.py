@@ -26,7 +26,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.rig_menu import fill_rig_menu
-from kymaphon.app.stages.level import LevelStage
+from kymaphon.app.stages.made import made
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from kymaphon.app.level_forms import LevelForms
     from kymaphon.app.stages.cast import CastStage
     from kymaphon.app.stages.feeds import FeedsStage
+    from kymaphon.app.stages.level import LevelStage
     from kymaphon.app.stages.rig import RigStage
     from kymaphon.app.takes import TakeDesk
 
@@ -135,7 +136,7 @@ class Window(QMainWindow):
     def page(self, stage: str) -> StageSurface:
         """The work surface of a stage, made when it is first asked for."""
         if stage not in self._pages:
-            page = self._make_page(stage)
+            page = made(stage, self.document, self.theme, self.say)
             page.set_scale(self.scale)
             if self._kept.get(stage) is not None:
                 page.restore(self._kept.pop(stage))
@@ -145,27 +146,6 @@ class Window(QMainWindow):
             self._stale.add(stage)
             self.surface.addWidget(page)
         return self._pages[stage]
-
-    def _make_page(self, stage: str) -> StageSurface:
-        if stage == "Level":
-            level = LevelStage(self.document, self.theme)
-            level.say.connect(self.say)
-            return level
-        if stage == "Feeds":
-            from kymaphon.app.stages.feeds import FeedsStage
-
-            return FeedsStage(self.document, self.theme)
-        if stage == "Cast":
-            from kymaphon.app.stages.cast import CastStage
-
-            return CastStage(self.document, self.theme)
-        if stage == "Rig":
-            from kymaphon.app.stages.rig import RigStage
-
-            return RigStage(self.document, self.theme)
-        from kymaphon.app.stages.coming import ComingStage
-
-        return ComingStage(stage, self.document, self.theme)
 
     @property
     def takes(self) -> TakeDesk:
@@ -199,7 +179,7 @@ class Window(QMainWindow):
     @property
     def level(self) -> LevelStage:
         """The stage Level."""
-        return cast(LevelStage, self.page("Level"))
+        return cast("LevelStage", self.page("Level"))
 
     @property
     def feeds(self) -> FeedsStage:

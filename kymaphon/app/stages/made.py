@@ -1,0 +1,38 @@
+"""The work surface of a stage, made when it is first gone to; only then is its code read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from kymaphon.app.document import Document
+from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.theme import Theme
+
+
+def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None]) -> StageSurface:
+    """A stage's surface.
+
+    Args:
+        say: puts one line into the status line.
+    """
+    if stage == "Level":
+        from kymaphon.app.stages.level import LevelStage
+
+        level = LevelStage(document, theme)
+        level.say.connect(say)
+        return level
+    if stage == "Feeds":
+        from kymaphon.app.stages.feeds import FeedsStage
+
+        return FeedsStage(document, theme)
+    if stage == "Cast":
+        from kymaphon.app.stages.cast import CastStage
+
+        return CastStage(document, theme)
+    if stage == "Rig":
+        from kymaphon.app.stages.rig import RigStage
+
+        return RigStage(document, theme)
+    from kymaphon.app.stages.coming import ComingStage
+
+    return ComingStage(stage, document, theme)
