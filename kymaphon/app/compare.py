@@ -89,7 +89,7 @@ class CompareDesk(WorkDesk):
     """Asks for recordings, measures them, shows how they compare."""
 
     def __init__(self, window: QWidget, filing: Filing, theme: Theme) -> None:
-        super().__init__(window)
+        super().__init__(window, self.done, self.failed)
         self.filing, self.theme = filing, theme
 
     def ask(self) -> None:
@@ -109,10 +109,12 @@ class CompareDesk(WorkDesk):
         self.start(CompareWork(paths), f"Measuring {len(paths)} takes")
 
     def done(self, work: LongWork, result: object) -> None:
+        """Shows what was measured."""
         if isinstance(result, Comparison):
             CompareDialog(result, self.theme, self.window).exec()
 
     def failed(self, text: str) -> None:
+        """Tells what went wrong."""
         if text:
             self.filing.problem("The takes were not compared", text)
         else:

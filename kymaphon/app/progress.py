@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QObject, QRunnable, Qt, QThreadPool, Signal
 from PySide6.QtWidgets import QProgressDialog, QWidget
 
@@ -29,11 +31,19 @@ class LongWork(QRunnable):
 
 
 class WorkDesk(QObject):
-    """Does one piece of long work at a time. `done` and `failed` are written by what derives from it."""
+    """Does one piece of long work at a time.
 
-    def __init__(self, window: QWidget) -> None:
+    Args:
+        done: gets the work and what came of it.
+        failed: gets what went wrong; an empty text means that it was stopped.
+    """
+
+    def __init__(
+        self, window: QWidget, done: Callable[[LongWork, object], None], failed: Callable[[str], None]
+    ) -> None:
         super().__init__(window)
         self.window = window
+        self._done, self._failed = done, failed
         self._work: LongWork | None = None
         self._progress: QProgressDialog | None = None
 
@@ -71,16 +81,8 @@ class WorkDesk(QObject):
     def _finished(self, result: object) -> None:
         work = self._end()
         if work is not None:
-            self.done(work, result)
+            self._done(work, result)
 
     def _broke(self, text: str) -> None:
         self._end()
-        self.failed(text)
-
-    def done(self, work: LongWork, result: object) -> None:
-        """What follows when it is done."""
-        raise NotImplementedError
-
-    def failed(self, text: str) -> None:
-        """What follows when it went wrong; an empty text means that it was stopped."""
-        raise NotImplementedError
+        self._failed(text)

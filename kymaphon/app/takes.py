@@ -122,7 +122,7 @@ class TakeDesk(WorkDesk):
     """
 
     def __init__(self, window: QWidget, document: Document, filing: Filing, voice: Callable[[], str]) -> None:
-        super().__init__(window)
+        super().__init__(window, self.done, self.failed)
         self.document, self.filing, self.voice = document, filing, voice
 
     def ask_take(self) -> None:
@@ -142,6 +142,7 @@ class TakeDesk(WorkDesk):
         self.start(MeasureWork(path), f"Measuring {path.name}")
 
     def done(self, work: LongWork, result: object) -> None:
+        """Shows what was measured."""
         if not isinstance(work, MeasureWork) or not isinstance(result, tuple):
             return
         measure, sha256 = result
@@ -150,6 +151,7 @@ class TakeDesk(WorkDesk):
             self.attach(work.path, measure.noise_floor_dbfs, dialog.voice, sha256)
 
     def failed(self, text: str) -> None:
+        """Tells what went wrong."""
         if text:
             self.filing.problem("The recording was not measured", text)
         else:
