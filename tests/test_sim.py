@@ -121,3 +121,30 @@ def test_a_whole_run_brings_every_talker_onto_the_mark(repaired: Show, scale: st
         assert (
             outcome.passed or "range ends" in outcome.words or outcome.off_db < step.expected.tolerance_db + 4
         ), step.voice
+
+
+def test_scales_agree_with_a_voice_from_another_synthesiser() -> None:
+    """The demo's take was spoken by espeak-ng, a general speech synthesiser: its swings on each meter are what the scales
+    take from memory, within 2.5 dB, and its loudness is what they say of speech, within 0.6 LU.
+    """
+    import soundfile
+
+    from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
+    from kymaphon.core.scales import House
+    from kymaphon.files.demo import demo_path
+
+    signal, rate = soundfile.read(demo_path("voice.flac"))
+    meter = SpeechMeter(rate)
+    meter.add(signal)
+    level = meter.level_dbfs()
+    for name, needle in (
+        ("vu", VuMeter(rate)),
+        ("ppm-2b", QuasiPeakMeter(rate)),
+        ("ppm-1", QuasiPeakMeter(rate, "I")),
+    ):
+        needle.add(signal)
+        assert needle.highest_dbfs - level == pytest.approx(scales()[name].peak_lead_db, abs=2.5), name
+    loudness = LoudnessMeter(rate, LAYOUTS["stereo"])
+    loudness.add(np.column_stack([signal, signal]))
+    told = reading("lufs", level, "dBFS", House(4.0, 18.0, ""))
+    assert loudness.integrated_lufs() == pytest.approx(told.value, abs=0.6)
