@@ -102,6 +102,11 @@ def speech_k_db() -> float:
     return float(10 * np.log10((power * gains).sum() / power.sum()))
 
 
+def mono_speech_lufs() -> float:
+    """Loudness of one channel of speech at 0 dBFS (AES17)."""
+    return -SINE_DB + OFFSET + speech_k_db()
+
+
 def _zero(scale: Scale, house: House) -> float:
     return house.vu_zero_dbu if scale.zero == "vu-zero" else float(scale.zero)
 

@@ -21,8 +21,11 @@ from kymaphon.app.stages.level_solve import SolvePage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.analyse import analyse
+from kymaphon.core.lineup.expected import figure_on
+from kymaphon.core.scales import scales
 from kymaphon.core.show import Show
 from kymaphon.files.show_file import read_show
+from kymaphon.sim.rig import SimulatedRig
 from kymaphon.sim.talker import talk
 from tests.app.conftest import button, fill, settle, why_words, with_form
 
@@ -229,6 +232,27 @@ class TestRun:
         assert "close to the mic" in row.cells
         # Six dB more than the show had: taken over.
         assert window.document.show.party("mira").level_db_spl_1m is not None
+
+    @pytest.mark.parametrize("scale", ["vu", "ppm-1", "ppm-2a", "ppm-2b", "lufs", "dbfs", "dbu"])
+    def test_any_sort_of_meter_can_be_read(
+        self, window: Window, run: RunPage, qtbot: QtBot, scale: str
+    ) -> None:
+        """The same talker, told alike by every meter: what it teaches of the level is the same within its swings."""
+        run.rig = SimulatedRig(true_to_plan=True)
+        run.meter.setCurrentIndex(run.meter.findData(scale))
+        run.meter.activated.emit(run.meter.currentIndex())
+        assert run.step.expected.scale == scale
+        assert run.step.expected.meter.name in run.watch.text()
+        qtbot.keyClick(run.reading, Qt.Key.Key_Space)
+        work(window)
+        assert run.outcome is not None
+        assert abs(run.outcome.learnt_db) < 3.5
+        assert len(run.face.trace.values) > 50
+        qtbot.keyClick(run.reading, Qt.Key.Key_Return)
+        work(window)
+        assert window.document.show.log[-1].line_up.scale == scale
+        row = next(row for row in run.table.words.rows if row.key[1] == "mira")
+        assert row.cells[2] == figure_on(window.document.show.log[-1].line_up.shown, scales()[scale].unit)
 
     def test_nonsense_and_nothing_are_told_and_lose_nothing(
         self, window: Window, run: RunPage, qtbot: QtBot

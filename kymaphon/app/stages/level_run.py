@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from PySide6.QtCore import Qt, Signal
@@ -12,6 +13,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.level_page import LevelPage, Worker
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
+from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
@@ -31,6 +33,7 @@ from kymaphon.core.lineup.run import (
     read_meter,
     steps_of,
 )
+from kymaphon.core.scales import scales
 from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 
 HEADINGS = ("Source", "Expected", "Showed", "Off", "Turned", "At", "Note")
@@ -114,6 +117,13 @@ class RunPage(LevelPage):
         self.reading.textEdited.connect(self._typed)
         self.reading.returnPressed.connect(self.note_it)
         self.reading.key.connect(self._key)
+        self.meter = Choice()
+        self.meter.setAccessibleName("Which meter is read")
+        self.meter.setToolTip("The meter of this point, or another sort; what it should show follows.")
+        self.meter.addItem("Its own meter", "")
+        for scale in scales().values():
+            self.meter.addItem(scale.name, scale.id)
+        self.meter.activated.connect(lambda _index: self._meter_chosen())
         self.note = QLineEdit()
         self.note.setPlaceholderText("note")
         self.note.setAccessibleName("Note for the log")
@@ -128,9 +138,9 @@ class RunPage(LevelPage):
             "Note it  (Enter)", "Logs the reading and goes to the next source.", self.note_it
         )
         self.note_button.setProperty("role", "primary")
-        for widget in (self.reading, self.measure_button, self.turn_button, self.note_button):
+        for widget in (self.reading, self.measure_button, self.turn_button, self.note_button, self.meter):
             row.addWidget(widget)
-        self.note.setMinimumWidth(200)
+        self.note.setMinimumWidth(150)
         row.addWidget(self.note)
         return row
 
@@ -157,7 +167,13 @@ class RunPage(LevelPage):
     @property
     def step(self) -> Step | None:
         """The source at hand."""
-        return next((row for row in self.steps if row.voice == self.voice), None)
+        found = next((row for row in self.steps if row.voice == self.voice), None)
+        return None if found is None else self._as_read(found)
+
+    def _as_read(self, step: Step) -> Step:
+        """A source on the meter that is chosen."""
+        chosen = self.meter.currentData()
+        return replace(step, expected=step.expected.on(chosen)) if chosen else step
 
     def refresh(self, voice: str, end: str) -> None:
         analysis = self.document.analysis
@@ -215,7 +231,7 @@ class RunPage(LevelPage):
             return KEYS
         row = entry.line_up
         what = "passed" if row.passed else "did not pass"
-        return f"Read at {entry.at:%H:%M}: {figure_on(row.shown, step.expected.unit)}, {what}. {KEYS}"
+        return f"Read at {entry.at:%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
 
     def _fill(self, analysis: Analysis) -> None:
         found = last_readings(analysis)
@@ -225,7 +241,7 @@ class RunPage(LevelPage):
             if line.line_up is not None and line.line_up.turned:
                 turned_by[line.line_up.voice] = turned_by.get(line.line_up.voice, 0.0) + line.line_up.turn_db
         rows = []
-        for step in self.steps:
+        for step in map(self._as_read, self.steps):
             entry = found.get(step.voice)
             row = entry.line_up if entry is not None else None
             expected = figure_on(step.expected.shows.value, step.expected.unit)
@@ -238,7 +254,7 @@ class RunPage(LevelPage):
                 cells = (
                     step.name,
                     expected,
-                    figure_on(row.shown, step.expected.unit),
+                    figure_on(row.shown, scales()[row.scale].unit),
                     show_number(row.off_db, "dB", sign=True),
                     turned,
                     f"{entry.at.astimezone():%H:%M}",
@@ -298,6 +314,12 @@ class RunPage(LevelPage):
             self._forget()
             self.wants_voice.emit(self.voice)
             self._show()
+
+    def _meter_chosen(self) -> None:
+        """Another meter: what was read on the one before says nothing there."""
+        self._forget()
+        self._show()
+        self.reading.setFocus()
 
     def _forget(self) -> None:
         self.outcome, self._trace, self._measured = None, None, False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number
@@ -53,6 +53,17 @@ class Expected:
     def now(self) -> Derived:
         """What the meter shows as the plan stands."""
         return reading(self.scale, self.point.speech_db, self.point.unit, self.house, peaks=self.peaks)
+
+    def on(self, scale_id: str) -> Expected:
+        """The same, read on another sort of meter. Raises KeyError when there is no such."""
+        peaks = scales()[scale_id].average_lead_db is None or scale_id == "desk-peak"
+        shows, low, high = (
+            reading(
+                scale_id, self.wanted_db + sign * self.tolerance_db, self.point.unit, self.house, peaks=peaks
+            )
+            for sign in (0, -1, 1)
+        )
+        return replace(self, scale=scale_id, peaks=peaks, shows=shows, low=low.value, high=high.value)
 
     def words(self) -> str:
         what = "its peaks" if self.peaks else "the average"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -15,8 +15,9 @@ from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.lineup.expected import Expected, expected_at, figure_on
 from kymaphon.core.meter.active import SpeechMeter
+from kymaphon.core.meter.loudness import LoudnessMeter
 from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
-from kymaphon.core.scales import Scale, reading
+from kymaphon.core.scales import Scale, mono_speech_lufs, reading
 from kymaphon.core.show import LineUpReading, LogEntry
 
 ORDER = ("presenter", "guest", "instrument", "remote", "crowd", "effect", "player")
@@ -230,35 +231,64 @@ def read_meter(expected: Expected, signal: Any, sample_rate_hz: int, full_scale_
         ValueError: there is nothing to read.
     """
     row = expected.meter
-    needle: VuMeter | QuasiPeakMeter | RmsMeter
-    if row.id == "vu":
-        needle = VuMeter(sample_rate_hz)
-    elif expected.peaks:
-        needle = QuasiPeakMeter(sample_rate_hz, "II" if row.id.startswith("ppm-2") else "I")
-    else:
-        needle = RmsMeter(sample_rate_hz)
+    needle = _needle(expected, sample_rate_hz)
     step = max(1, round(sample_rate_hz * STEP_S))
-    steady = replace(row, average_lead_db=0.0)
     values = []
     for start in range(0, len(signal) - step + 1, step):
         needle.add(signal[start : start + step])
         level = needle.dbfs
         if level is not None:
-            values.append(on_scale(steady, level + full_scale_db, expected))
+            values.append(on_scale(row, level + full_scale_db, expected))
     speech = SpeechMeter(sample_rate_hz)
     speech.add(signal)
     level = speech.level_dbfs()
     if level is None:
         raise ValueError("nothing came: no signal at this point")
     highest = needle.highest_dbfs
+    if isinstance(needle, _Momentary):
+        level = needle.whole_dbfs if needle.whole_dbfs is not None else level
     if row.average_lead_db is None and highest is not None:
         # A programme meter is read at the height of its swings, as they were.
-        shown = on_scale(steady, highest + full_scale_db, expected)
+        shown = on_scale(row, highest + full_scale_db, expected)
     else:
         shown = reading(
             row.id, level + full_scale_db, expected.point.unit, expected.house, peaks=expected.peaks
         ).value
     return Trace(tuple(values), shown)
+
+
+class _Momentary:
+    """A loudness meter with the face of a needle: its momentary reading, as the level of speech that has it."""
+
+    def __init__(self, sample_rate_hz: int) -> None:
+        self._meter = LoudnessMeter(sample_rate_hz)
+
+    def add(self, block: Any) -> None:
+        self._meter.add(block[:, None])
+
+    @property
+    def dbfs(self) -> float | None:
+        told = self._meter.momentary_lufs
+        return None if told is None else told - mono_speech_lufs()
+
+    @property
+    def whole_dbfs(self) -> float | None:
+        """The same of everything so far, gated."""
+        told = self._meter.integrated_lufs()
+        return None if told is None else told - mono_speech_lufs()
+
+    highest_dbfs = dbfs
+
+
+def _needle(expected: Expected, sample_rate_hz: int) -> VuMeter | QuasiPeakMeter | RmsMeter | _Momentary:
+    """What moves as the meter of a point does."""
+    if expected.scale == "vu":
+        return VuMeter(sample_rate_hz)
+    if expected.scale == "lufs":
+        return _Momentary(sample_rate_hz)
+    if expected.peaks:
+        return QuasiPeakMeter(sample_rate_hz, "II" if expected.scale.startswith("ppm-2") else "I")
+    return RmsMeter(sample_rate_hz)
 
 
 def on_scale(scale: Scale, level: float, expected: Expected) -> float:
