@@ -23,6 +23,7 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AttachTake, DetachTake
+from kymaphon.core.figures import number
 from kymaphon.core.scales import take_against
 from kymaphon.core.take.measure import TakeMeasure
 from kymaphon.core.takes import room_tone_take
@@ -77,7 +78,7 @@ class TakeDialog(QDialog):
             column.addWidget(
                 label(
                     f"Speech is {abs(off):.1f} dB {way} the mark of digital points."
-                    if abs(off) >= 0.5
+                    if abs(off) >= number("level-learnt")
                     else "Speech is on the mark of digital points."
                 )
             )

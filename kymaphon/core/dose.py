@@ -101,7 +101,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
             continue
         node = max(ears, key=lambda row: _level_at(analysis, row))
         level = _level_at(analysis, node)
-        if not math.isfinite(level) or level < 30:
+        if not math.isfinite(level) or level < number("ear-least"):
             continue
         more = number("programme-crest")
         term = Derived(

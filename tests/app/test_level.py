@@ -282,6 +282,26 @@ class TestRun:
         assert run.step.say in run.say_words.text()
         assert "VU meter" in why_words(window)
 
+    def test_a_show_opened_again_has_the_talkers_that_were_heard(
+        self, window: Window, run: RunPage, qtbot: QtBot
+    ) -> None:
+        """What was learnt of a talker is in the show: read again in another session, it is where the plan has it."""
+        names = [step.voice for step in run.steps]
+        odd = next(name for name in names if abs(run.rig.surprise_db(name)) > 2 and name != "jingles")
+        run._go(names.index(odd))
+        for key in (Qt.Key.Key_Space, Qt.Key.Key_Return):
+            qtbot.keyClick(run.reading, key)
+            work(window)
+        again = Window(Document(window.document.show, autosave=False))
+        qtbot.addWidget(again)
+        page = view(again, "run")
+        assert isinstance(page, RunPage)
+        page._go(names.index(odd))
+        page.measure()
+        work(again)
+        assert abs(page.outcome.learnt_db) < 0.6
+        again.document.close()
+
     def test_what_was_logged_no_undo_takes_back_and_it_is_on_disk_at_once(
         self, window: Window, run: RunPage, qtbot: QtBot, tmp_path: Path
     ) -> None:

@@ -20,6 +20,7 @@ from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.widgets.why import WhyContent, label
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
 from kymaphon.core.lineup.expected import figure_on, readings_here
 from kymaphon.core.lineup.run import (
     Outcome,
@@ -177,14 +178,22 @@ class RunPage(LevelPage):
 
     def refresh(self, voice: str, end: str) -> None:
         analysis = self.document.analysis
-        for name, (_, level) in analysis.graph.mouths.items():
-            self._planned.setdefault(name, level.value)
+        self._note_plan(analysis)
         self.steps = steps_of(analysis)
         names = [row.voice for row in self.steps]
         if self.voice not in names:
             self.voice = voice if voice in names else names[0] if names else ""
             self._forget()
         self._show()
+
+    def _note_plan(self, analysis: Analysis) -> None:
+        """What the show takes talkers for before the simulated rig is heard. One that was read in an earlier session is
+        known by now: its level in the show is what it has.
+        """
+        heard = last_readings(analysis)
+        for name, (node, level) in analysis.graph.mouths.items():
+            known = name in heard and analysis.graph.nodes[node].unit == "dB SPL"
+            self._planned.setdefault(name, level.value - (self.rig.surprise_db(name) if known else 0.0))
 
     def _show(self) -> None:
         step, analysis = self.step, self.document.analysis
@@ -273,7 +282,7 @@ class RunPage(LevelPage):
         extra = []
         if self.outcome is not None:
             extra.append(self.outcome.words)
-            if abs(self.outcome.learnt_db) >= 0.5:
+            if abs(self.outcome.learnt_db) >= number("level-learnt"):
                 extra.append(
                     f"{step.name} is {abs(self.outcome.learnt_db):.1f} dB {'louder' if self.outcome.learnt_db > 0 else 'softer'} than the show has it; noting it takes that over."
                 )

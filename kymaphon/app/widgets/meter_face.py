@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.core.figures import number
 from kymaphon.core.lineup.expected import Expected, figure_on
 from kymaphon.core.lineup.run import STEP_S, Trace
 
@@ -61,7 +62,7 @@ class MeterFace(QWidget):
         off = self._off_db()
         expected = self.expected
         inside = expected is not None and abs(off) <= expected.tolerance_db + 1e-9
-        if abs(off) < 0.5:
+        if abs(off) < number("level-learnt"):
             return "on the mark"
         way = "over" if off > 0 else "under"
         return f"{abs(off):.1f} dB {way}{', still right' if inside else ''}"

@@ -134,7 +134,7 @@ def judge(step: Step, shown: float) -> Outcome:
     turn = _turn(step.knob, -off) if step.knob is not None else 0.0
     left = off + turn
     name = step.name
-    if passed and abs(off) < 0.5:
+    if passed and abs(off) < number("level-learnt"):
         words = f"{name} is on the mark."
     else:
         words = f"{name} is {abs(off):.1f} dB {'over' if off > 0 else 'under'} the mark{', still right' if passed else ''}."
