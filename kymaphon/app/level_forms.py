@@ -175,7 +175,11 @@ class LevelForms:
             self.document.apply(made.edits, f"safety copy of {name}")
             self.say(made.text)
 
-        fields = (Field("lowered", "Lower by, dB", "number", 12.0, tip="10 to 20 dB is common practice."),)
+        fields = (
+            Field(
+                "lowered", "Lower by, dB", "number", copy.lowered_db, tip="10 to 20 dB is common practice."
+            ),
+        )
         Form(f"Safety copy of {name}", fields, take, self.window, note=copy.text).exec()
 
 

@@ -97,7 +97,10 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
     from kymaphon.core.lineup.plan import line_up, school_words
 
     voices = None if options.source is None else (_voice(analysis, options.source),)
-    plan = line_up(analysis, voices, school=options.faders)
+    try:
+        plan = line_up(analysis, voices, school=options.faders)
+    except ValueError as error:
+        raise Unusable(str(error)) from error
     done = _written(analysis, plan.edits, options.output)
     if options.json:
         print_json({"line_up": plan.to_json(), "done": done})

@@ -9,6 +9,7 @@ from typing import Any
 
 from kymaphon.cli.answer import Unusable, print_json
 from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
 from kymaphon.files.errors import FileProblem
 
 
@@ -50,9 +51,10 @@ def _compare(rows: list[tuple[str, Any]], options: argparse.Namespace, *, failed
         print_json({"comparison": result.to_json()})
         return 2 if failed else 0
     print(f"{'take':24}{'noise re speech':>17}{'give or take':>14}{'speech':>14}{'to be equal':>13}")
+    wide = number("coverage")
     for take in result.takes:
         print(
-            f"{take.name[:23]:24}{show_number(take.noise_re_speech_db, 'dB'):>17}{show_number(2 * take.u_db, 'dB'):>14}"
+            f"{take.name[:23]:24}{show_number(take.noise_re_speech_db, 'dB'):>17}{show_number(number('coverage') * take.u_db, 'dB'):>14}"
             f"{show_number(take.speech_dbfs, 'dBFS'):>14}{show_number(take.equal_gain_db, 'dB', sign=True):>13}"
         )
         for note in take.notes:

@@ -121,9 +121,11 @@ def _booster_edits(budget: Budget, device: Device, gain: float) -> tuple[Edit, .
     target, port_id = cable.target.split(".")[:2]
     port = budget.analysis.catalogue[show.device(target).kind].port(port_id)
     edits = inserted(show, budget.analysis.catalogue, (cable,), "booster-inline", "Booster")
-    if port is not None and port.strip is not None and port.strip.phantom:
-        edits = (*edits, SetValue(SettingRef(target, port_id, "phantom"), True))
-    return (*edits, *turned_back(budget, gain))
+    back = turned_back(budget, gain)
+    if port is None or port.strip is None or not port.strip.phantom or back is None:
+        # Nothing would feed it, or its gain could only be taken back where others come through too.
+        return ()
+    return (*edits, SetValue(SettingRef(target, port_id, "phantom"), True), *back)
 
 
 def _without_booster(budget: Budget) -> tuple[Edit, ...]:
@@ -151,7 +153,8 @@ def _without_booster(budget: Budget) -> tuple[Edit, ...]:
         and not any(p.phantom_ma for p in mic[1].outputs)
     ):
         edits.append(SetValue(SettingRef(target, port_id, "phantom"), False))
-    return (*edits, *turned_back(budget, -gain))
+    back = turned_back(budget, -gain)
+    return () if back is None else (*edits, *back)
 
 
 def booster_verdict(budget: Budget) -> str:

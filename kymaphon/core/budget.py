@@ -12,6 +12,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
+from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import NOISE_NAMES, Ladder, Rung
 from kymaphon.core.lineup.model import Floats, Hiss, LineUpModel, VoiceModel, edits_to, model_of
 from kymaphon.core.show import Device
@@ -56,6 +57,7 @@ def contributions(rung: Rung) -> tuple[Share, ...]:
 
 
 def parted(rows: Sequence[tuple[str, str, float]]) -> tuple[Share, ...]:
+    """Shares of (kind, name, level) in the sum of their powers, strongest first."""
     whole = sum(db_to_power(level) for _, _, level in rows)
     if whole <= 0:
         return ()
@@ -71,6 +73,7 @@ class Budget:
         model, voice: what the line-up solver knows of the chain.
         x: its settings as they stand.
         others_db: noise of all other open channels against the speech; minus infinity for none.
+        shared: settings on the way that move other voices too.
     """
 
     analysis: Analysis
@@ -79,6 +82,7 @@ class Budget:
     voice: VoiceModel
     x: Floats
     others_db: float
+    shared: frozenset[SettingRef]
 
     @property
     def over_noise_db(self) -> float:
@@ -123,7 +127,11 @@ def budget_of(analysis: Analysis, voice: str, end: str) -> Budget | None:
     model = model_of(analysis, [(voice, end)])
     last = ladder.last
     others = last.noise_db.get("others", -math.inf) - last.speech_db
-    return Budget(analysis, ladder, model, model.voices[0], model.now, others)
+    held = model_of(analysis, [(voice, end)], alone=True).turns
+    shared = frozenset(
+        row.ref for row, own in zip(held, model.turns, strict=True) if row.held_by != own.held_by
+    )
+    return Budget(analysis, ladder, model, model.voices[0], model.now, others, shared)
 
 
 def shares_of_own(budget: Budget) -> tuple[Share, ...]:
@@ -201,13 +209,15 @@ def microphone_of(budget: Budget) -> tuple[Device, Kind] | None:
     return None
 
 
-def turned_back(budget: Budget, up_db: float) -> tuple[Edit, ...]:
-    """The gains turned back by what came up, in their steps, where nothing else is moved by them."""
+def turned_back(budget: Budget, up_db: float) -> tuple[Edit, ...] | None:
+    """The gains turned back by what came up, in their steps; None where that would move other voices too."""
     x = budget.restored(up_db)
     out: list[Edit] = []
     for i, turn in enumerate(budget.model.turns):
         if abs(x[i] - turn.now) < turn.step / 2:
             continue
+        if turn.ref in budget.shared:
+            return None
         stepped = turn.low + round((x[i] - turn.low) / turn.step) * turn.step
         out.extend(edits_to(budget.analysis, turn, stepped))
     return tuple(out)
@@ -234,11 +244,12 @@ def half_distance(budget: Budget) -> Buy | None:
     x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
     edits: tuple[Edit, ...] = (SetField("devices", device.id, "at_m", (round(x, 3), round(y, 3))),)
     after = budget.alone(noises, HALF_DB)
+    back = turned_back(budget, HALF_DB)
     return move_made(
         budget,
         "half-distance",
         "Half the distance",
         after,
         text,
-        (*edits, *turned_back(budget, HALF_DB)) if ok else (),
+        (*edits, *back) if ok and back is not None else (),
     )

@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from kymaphon.core.air import AIR
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived
-from kymaphon.core.figures import number
+from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Knob
 from kymaphon.core.units import db_to_power, power_to_db
 
@@ -103,7 +104,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
         level = _level_at(analysis, node)
         if not math.isfinite(level) or level < number("ear-least"):
             continue
-        more = number("programme-crest")
+        full = figure("programme-crest")
         term = Derived(
             "all voices that it gets, as powers",
             level,
@@ -111,12 +112,9 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
             "10 lg \u03a3 10^(L/10)",
             source="solve over all open ways",
         )
-        full = Derived(
-            "programme over that", more, "dB", source="assumed: music and several voices after one"
-        )
         shown = Derived(
             "level at the ear",
-            level + more,
+            level + full.value,
             "dBA",
             "sum of the lines",
             (term, full),
@@ -166,7 +164,7 @@ def _knob(analysis: Analysis, ear: int) -> Knob | None:
         node = work.pop(0)
         for i in into.get(node, ()):
             edge = graph.edges[i]
-            if not edge.on:
+            if not edge.on or edge.label in AIR:
                 continue
             for knob in edge.knobs:
                 if knob.lowest < knob.highest:

@@ -140,11 +140,18 @@ def _gain_early(budget: Budget) -> Buy | None:
         for edit in edits_to(budget.analysis, turn, float(value))
     )
     text = f"{'; '.join(moved)}; speech at the end changes by {show_number(up, 'dB', sign=True)}. It cannot change voice against room."
+    if any(
+        turn.ref in budget.shared
+        for turn, value in zip(budget.model.turns, solved.x, strict=True)
+        if abs(value - turn.now) > 1e-6
+    ):
+        text += " That moves other voices too: Line-up does it for all of them."
+        edits = ()
     return move_made(budget, "gain-early", "More gain early", after, text, edits)
 
 
 def _others_shut(budget: Budget) -> Buy | None:
-    if budget.others_db <= -200:
+    if budget.others_db == -math.inf:
         return None
     text = (
         "Right faders up, all others down while nobody speaks there: only this channel's own noise is left."

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cache
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import Field, model_validator
 
 from kymaphon.core.figures import data_table
-from kymaphon.core.model import Identifier, Model
+from kymaphon.core.model import Identifier, Model, ScaleId
 
-ScaleId = Literal["dbfs", "lufs", "dbu", "vu", "ppm-1", "ppm-2a", "ppm-2b", "desk-peak"]
 Reading = Annotated[float, Field(ge=-120, le=60)]
 
 

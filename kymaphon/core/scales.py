@@ -14,7 +14,8 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived, total
 from kymaphon.core.figures import acoustic_data, data_table
 from kymaphon.core.meter.weighting import OFFSET, k_gain_db
-from kymaphon.core.practice import Practice, ScaleId, practices
+from kymaphon.core.model import ScaleId
+from kymaphon.core.practice import Practice, practices
 from kymaphon.core.show import Show
 
 SINE_DB = 10 * math.log10(2)
@@ -217,10 +218,7 @@ def mark_at(practice: Practice, unit: str, house: House) -> Mark:
     back = reading(practice.scale, level, unit, house, peaks=peaks)
     terms = (
         shows,
-        *(
-            Derived(row.name, -row.value / 1.0, row.unit, row.formula, (), row.source)
-            for row in back.terms[1:]
-        ),
+        *(Derived(row.name, -row.value, row.unit, row.formula, (), row.source) for row in back.terms[1:]),
     )
     if scale.per_db == 1.0 and not scale.at:
         line = total(f"mark, {practice.name}", unit, terms, source=practice.source)

@@ -19,10 +19,11 @@ from kymaphon.core.model import (
     PartyKind,
     Point,
     PortRef,
+    ScaleId,
     Shield,
     WantKind,
 )
-from kymaphon.core.practice import PointMark, Practice, ScaleId
+from kymaphon.core.practice import PointMark, Practice
 
 FORMAT_VERSION = 1
 NoiseKind = Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"]

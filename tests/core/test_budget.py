@@ -217,3 +217,34 @@ def test_without_noise_or_way_there_is_no_budget(demo: Show) -> None:
     )
     show = one_chain(cables=[])
     assert budget_of(analyse(show), "ann", "tape") is None
+
+
+def test_what_can_be_done_moves_nobody_else(demo: Show) -> None:
+    """A move is one voice's: what it turns is its own, or it is a comparison only."""
+    analysis = analyse(demo)
+    done = 0
+    for voice, end in analysis.ladders:
+        budget = budget_of(analysis, voice, end)
+        assert SettingRef("interface", "in1", "gain_db") in budget.shared
+        for move in buys(budget):
+            done += bool(move.edits)
+            for edit in move.edits:
+                assert not isinstance(edit, SetValue) or edit.ref not in budget.shared, move.label
+    assert done
+    # Without its booster Tam's channel ends at +60, and the rest could only come from a gain that all share.
+    out = next(row for row in buys(budget_of(analysis, "tam", "stream")) if row.id == "booster")
+    assert out.edits == ()
+
+
+def test_a_booster_that_nothing_would_feed_is_a_comparison() -> None:
+    show = boosted()
+    kinds = shipped_catalogue()["interface-2"].model_dump(by_alias=True)
+    for port in kinds["inputs"]:
+        if port["strip"]:
+            port["strip"]["phantom"] = False
+    bare = one_chain(kinds=[{**kinds, "id": "interface-2"}])
+    move = next(row for row in buys(budget_of(analyse(bare), "ann", "tape")) if row.id == "booster")
+    assert move.edits == ()
+    fed = next(row for row in buys(budget_of(analyse(one_chain()), "ann", "tape")) if row.id == "booster")
+    assert fed.edits
+    assert booster_on(budget_of(analyse(show), "ann", "tape")) is not None

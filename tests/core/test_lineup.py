@@ -16,7 +16,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.model import Hiss, Limit, LineUpModel, Turn, VoiceModel, _convex, model_of
 from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.lineup.solver import LAZY, recipe, solve
+from kymaphon.core.lineup.solver import recipe, solve
 from kymaphon.core.practice import PointMark
 from kymaphon.core.show import Show
 from tests.core.test_levels import one_chain
@@ -37,8 +37,8 @@ def generated(seed: int) -> LineUpModel:
         first[v] = both[v] = both[2] = 1.0
         source = float(rng.uniform(-60, -20))
         limits = (
-            Limit("first", "a", source + 12, first, float(rng.uniform(-25, 5))),
-            Limit("second", "b", source + 12, both, float(rng.uniform(-20, 10))),
+            Limit("first", "a", "dBu", source + 12, first, float(rng.uniform(-25, 5))),
+            Limit("second", "b", "dBu", source + 12, both, float(rng.uniform(-20, 10))),
         )
         noises = (
             Hiss("room", "room", float(rng.uniform(-60, -20)), np.zeros(3)),
@@ -62,7 +62,7 @@ def by_trying(model: LineUpModel) -> tuple[float, float, float]:
         over = sum(max(0.0, voice.over(x)) for voice in model.voices)
         off = sum(max(0.0, abs(voice.off(x)) - near) for voice in model.voices)
         noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in model.voices)
-        rows.append((over, off, noise + LAZY * float(np.abs(x - model.now).sum())))
+        rows.append((over, off, noise + number("turning-cost") * float(np.abs(x - model.now).sum())))
     least = min(row[0] for row in rows)
     rows = [row for row in rows if row[0] <= least + 1e-4]
     nearest = min(row[1] for row in rows)
@@ -80,7 +80,7 @@ def test_nothing_better_is_found_by_trying_every_setting(seed: int) -> None:
     assert found.over_db.sum() == pytest.approx(over, abs=1e-3)
     assert np.maximum(0, np.abs(found.off_db) - near).sum() == pytest.approx(off, abs=1e-3)
     mine = sum(voice.noise(found.x, -number("noise-unheard"))[0] for voice in model.voices)
-    mine += LAZY * float(np.abs(found.x - model.now).sum())
+    mine += number("turning-cost") * float(np.abs(found.x - model.now).sum())
     assert mine <= cost + 0.02
     for turn, value in zip(model.turns, found.x, strict=True):
         assert turn.low <= value <= turn.high
@@ -286,3 +286,16 @@ def test_why_no_further_up_is_told(demo: Show) -> None:
     worse = analyse(further).ladders["ann", "tape"]
     if "clips" in pre.limit:
         assert min(rung.headroom_db for rung in worse.rungs if rung.headroom_db is not None) < 6
+
+
+def test_every_figure_of_a_voice_adds_up(demo: Show) -> None:
+    plan = line_up(analyse(demo))
+    for row in plan.voices:
+        lines = {line.name: line for line in plan.lines(row)}
+        assert lines["off the mark, then"].value == pytest.approx(row.off_db)
+        assert lines["voice over noise, then"].value == pytest.approx(row.over_noise_db)
+        assert row.spare.value == pytest.approx(row.spare_db)
+        for line in lines.values():
+            assert sum(term.value for term in line.terms) == pytest.approx(line.value), line.name
+    for move in plan.moves:
+        assert move.line().value == pytest.approx(move.after)

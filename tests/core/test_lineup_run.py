@@ -134,3 +134,18 @@ def test_the_sheet_has_what_came_of_each_source(demo: Show) -> None:
         devices=tuple(row.with_(party=None) if row.party == "mira" else row for row in demo.devices),
     )
     assert not [row for row in rig_sheet(analyse(gone)).tables if row.title == "Line-up"]
+
+
+def test_a_stereo_source_is_turned_on_both_sides(demo: Show) -> None:
+    """The jingle player comes on two channels: one alone would tilt it."""
+    analysis = analyse(demo)
+    step = next(row for row in steps_of(analysis) if row.voice == "jingles")
+    assert step.twins
+    outcome = judge(step, step.expected.shows.value + 6)
+    show = apply_all(
+        demo, edits_of(analysis, step, outcome, entry_of(step, outcome, NOW, turned=True), turned=True)
+    )
+    settings = show.device("desk").settings
+    keys = [step.knob.ref.key, *(ref.key for ref in step.twins)]
+    assert len({settings[key].gain_db for key in keys}) == 1
+    assert settings[keys[0]].gain_db == pytest.approx(step.knob.value + outcome.turn_db)

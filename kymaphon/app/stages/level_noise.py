@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
@@ -94,7 +96,7 @@ class NoisePage(LevelPage):
             name = self.document.analysis.party_name(ladder.voice)
             over = show_number(budget.over_noise_db, "dB")
             alone = show_number(budget.alone_db, "dB")
-            shut = f"; {alone} with the other channels shut" if budget.others_db > -200 else ""
+            shut = f"; {alone} with the other channels shut" if budget.others_db > -math.inf else ""
             self.title.emit(f"{name}: {over} over the noise", f"at {self._end_name(ladder)}{shut}")
         else:
             self.title.emit("No noise is known on this way", "Choose a voice and an end that a way joins.")

@@ -106,6 +106,7 @@ class RunPage(LevelPage):
         self._planned: dict[str, float] = {}
         self._trace: Trace | None = None
         self._measured = False
+        self._waits = False
         self._worker = Worker(self, self._arrived, lambda error: self._tell(str(error)))
 
     def _keys_row(self) -> FlowLayout:
@@ -185,6 +186,9 @@ class RunPage(LevelPage):
             self.voice = voice if voice in names else names[0] if names else ""
             self._forget()
         self._show()
+        if self._waits and not self.document.busy:
+            self._waits = False
+            self.measure()
 
     def _note_plan(self, analysis: Analysis) -> None:
         """What the show takes talkers for before the simulated rig is heard. One that was read in an earlier session is
@@ -223,9 +227,9 @@ class RunPage(LevelPage):
             for row in last_readings(analysis).values()
             if row.line_up and row.line_up.voice in [s.voice for s in self.steps]
         )
-        number = [row.voice for row in self.steps].index(step.voice) + 1
+        place = [row.voice for row in self.steps].index(step.voice) + 1
         self.title.emit(
-            f"{number} of {len(self.steps)}: {step.name}",
+            f"{place} of {len(self.steps)}: {step.name}",
             f"{done} of {len(self.steps)} lined up. {caution()}",
         )
         if self.outcome is None:
@@ -240,7 +244,7 @@ class RunPage(LevelPage):
             return KEYS
         row = entry.line_up
         what = "passed" if row.passed else "did not pass"
-        return f"Read at {entry.at:%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
+        return f"Read at {entry.at.astimezone():%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
 
     def _fill(self, analysis: Analysis) -> None:
         found = last_readings(analysis)
@@ -331,7 +335,7 @@ class RunPage(LevelPage):
         self.reading.setFocus()
 
     def _forget(self) -> None:
-        self.outcome, self._trace, self._measured = None, None, False
+        self.outcome, self._trace, self._measured, self._waits = None, None, False, False
         self.reading.clear()
         self.note.clear()
 
@@ -354,7 +358,11 @@ class RunPage(LevelPage):
     def measure(self) -> None:
         """Plays the source at hand on the simulated rig, and reads its meter; in a worker."""
         step, analysis = self.step, self.document.analysis
-        if step is None or self.document.busy:
+        if step is None:
+            return
+        if self.document.busy:
+            # The last turn is still being computed; the meter is read when it is.
+            self._waits = True
             return
         level = analysis.graph.mouths[step.voice][1].value
         moved = level - self._planned.get(step.voice, level)
@@ -386,6 +394,10 @@ class RunPage(LevelPage):
         if step is None:
             return None
         text = self.reading.text().strip()
+        if self.document.busy:
+            # A reading is judged against the rig as it stands, not as it stood before the last turn.
+            self._tell("The last change is still being computed: a moment, then once more.")
+            return None
         if not text:
             self._tell("No reading yet: Space measures, or type what the meter showed.")
             return None

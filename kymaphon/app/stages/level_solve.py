@@ -11,9 +11,9 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import show_number
 from kymaphon.core.lineup.model import School
-from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words, spare_line
+from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
 
 SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
 VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")
@@ -187,7 +187,7 @@ class SolvePage(LevelPage):
         if plan is None:
             return WhyContent("Line-up", self.told.text())
         proof = (
-            f"Proven: no other settings with these marks and ceilings have less noise (solved in {plan.rounds} rounds)."
+            f"Proven: with these marks and ceilings no other settings have less noise over all voices together, but for hundredths of a dB that no turn is worth (solved in {plan.rounds} rounds)."
             if plan.proven
             else "The best that was found; that nothing better exists is not proven for this rig."
         )
@@ -205,13 +205,6 @@ class SolvePage(LevelPage):
         sort, number = self._selected
         if sort == "move" and number < len(plan.moves):
             move = plan.moves[number]
-            terms = (
-                Derived("stands at", move.turn.now, "dB"),
-                Derived("turned by", move.after - move.turn.now, "dB"),
-            )
-            line = Derived(
-                move.turn.label, move.after, "dB", "sum of the lines", terms, "line-up solver", True
-            )
             extra = [f"Without it: {move.without}."] if move.without else []
             if move.limit:
                 extra.append(f"No further up: {move.limit}.")
@@ -220,48 +213,12 @@ class SolvePage(LevelPage):
                 move.turn.label,
                 f"{move.words}",
                 extra=tuple(extra),
-                lines=(line,),
+                lines=(move.line(),),
                 actions=(one, *actions),
                 hint=proof,
             )
         if number < len(plan.voices):
             row = plan.voices[number]
-            lines = []
-            if row.off_db is not None and row.wanted is not None:
-                terms = (
-                    Derived(f"speech at {row.point}, then", row.wanted + row.off_db, row.unit),
-                    Derived(f"less the mark ({row.wanted_by})", -row.wanted, "dB", source=row.wanted_by),
-                )
-                lines.append(
-                    Derived(
-                        "off the mark, then",
-                        row.off_db,
-                        "dB",
-                        "sum of the lines",
-                        terms,
-                        "the changed show, analysed",
-                        True,
-                    )
-                )
-            spare = spare_line(row)
-            if spare is not None:
-                lines.append(spare)
-            if row.over_noise_db is not None and row.over_noise_before_db is not None:
-                terms = (
-                    Derived("now", row.over_noise_before_db, "dB"),
-                    Derived("changes by", row.over_noise_db - row.over_noise_before_db, "dB"),
-                )
-                lines.append(
-                    Derived(
-                        "voice over noise, then",
-                        row.over_noise_db,
-                        "dB",
-                        "sum of the lines",
-                        terms,
-                        "the changed show, analysed",
-                        True,
-                    )
-                )
             forbids = (f"{row.forbids[:1].upper()}{row.forbids[1:]}.",) if row.forbids else ()
             held = tuple(f"Held: {text}." for text in plan.held)
             return WhyContent(
@@ -273,7 +230,7 @@ class SolvePage(LevelPage):
                 else "not on the mark",
                 bad=row.on_mark is False,
                 extra=forbids,
-                lines=tuple(lines),
+                lines=plan.lines(row),
                 actions=actions,
                 notes=held,
                 hint=proof,

@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from kymaphon.core.catalogue.parts import Connector, Power, Processor
-from kymaphon.core.model import Identifier, Model
+from kymaphon.core.model import Identifier, Model, ScaleId
 
 Domain = Literal["acoustic", "analog", "digital"]
 Range = Annotated[tuple[float, float], Field(description="lowest and highest, dB")]
@@ -198,7 +198,7 @@ class Kind(Model):
         str | None, Field(description="pickup pattern of an acoustic input that is no microphone kind")
     ] = None
     meter: Annotated[
-        Literal["dbfs", "lufs", "dbu", "vu", "ppm-1", "ppm-2a", "ppm-2b", "desk-peak"] | None,
+        ScaleId | None,
         Field(description="the meter on it; left out: lamps on a desk, a digital meter elsewhere"),
     ] = None
 

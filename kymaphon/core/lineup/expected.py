@@ -8,7 +8,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.lineup.model import KEPT_WHERE_IT_IS
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.scales import House, Scale, house_at, level_of, reading, scales
 
 MINUS = " \u2212 "
@@ -84,7 +84,7 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
     if point.unit not in ("dBu", "dBFS"):
         return None
     party = analysis.show.party(ladder.voice)
-    wanted, tolerance, mark = _wanted(ladder, point, kept=party.kind in KEPT_WHERE_IT_IS, name=party.name)
+    wanted, tolerance, mark = _wanted(ladder, point, kept=party.kind in NO_SPEECH, name=party.name)
     owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
     house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])

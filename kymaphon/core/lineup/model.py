@@ -17,18 +17,18 @@ from numpy.typing import NDArray
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
+from kymaphon.core.derive import Derived
 from kymaphon.core.edits import SetValue
-from kymaphon.core.figures import number
+from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.twins import turned_together, twins_along
 
 Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
 """What faders do: stay as they are; go to 0 and stay there; may be moved like gains."""
-KEPT_WHERE_IT_IS = ("player", "crowd", "effect")
-"""Sorts of party whose level is a matter of taste beside the voices, not of the mark."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +67,7 @@ class Limit:
 
     label: str
     node: str
+    unit: str
     level: float
     slopes: Floats
     most: float
@@ -114,6 +115,7 @@ class VoiceModel:
         wanted_by: the practice, or that it stays where it is: what is no speech keeps its place beside the voices.
         speech: level at the point of the mark, with its slopes.
         limits, noises: along the way.
+        grows: a talker, who gets louder on warming up; a player does not.
     """
 
     voice: str
@@ -124,6 +126,7 @@ class VoiceModel:
     speech: tuple[float, Floats]
     limits: tuple[Limit, ...]
     noises: tuple[Hiss, ...]
+    grows: bool = True
 
     def off(self, x: Floats) -> float:
         """Above the mark, in dB; 0 where there is none."""
@@ -308,7 +311,8 @@ def _voice(
         for ref in refs:
             slopes[i, index[ref]] += 1.0
     party = analysis.show.party(ladder.voice)
-    more = number("crest-short") + (number("growth") if party.kind != "player" else 0.0)
+    grows = party.kind != "player"
+    more = number("crest-short") + (number("growth") if grows else 0.0)
     limits, noises = [], []
     for i, rung in enumerate(ladder.rungs):
         pad = _pad_index(analysis, rung.node, index)
@@ -319,7 +323,7 @@ def _voice(
                 # The pad sits before what clips: with it in, the socket takes as much more.
                 slope[pad] += 1.0
                 most += now[pad]
-            limits.append(Limit(rung.label, rung.node, base + more, slope, most))
+            limits.append(Limit(rung.label, rung.node, rung.unit, base + more, slope, most))
     last = {rung.node: i for i, rung in enumerate(ladder.rungs)}
     graph = ladder.path.graph
     for source, _ in ladder.last.own_noise:
@@ -346,18 +350,23 @@ def _voice(
     wanted, by = (
         (None, "") if point is None or point.wanted is None else (point.wanted.average, point.wanted.name)
     )
-    if party.kind in KEPT_WHERE_IT_IS:
+    if party.kind in NO_SPEECH:
         at = len(ladder.rungs) - 1
         point, wanted, by = ladder.last, ladder.last.speech_db, "stays where it is"
         speech = wanted - float(slopes[at] @ now)
     return VoiceModel(
-        ladder.voice, ladder, point, wanted, by, (speech, slopes[at]), tuple(limits), tuple(noises)
+        ladder.voice, ladder, point, wanted, by, (speech, slopes[at]), tuple(limits), tuple(noises), grows
     )
 
 
 def _pad_index(analysis: Analysis, node: str, index: dict[SettingRef, int]) -> int:
     found = _strip_of(analysis, node)
     return index.get(SettingRef(found[0], found[1], "pad"), -1) if found else -1
+
+
+def peak_growth(voice: VoiceModel) -> Derived:
+    """What a voice's peaks gain on warming up."""
+    return figure("growth") if voice.grows else Derived("a player's level does not grow", 0.0, "dB")
 
 
 def edits_to(analysis: Analysis, turn: Turn, value: float) -> tuple[SetValue, ...]:

@@ -7,11 +7,10 @@ from typing import Any
 
 from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import figure, number
 from kymaphon.core.lineup.model import (
-    KEPT_WHERE_IT_IS,
     Floats,
     LineUpModel,
     School,
@@ -19,9 +18,11 @@ from kymaphon.core.lineup.model import (
     VoiceModel,
     edits_to,
     model_of,
+    peak_growth,
 )
 from kymaphon.core.lineup.reasons import SMALL_DB, forbids, why_not_further, without
 from kymaphon.core.lineup.solver import GAP_DB, Solved, recipe, solve
+from kymaphon.core.model import NO_SPEECH
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,14 @@ class Move:
             return f"{self.turn.label} {'in' if self.after < 0 else 'out'}"
         return f"{self.turn.label} to {show_number(self.after, 'dB', sign=True)}"
 
+    def line(self) -> Derived:
+        """Where it goes, from where it stands."""
+        terms = (
+            Derived("stands at", self.turn.now, "dB", source="setting"),
+            Derived("turned by", self.after - self.turn.now, "dB", source="line-up solver"),
+        )
+        return total(self.turn.label, "dB", terms)
+
 
 @dataclass(frozen=True, slots=True)
 class VoiceResult:
@@ -53,8 +62,7 @@ class VoiceResult:
     Attributes:
         tolerance_db: so far from the mark is still on it.
         off_before_db, off_db: above the mark (below is negative); None where no mark is read on the way.
-        spare_db: from the peaks, with what the talker gains on warming up, to the nearest ceiling; None without one.
-        spare_at: the point of that ceiling.
+        spare: from the peaks, with what the talker gains on warming up, to the nearest ceiling; None without one.
         over_noise_before_db, over_noise_db: voice over all noise at the end, as the analysis has it.
         recipe_off_db, recipe_spare_db, recipe_noise_db: the same of the simple recipe; the last is how much less noise
         of its own chain the solver's answer has.
@@ -70,14 +78,22 @@ class VoiceResult:
     point: str
     off_before_db: float | None
     off_db: float | None
-    spare_db: float | None
-    spare_at: str
+    spare: Derived | None
     over_noise_before_db: float | None
     over_noise_db: float | None
     recipe_off_db: float
     recipe_spare_db: float | None
     recipe_noise_db: float
     forbids: str
+
+    @property
+    def spare_db(self) -> float | None:
+        return None if self.spare is None else self.spare.value
+
+    @property
+    def spare_at(self) -> str:
+        """The point of the nearest ceiling."""
+        return "" if self.spare is None else self.spare.name.partition(" at ")[2]
 
     @property
     def on_mark(self) -> bool | None:
@@ -120,6 +136,29 @@ class LineUpPlan:
     @property
     def edits(self) -> tuple[SetValue, ...]:
         return tuple(edit for move in self.moves for edit in move.edits)
+
+    def lines(self, row: VoiceResult) -> tuple[Derived, ...]:
+        """A voice after the line-up, as the changed show has it: off its mark, below its ceiling, over its noise."""
+        ladder = self.after.ladder(row.voice, row.end)
+        out = []
+        if ladder is not None and row.off_db is not None and row.wanted is not None:
+            there = next((rung for rung in ladder.rungs if rung.label == row.point), None)
+            speech = (
+                there.speech
+                if there is not None
+                else Derived("speech, then", row.wanted + row.off_db, row.unit)
+            )
+            wanted = Derived(f"less the mark ({row.wanted_by})", -row.wanted, "dB", source=row.wanted_by)
+            out.append(total("off the mark, then", "dB", (speech, wanted)))
+        if row.spare is not None:
+            out.append(row.spare)
+        if ladder is not None and ladder.last.noise_db:
+            noise = ladder.last.explain_noise()
+            less = Derived(
+                "less all noise there", -noise.value, "dB", noise.formula, noise.terms, noise.source
+            )
+            out.append(total("voice over noise, then", "dB", (ladder.last.speech, less)))
+        return tuple(out)
 
     def sentence(self) -> str:
         """The outcome in one or two sentences."""
@@ -225,7 +264,7 @@ def line_up(
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
     for (voice, end), ladder in analysis.ladders.items():
         # An end with a mark of its own counts beside the first.
-        own = ladder.last.set_here and analysis.show.party(voice).kind not in KEPT_WHERE_IT_IS
+        own = ladder.last.set_here and analysis.show.party(voice).kind not in NO_SPEECH
         if voice in chosen and own and (voice, end) not in pairs:
             pairs.append((voice, end))
     model = model_of(analysis, pairs, school=school, alone=voices is not None)
@@ -235,7 +274,7 @@ def line_up(
         apply_all(analysis.show, tuple(edit for move in moves for edit in move.edits)), analysis.catalogue
     )
     simple = recipe(model)
-    rows = tuple(_result(analysis, after, model, voice, solved.x, simple) for voice in model.voices)
+    rows = tuple(_result(after, model, voice, solved.x, simple) for voice in model.voices)
     held = tuple(
         f"{turn.label}: {turn.held_by}" for turn in model.turns if turn.held_by.startswith("also moves")
     )
@@ -268,21 +307,40 @@ def _moves(analysis: Analysis, model: LineUpModel, solved: Solved) -> tuple[Move
     return tuple(out)
 
 
-def _spare(voice: VoiceModel, x: Floats) -> tuple[float | None, str]:
-    rows = [(limit.most - limit.level - float(limit.slopes @ x), limit.label) for limit in voice.limits]
-    return min(rows, default=(None, ""))
+def _spare(voice: VoiceModel, x: Floats) -> Derived | None:
+    """From the loudest peaks to the ceiling that they come nearest to, line by line; None without a ceiling."""
+    if not voice.limits:
+        return None
+    limit = min(voice.limits, key=lambda row: row.most - row.level - float(row.slopes @ x))
+    peak = limit.level + float(limit.slopes @ x)
+    crest = figure("crest-short")
+    grows = peak_growth(voice)
+    terms = [
+        Derived("clips at", limit.most, limit.unit, source="device data"),
+        Derived(
+            "less the speech there, then",
+            -(peak - crest.value - grows.value),
+            "dB",
+            source="the changed show",
+        ),
+        Derived(f"less: {crest.name}", -crest.value, "dB", source=crest.source),
+    ]
+    if grows.value:
+        terms.append(Derived(f"less: {grows.name}", -grows.value, "dB", source=grows.source))
+    return total(f"peaks below clipping at {limit.label}", "dB", tuple(terms))
 
 
-def _result(
-    before: Analysis, after: Analysis, model: LineUpModel, voice: VoiceModel, x: Floats, simple: Floats
-) -> VoiceResult:
+def _result(after: Analysis, model: LineUpModel, voice: VoiceModel, x: Floats, simple: Floats) -> VoiceResult:
     old = voice.ladder.last
     ladder = after.ladder(voice.voice, voice.ladder.target)
     new = ladder.last if ladder is not None else None
     node = voice.point.node if voice.point is not None else ""
     there = next((row for row in ladder.rungs if row.node == node), None) if ladder is not None else None
-    off = None if there is None or voice.wanted is None else there.speech_db - voice.wanted
-    spare, spare_at = _spare(voice, x)
+    off = None
+    if voice.wanted is not None:
+        # Where the strongest way now leads past that point, the model still knows.
+        off = voice.off(x) if there is None else there.speech_db - voice.wanted
+    spare = _spare(voice, x)
     noise = voice.noise(simple)[0] - voice.noise(x)[0] if voice.noises else 0.0
     mark = voice.point.wanted if voice.point is not None else None
     tolerance = mark.tolerance_db if mark is not None else number("mark-near")
@@ -290,24 +348,13 @@ def _result(
     return VoiceResult(
         voice.voice, voice.ladder.target, voice.wanted, voice.wanted_by, tolerance, old.unit if voice.point is None else voice.point.unit,
         voice.point.label if voice.point else "",
-        None if voice.wanted is None else voice.off(model.now), off, spare, spare_at,
+        None if voice.wanted is None else voice.off(model.now), off, spare,
         old.voice_over_noise_db if old.noise_db else None,
         new.voice_over_noise_db if new is not None and new.noise_db else None,
-        voice.off(simple), _spare(voice, simple)[0], noise,
+        voice.off(simple), None if spare is None else -voice.over(simple), noise,
         forbids(model, voice, x, off or 0.0) if far else "",
     )  # fmt: skip
 
 
-def spare_line(row: VoiceResult) -> Derived | None:
-    """From a voice's peaks, with growth, to the ceiling, told."""
-    if row.spare_db is None:
-        return None
-    source = f"{figure('crest-short').source}; growth: {figure('growth').source}"
-    return Derived(f"peaks with growth below clipping at {row.spare_at}", row.spare_db, "dB", source=source)
-
-
 def school_words(school: School) -> str:
     return {"stay": "Faders stay as they are", "unity": "Faders at 0", "free": "Faders may move too"}[school]
-
-
-__all__ = ["LineUpPlan", "Move", "VoiceResult", "line_up", "school_words", "spare_line"]

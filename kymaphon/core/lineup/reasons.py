@@ -77,9 +77,7 @@ def why_not_further(model: LineUpModel, x: Floats, i: int) -> str:
 
 
 def _taken_back(model: LineUpModel, up: Floats, i: int) -> list[Floats]:
-    """Settings in which what one turn adds is taken back at one after it, or at those after it that its voices have of
-    their own.
-    """
+    """Settings in which what one turn adds is taken back at one that comes after it for all its voices."""
     step = model.turns[i].step
     voices = [voice for voice in model.voices if voice.speech[1][i] > 0]
     out = []
@@ -126,9 +124,7 @@ def forbids(model: LineUpModel, voice: VoiceModel, x: Floats, off: float) -> str
             if limit.most - limit.level - float(limit.slopes @ x) < max(model.turns[i].step for i in own)
         ]
         if tight:
-            reasons.append(
-                f"with {number('growth'):.0f} dB of growth its peaks come to the ceiling at {tight[0]}"
-            )
+            reasons.append(f"its loudest peaks come to the ceiling at {tight[0]}")
     else:
         ended = [model.turns[i].label for i in free if x[i] <= model.turns[i].low + 1e-9]
         if ended:

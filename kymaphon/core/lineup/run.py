@@ -11,7 +11,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
 from kymaphon.core.figures import data_table, number
-from kymaphon.core.graph import Knob
+from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.lineup.expected import Expected, expected_at, figure_on
 from kymaphon.core.meter.active import SpeechMeter
@@ -19,6 +19,7 @@ from kymaphon.core.meter.loudness import LoudnessMeter
 from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
 from kymaphon.core.scales import Scale, mono_speech_lufs, reading
 from kymaphon.core.show import LineUpReading, LogEntry
+from kymaphon.core.twins import turned_together, twins_along
 
 ORDER = ("presenter", "guest", "instrument", "remote", "crowd", "effect", "player")
 
@@ -30,6 +31,7 @@ class Step:
     Attributes:
         expected: what its meter should show where it is listened to: after its own gain, before its fader.
         knob: what to turn; None when nothing there can be.
+        twins: settings of the other side of a stereo way, which are turned with it.
     """
 
     voice: str
@@ -38,6 +40,7 @@ class Step:
     listen: str
     expected: Expected
     knob: Knob | None
+    twins: tuple[SettingRef, ...] = ()
 
     @property
     def point(self) -> Rung:
@@ -92,9 +95,9 @@ def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
     words: Mapping[str, Any] = data_table("lineup_words")
     channel = point.label.removesuffix(", after gain")
     listen = f"Pre-fade listen on {channel}, all others shut."
-    return Step(
-        ladder.voice, party.name, words["say"].get(party.kind, words["others"]), listen, expected, knob
-    )
+    say = words["say"].get(party.kind, words["others"])
+    twins = twins_along(analysis, ladder).get(knob.ref, ()) if knob is not None else ()
+    return Step(ladder.voice, party.name, say, listen, expected, knob, twins)
 
 
 def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
@@ -190,7 +193,8 @@ def edits_of(
     """
     edits: list[Edit] = [AddLog(entry)]
     if turned and step.knob is not None and outcome.turn_db:
-        edits.append(SetValue(step.knob.ref, round(step.knob.value + outcome.turn_db, 3)))
+        turned_to = SetValue(step.knob.ref, round(step.knob.value + outcome.turn_db, 3))
+        edits.extend(turned_together(analysis, {step.knob.ref: step.twins}, turned_to, step.knob.value))
     node, level = analysis.graph.mouths[step.voice]
     if analysis.graph.nodes[node].unit == "dB SPL" and abs(outcome.learnt_db) >= number("level-learnt"):
         value = min(max(level.value + outcome.learnt_db, 0.0), 160.0)

@@ -65,7 +65,7 @@ class SafetyCopy:
         }  # fmt: skip
 
 
-def safety_copy(analysis: Analysis, voice: str, lowered_db: float = 12.0) -> SafetyCopy:
+def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None) -> SafetyCopy:
     """A copy of a voice through a second input of the device with its first gain, that much lower.
 
     A copy lowered after the converter would only be a quieter copy of the clipping; so it needs an input of its own.
@@ -74,6 +74,8 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float = 12.0) -> Saf
         ValueError: lowered by nothing or less.
         KeyError: an unknown voice.
     """
+    if lowered_db is None:
+        lowered_db = number("safety-lower")
     if lowered_db <= 0:
         raise ValueError("a safety copy is recorded lower: give how many dB, above zero")
     name = analysis.party_name(voice)
@@ -94,8 +96,10 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float = 12.0) -> Saf
         if strip
         else 0.0
     )
-    own_track = _own_tracks(kind, port_id)
-    if not own_track:
+    if spare is None:
+        text = f"No point on the way of {name} is known to clip, so what a copy would save cannot be told."
+        return SafetyCopy(voice, lowered_db, False, text)
+    if not _own_tracks(kind, port_id):
         text = f"{device.name or kind.name} gives no track of {name} alone: what comes after its mix is one mix, clipped or not. An interface or desk with a track for each input could."
         return SafetyCopy(voice, lowered_db, False, text, spare)
     twin = _free_twin(analysis, device, kind, port_id)
@@ -105,12 +109,12 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float = 12.0) -> Saf
     low = strip.gain_db[0] if strip is not None and strip.gain_db is not None else 0.0
     copy_gain = stands - lowered_db
     if copy_gain < low:
-        text = f"{name}'s gain stands at {show_number(stands, 'dB', sign=True)} and ends at {show_number(low, 'dB', sign=True)}: the copy can be only {show_number(stands - low, 'dB')} lower."
-        if stands - low < 1:
+        if stands - low < number("mark-near"):
+            text = f"{name}'s gain stands at {show_number(stands, 'dB', sign=True)}, the end of its range: a copy cannot be lower."
             return SafetyCopy(voice, lowered_db, False, text, spare)
         copy_gain, lowered_db = low, stands - low
     copied = _copy_spare(ladder, analysis, voice, socket, lowered_db)
-    over = _over_noise(ladder, socket, strip.ein_dbu if strip else (), stands, copy_gain, kind)
+    over = _over_noise(socket, strip.ein_dbu if strip else (), copy_gain, kind)
     track = _own_tracks(kind, twin)[0]
     lead = next(row for row in analysis.show.cables if row.target.split(".")[:2] == [device.id, port_id])
     edits: list[Edit] = [
@@ -137,18 +141,13 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float = 12.0) -> Saf
         AddRow("tracks", Track(id=track_id, name=f"{name}, safety copy", source=f"{device.id}.{track}"))
     )
     text = (
-        f"A Y lead into {kind_port(kind, twin)}, {show_number(lowered_db, 'dB')} lower, out of every mix, to a track of its own: "
+        f"A Y lead into {_port_name(kind, twin)}, {show_number(lowered_db, 'dB')} lower, out of every mix, to a track of its own: "
         f"it has {show_number(copied, 'dB')} to spare with growth where the first has {show_number(spare, 'dB')}, "
         f"and its voice is {show_number(over, 'dB')} over the chain's noise."
     )
     if copied - spare < lowered_db - number("mark-near"):
         text += f" The socket itself clips {show_number(copied, 'dB')} above, and a lower gain does not move that: a pad would."
     return SafetyCopy(voice, lowered_db, True, text, spare, copied, over, tuple(edits))
-
-
-def kind_port(kind: Kind, port_id: str) -> str:
-    port = kind.port(port_id)
-    return port.name if port is not None else port_id
 
 
 def _first_gain(analysis: Analysis, ladder: Ladder) -> tuple[Device, Kind, str, Rung] | None:
@@ -200,6 +199,11 @@ def _free_twin(analysis: Analysis, device: Device, kind: Kind, port_id: str) -> 
     return None
 
 
+def _port_name(kind: Kind, port_id: str) -> str:
+    port = kind.port(port_id)
+    return port.name if port is not None else port_id
+
+
 def _out_of_mixes(kind: Kind, device: Device, port_id: str) -> list[Edit]:
     out: list[Edit] = []
     tracks = set(_own_tracks(kind, port_id))
@@ -214,31 +218,29 @@ def _more(analysis: Analysis, voice: str) -> float:
     return number("growth") if grows else 0.0
 
 
-def _spare(ladder: Ladder, analysis: Analysis, voice: str) -> float:
+def _spare(ladder: Ladder, analysis: Analysis, voice: str) -> float | None:
+    """From the peaks, with growth, to the nearest ceiling; None where none is known."""
     rows = [rung.headroom_db for rung in ladder.rungs if rung.headroom_db is not None]
-    return min(rows, default=99.0) - _more(analysis, voice)
+    return min(rows) - _more(analysis, voice) if rows else None
 
 
 def _copy_spare(ladder: Ladder, analysis: Analysis, voice: str, socket: Rung, lowered_db: float) -> float:
     """Before the gain as before; at the gain's own point and its converter lower by so much."""
-    rows, past = [], False
+    rows: list[float] = []
+    past = False
     for rung in ladder.rungs:
         if rung.headroom_db is not None:
             rows.append(rung.headroom_db + (lowered_db if past else 0.0))
         if past and rung.node.partition(".")[0] != socket.node.partition(".")[0]:
             break
         past = past or rung.node == socket.node
-    return min(rows, default=99.0) - _more(analysis, voice)
+    if not rows:
+        # Only what comes after the device clips, and that is lower by as much.
+        rows = [rung.headroom_db + lowered_db for rung in ladder.rungs if rung.headroom_db is not None]
+    return min(rows) - _more(analysis, voice)
 
 
-def _over_noise(
-    ladder: Ladder,
-    socket: Rung,
-    ein: tuple[tuple[float, float], ...],
-    gain: float,
-    copy_gain: float,
-    kind: Kind,
-) -> float:
+def _over_noise(socket: Rung, ein: tuple[tuple[float, float], ...], copy_gain: float, kind: Kind) -> float:
     """Voice over noise in the copy: all before the socket, the preamplifier at its lower gain, one converter."""
     before = [
         source.level.value + more for source, more in socket.own_noise if source.kind != "preamp" or not ein

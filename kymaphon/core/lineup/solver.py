@@ -18,8 +18,6 @@ from kymaphon.core.lineup.model import Floats, LineUpModel
 MOST_ROUNDS = 60
 GAP_DB = 0.005
 """Bounds as near as this have met."""
-LAZY = 2e-3
-"""What a dB of turning costs, in dB of noise: of two answers alike, the one that turns less."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,7 +154,9 @@ def solve(model: LineUpModel) -> Solved:
 def _least_noise(programme: _Programme, sorts: Floats, start: Floats) -> Solved:
     model = programme.model
     cost = sorts[2].copy()
-    cost[programme.n + 3 * programme.m :] = LAZY
+    # Of two answers alike, the one that turns less.
+    lazy = number("turning-cost")
+    cost[programme.n + 3 * programme.m :] = lazy
     chosen, lowest, bound, done = start, math.inf, -math.inf, 0
     x = start
     for done in range(1, MOST_ROUNDS + 1):  # noqa: B007 - told in the answer
@@ -168,7 +168,7 @@ def _least_noise(programme: _Programme, sorts: Floats, start: Floats) -> Solved:
                 continue
             value += noise
             programme.at_most(gradient, noise - float(gradient @ x), (programme.place(2, v), -1.0))
-        value += LAZY * float(np.abs(x - model.now).sum())
+        value += lazy * float(np.abs(x - model.now).sum())
         if value < lowest:
             lowest, chosen = value, x
         if lowest - bound <= GAP_DB:

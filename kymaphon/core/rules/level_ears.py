@@ -15,6 +15,7 @@ from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.monitoring import own_ears
 from kymaphon.core.moves import turned_down
 
@@ -109,7 +110,7 @@ def over_practice(analysis: Analysis) -> Iterator[Finding]:
     rows: dict[str, list[str]] = {}
     worst: dict[str, tuple[float, float, str]] = {}
     for (voice, _), ladder in analysis.ladders.items():
-        if analysis.show.party(voice).kind in ("player", "crowd", "effect"):
+        if analysis.show.party(voice).kind in NO_SPEECH:
             continue
         point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
         if point is None or point.wanted is None or point.wanted.never_over is None:

@@ -12,6 +12,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import room_take
 from kymaphon.core.twins import turned_together, twins_along
@@ -188,7 +189,7 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
     mains = main_ladders(analysis)
     told: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
-        if analysis.show.party(voice).kind in ("player", "crowd", "effect"):
+        if analysis.show.party(voice).kind in NO_SPEECH:
             continue
         main = ladder is mains[voice]
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
