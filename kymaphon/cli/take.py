@@ -54,7 +54,7 @@ def _compare(rows: list[tuple[str, Any]], options: argparse.Namespace, *, failed
     wide = number("coverage")
     for take in result.takes:
         print(
-            f"{take.name[:23]:24}{show_number(take.noise_re_speech_db, 'dB'):>17}{show_number(number('coverage') * take.u_db, 'dB'):>14}"
+            f"{take.name[:23]:24}{show_number(take.noise_re_speech_db, 'dB'):>17}{show_number(wide * take.u_db, 'dB'):>14}"
             f"{show_number(take.speech_dbfs, 'dBFS'):>14}{show_number(take.equal_gain_db, 'dB', sign=True):>13}"
         )
         for note in take.notes:
