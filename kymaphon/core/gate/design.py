@@ -1,0 +1,283 @@
+"""Finds a gate for a take: thresholds and times that cost least by what the operator prefers; margins; what else would help.
+
+The cost of a setting is a weighted sum of words eaten, milliseconds lost, room let through, chatter, and how far the two
+thresholds come near the room and the quietest word. It is made least by a pattern search (Hooke and Jeeves 1961): one value
+after the other is moved up and down, by steps that get smaller, from several starts. It is no smooth function, and a trial
+costs a millisecond.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any, Literal
+
+import numpy as np
+
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import data_table
+from kymaphon.core.gate.settings import Gate
+from kymaphon.core.gate.talk import Talk
+from kymaphon.core.gate.verdict import Trial, Verdict, trial_of
+
+Preference = Literal["never-eat", "balanced", "keep-silent"]
+PREFERENCES: tuple[Preference, ...] = ("never-eat", "balanced", "keep-silent")
+LONG_STEPS = 480_000
+"""A take of more steps than this, two minutes, is tried in steps taken together."""
+FIRST_DB, LAST_DB = 6.0, 0.5
+TRIFLE = 0.05
+"""Cost of a time that is 2.7 times the usual, or a part of it."""
+
+
+def preference_of(preference: str) -> dict[str, Any]:
+    """A preference's data.
+
+    Raises:
+        KeyError: there is none of that name.
+    """
+    for row in data_table("gates")["preferences"]:
+        if row["id"] == preference:
+            return dict(row)
+    raise KeyError(preference)
+
+
+@dataclass(frozen=True)
+class Design:
+    """A gate found for a take.
+
+    Attributes:
+        trial: the take, ready for other settings to be tried beside this one.
+        room_loudest_db: the highest that the detector reads of the room.
+        word_quietest_db: the highest that it reads of the word where that is lowest; `quietest` is its number.
+        expander: the same gate with little range, offered where a gate cannot do it; None where it can.
+        notes: in words, why it does not do, and what would.
+    """
+
+    talk: Talk
+    trial: Trial
+    preference: Preference
+    gate: Gate
+    verdict: Verdict
+    room_loudest_db: float
+    word_quietest_db: float
+    quietest: int
+    works: bool
+    expander: Verdict | None
+    notes: tuple[str, ...]
+
+    def margins(self, gate: Gate | None = None) -> tuple[Derived, ...]:
+        """Room to opening, quietest word to opening, room to closing: how far each is from going wrong."""
+        at = gate or self.gate
+        return _margins(at, self.room_loudest_db, self.word_quietest_db, self.quietest, self.talk)
+
+    @cached_property
+    def schools(self) -> tuple[tuple[str, str, str, Verdict], ...]:
+        """What each school's values do to this very take: id, name, source, verdict."""
+        rows = []
+        for row in data_table("gates")["schools"]:
+            open_db = row.get("open_db", self.gate.open_db)
+            close_db = open_db - row["between_db"] if "between_db" in row else self.gate.close_db
+            gate = self.gate.with_(
+                open_db=open_db, close_db=close_db, attack_ms=row["attack_ms"], hold_ms=row["hold_ms"],
+                release_ms=row["release_ms"], range_db=row["range_db"], look_ahead_ms=0.0,
+            )  # fmt: skip
+            rows.append((row["id"], row["name"], row["source"], self.trial.judge(gate)))
+        rows.append(("none", "No gate", "", self.trial.without_gate()))
+        return tuple(rows)
+
+
+def extremes(talk: Talk, trial: Trial) -> tuple[float, float, int]:
+    """The loudest of the room and the quietest word as a detector reads them, and that word's number."""
+    levels = trial.levels
+    if len(trial.room):
+        room = float(trial.room.max())
+    else:
+        parts = [levels[round(a / trial.step_s) : round(b / trial.step_s)] for a, b in talk.room_s]
+        room = max((float(part.max()) for part in parts if len(part)), default=float(levels.min()))
+    # A window's length after a word its detector still reads the word.
+    peaks = [float(levels[int(a) : max(int(b), int(a) + 1)].max()) for a, b in trial.words]
+    quietest = int(np.argmin(peaks))
+    return room, peaks[quietest], quietest
+
+
+def _margins(gate: Gate, room: float, word: float, quietest: int, talk: Talk) -> tuple[Derived, ...]:
+    at = talk.words[quietest].start_s
+    what = f"{gate.detector} detector, {gate.detector_ms:g} ms"
+    opening = Derived("opening threshold", gate.open_db, "dBFS", source="setting")
+    loudest = Derived("less the room's loudest", -room, "dB", source=f"{what}; {room:.1f} dBFS".replace("-", "\u2212"))
+    return (
+        Derived("room to opening", gate.open_db - room, "dB", terms=(opening, loudest), adds=True),
+        Derived(
+            "quietest word over opening", word - gate.open_db, "dB",
+            terms=(
+                Derived("quietest word", word, "dBFS", source=f"word {quietest + 1}, at {at:.1f} s; {what}"),
+                Derived("less the opening threshold", -gate.open_db, "dB", source="setting"),
+            ),
+            adds=True,
+        ),
+        Derived(
+            "room to closing", gate.close_db - room, "dB",
+            terms=(Derived("closing threshold", gate.close_db, "dBFS", source="setting"), loudest), adds=True,
+            source="below nothing, the room can hold the gate open",
+        ),
+    )  # fmt: skip
+
+
+def design(
+    talk: Talk,
+    preference: Preference = "balanced",
+    *,
+    like: Gate | None = None,
+    range_db: float | None = None,
+    progress: Callable[[float], bool] | None = None,
+) -> Design:
+    """The gate that costs least.
+
+    Args:
+        like: a gate whose detector, key filter and look-ahead are kept.
+        range_db: wanted range; None takes the preference's.
+        progress: called with the part done; returning False gives what is found so far.
+
+    Raises:
+        KeyError: no such preference.
+    """
+    data = preference_of(preference)
+    weights: dict[str, float] = data["weights"]
+    base = (like or Gate()).with_(range_db=data["range_db"] if range_db is None else range_db)
+    coarse = max(1, round(len(talk.key.peak) / LONG_STEPS))
+    trial = trial_of(talk, base, coarse=coarse)
+    room, word, quietest = extremes(talk, trial)
+    search = _Search(trial, base, weights, room, word)
+    top = max(word, room + 1.0)
+    starts = [room + part * (top - room) for part in (0.15, 0.45, 0.8)]
+    best: tuple[float, tuple[float, ...]] | None = None
+    for i, start in enumerate(starts):
+        found = search.run(start)
+        if best is None or found[0] < best[0] - 1e-9:
+            best = found
+        if progress is not None and not progress((i + 1) / len(starts)):
+            break
+    if best is None:
+        raise ValueError("nothing was tried")
+    gate = search.gate(best[1])
+    fine = trial if coarse == 1 else trial_of(talk, gate)
+    verdict = fine.judge(gate)
+    works = verdict.words_clipped == 0 and verdict.mark in ("tick", "note")
+    expander = None
+    if not works:
+        # A little range hurts no word, and still lowers the room.
+        expander = fine.judge(gate.with_(range_db=float(data_table("gates")["expander"]["range_db"])))
+    bare = Design(talk, fine, preference, gate, verdict, room, word, quietest, works, expander, ())
+    return Design(
+        talk, fine, preference, gate, verdict, room, word, quietest, works, expander, (*talk.notes, *_advice(bare))
+    )  # fmt: skip
+
+
+class _Search:
+    """Pattern search over opening threshold, distance to the closing one, attack, hold, release."""
+
+    def __init__(self, trial: Trial, base: Gate, weights: dict[str, float], room: float, word: float) -> None:
+        bounds = data_table("gates")["bounds"]
+        self.trial, self.base, self.weights, self.room, self.word = trial, base, weights, room, word
+        self.between: list[float] = bounds["between_db"]
+        self.times: tuple[list[float], ...] = (bounds["attack_ms"], bounds["hold_ms"], bounds["release_ms"])
+        self.wanted = float(data_table("gates")["margin_wanted_db"])
+        self.known: dict[tuple[float, ...], float] = {}
+
+    def gate(self, at: tuple[float, ...]) -> Gate:
+        open_db, between, attack, hold, release = at
+        return self.base.model_copy(
+            update={
+                "open_db": round(open_db, 1), "close_db": round(open_db - between, 1), "attack_ms": self.times[0][int(attack)],
+                "hold_ms": self.times[1][int(hold)], "release_ms": self.times[2][int(release)],
+            }
+        )  # fmt: skip
+
+    def cost(self, at: tuple[float, ...]) -> float:
+        """What a setting costs."""
+        if at not in self.known:
+            gate = self.gate(at)
+            self.known[at] = cost_of(self.trial.judge(gate), gate, self.weights, self.room, self.word, self.wanted)
+        return self.known[at]
+
+    def run(self, open_db: float) -> tuple[float, tuple[float, ...]]:
+        """The least cost from one start, and where."""
+        at: tuple[float, ...] = (round(open_db * 2) / 2, 6.0, 2, 6, 4)
+        least = self.cost(at)
+        step = FIRST_DB
+        while step >= LAST_DB:
+            moved = False
+            strides = (step, max(1.0, step / 2), 1.0, 2.0 if step > 2 else 1.0, 2.0 if step > 2 else 1.0)
+            for axis, stride in enumerate(strides):
+                for way in (stride, -stride):
+                    tried = self._within((*at[:axis], at[axis] + way, *at[axis + 1 :]))
+                    cost = self.cost(tried)
+                    if cost < least - 1e-9:
+                        at, least, moved = tried, cost, True
+                        break
+            if not moved:
+                step /= 2
+        return least, at
+
+    def _within(self, at: tuple[float, ...]) -> tuple[float, ...]:
+        open_db = min(max(at[0], -139.0), 0.0)
+        between = min(max(at[1], self.between[0]), self.between[1])
+        places = (min(max(place, 0), len(rows) - 1) for place, rows in zip(at[2:], self.times, strict=True))
+        return (open_db, between, *places)
+
+
+def cost_of(
+    verdict: Verdict, gate: Gate, weights: dict[str, float], room_db: float, word_db: float, wanted_db: float
+) -> float:
+    """What a verdict costs by the weights of a preference: no unit, less is better.
+
+    Words eaten and milliseconds lost count per word (100 ms of each word lost is 1), the room by its share of the time,
+    chatter by tens a minute, margins by the square of what they lack. Odd times cost a trifle, so that of equal settings
+    the one nearest to the usual is found.
+    """
+    words = max(verdict.words, 1)
+    # A margin that cannot be had on either side is shared.
+    lacks = sum(max(0.0, wanted_db - have) ** 2 for have in (gate.open_db - room_db, word_db - gate.open_db, gate.close_db - room_db + wanted_db))
+    usual = data_table("gates")["bounds"]["usual_ms"]
+    times = (gate.attack_ms, gate.hold_ms, gate.release_ms)
+    trifle = TRIFLE * sum(abs(math.log(max(have, 0.1) / middle)) for have, middle in zip(times, usual, strict=True))
+    return (
+        weights["eaten"] * verdict.words_clipped / words
+        + weights["lost"] * verdict.lost_ms / words / 100
+        + weights["noise"] * verdict.noise_open_ratio
+        + weights["chatter"] * verdict.chatter_per_min / 10
+        + weights["margin"] * lacks
+        + trifle
+    )
+
+
+def _advice(found: Design) -> tuple[str, ...]:
+    """What is tight, or does not work, and what would help, each with its figure."""
+    wanted = float(data_table("gates")["margin_wanted_db"])
+    apart = found.word_quietest_db - found.room_loudest_db
+    lacking = 2 * wanted - apart
+    notes = []
+    verdict = found.verdict
+    if lacking > 0:
+        nearer = 10 ** (-lacking / 20)
+        notes.append(
+            f"The quietest word is {show_number(apart, 'dB')} over the room's loudest; {show_number(2 * wanted, 'dB')} would "
+            f"leave {show_number(wanted, 'dB')} on both sides of the threshold. Nearer, at {nearer:.0%} of the distance, or "
+            f"{show_number(lacking, 'dB')} less noise at the microphone, gives it; more gain does not."
+        )
+    if verdict.words_clipped:
+        notes.append(
+            f"No setting tried keeps all {verdict.words} words whole with this preference: {verdict.words_clipped} lose more "
+            "than is let pass."
+        )
+    if found.expander is not None and found.expander.gate is not None:
+        least = found.expander.gate.range_db
+        notes.append(
+            f"An expander instead: the same thresholds with a range of {show_number(least, 'dB')} lower the room by as much "
+            f"and eat {found.expander.words_clipped} of {verdict.words} words."
+        )
+    return tuple(notes)
+
+
