@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
 from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
 from kymaphon.core.analyse import analyse
@@ -20,7 +21,7 @@ from kymaphon.files.errors import FileProblem
 if TYPE_CHECKING:
     from kymaphon.files.row_file import RowProblems
 
-COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "sheet", "kinds", "schema")
+COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "gate", "sheet", "kinds", "schema")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -137,6 +138,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     recordings.add_argument(
         "--compare", action="store_true", help="rank takes of one voice by noise at equal speech level"
+    )
+    add_gate_options(
+        command(
+            "gate", gate, "Find a gate from a recording; what the schools' values would do; the gated sound."
+        )
     )
     kinds = command("kinds", _kinds, "Your own kinds of device: list, import, export (.json or .csv).")
     what = kinds.add_mutually_exclusive_group()

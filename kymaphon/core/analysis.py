@@ -14,8 +14,10 @@ from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphon
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.findings import SEVERITIES, Finding, Severity
+from kymaphon.core.gate.settings import Processing
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.paths import Found, best_paths, find_circles
 from kymaphon.core.rig_flow import Flow, flow_of
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
@@ -216,6 +218,32 @@ class Analysis:
         kinds = self.catalogue.with_kinds(*show.kinds)
         return sound_of(show, kinds, place_id, self.loudspeaker_db, self.shut_microphones)
 
+    def gates(self, voice: str) -> tuple[str, ...]:
+        """Nodes of the strips with a gate that is on, on a voice's way to its first end."""
+        ladder = self.any_ladder(voice)
+        return tuple(
+            rung.node
+            for rung in (ladder.rungs if ladder is not None else ())
+            if any(row.sort == "gate" and row.on for row in self.chain_at(rung.node))
+        )
+
+    def chain_at(self, node: str) -> tuple[Processing, ...]:
+        """What a strip does behind its gain, at its node there; nothing elsewhere."""
+        base, tap, _ = node.partition(":pre")
+        if not tap or "." not in base:
+            return ()
+        device_id, key = base.split(".")[:2]
+        return self._chains.get((device_id, key), ())
+
+    @cached_property
+    def _chains(self) -> dict[tuple[str, str], tuple[Processing, ...]]:
+        return {
+            (device.id, key): setting.chain
+            for device in self.show.devices
+            for key, setting in device.settings.items()
+            if setting.chain
+        }
+
     def party_name(self, party_id: str) -> str:
         return self.show.party(party_id).name
 
@@ -257,6 +285,15 @@ class Analysis:
                 if feed.asked or feed.listener == feed.voice or not feed.well
             ]
             return sum(feed.well for feed in asked), len(asked)
+        if stage == "Quiet":
+            bad = {
+                sid
+                for row in self.findings
+                if row.stage == "Quiet" and row.severity != "note"
+                for sid in row.subjects
+            }
+            talkers = [voice.id for voice in self.voices if voice.kind not in NO_SPEECH]
+            return sum(voice not in bad and bool(self.gates(voice)) for voice in talkers), len(talkers)
         if stage == "Rig":
             bad = {
                 sid

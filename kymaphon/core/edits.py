@@ -18,7 +18,7 @@ class SetValue:
     """One value of one strip, crosspoint or control. `value` None puts it back to the kind's default."""
 
     ref: SettingRef
-    value: float | bool | str | None
+    value: float | bool | str | tuple[Model, ...] | None
 
     def apply(self, show: Show) -> Show:
         """Raises KeyError for an unknown device, pydantic.ValidationError for a value out of range."""
@@ -33,7 +33,10 @@ class SetValue:
         return show.model_copy(update={"devices": tuple(devices)})
 
     def to_json(self) -> dict[str, Any]:
-        return {"set": f"{self.ref.device}.settings.{self.ref.key}.{self.ref.field}", "to": self.value}
+        return {
+            "set": f"{self.ref.device}.settings.{self.ref.key}.{self.ref.field}",
+            "to": _plain(self.value),
+        }
 
 
 @dataclass(frozen=True, slots=True)

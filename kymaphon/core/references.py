@@ -11,7 +11,7 @@ from kymaphon.core.connectors import adapters
 from kymaphon.core.practice import practices
 from kymaphon.core.show import Setting, Show, same_socket
 
-STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan"}
+STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan", "chain"}
 PATH_FIELDS = {"on", "gain_db", "tap"}
 
 

@@ -10,6 +10,7 @@ from pydantic import AwareDatetime, Field, model_validator
 
 from kymaphon.core.catalogue.kind import Kind
 from kymaphon.core.catalogue.parts import Feed
+from kymaphon.core.gate.settings import Chain
 from kymaphon.core.model import (
     Degrees,
     Effort,
@@ -134,6 +135,10 @@ class Setting(Model):
     on: bool | None = None
     tap: Literal["pre", "post"] | None = None
     samples: Annotated[int | None, Field(ge=8, le=16384, description="buffer length")] = None
+    chain: Annotated[
+        Chain | None,
+        Field(description="low cut, gate and so on in a strip, behind its gain; thresholds in its unit"),
+    ] = None
 
 
 class Device(Model):
@@ -200,9 +205,20 @@ class Take(Model):
 
     id: Identifier
     file: str
-    what: Literal["voice", "room-tone", "other"] = "other"
+    what: Literal["voice", "room-tone", "music", "other"] = "other"
     voice: Annotated[Identifier | None, Field(description="the party whose microphone recorded it")] = None
     at: Annotated[str | None, Field(description="node of the rig where it was recorded")] = None
+    recorded_at: AwareDatetime | None = None
+    gain_db: Annotated[
+        float | None, Field(ge=-120, le=120, description="gain of its strip when it was recorded")
+    ] = None
+    channel: Annotated[int | None, Field(ge=1, le=256, description="which of its channels, from 1")] = None
+    room_s: Annotated[
+        tuple[tuple[float, float], ...], Field(max_length=1000, description="stretches of room, set by hand")
+    ] = ()
+    talk_s: Annotated[
+        tuple[tuple[float, float], ...], Field(max_length=1000, description="stretches of talk, set by hand")
+    ] = ()
     noise_dbfs: Annotated[float | None, Field(ge=-300, le=10)] = None
     path_gain_db: Annotated[
         float | None, Field(description="dBFS at `at` for 0 dB SPL at the microphone, as the rig then stood")

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kymaphon.core.catalogue.parts import Connector, Power, Processor
+from kymaphon.core.catalogue.parts import Connector, Job, Power, Processor
 from kymaphon.core.model import Identifier, Model, ScaleId
 
 Domain = Literal["acoustic", "analog", "digital"]
@@ -31,6 +31,10 @@ class Strip(Model):
     fader_default_db: float = 0.0
     mute: bool = False
     pan: bool = False
+    does: Annotated[
+        tuple[Job, ...],
+        Field(description="what it has behind its gain: gate, compressor and so on, each its own"),
+    ] = ()
     ein_dbu: Annotated[
         tuple[tuple[float, float], ...], Field(description="(gain dB, equivalent input noise dBu), rising")
     ] = ()

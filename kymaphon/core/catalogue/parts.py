@@ -17,6 +17,7 @@ Feed = Literal["mains-earthed", "mains-two-pin", "adaptor", "bus", "battery"]
 """What a device runs from: earthed mains, mains without earth, a plug-top adaptor, the USB of its host, batteries."""
 Job = Literal[
     "gate", "compressor", "limiter", "reverb", "noise-suppressor", "echo-canceller", "level-rider", "low-cut", "ducker",
+    "equaliser",
 ]  # fmt: skip
 
 

@@ -106,7 +106,9 @@ def _margins(gate: Gate, room: float, word: float, quietest: int, talk: Talk) ->
     at = talk.words[quietest].start_s
     what = f"{gate.detector} detector, {gate.detector_ms:g} ms"
     opening = Derived("opening threshold", gate.open_db, "dBFS", source="setting")
-    loudest = Derived("less the room's loudest", -room, "dB", source=f"{what}; {room:.1f} dBFS".replace("-", "\u2212"))
+    loudest = Derived(
+        "less the room's loudest", -room, "dB", source=f"{what}; {room:.1f} dBFS".replace("-", "\u2212")
+    )
     return (
         Derived("room to opening", gate.open_db - room, "dB", terms=(opening, loudest), adds=True),
         Derived(
@@ -199,7 +201,9 @@ class _Search:
         """What a setting costs."""
         if at not in self.known:
             gate = self.gate(at)
-            self.known[at] = cost_of(self.trial.judge(gate), gate, self.weights, self.room, self.word, self.wanted)
+            self.known[at] = cost_of(
+                self.trial.judge(gate), gate, self.weights, self.room, self.word, self.wanted
+            )
         return self.known[at]
 
     def run(self, open_db: float) -> tuple[float, tuple[float, ...]]:
@@ -239,10 +243,15 @@ def cost_of(
     """
     words = max(verdict.words, 1)
     # A margin that cannot be had on either side is shared.
-    lacks = sum(max(0.0, wanted_db - have) ** 2 for have in (gate.open_db - room_db, word_db - gate.open_db, gate.close_db - room_db + wanted_db))
+    lacks = sum(
+        max(0.0, wanted_db - have) ** 2
+        for have in (gate.open_db - room_db, word_db - gate.open_db, gate.close_db - room_db + wanted_db)
+    )
     usual = data_table("gates")["bounds"]["usual_ms"]
     times = (gate.attack_ms, gate.hold_ms, gate.release_ms)
-    trifle = TRIFLE * sum(abs(math.log(max(have, 0.1) / middle)) for have, middle in zip(times, usual, strict=True))
+    trifle = TRIFLE * sum(
+        abs(math.log(max(have, 0.1) / middle)) for have, middle in zip(times, usual, strict=True)
+    )
     return (
         weights["eaten"] * verdict.words_clipped / words
         + weights["lost"] * verdict.lost_ms / words / 100
@@ -279,5 +288,3 @@ def _advice(found: Design) -> tuple[str, ...]:
             f"and eat {found.expander.words_clipped} of {verdict.words} words."
         )
     return tuple(notes)
-
-

@@ -37,7 +37,9 @@ def butterworth(corner_hz: float, order: int, sample_rate_hz: float, *, low_pass
     if order < 1:
         raise ValueError("a filter is at least of the first order")
     if not 0 < corner_hz < sample_rate_hz / 2:
-        raise ValueError(f"a corner of {corner_hz:g} Hz does not fit into {sample_rate_hz:g} samples a second")
+        raise ValueError(
+            f"a corner of {corner_hz:g} Hz does not fit into {sample_rate_hz:g} samples a second"
+        )
     k = math.tan(math.pi * corner_hz / sample_rate_hz)
     rows = []
     if order % 2:
@@ -47,7 +49,9 @@ def butterworth(corner_hz: float, order: int, sample_rate_hz: float, *, low_pass
         q = 1 / (2 * math.cos(math.pi * (2 * i + 1 + order % 2) / (2 * order)))
         norm = 1 + k / q + k * k
         b0, b1 = (k * k, 2 * k * k) if low_pass else (1.0, -2.0)
-        rows.append([b0 / norm, b1 / norm, b0 / norm, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm])
+        rows.append(
+            [b0 / norm, b1 / norm, b0 / norm, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm]
+        )
     return np.array(rows)
 
 
@@ -136,7 +140,12 @@ class LowCutChoice:
             "dB",
             terms=(
                 Derived("off the room", self.room_db, "dB", source="its spectrum through the filter's curve"),
-                Derived("less off the voice", -self.voice_db, "dB", source="the voice's spectrum, room taken off, through the same"),
+                Derived(
+                    "less off the voice",
+                    -self.voice_db,
+                    "dB",
+                    source="the voice's spectrum, room taken off, through the same",
+                ),
             ),
             adds=True,
         )
@@ -153,7 +162,7 @@ def choose_low_cut(voice: Spectrum, room: Spectrum) -> LowCutChoice:
     rows = []
     for corner in np.arange(30, 141, 2.0):
         for slope in (12, 18):
-            low_cut = LowCut(corner_hz=float(corner), slope_db_per_octave=slope)  # type: ignore[arg-type]
+            low_cut = LowCut(corner_hz=float(corner), slope_db_per_octave=slope)
             off_room = room.level_dbfs - room.through(_curve(low_cut, room))
             off_voice = clean.level_dbfs - clean.through(_curve(low_cut, clean))
             if off_voice <= number("low-cut-voice"):
@@ -163,12 +172,16 @@ def choose_low_cut(voice: Spectrum, room: Spectrum) -> LowCutChoice:
         return LowCutChoice(None, 0.0, 0.0, 0.0)
     ease = number("low-cut-ease")
     good = [row for row in rows if row[0] >= best - ease]
-    _, low_cut, off_room, off_voice = min(good, key=lambda row: (row[1].corner_hz, row[1].slope_db_per_octave))
+    _, low_cut, off_room, off_voice = min(
+        good, key=lambda row: (row[1].corner_hz, row[1].slope_db_per_octave)
+    )
     return LowCutChoice(low_cut, off_room, off_voice, room.share(0, low_cut.corner_hz))
 
 
 def _curve(low_cut: LowCut, spectrum: Spectrum) -> Floats:
-    return gain_db(low_cut_sections(low_cut, spectrum.sample_rate_hz), spectrum.frequency_hz, spectrum.sample_rate_hz)
+    return gain_db(
+        low_cut_sections(low_cut, spectrum.sample_rate_hz), spectrum.frequency_hz, spectrum.sample_rate_hz
+    )
 
 
 def low_cut_limits() -> tuple[Derived, ...]:

@@ -166,7 +166,9 @@ class KeyMeter:
         for column in columns[1:]:
             np.maximum(highest, column, out=highest)
         self._peak.append(highest)
-        self._power.append((used * used) @ self._ones / np.float32(self._samples))
+        self._power.append(
+            np.asarray((used * used) @ self._ones / np.float32(self._samples), dtype=np.float32)
+        )
 
     def result(self) -> Key:
         """The key of what was taken; samples that fill no whole step at the end are left out."""

@@ -47,7 +47,7 @@ def turns(levels: Levels, open_db: float, close_db: float, hold_steps: int) -> T
     """
     count = len(levels)
     none = np.zeros(0, dtype=np.int64)
-    rises, falls = edges(levels >= np.float32(open_db))
+    rises, _ = edges(levels >= np.float32(open_db))
     if not len(rises):
         return Turns(none, none, count)
     starts, ends = edges(levels >= np.float32(close_db))
@@ -71,7 +71,9 @@ def edges(over: NDArray[np.bool_]) -> tuple[Steps, Steps]:
         return none, none
     change = np.flatnonzero(over[1:] != over[:-1]) + 1
     starts_over = bool(over[0])
-    marks = np.concatenate(([0] if starts_over else [], change, [len(over)] if over[-1] else [])).astype(np.int64)
+    marks = np.concatenate(([0] if starts_over else [], change, [len(over)] if over[-1] else [])).astype(
+        np.int64
+    )
     return marks[0::2], marks[1::2]
 
 
@@ -162,7 +164,9 @@ def gain_at(turned: Turns, gate: Gate, step_s: float, step: NDArray[np.float64])
     return out
 
 
-def passing(turned: Turns, gate: Gate, step_s: float, *, at_db: float) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+def passing(
+    turned: Turns, gate: Gate, step_s: float, *, at_db: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """When the gain is above `at_db`: where such stretches begin and end, in steps of the sound, not of the detector."""
     ahead = gate.look_ahead_ms / 1000 / step_s
     if gate.range_db <= -at_db:

@@ -90,7 +90,12 @@ class Talk:
             self.snr_db,
             "dB",
             terms=(
-                Derived("speech", self.speech_dbfs, "dBFS", source="without pauses, room taken off; after ITU-T P.56"),
+                Derived(
+                    "speech",
+                    self.speech_dbfs,
+                    "dBFS",
+                    source="without pauses, room taken off; after ITU-T P.56",
+                ),
                 Derived("less the room", -self.noise_dbfs, "dB", source=f"mean level of {where}; AES17"),
             ),
             adds=True,
@@ -128,7 +133,9 @@ def hear(
     if len(frames) < FLOOR_FRAMES:
         raise NoTalkError(f"the take is {key.seconds:.1f} s long; half a minute of talk is wanted")
     if not frames.max() > 0:
-        raise NoTalkError("digital silence from end to end: nothing was recorded; check the input that was chosen")
+        raise NoTalkError(
+            "digital silence from end to end: nothing was recorded; check the input that was chosen"
+        )
     db = _db(frames)
     shut = _mask(len(frames), room_spans, key) if room_spans else None
     only = _mask(len(frames), talk_spans, key) if talk_spans else None
@@ -138,7 +145,9 @@ def hear(
         if len(own) < FLOOR_FRAMES:
             raise NoTalkError(f"the room's take is {room.seconds:.1f} s long; ten seconds are wanted")
         if not own.max() > 0:
-            raise NoTalkError("the room's take is digital silence: it was gated, muted, or recorded on another input")
+            raise NoTalkError(
+                "the room's take is digital silence: it was gated, muted, or recorded on another input"
+            )
         found = _room_of(own)
         spoken = _words(db, found, shut, only)
     else:
@@ -175,7 +184,9 @@ def hear(
                 "talk and give them as the room, or mark a stretch of room by hand"
             )
         if not frames[alone].max() > 0:
-            raise NoTalkError("its pauses are digital silence: it has been through a gate already; record without one")
+            raise NoTalkError(
+                "its pauses are digital silence: it has been through a gate already; record without one"
+            )
         room_key = _joined(key, room_s)
         noise = float(frames[alone].mean())
     else:

@@ -158,11 +158,13 @@ class Trial:
         noise, quiet = self._noise(gate, starts, ends)
         again = turned.opened[1:] - turned.shut[:-1] < number("gate-chatter-within") / 1000 / self.step_s
         minutes = len(self.levels) * self.step_s / 60
-        false = _without(turned, self.words) + (len(gate_turns(self.room, gate, self.step_s).opened) if len(self.room) else 0)
+        false = _without(turned, self.words) + (
+            len(gate_turns(self.room, gate, self.step_s).opened) if len(self.room) else 0
+        )
         lost = float(np.maximum(length - covered, 0).sum()) * ms
         return Verdict(
             gate, len(self.words), eaten, float(onset.max(initial=0)) * ms, lost, noise / quiet if quiet else 0.0,
-            float(again.sum()) / minutes if minutes else 0.0, false, turned.opened * self.step_s, turned.shut * self.step_s,
+            float(again.sum()) / minutes if minutes else 0.0, false, np.asarray(turned.opened * self.step_s, dtype=np.float64), np.asarray(turned.shut * self.step_s, dtype=np.float64),
             int(again.sum()),
         )  # fmt: skip
 
@@ -172,14 +174,27 @@ class Trial:
         open_ = float((_passed(starts, ends, rows[:, 1]) - _passed(starts, ends, rows[:, 0])).sum())
         quiet = float((rows[:, 1] - rows[:, 0]).sum())
         if len(self.room):
-            first, last = passing(gate_turns(self.room, gate, self.step_s), gate, self.step_s, at_db=-number("gate-eaten-at"))
+            first, last = passing(
+                gate_turns(self.room, gate, self.step_s), gate, self.step_s, at_db=-number("gate-eaten-at")
+            )
             open_ += float((np.maximum(last, 0) - np.maximum(first, 0)).sum())
             quiet += len(self.room)
         return open_, quiet
 
     def without_gate(self) -> Verdict:
         """What no gate at all does: it eats nothing and lets all noise through."""
-        return Verdict(None, len(self.words), (), 0.0, 0.0, 1.0, 0.0, 0, np.zeros(1), np.array([len(self.levels) * self.step_s]))
+        return Verdict(
+            None,
+            len(self.words),
+            (),
+            0.0,
+            0.0,
+            1.0,
+            0.0,
+            0,
+            np.zeros(1),
+            np.array([len(self.levels) * self.step_s]),
+        )
 
 
 def trial_of(talk: Talk, gate: Gate, *, coarse: int = 1) -> Trial:

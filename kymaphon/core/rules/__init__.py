@@ -11,6 +11,7 @@ from kymaphon.core.rules import (
     feeds,
     level_ears,
     levels,
+    quiet,
     rig_controls,
     rig_hum,
     rig_plugs,
@@ -31,6 +32,7 @@ ALL_RULES: tuple[Rule, ...] = (
     *rig_controls.RULES,
     *levels.RULES,
     *level_ears.RULES,
+    *quiet.RULES,
     *feeds.RULES,
     *wants.RULES,
 )

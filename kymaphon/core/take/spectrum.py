@@ -75,7 +75,10 @@ class Spectrum:
         A bin that lies across an edge is shared out between both bands.
         """
         top = self.sample_rate_hz / 2
-        first, last = math.ceil(per_octave * math.log2(25 / 1000)), math.floor(per_octave * math.log2(top / 1000))
+        first, last = (
+            math.ceil(per_octave * math.log2(25 / 1000)),
+            math.floor(per_octave * math.log2(top / 1000)),
+        )
         middles = 1000.0 * 2.0 ** (np.arange(first, last + 1) / per_octave)
         half = 2.0 ** (0.5 / per_octave)
         width = self.frequency_hz[1] - self.frequency_hz[0]
@@ -123,7 +126,8 @@ class SpectrumMeter:
         if not self.windows:
             return None
         frequency = np.arange(self.size // 2 + 1) * (self.sample_rate_hz / self.size)
-        return Spectrum(self.sample_rate_hz, frequency, self._sum / self.windows, np.concatenate(self._tops))
+        power = np.asarray(self._sum / self.windows, dtype=np.float64)
+        return Spectrum(self.sample_rate_hz, frequency.astype(np.float64), power, np.concatenate(self._tops))
 
 
 def spectrum_of(stretches: Iterable[Signal], sample_rate_hz: int) -> Spectrum | None:
@@ -151,21 +155,37 @@ def noise_kind(spectrum: Spectrum, mains_hz: Sequence[float] = (50, 60)) -> Nois
     hums = [(hum_over_db(spectrum, mains), mains) for mains in mains_hz]
     hum, mains = max(hums)
     if hum >= number("noise-hum-over"):
-        found.append(("hum", f"hum: {mains:g} Hz and its multiples stand {show_number(hum, 'dB')} over what lies between"))
+        found.append(
+            (
+                "hum",
+                f"hum: {mains:g} Hz and its multiples stand {show_number(hum, 'dB')} over what lies between",
+            )
+        )
     low = spectrum.share(0, number("noise-rumble-below"))
     if low >= number("noise-rumble-share") / 100:
-        found.append(("rumble", f"rumble: {low:.0%} of its energy lies below {number('noise-rumble-below'):.0f} Hz"))
+        found.append(
+            ("rumble", f"rumble: {low:.0%} of its energy lies below {number('noise-rumble-below'):.0f} Hz")
+        )
     tops = spectrum.tops
     if len(tops) >= 8:
         spread = float(np.percentile(tops, 90) - np.percentile(tops, 10))
         if spread >= number("noise-unsteady"):
-            found.append(("unsteady", f"unsteady: {show_number(spread, 'dB')} between its loud and its quiet tenth"))
+            found.append(
+                ("unsteady", f"unsteady: {show_number(spread, 'dB')} between its loud and its quiet tenth")
+            )
     high = spectrum.share(number("noise-hiss-above"), math.inf)
     if high >= number("noise-hiss-share") / 100:
-        found.append(("hiss", f"hiss: {high:.0%} of its energy lies above {number('noise-hiss-above') / 1000:.0f} kHz"))
+        found.append(
+            ("hiss", f"hiss: {high:.0%} of its energy lies above {number('noise-hiss-above') / 1000:.0f} kHz")
+        )
     if not found:
         middle = _median_hz(spectrum)
-        found.append(("broad", f"broad and steady, like air or a fan: half of its energy below {show_number(middle, 'Hz')}"))
+        found.append(
+            (
+                "broad",
+                f"broad and steady, like air or a fan: half of its energy below {show_number(middle, 'Hz')}",
+            )
+        )
     return NoiseKind(tuple(found))
 
 

@@ -1,0 +1,93 @@
+"""Loudspeakers on while the microphone is live: how loud they may be for the gate to stay shut, and to shut again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import data_table, figure
+from kymaphon.core.gate.key import SILENT_DB, Key
+from kymaphon.core.gate.settings import Gate
+from kymaphon.core.gate.talk import detector_of
+
+
+@dataclass(frozen=True)
+class SpeakersAllowed:
+    """What the loudspeakers may do.
+
+    Attributes:
+        music_db: the highest that the gate's detector reads of them, at the gate.
+        may_turn_db: they may be so much louder; below nothing, they have to be turned down.
+        text: in a sentence.
+    """
+
+    music_db: float
+    may_turn_db: float
+    why: Derived
+    text: str
+
+
+def speakers_allowed(gate: Gate, music: Key) -> SpeakersAllowed:
+    """From a take of the loudspeakers alone at the microphone.
+
+    Raises:
+        ValueError: the take is silent.
+    """
+    levels = detector_of(music, gate.detector, gate.detector_ms)
+    if not len(levels) or float(levels.max()) <= SILENT_DB + 1:
+        raise ValueError("the take of the loudspeakers is silent")
+    source = f"highest of {music.seconds:.0f} s; {gate.detector} detector, {gate.detector_ms:g} ms"
+    return allowed_for(
+        gate, Derived("loudspeakers at the microphone", float(levels.max()), "dBFS", source=source)
+    )
+
+
+def planned(
+    gate: Gate, at_microphone_db_spl: Derived, path_gain_db: Derived, unit: str = "dBFS"
+) -> SpeakersAllowed:
+    """From the plan: the loudspeakers' level at the microphone and the rig's gain from there to the gate.
+
+    Args:
+        at_microphone_db_spl: mean level of the loudspeakers at the microphone.
+        path_gain_db: level at the gate for 0 dB SPL at the microphone.
+    """
+    crest = (
+        figure("music-crest")
+        if gate.detector == "peak"
+        else Derived("an rms detector reads no crest", 0.0, "dB")
+    )
+    level = Derived(
+        "loudspeakers at the gate", at_microphone_db_spl.value + path_gain_db.value + crest.value, unit,
+        terms=(at_microphone_db_spl, path_gain_db, crest), adds=True,
+    )  # fmt: skip
+    return allowed_for(gate, level)
+
+
+def allowed_for(gate: Gate, music: Derived) -> SpeakersAllowed:
+    """How far loudspeakers of a level at the gate are from opening it, and from keeping it open.
+
+    They must stay under the opening threshold by the margin, and under the closing one: a gate that a word has opened
+    would otherwise never shut again.
+    """
+    margin = float(data_table("gates")["speakers_margin_db"])
+    opening, closing = gate.open_db - margin, gate.close_db
+    ceiling = min(opening, closing)
+    which = (
+        Derived("closing threshold", gate.close_db, music.unit, source="once open, the gate must shut again")
+        if closing < opening
+        else Derived(
+            "opening threshold less the margin", opening, music.unit,
+            terms=(Derived("opening threshold", gate.open_db, music.unit, source="setting"), Derived("less the margin", -margin, "dB", source=data_table("gates")["speakers_source"])),
+            adds=True,
+        )
+    )  # fmt: skip
+    why = Derived(
+        "loudspeakers may be louder by", ceiling - music.value, "dB",
+        terms=(which, Derived(f"less {music.name}", -music.value, "dB", terms=music.terms, source=music.source)), adds=True,
+    )  # fmt: skip
+    turn = ceiling - music.value
+    if turn >= 0:
+        text = f"Loudspeakers may be on: they stay {show_number(turn, 'dB')} under what the gate allows."
+    else:
+        text = f"Turn the loudspeakers down by {show_number(-turn, 'dB')}: now they {'open the gate' if music.value >= gate.open_db else 'come too near to it'}{' and hold it open' if music.value >= gate.close_db else ''}."
+    return SpeakersAllowed(music.value, turn, why, text)

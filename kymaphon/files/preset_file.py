@@ -1,0 +1,53 @@
+"""Plain-text presets on disk."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+from kymaphon.core.gate.preset import PresetProblem, read_preset
+from kymaphon.core.gate.settings import Processing
+from kymaphon.files.errors import FileProblem
+
+LARGEST = 1 << 20
+
+
+def write_text(path: str | Path, text: str) -> None:
+    """Writes a text beside its place, then renames it there.
+
+    Raises:
+        FileProblem: it cannot be written.
+    """
+    path = Path(path)
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "w", encoding="utf-8") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        os.chmod(name, 0o644)
+        os.replace(name, path)
+    except OSError as error:
+        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+
+
+def open_preset(path: str | Path) -> tuple[tuple[Processing, ...], str]:
+    """The chain of a preset file, and the unit of its thresholds.
+
+    Raises:
+        FileProblem: missing, too large, or no preset; it says in which line.
+    """
+    path = Path(path)
+    try:
+        if path.stat().st_size > LARGEST:
+            raise FileProblem(path, "is too large for a preset")
+        text = path.read_text(encoding="utf-8")
+    except UnicodeDecodeError as error:
+        raise FileProblem(path, "is no plain text") from error
+    except OSError as error:
+        raise FileProblem(path, f"cannot be read: {error.strerror}") from error
+    try:
+        return read_preset(text)
+    except PresetProblem as problem:
+        raise FileProblem(path, str(problem).partition(": ")[2], f"line {problem.line}") from problem
