@@ -150,20 +150,15 @@ def hear(
             )
         found = _room_of(own)
         spoken = _words(db, found, shut, only)
-    else:
-        quiet = frames[shut] if shut is not None and shut.any() else _quietest(frames)
-        found = _room_of(quiet)
-        spoken = _words(db, found, shut, only)
-        for _ in range(ROUNDS):
-            alone = shut if shut is not None else _room_mask(len(frames), spoken)
-            if alone.sum() < FLOOR_FRAMES // 2:
-                break
-            again = _room_of(frames[alone], pure=shut is not None)
-            if abs(again.core_db - found.core_db) < 0.05:
-                found = again
-                break
-            found = again
-            spoken = _words(db, found, shut, only)
+        louder = _louder_pauses(frames, db, shut, only, found)
+        if louder is not None:
+            notes.append(
+                f"the pauses of the talk are {show_number(louder, 'dB')} louder than the room's take: was the gain turned in "
+                "between, or did the room change; the pauses are gone by"
+            )
+            room = None
+    if room is None:
+        found, spoken = _by_pauses(frames, db, shut, only)
     if not len(spoken):
         raise NoTalkError(_why_no_words(db, found))
     frame_s = FRAME_STEPS * key.step_s
@@ -195,10 +190,9 @@ def hear(
         pauses = frames[alone]
         if len(pauses) * frame_s >= number("gate-least-room") and pauses.max() > 0:
             apart = power_to_db(float(pauses.mean())) - power_to_db(noise)
-            if abs(apart) > number("gate-room-moved"):
-                way = "louder" if apart > 0 else "quieter"
+            if apart < -number("gate-room-moved"):
                 notes.append(
-                    f"the pauses of the talk are {show_number(abs(apart), 'dB')} {way} than the room's take: was the gain "
+                    f"the pauses of the talk are {show_number(-apart, 'dB')} quieter than the room's take: was the gain "
                     "turned in between, or did the room change"
                 )
     words = tuple(_word(key, frames, int(a), int(b)) for a, b in spoken)
@@ -206,6 +200,49 @@ def hear(
         key, words, _spans(_talk_mask(len(frames), spoken), frame_s), room_s, speech, activity,
         power_to_db(noise) + SINE_DB, room_key, room is not None, _spread(room_key), tuple(notes),
     )  # fmt: skip
+
+
+def _by_pauses(
+    frames: NDArray[np.float64],
+    db: NDArray[np.float64],
+    shut: NDArray[np.bool_] | None,
+    only: NDArray[np.bool_] | None,
+) -> tuple[_Room, NDArray[np.int64]]:
+    """The room and the words of a take by itself: from its quietest half second on, each tells the other better."""
+    quiet = frames[shut] if shut is not None and shut.any() else _quietest(frames)
+    found = _room_of(quiet)
+    spoken = _words(db, found, shut, only)
+    for _ in range(ROUNDS):
+        alone = shut if shut is not None else _room_mask(len(frames), spoken)
+        if alone.sum() < FLOOR_FRAMES // 2:
+            break
+        again = _room_of(frames[alone], pure=shut is not None)
+        settled = abs(again.core_db - found.core_db) < 0.05
+        found = again
+        if settled:
+            break
+        spoken = _words(db, found, shut, only)
+    return found, spoken
+
+
+def _louder_pauses(
+    frames: NDArray[np.float64],
+    db: NDArray[np.float64],
+    shut: NDArray[np.bool_] | None,
+    only: NDArray[np.bool_] | None,
+    room: _Room,
+) -> float | None:
+    """How much louder a take's own pauses are than the room's take, where that is too much; None where it is not.
+
+    Pauses are believed only where they are steady: the quietest moments of talk without pauses are not.
+    """
+    pauses, spoken = _by_pauses(frames, db, shut, only)
+    apart = power_to_db(pauses.power) - power_to_db(room.power)
+    alone = shut if shut is not None else _room_mask(len(frames), spoken)
+    if apart <= number("gate-room-moved") or not len(spoken) or alone.sum() < FLOOR_FRAMES:
+        return None
+    low, high = (float(value) for value in np.percentile(db[alone], (16, 84)))
+    return apart if high - low < number("gate-steady") else None
 
 
 def _frames(key: Key) -> NDArray[np.float64]:
