@@ -1,5 +1,4 @@
-"""Makes what the demo ships besides its hand-written show: two short takes, and the repaired copy of the
-show.
+"""Makes what the demo ships besides its hand-written show: its takes, and the repaired copy of the show.
 
 Speech comes from espeak-ng (Debian package `espeak-ng`); everything else is NumPy with a fixed seed. Run from
 the root of the checkout:
@@ -31,6 +30,17 @@ TEXT = (
     "Good evening from Lantern Quay. The tide is in, the boats are lit, "
     "and the trio is tuning up behind me. We will hear from the ferry in a minute."
 )
+GUEST_DBFS, FAN_DBFS, RUMBLE_DBFS = -27.3, -54.5, -53.5
+GUEST_RATE = 32000
+GUEST = (
+    ("We mended her hull in March, plank by plank.", 0.0, 0.9),
+    ("My father built the boathouse.", -3.0, 1.1),
+    ("He would never say so.", -11.0, 1.0),
+    ("Then the storm took the slip, and half of the quay with it.", 1.0, 1.2),
+    ("So we started again.", -5.0, 0.8),
+    ("And tonight she floats.", 2.0, 1.4),
+)
+"""What the guest says, how much louder than the rest, and the pause after it in seconds. In the third she turns away."""
 DEMO = Path(__file__).resolve().parent.parent / "kymaphon" / "demo"
 
 
@@ -47,22 +57,66 @@ def room_tone(seconds: float, seed: int) -> np.ndarray:
     return noise / np.std(noise) * 10 ** (ROOM_DBFS / 20) / np.sqrt(2)
 
 
-def speech() -> np.ndarray:
-    """One talker, synthesised, at 48 kHz; 0.8 s of room before and after."""
+def spoken(text: str, voice: str, speed: int, rate: int) -> np.ndarray:
+    """Words of a speech synthesiser, at a sample rate."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "speech.wav"
-        command = ["espeak-ng", "-v", "en-gb+f3", "-s", "150", "-g", "4", "-w", str(path), TEXT]
+        command = ["espeak-ng", "-v", voice, "-s", str(speed), "-g", "4", "-w", str(path), text]
         try:
             subprocess.run(command, check=True, capture_output=True)
         except FileNotFoundError:
             sys.exit("espeak-ng is not installed: apt-get install espeak-ng")
-        samples, rate = soundfile.read(path)
-    time = np.arange(int(len(samples) * RATE / rate)) / RATE
-    voice = np.interp(time, np.arange(len(samples)) / rate, samples)
+        samples, given = soundfile.read(path)
+    time = np.arange(int(len(samples) * rate / given)) / rate
+    return np.interp(time, np.arange(len(samples)) / given, samples)
+
+
+def speech() -> np.ndarray:
+    """One talker, synthesised, at 48 kHz; 0.8 s of room before and after."""
+    voice = spoken(TEXT, "en-gb+f3", 150, RATE)
     level = np.sqrt(np.mean(voice[np.abs(voice) > 0.02] ** 2) * 2)
     voice = voice / level * 10 ** (SPEECH_DBFS / 20)
     pad = np.zeros(int(0.8 * RATE))
     return np.concatenate((pad, voice, pad))
+
+
+def guest_room(seconds: float, seed: int) -> np.ndarray:
+    """A fan, and the rumble of boards over water: noise under 60 Hz. Levels as AES17."""
+    draw = np.random.default_rng(seed)
+    count = int(seconds * GUEST_RATE)
+    frequency = np.fft.rfftfreq(count, 1 / GUEST_RATE)
+
+    def shaped(curve: np.ndarray, level_dbfs: float) -> np.ndarray:
+        noise = np.fft.irfft(np.fft.rfft(draw.standard_normal(count)) * curve, n=count)
+        return noise / np.std(noise) * 10 ** (level_dbfs / 20) / np.sqrt(2)
+
+    fan = shaped(1 / np.sqrt(1 + (frequency / 350) ** 2) * (frequency > 90), FAN_DBFS)
+    rumble = shaped((frequency > 18) / np.sqrt(1 + (frequency / 55) ** 8), RUMBLE_DBFS)
+    return fan + rumble
+
+
+def guest() -> np.ndarray:
+    """The guest's talk as her channel is recorded: quiet, and quieter where she turns away."""
+    parts = [np.zeros(int(1.6 * GUEST_RATE))]
+    for text, louder_db, pause in GUEST:
+        words = spoken(text, "en-gb+f4", 145, GUEST_RATE)
+        level = np.sqrt(np.mean(words[np.abs(words) > 0.02] ** 2) * 2)
+        parts += [words / level * 10 ** ((GUEST_DBFS + louder_db) / 20), np.zeros(int(pause * GUEST_RATE))]
+    voice = np.concatenate(parts)
+    return voice + guest_room(len(voice) / GUEST_RATE + 1, 21)[: len(voice)]
+
+
+def jingle(seconds: float, level_dbfs: float) -> np.ndarray:
+    """A squeeze-box tune over a drone, made of sines: what the player gives."""
+    time = np.arange(int(seconds * GUEST_RATE)) / GUEST_RATE
+    out = np.zeros(len(time))
+    for number, step in enumerate((0, 4, 7, 12, 7, 4, 2, 5, 9, 14, 9, 5, 0, 7, 12, 16)):
+        start = number * seconds / 16
+        note = np.maximum(0, 1 - (time - start) / 0.9) * (time >= start) * np.minimum(1, (time - start) / 0.02)
+        hertz = 220 * 2 ** (step / 12)
+        out += note * sum(np.sin(2 * np.pi * hertz * k * time) / k for k in (1, 2, 3, 4))
+    out += 0.3 * np.sin(2 * np.pi * 110 * time)
+    return out / np.sqrt(2 * np.mean(out**2)) * 10 ** (level_dbfs / 20)
 
 
 def repaired(show: Show) -> Show:
@@ -90,6 +144,9 @@ def main() -> None:
     soundfile.write(
         DEMO / "voice.flac", voice + room_tone(len(voice) / RATE + 1, 7)[: len(voice)], RATE, subtype="PCM_24"
     )
+    soundfile.write(DEMO / "guest-talk.flac", guest(), GUEST_RATE, subtype="PCM_16")
+    soundfile.write(DEMO / "guest-room.flac", guest_room(10, 22), GUEST_RATE, subtype="PCM_16")
+    soundfile.write(DEMO / "jingle.flac", jingle(16, -22.0), GUEST_RATE, subtype="PCM_16")
     soundfile.write(DEMO / "room-tone.flac", room_tone(6, 11), RATE, subtype="PCM_24")
     write_show(DEMO / "lantern-quay-repaired.json", repaired(read_show(DEMO / "lantern-quay.json")))
 

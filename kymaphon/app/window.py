@@ -27,6 +27,7 @@ from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.made import made
+from kymaphon.app.stages.quiet_words import QUIET_COMMANDS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
@@ -44,6 +45,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.cast import CastStage
     from kymaphon.app.stages.feeds import FeedsStage
     from kymaphon.app.stages.level import LevelStage
+    from kymaphon.app.stages.quiet import QuietStage
     from kymaphon.app.stages.rig import RigStage
     from kymaphon.app.takes import TakeDesk
 
@@ -182,6 +184,11 @@ class Window(QMainWindow):
         return cast("LevelStage", self.page("Level"))
 
     @property
+    def quiet(self) -> QuietStage:
+        """The stage Quiet."""
+        return cast("QuietStage", self.page("Quiet"))
+
+    @property
     def feeds(self) -> FeedsStage:
         """The stage Feeds."""
         return cast("FeedsStage", self.page("Feeds"))
@@ -243,6 +250,9 @@ class Window(QMainWindow):
         self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
         fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
         fill_level_menu(bar.addMenu("&Level"), action, self._gone_to_level, self._level_forms)
+        quiet = bar.addMenu("&Quiet")
+        for name, words, tip, key in QUIET_COMMANDS:
+            action(quiet, words, lambda name=name: self._gone_to_quiet().choose_view(name), tip, key or None)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -395,6 +405,10 @@ class Window(QMainWindow):
     def _gone_to_level(self) -> LevelStage:
         self.go("Level")
         return self.level
+
+    def _gone_to_quiet(self) -> QuietStage:
+        self.go("Quiet")
+        return self.quiet
 
     def _level_forms(self) -> LevelForms:
         from kymaphon.app.level_forms import LevelForms

@@ -86,7 +86,9 @@ class SetField:
 def _plain(value: Any) -> Any:
     """Records as plain data, so that an edit can be printed."""
     if isinstance(value, Model):
-        return value.model_dump(mode="json", exclude_defaults=True, by_alias=True)
+        data = value.model_dump(mode="json", exclude_defaults=True, by_alias=True)
+        # What tells one sort of record from another is never left out.
+        return {"sort": value.sort, **data} if hasattr(value, "sort") else data
     return [_plain(row) for row in value] if isinstance(value, tuple | list) else value
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from pathlib import Path
 
 from kymaphon.core.gate.preset import PresetProblem, read_preset
 from kymaphon.core.gate.settings import Processing
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.show_file import write_whole
 
 LARGEST = 1 << 20
 
@@ -19,17 +18,7 @@ def write_text(path: str | Path, text: str) -> None:
     Raises:
         FileProblem: it cannot be written.
     """
-    path = Path(path)
-    try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        with os.fdopen(handle, "w", encoding="utf-8") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(name, 0o644)
-        os.replace(name, path)
-    except OSError as error:
-        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+    write_whole(path, text.encode("utf-8"))
 
 
 def open_preset(path: str | Path) -> tuple[tuple[Processing, ...], str]:

@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
-from kymaphon.app.stages.level_page import Worker
 from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.meter_face import MeterFace
+from kymaphon.app.worker import Worker
 from kymaphon.core.analyse import analyse
 from kymaphon.core.lineup.run import Trace, steps_of
 from kymaphon.core.show import Show

@@ -4,10 +4,9 @@ it.
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
-    QButtonGroup,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -15,17 +14,16 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_page import LevelPage
 from kymaphon.app.stages.level_words import LEVEL_VIEWS
+from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
-from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
-from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.views import mark_view, view_buttons
-from kymaphon.app.widgets.why import Action, WhyContent, empty, findings_about, label
+from kymaphon.app.widgets.voice_chips import VoiceChips
+from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES, Finding
@@ -69,12 +67,11 @@ class LevelStage(StageSurface):
         self.head.addWidget(self.every)
         self.head.addWidget(self.ends)
         self.view = "ladder"
-        self._pages: dict[str, LevelPage] = {}
+        self._pages: dict[str, StagePage] = {}
         self._views = view_buttons(self, self.head, LEVEL_VIEWS, self.choose_view)
-        self._chip_row = FlowLayout()
-        self._chips = QButtonGroup(self)
-        self._chips.setExclusive(True)
-        self.column.addLayout(self._chip_row)
+        self._chips = VoiceChips(theme, lambda name: f"The ladder of {name}")
+        self._chips.chosen.connect(self.choose_voice)
+        self.column.addWidget(self._chips)
         self.stack = QStackedWidget()
         self.column.addWidget(self.stack, 1)
         ladder_page = QWidget()
@@ -135,7 +132,7 @@ class LevelStage(StageSurface):
     # views
 
     @property
-    def page(self) -> LevelPage | None:
+    def page(self) -> StagePage | None:
         """The view on screen beside the ladder; None for the ladder itself."""
         return self._pages.get(self.view)
 
@@ -167,8 +164,7 @@ class LevelStage(StageSurface):
             self.stack.setCurrentWidget(here)
         self.every.setVisible(view == "ladder")
         self.ends.setVisible(view in ("ladder", "noise"))
-        for button in self._chips.buttons():
-            button.setVisible(view in ("ladder", "noise"))
+        self._chips.setVisible(view in ("ladder", "noise"))
 
     def _page_changed(self, view: str) -> None:
         if view == self.view:
@@ -258,32 +254,8 @@ class LevelStage(StageSurface):
 
     def _fill_chips(self) -> None:
         analysis = self.document.analysis
-        held = {button.property("voice"): button for button in self._chips.buttons()}
-        wanted = [party.id for party in analysis.voices]
-        if list(held) != wanted:
-            empty(self._chip_row)
-            for button in self._chips.buttons():
-                self._chips.removeButton(button)
-            for voice in wanted:
-                button = QPushButton()
-                button.setCheckable(True)
-                button.setProperty("role", "chip")
-                button.setProperty("voice", voice)
-                button.clicked.connect(lambda _checked=False, voice=voice: self.choose_voice(voice))
-                self._chips.addButton(button)
-                self._chip_row.addWidget(button)
-                button.setVisible(self.view in ("ladder", "noise"))
-        for button in self._chips.buttons():
-            voice = button.property("voice")
-            button.setText(analysis.party_name(voice))
-            worst = self._worst(voice)
-            button.setIcon(mark_icon(worst, self.theme))
-            button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
-            button.setChecked(voice == self.voice)
-            button.setToolTip(f"The ladder of {analysis.party_name(voice)}")
-            button.setAccessibleName(
-                f"{analysis.party_name(voice)}, {worst if worst != 'tick' else 'settled'}"
-            )
+        rows = [(party.id, party.name, self._worst(party.id)) for party in analysis.voices]
+        self._chips.set_voices(rows, self.voice)
 
     def _worst(self, voice: str) -> str:
         rows = [
@@ -412,7 +384,7 @@ class LevelStage(StageSurface):
         self._turned(knob, stepped(knob, now + steps * knob.step), f"turn {knob.ref}")
 
 
-def made(view: str, document: Document, theme: Theme) -> LevelPage:
+def made(view: str, document: Document, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""
     if view == "noise":
         from kymaphon.app.stages.level_noise import NoisePage

@@ -7,11 +7,12 @@ import math
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_page import LevelPage, Worker
+from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
+from kymaphon.app.worker import Worker
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.boosters import booster_verdict
 from kymaphon.core.budget import Budget, Buy, budget_of, contributions
@@ -29,7 +30,7 @@ HELP = (
 Found = tuple[Ladder | None, Budget | None, tuple[Buy, ...], str]
 
 
-class NoisePage(LevelPage):
+class NoisePage(StagePage):
     """Shares of noise at every point of a chain above, moves below, the best first."""
 
     def __init__(self, document: Document, theme: Theme) -> None:

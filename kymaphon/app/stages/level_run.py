@@ -10,7 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QGridLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_page import LevelPage, Worker
+from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.choice import Choice
@@ -18,6 +18,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.widgets.why import WhyContent, label
+from kymaphon.app.worker import Worker
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
@@ -65,7 +66,7 @@ class ReadingEdit(QLineEdit):
             super().keyPressEvent(event)
 
 
-class RunPage(LevelPage):
+class RunPage(StagePage):
     """The sources as a list; of the one at hand what to say, what to watch, its meter and its reading."""
 
     def __init__(self, document: Document, theme: Theme) -> None:

@@ -5,12 +5,13 @@ from __future__ import annotations
 from PySide6.QtWidgets import QPushButton, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_page import LevelPage, Worker
+from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.app.worker import Worker
 from kymaphon.core.derive import show_number
 from kymaphon.core.lineup.model import School
 from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
@@ -34,7 +35,7 @@ MOVE_HELP = (
 )  # fmt: skip
 
 
-class SolvePage(LevelPage):
+class SolvePage(StagePage):
     """The line-up of the whole show, or of one voice: solved anew whenever the show changes."""
 
     def __init__(self, document: Document, theme: Theme) -> None:

@@ -21,6 +21,12 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
         level = LevelStage(document, theme)
         level.say.connect(say)
         return level
+    if stage == "Quiet":
+        from kymaphon.app.stages.quiet import QuietStage
+
+        quiet = QuietStage(document, theme)
+        quiet.say.connect(say)
+        return quiet
     if stage == "Feeds":
         from kymaphon.app.stages.feeds import FeedsStage
 

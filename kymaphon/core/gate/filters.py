@@ -154,28 +154,38 @@ class LowCutChoice:
 def choose_low_cut(voice: Spectrum, room: Spectrum) -> LowCutChoice:
     """The corner that takes most off the room for what it may take off the voice.
 
-    Corners from 30 to 140 Hz, 12 and 18 dB an octave; the voice's spectrum has the room's
-    taken off, bin by bin. The voice may lose no more than `low-cut-voice`; of corners that buy nearly the same, the lowest.
+    Corners from 30 to 140 Hz, 12 and 18 dB an octave; the voice's spectrum has the room's taken off, bin by bin. The voice
+    may lose no more than `low-cut-voice`; of corners that buy nearly the same, the lowest.
     """
-    pure = np.maximum(voice.power - np.interp(voice.frequency_hz, room.frequency_hz, room.power), 0)
-    clean = Spectrum(voice.sample_rate_hz, voice.frequency_hz, pure, voice.tops)
     rows = []
     for corner in np.arange(30, 141, 2.0):
         for slope in (12, 18):
-            low_cut = LowCut(corner_hz=float(corner), slope_db_per_octave=slope)
-            off_room = room.level_dbfs - room.through(_curve(low_cut, room))
-            off_voice = clean.level_dbfs - clean.through(_curve(low_cut, clean))
-            if off_voice <= number("low-cut-voice"):
-                rows.append((off_room - off_voice, low_cut, off_room, off_voice))
-    best = max((row[0] for row in rows), default=0.0)
+            row = try_low_cut(LowCut(corner_hz=float(corner), slope_db_per_octave=slope), voice, room)
+            if row.voice_db <= number("low-cut-voice"):
+                rows.append(row)
+    best = max((row.buys_db for row in rows), default=0.0)
     if best < number("low-cut-worth"):
         return LowCutChoice(None, 0.0, 0.0, 0.0)
-    ease = number("low-cut-ease")
-    good = [row for row in rows if row[0] >= best - ease]
-    _, low_cut, off_room, off_voice = min(
-        good, key=lambda row: (row[1].corner_hz, row[1].slope_db_per_octave)
-    )
+    good = [row for row in rows if row.buys_db >= best - number("low-cut-ease") and row.low_cut is not None]
+    return min(good, key=_mildest)
+
+
+def _mildest(row: LowCutChoice) -> tuple[float, int]:
+    return (row.low_cut.corner_hz, row.low_cut.slope_db_per_octave) if row.low_cut is not None else (0.0, 0)
+
+
+def try_low_cut(low_cut: LowCut, voice: Spectrum, room: Spectrum) -> LowCutChoice:
+    """What one low cut takes off a room and off a voice."""
+    clean = without_room(voice, room)
+    off_room = room.level_dbfs - room.through(_curve(low_cut, room))
+    off_voice = clean.level_dbfs - clean.through(_curve(low_cut, clean))
     return LowCutChoice(low_cut, off_room, off_voice, room.share(0, low_cut.corner_hz))
+
+
+def without_room(voice: Spectrum, room: Spectrum) -> Spectrum:
+    """A voice's spectrum with the room's taken off, bin by bin."""
+    pure = np.maximum(voice.power - np.interp(voice.frequency_hz, room.frequency_hz, room.power), 0)
+    return Spectrum(voice.sample_rate_hz, voice.frequency_hz, pure, voice.tops)
 
 
 def _curve(low_cut: LowCut, spectrum: Spectrum) -> Floats:

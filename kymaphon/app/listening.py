@@ -1,0 +1,120 @@
+"""The takes of a voice as a show has them, listened to; and the gate on screen, judged as it is moved. Draws nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.gate.design import PREFERENCES, Design, Preference, design, preference_of
+from kymaphon.core.gate.key import Key, key_of
+from kymaphon.core.gate.settings import Gate, LowCut
+from kymaphon.core.gate.study import Stopped, Study, loudest_channel, study
+from kymaphon.core.gate.talk import NoTalkError
+from kymaphon.core.show import Show, Take
+from kymaphon.core.take.measure import NotANumberError
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.takes import FileTake, take_file
+
+
+@dataclass(frozen=True)
+class Takes:
+    """The takes that a voice's gate is set from, the newest of each sort; None where there is none."""
+
+    talk: Take | None
+    room: Take | None
+    music: Take | None
+
+
+@dataclass(frozen=True)
+class Heard:
+    """What was heard of a voice.
+
+    Attributes:
+        designs: a gate for each preference.
+        music: key of the music's take.
+        problem: why there is nothing; then all the rest is empty.
+    """
+
+    voice: str
+    takes: Takes
+    source: FileTake | None = None
+    study: Study | None = None
+    designs: dict[Preference, Design] = field(default_factory=dict)
+    music: Key | None = None
+    problem: str = ""
+
+
+def takes_of(show: Show, voice: str) -> Takes:
+    """The takes of a voice; of rooms and music also those that are nobody's."""
+    found: dict[str, Take | None] = {"voice": None, "room-tone": None, "music": None}
+    for take in show.takes:
+        if take.what in found and (take.voice == voice or (take.what == "music" and take.voice is None)):
+            found[take.what] = take
+    # A player's own take is music for everybody.
+    players = {party.id for party in show.parties if party.kind == "player"}
+    if found["music"] is None:
+        found["music"] = next(
+            (take for take in reversed(show.takes) if take.what == "music" and take.voice in players), None
+        )
+    return Takes(found["voice"], found["room-tone"], found["music"])
+
+
+def take_path(take: Take, folder: Path | None) -> Path:
+    """Where a take's file lies: beside the show, unless its name says otherwise."""
+    path = Path(take.file)
+    return path if path.is_absolute() or folder is None else folder / path
+
+
+def listen(
+    show: Show,
+    voice: str,
+    folder: Path | None,
+    *,
+    low_cut: LowCut | None = None,
+    like: Gate | None = None,
+    progress: Callable[[float], bool] | None = None,
+) -> Heard:
+    """Listens to a voice's takes and finds a gate for each preference. What is wrong with a take is told, not raised."""
+    takes = takes_of(show, voice)
+    if takes.talk is None:
+        return Heard(voice, takes)
+    try:
+        source = take_file(take_path(takes.talk, folder))
+        room = take_file(take_path(takes.room, folder)) if takes.room is not None else None
+        found = study(
+            source, room, channel=takes.talk.channel, low_cut=low_cut, gate=like,
+            room_spans=takes.talk.room_s or None, talk_spans=takes.talk.talk_s or None, progress=progress,
+        )  # fmt: skip
+        designs = {row: design(found.talk, row, like=like) for row in PREFERENCES}
+        music = None
+        if takes.music is not None:
+            file = take_file(take_path(takes.music, folder))
+            channel = loudest_channel(file)
+            music = key_of((block[:, channel] for block in file.blocks()), file.sample_rate_hz)
+    except (NoTalkError, FileProblem, ValueError) as problem:
+        return Heard(voice, takes, problem=str(problem))
+    except NotANumberError as problem:
+        return Heard(
+            voice,
+            takes,
+            problem=f"{takes.talk.file} holds a sample that is no number, at {problem.at_s:.3f} s",
+        )
+    except Stopped:
+        return Heard(voice, takes, problem="Listening was stopped.")
+    return Heard(voice, takes, source, found, designs, music)
+
+
+def preference_name(preference: Preference) -> str:
+    """As buttons and tables say it."""
+    return str(preference_of(preference)["name"])
+
+
+def gate_in_show(analysis: Analysis, voice: str) -> tuple[str, Gate] | None:
+    """The first gate that is on, on a voice's way: the node of its strip, and how it is set there."""
+    for node in analysis.gates(voice):
+        for row in analysis.chain_at(node):
+            if isinstance(row, Gate) and row.on:
+                return node, row
+    return None

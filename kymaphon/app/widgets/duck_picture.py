@@ -1,0 +1,124 @@
+"""Music under a voice: the voice's level, the music's as it is and as it is turned down, over time."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from kymaphon.app.theme import Theme, font
+from kymaphon.core.derive import show_number
+
+Floats = NDArray[np.float64]
+DEEPEST_DB = 60.0
+
+
+class DuckPicture(QWidget):
+    """Three traces over the time of the voice's take."""
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.scale = 1.0
+        self.seconds = 0.0
+        self.voice: Floats = np.zeros(0)
+        self.music: Floats = np.zeros(0)
+        self.gain: Floats = np.zeros(0)
+        self.setMinimumHeight(170)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Music under the voice, over time")
+
+    def set_traces(self, seconds: float, voice: Floats, music: Floats, gain: Floats) -> None:
+        """Levels in dBFS and the music's gain in dB, all of one length; shape (points,)."""
+        self.seconds, self.voice, self.music, self.gain = seconds, voice, music, gain
+        low = float(gain.min(initial=0.0))
+        self.setAccessibleDescription(
+            f"Music goes down by {-low:.1f} dB under the voice." if len(gain) else "No takes yet."
+        )
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not len(self.gain):
+            painter.setPen(self.theme.color("muted"))
+            painter.setFont(font(11, scale=self.scale))
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "A take of the voice and one of the music are needed",
+            )
+            painter.end()
+            return
+        s = self.scale
+        plot = QRectF(46 * s, 12, self.width() - 46 * s - 14, self.height() - 12 - 24 * s)
+        high = float(np.ceil(max(self.voice.max(), self.music.max()) / 10) * 10)
+        low = high - DEEPEST_DB
+
+        def y(level: Floats) -> Floats:
+            return np.asarray(
+                plot.bottom() - plot.height() * (np.clip(level, low, high) - low) / (high - low)
+            )
+
+        painter.setFont(font(8.5, scale=s))
+        metrics = QFontMetricsF(painter.font())
+        for level in range(int(low) + 10, int(high) + 1, 10):
+            at = float(y(np.array([level]))[0])
+            painter.setPen(QPen(self.theme.color("line"), 0.6))
+            painter.drawLine(QPointF(plot.left(), at), QPointF(plot.right(), at))
+            painter.setPen(self.theme.color("muted"))
+            text = show_number(level, "dB").removesuffix(".0 dB")
+            painter.drawText(
+                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, at + metrics.ascent() / 2 - 1),
+                text,
+            )
+        step = next(row for row in (1, 2, 5, 10, 30, 60, 300, 3600) if self.seconds / row <= 10)
+        for at_s in range(0, int(self.seconds) + 1, step):
+            x = plot.left() + plot.width() * at_s / self.seconds
+            painter.setPen(self.theme.color("muted"))
+            painter.drawText(QPointF(x - 8, plot.bottom() + metrics.height()), f"{at_s} s")
+        along = plot.left() + plot.width() * (np.arange(len(self.gain)) + 0.5) / len(self.gain)
+
+        def line(levels: Floats) -> list[QPointF]:
+            return [QPointF(float(a), float(b)) for a, b in zip(along, y(levels), strict=True)]
+
+        voice = line(self.voice)
+        path = QPainterPath(QPointF(voice[0].x(), plot.bottom()))
+        for point in voice:
+            path.lineTo(point)
+        path.lineTo(voice[-1].x(), plot.bottom())
+        fill = self.theme.color("voice")
+        fill.setAlphaF(0.3)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(fill)
+        painter.drawPath(path)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.theme.color("muted"), 1.2, Qt.PenStyle.DotLine))
+        painter.drawPolyline(QPolygonF(line(self.music)))
+        painter.setPen(QPen(self.theme.color("lantern"), 2.4))
+        painter.drawPolyline(QPolygonF(line(self.music + self.gain)))
+        self._names(painter, plot)
+        painter.end()
+
+    def _names(self, painter: QPainter, plot: QRectF) -> None:
+        painter.setFont(font(9, QFont.Weight.DemiBold, self.scale))
+        metrics = QFontMetricsF(painter.font())
+        x = plot.left() + 10
+        for text, role in (
+            ("voice", "voice"),
+            ("music as it is, dotted", "muted"),
+            ("music under the voice", "lantern"),
+        ):
+            width = metrics.horizontalAdvance(text) + 32
+            box = QRectF(x, plot.top() + 4, width, metrics.height() + 4)
+            back = self.theme.color("panel")
+            back.setAlphaF(0.92)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(back)
+            painter.drawRoundedRect(box, 3, 3)
+            painter.fillRect(QRectF(box.left() + 5, box.center().y() - 2, 14, 4), self.theme.color(role))
+            painter.setPen(self.theme.color("text"))
+            painter.drawText(box.adjusted(25, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+            x += width + 8

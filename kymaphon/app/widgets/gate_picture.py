@@ -1,0 +1,565 @@
+"""A take's level over time with a gate's verdict painted on it, both thresholds as handles, and how often each level comes
+in words and in the room at the side.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QSizePolicy, QWidget
+
+from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.core.derive import show_number
+from kymaphon.core.gate.machine import gain_at
+from kymaphon.core.gate.outline import outline, spread
+from kymaphon.core.gate.settings import Gate
+from kymaphon.core.gate.verdict import Trial, Verdict
+
+STEP_DB = 0.5
+PAGE_DB = 3.0
+NEAR = 7.0
+SHORTEST_S = 0.5
+SHORTEST_SPAN_S = 0.15
+BINS = 90
+CLOSED_DB = -110.0
+Spans = tuple[tuple[float, float], ...]
+
+
+class GatePicture(QWidget):
+    """Level over time, gate and histograms.
+
+    Signals:
+        moving: both thresholds while they are dragged or stepped, in dBFS.
+        word_chosen: number of the word that was gone to.
+        span_chosen: a stretch that was marked, in seconds; an empty one when the mark was taken away.
+        play: the user wants to hear the chosen word.
+        before_after: the user wants the other of the two.
+    """
+
+    moving = Signal(float, float)
+    word_chosen = Signal(int)
+    span_chosen = Signal(float, float)
+    play = Signal()
+    before_after = Signal()
+
+    def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.theme = theme
+        self.scale = 1.0
+        self.trial: Trial | None = None
+        self.gate: Gate | None = None
+        self.verdict: Verdict | None = None
+        self.word = -1
+        self.handle = "open"
+        self.after = False
+        self.span: tuple[float, float] | None = None
+        self.by_hand: tuple[Spans, Spans] = ((), ())
+        self._view = (0.0, 1.0)
+        self._range = (-80.0, 0.0)
+        self._shapes: tuple[np.ndarray, np.ndarray] | None = None
+        self._outline: tuple[object, np.ndarray] | None = None
+        self._drag = ""
+        self._from = 0.0
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumHeight(170)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Level over time, and the gate")
+        self.setStatusTip(
+            "Up and Down move the chosen threshold, T chooses the other; Left and Right go from word to word, N to the next that "
+            "is eaten; Space plays it, B is before and after. Drag along marks a stretch."
+        )
+
+    # what is shown
+
+    def set_trial(self, trial: Trial | None) -> None:
+        """Another take."""
+        self.trial = trial
+        self._outline = None
+        self.word, self.span = -1, None
+        if trial is not None:
+            self._view = (0.0, self.seconds)
+            low, high = np.percentile(trial.levels, (2, 100)) if len(trial.levels) else (-80.0, 0.0)
+            self._range = (
+                max(float(np.floor((low - 6) / 5) * 5), CLOSED_DB),
+                float(np.ceil((high + 3) / 5) * 5),
+            )
+            self._shapes = spread(trial, *self._range, BINS)
+        self.update()
+
+    def show_gate(self, gate: Gate | None, verdict: Verdict | None) -> None:
+        """Another gate on the same take, and what it does."""
+        self.gate, self.verdict = gate, verdict
+        self.setAccessibleDescription(self.describe())
+        self.update()
+
+    @property
+    def seconds(self) -> float:
+        """Length of the take."""
+        return len(self.trial.levels) * self.trial.step_s if self.trial is not None else 0.0
+
+    def describe(self) -> str:
+        """The picture in words."""
+        if self.trial is None or self.verdict is None:
+            return "No take yet."
+        gate = self.gate
+        words = f"{self.verdict.words} words, {self.verdict.words_clipped} eaten"
+        if gate is None:
+            return f"{words}; no gate"
+        which = f"the {'opening' if self.handle == 'open' else 'closing'} threshold is chosen"
+        return f"{words}; opens at {gate.open_db:.1f}, closes below {gate.close_db:.1f} dBFS; {which}"
+
+    def zoom(self, steps: int) -> None:
+        """Nearer or further around the chosen word, or the middle; 0 shows all of it."""
+        if self.trial is None:
+            return
+        if not steps:
+            self._view = (0.0, self.seconds)
+        else:
+            a, b = self._view
+            middle = (a + b) / 2
+            if 0 <= self.word < len(self.trial.talk.words):
+                middle = self.trial.talk.words[self.word].start_s
+            self._zoom_about(middle, 0.7**steps)
+        self.update()
+
+    def _zoom_about(self, at: float, by: float) -> None:
+        a, b = self._view
+        width = min(max((b - a) * by, SHORTEST_S), self.seconds)
+        part = (at - a) / (b - a) if a <= at <= b else 0.5
+        start = min(max(at - part * width, 0.0), self.seconds - width)
+        self._view = (start, start + width)
+
+    def go_to(self, word: int) -> None:
+        """Chooses a word, and brings it into view."""
+        self.word = word
+        if self.trial is not None and 0 <= word < len(self.trial.talk.words):
+            row = self.trial.talk.words[word]
+            a, b = self._view
+            if row.start_s < a or row.end_s > b:
+                width = b - a
+                start = min(max((row.start_s + row.end_s - width) / 2, 0.0), max(self.seconds - width, 0.0))
+                self._view = (start, start + width)
+        self.update()
+
+    # places
+
+    def _plot(self) -> QRectF:
+        s = self.scale
+        side = min(130 * s, self.width() * 0.2)
+        return QRectF(46 * s, 24 * s, self.width() - 46 * s - side - 8, self.height() - 24 * s - 40 * s)
+
+    def _x(self, seconds: float) -> float:
+        plot, (a, b) = self._plot(), self._view
+        return plot.left() + plot.width() * (seconds - a) / max(b - a, 1e-9)
+
+    def _time(self, x: float) -> float:
+        plot, (a, b) = self._plot(), self._view
+        return a + (b - a) * (x - plot.left()) / max(plot.width(), 1.0)
+
+    def _y(self, level_db: float) -> float:
+        plot, (low, high) = self._plot(), self._range
+        return plot.bottom() - plot.height() * (min(max(level_db, low), high) - low) / (high - low)
+
+    def _level(self, y: float) -> float:
+        plot, (low, high) = self._plot(), self._range
+        return low + (high - low) * (plot.bottom() - y) / max(plot.height(), 1.0)
+
+    # painting
+
+    def paintEvent(self, event: object) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.trial is None:
+            painter.setPen(self.theme.color("muted"))
+            painter.setFont(font(11, scale=self.scale))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No take yet")
+        else:
+            self._paint_grid(painter)
+            painter.save()
+            painter.setClipRect(self._plot().adjusted(0, -20 * self.scale, 0, 14))
+            self._paint_open(painter)
+            self._paint_level(painter)
+            self._paint_eaten(painter)
+            painter.restore()
+            self._paint_shapes(painter)
+            self._paint_thresholds(painter)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self.theme.color("lantern"), 1))
+            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
+        painter.end()
+
+    def _paint_grid(self, painter: QPainter) -> None:
+        plot, (low, high) = self._plot(), self._range
+        painter.setFont(font(8.5, scale=self.scale))
+        metrics = QFontMetricsF(painter.font())
+        step = 10 if (high - low) <= 90 else 20
+        for level in range(int(np.ceil(low / step) * step), int(high) + 1, step):
+            y = self._y(level)
+            painter.setPen(QPen(self.theme.color("line"), 0.6))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(self.width() - 8, y))
+            painter.setPen(self.theme.color("muted"))
+            text = show_number(level, "dB").removesuffix(".0 dB")
+            painter.drawText(
+                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y + metrics.ascent() / 2 - 1), text
+            )
+        a, b = self._view
+        wanted = max(plot.width() / (90 * self.scale), 2)
+        step_s = next(
+            (
+                row
+                for row in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600)
+                if (b - a) / row <= wanted
+            ),
+            1200,
+        )
+        at = float(np.ceil(a / step_s) * step_s)
+        while at <= b + 1e-9:
+            x = self._x(at)
+            painter.setPen(QPen(self.theme.color("line"), 0.6))
+            painter.drawLine(QPointF(x, plot.bottom() + 12), QPointF(x, plot.bottom() + 16))
+            text = (
+                f"{at:.1f} s"
+                if step_s < 1
+                else f"{at:.0f} s"
+                if at < 120
+                else f"{int(at) // 60}:{int(at) % 60:02d}"
+            )
+            painter.setPen(self.theme.color("muted"))
+            width = metrics.horizontalAdvance(text)
+            painter.drawText(
+                QPointF(
+                    min(max(x - width / 2, 2), plot.right() - width), plot.bottom() + 16 + metrics.ascent()
+                ),
+                text,
+            )
+            at += step_s
+
+    def _paint_open(self, painter: QPainter) -> None:
+        """Where the gate is open: shaded, and a bar along the bottom."""
+        if self.verdict is None:
+            return
+        plot, (a, b) = self._plot(), self._view
+        shade = self.theme.color("voice")
+        shade.setAlphaF(0.16)
+        bar = self.theme.color("voice")
+        painter.setPen(Qt.PenStyle.NoPen)
+        for start, end in zip(self.verdict.open_s, self.verdict.shut_s, strict=True):
+            if end < a or start > b:
+                continue
+            left, right = self._x(max(start, a)), self._x(min(end, b))
+            painter.fillRect(QRectF(left, plot.top(), max(right - left, 0.7), plot.height()), shade)
+            painter.setBrush(bar)
+            painter.drawRoundedRect(QRectF(left, plot.bottom() + 4, max(right - left, 1.5), 5), 2, 2)
+        for spans, role in zip(self.by_hand, ("room", "voice"), strict=True):
+            painter.setPen(QPen(self.theme.color(role), 2, Qt.PenStyle.DotLine))
+            for start, end in spans:
+                y = plot.bottom() + 11
+                painter.drawLine(QPointF(self._x(start), y), QPointF(self._x(end), y))
+        if self.span is not None:
+            mark = self.theme.color("lantern")
+            mark.setAlphaF(0.25)
+            left, right = sorted(self._x(at) for at in self.span)
+            painter.fillRect(QRectF(left, plot.top(), right - left, plot.height()), mark)
+
+    def _columns(self) -> np.ndarray:
+        """The highest level of each column, in dBFS; behind the gate if that is what is shown."""
+        trial = self.trial
+        if trial is None:
+            return np.zeros(0)
+        count = max(2, int(self._plot().width()))
+        key = (id(trial), self._view, count)
+        if self._outline is None or self._outline[0] != key:
+            a, b = (at / trial.step_s for at in self._view)
+            self._outline = (key, outline(trial.levels, a, b, count))
+        levels = self._outline[1]
+        if not self.after or self.gate is None:
+            return levels
+        steps = np.linspace(self._view[0], self._view[1], count, endpoint=False) / trial.step_s
+        gain = gain_at(trial.turns(self.gate), self.gate, trial.step_s, steps)
+        return np.asarray(levels + 20 * np.log10(np.maximum(gain, 1e-6)))
+
+    def _paint_level(self, painter: QPainter) -> None:
+        plot, (low, high) = self._plot(), self._range
+        levels = self._columns()
+        x = plot.left() + np.arange(len(levels)) * (plot.width() / len(levels)) + 0.5
+        y = plot.bottom() - plot.height() * (np.clip(levels, low, high) - low) / (high - low)
+        points = [QPointF(float(px), float(py)) for px, py in zip(x, y, strict=True)]
+        path = QPainterPath(QPointF(points[0].x(), plot.bottom()))
+        for point in points:
+            path.lineTo(point)
+        path.lineTo(points[-1].x(), plot.bottom())
+        path.closeSubpath()
+        fill = self.theme.color("voice")
+        fill.setAlphaF(0.28)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(fill)
+        painter.drawPath(path)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.theme.color("voice"), 1.1))
+        painter.drawPolyline(QPolygonF(points))
+
+    def _paint_eaten(self, painter: QPainter) -> None:
+        """Words eaten: the lost parts in full height, a mark above; the chosen word is bracketed."""
+        trial, verdict = self.trial, self.verdict
+        if trial is None or verdict is None:
+            return
+        plot, (a, b) = self._plot(), self._view
+        lost = self.theme.color("stop")
+        lost.setAlphaF(0.6)
+        size = round(12 * self.scale)
+        last = -1e9
+        for row in verdict.eaten:
+            end = row.at_s + row.length_ms / 1000
+            if end < a or row.at_s > b:
+                continue
+            parts = [(row.at_s, row.at_s + row.start_ms / 1000), (end - row.end_ms / 1000, end)]
+            for start, stop in parts:
+                if stop > start:
+                    left, right = self._x(start), self._x(stop)
+                    painter.fillRect(QRectF(left, plot.top(), max(right - left, 2.0), plot.height()), lost)
+            x = self._x(row.at_s)
+            if x - last >= size * 0.8:
+                draw_mark(painter, QRectF(x - size / 2, plot.top() - size - 3, size, size), "fix", self.theme)
+                last = x
+        if 0 <= self.word < len(trial.talk.words):
+            word = trial.talk.words[self.word]
+            left, right = self._x(word.start_s), self._x(word.end_s)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self.theme.color("lantern"), 2))
+            painter.drawRect(QRectF(left - 1, plot.top(), max(right - left, 3) + 2, plot.height()))
+
+    def _paint_shapes(self, painter: QPainter) -> None:
+        """How often each level comes: words and room, each against its own most."""
+        if self._shapes is None:
+            return
+        plot, (low, high) = self._plot(), self._range
+        left, width = plot.right() + 12, self.width() - plot.right() - 22
+        painter.setFont(font(8.5, scale=self.scale))
+        metrics = QFontMetricsF(painter.font())
+        placed: list[float] = []
+        for shape, role, name in zip(self._shapes, ("voice", "room"), ("voice", "room"), strict=True):
+            color = QColor(self.theme.color(role))
+            color.setAlphaF(0.72)
+            path = QPainterPath(QPointF(left, plot.bottom()))
+            for i, part in enumerate(shape):
+                level = low + (high - low) * (i + 0.5) / len(shape)
+                path.lineTo(left + width * float(part), self._y(level))
+            path.lineTo(left, self._y(high))
+            path.closeSubpath()
+            painter.setPen(QPen(self.theme.color(role), 1))
+            painter.setBrush(color)
+            painter.drawPath(path)
+            middle = low + (high - low) * (float(np.argmax(shape)) + 0.5) / len(shape)
+            y = self._y(middle) + (metrics.ascent() / 2 if name == "room" else -metrics.ascent() / 2)
+            while any(abs(y - other) < metrics.height() for other in placed):
+                y += metrics.height()
+            placed.append(y)
+            self._plate(painter, metrics, left + width - metrics.horizontalAdvance(name) - 4, y, name, role)
+
+    def _plate(
+        self, painter: QPainter, metrics: QFontMetricsF, x: float, y: float, text: str, role: str
+    ) -> None:
+        """Words on a plate, so that they can be read over a shape."""
+        box = QRectF(
+            x - 4, y - metrics.ascent() - 1, metrics.horizontalAdvance(text) + 8, metrics.height() + 2
+        )
+        back = QColor(self.theme.panel)
+        back.setAlphaF(0.9)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(back)
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(self.theme.color(role))
+        painter.drawText(QPointF(x, y), text)
+
+    def _handles(self) -> tuple[tuple[str, float], ...]:
+        gate = self.gate
+        return () if gate is None else (("open", gate.open_db), ("close", gate.close_db))
+
+    def _paint_thresholds(self, painter: QPainter) -> None:
+        plot = self._plot()
+        painter.setFont(font(9.5, QFont.Weight.DemiBold, self.scale))
+        metrics = QFontMetricsF(painter.font())
+        for name, level in self._handles():
+            y = self._y(level)
+            here = name == self.handle
+            style = Qt.PenStyle.SolidLine if name == "open" else Qt.PenStyle.DashLine
+            painter.setPen(QPen(self.theme.color("lantern"), 2.4 if here else 1.6, style))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(self.width() - 8, y))
+            text = f"{name} {show_number(level, 'dB').removesuffix(' dB')}"
+            width, height = metrics.horizontalAdvance(text) + 18, metrics.height() + 4
+            top = y - height - 3 if name == "open" else y + 3
+            box = QRectF(plot.left() + 6, top, width, height)
+            painter.setBrush(self.theme.color("ground"))
+            painter.setPen(QPen(self.theme.color("lantern"), 2 if here else 1))
+            painter.drawRoundedRect(box, height / 2, height / 2)
+            painter.setPen(self.theme.color("text"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        if self.after:
+            self._plate(
+                painter,
+                metrics,
+                plot.right() - metrics.horizontalAdvance("behind the gate") - 10,
+                plot.top() + metrics.ascent() + 4,
+                "behind the gate",
+                "lantern",
+            )
+
+    # hands
+
+    def _at_handle(self, spot: QPointF) -> str:
+        plot = self._plot()
+        if not plot.left() <= spot.x() <= self.width():
+            return ""
+        height = 24 * self.scale
+        for name, level in self._handles():
+            y = self._y(level)
+            pill = QRectF(plot.left(), y - height if name == "open" else y, 110 * self.scale, height)
+            if abs(spot.y() - y) <= NEAR or pill.contains(spot):
+                return name
+        return ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.trial is None:
+            return
+        spot = event.position()
+        name = self._at_handle(spot)
+        if name:
+            self.handle, self._drag = name, name
+            self.setCursor(Qt.CursorShape.SizeVerCursor)
+            self.update()
+        elif self._plot().contains(spot):
+            self._drag, self._from = "span", self._time(spot.x())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        spot = event.position()
+        if self._drag in ("open", "close"):
+            self._move_to(self._level(spot.y()))
+        elif self._drag == "span":
+            self.span = (self._from, min(max(self._time(spot.x()), 0.0), self.seconds))
+            self.update()
+        else:
+            self.setCursor(
+                Qt.CursorShape.SizeVerCursor if self._at_handle(spot) else Qt.CursorShape.ArrowCursor
+            )
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        drag, self._drag = self._drag, ""
+        if drag != "span":
+            return
+        spot = event.position()
+        start, end = sorted((self._from, min(max(self._time(spot.x()), 0.0), self.seconds)))
+        if end - start >= SHORTEST_SPAN_S:
+            self.span = (start, end)
+            self.span_chosen.emit(start, end)
+        else:
+            had = self.span is not None and drag == "span"
+            self.span = None
+            if had:
+                self.span_chosen.emit(0.0, 0.0)
+            self._choose_at(start)
+        self.update()
+
+    def _choose_at(self, seconds: float) -> None:
+        if self.trial is None:
+            return
+        words = self.trial.talk.words
+        found = next(
+            (i for i, word in enumerate(words) if word.start_s - 0.05 <= seconds <= word.end_s + 0.05), -1
+        )
+        self.word = found
+        self.word_chosen.emit(found)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        if self.trial is None:
+            return
+        turns = event.angleDelta().y() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._zoom_about(self._time(event.position().x()), 0.8**turns)
+        else:
+            a, b = self._view
+            width = b - a
+            start = min(max(a - turns * width * 0.1, 0.0), max(self.seconds - width, 0.0))
+            self._view = (start, start + width)
+        self.update()
+
+    def _move_to(self, level: float) -> None:
+        """The chosen threshold to a level, in its steps; the closing one never passes the opening one."""
+        gate = self.gate
+        if gate is None:
+            return
+        level = round(level / STEP_DB) * STEP_DB
+        low, high = self._range
+        level = min(max(level, low), high)
+        opening, closing = gate.open_db, gate.close_db
+        if self.handle == "open":
+            closing = min(level - (opening - closing), level)
+            opening = level
+        else:
+            closing = min(level, opening)
+        self.moving.emit(round(opening, 1), round(closing, 1))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key = Qt.Key(event.key())
+        steps = {
+            Qt.Key.Key_Up: STEP_DB,
+            Qt.Key.Key_Down: -STEP_DB,
+            Qt.Key.Key_PageUp: PAGE_DB,
+            Qt.Key.Key_PageDown: -PAGE_DB,
+        }.get(key)
+        along = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(key)
+        if self.trial is None or event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            super().keyPressEvent(event)
+        elif steps is not None and self.gate is not None:
+            self._move_to((self.gate.open_db if self.handle == "open" else self.gate.close_db) + steps)
+        elif along is not None:
+            self._step_word(along)
+        elif key == Qt.Key.Key_N:
+            self._next_eaten()
+        elif key == Qt.Key.Key_T:
+            self.handle = "close" if self.handle == "open" else "open"
+            self.setAccessibleDescription(self.describe())
+            self.update()
+        elif key == Qt.Key.Key_Space:
+            self.play.emit()
+        elif key == Qt.Key.Key_B:
+            self.before_after.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def _step_word(self, along: int) -> None:
+        if self.trial is None or not self.trial.talk.words:
+            return
+        count = len(self.trial.talk.words)
+        self.go_to(min(max(self.word + along, 0), count - 1))
+        self.word_chosen.emit(self.word)
+
+    def _next_eaten(self) -> None:
+        if self.verdict is None or not self.verdict.eaten:
+            return
+        numbers = [row.number for row in self.verdict.eaten]
+        self.go_to(next((number for number in numbers if number > self.word), numbers[0]))
+        self.word_chosen.emit(self.word)
+
+    def focusInEvent(self, event: object) -> None:
+        self.update()
+
+    def focusOutEvent(self, event: object) -> None:
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(700, 330)

@@ -1,0 +1,104 @@
+"""One word under a gate: how far it rises over the threshold, when, what is lost of it, and what would save it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import figure
+from kymaphon.core.gate.chain import shifted
+from kymaphon.core.gate.settings import Gate
+from kymaphon.core.gate.verdict import Eaten, Trial, Verdict
+
+SAVE_STEP_DB = 0.5
+SAVE_MOST_DB = 40.0
+
+
+@dataclass(frozen=True)
+class WordUnderGate:
+    """A word and what a gate does to it.
+
+    Attributes:
+        eaten: what is lost; None where no more is lost than is let pass.
+        lines: its sums.
+    """
+
+    number: int
+    eaten: Eaten | None
+    lines: tuple[Derived, ...]
+
+    @property
+    def title(self) -> str:
+        if self.eaten is None:
+            return f"Word {self.number + 1} is whole"
+        part = self.eaten.part
+        return (
+            f"Word {self.number + 1} is lost"
+            if self.eaten.whole
+            else f"Word {self.number + 1} loses its {part}"
+        )
+
+
+def explain_word(trial: Trial, verdict: Verdict, number: int) -> WordUnderGate:
+    """A word under the gate that a verdict is of.
+
+    Raises:
+        IndexError: there is no such word.
+    """
+    word, gate = trial.talk.words[number], verdict.gate
+    a, b = (round(at) for at in trial.words[number])
+    levels = trial.levels[a : max(b, a + 1)]
+    top = float(levels.max())
+    if gate is None:
+        return WordUnderGate(
+            number, None, (Derived("its highest level", top, "dBFS", source="as the detector reads it"),)
+        )
+    eaten = next((row for row in verdict.eaten if row.number == number), None)
+    lines = [
+        Derived(
+            "over the opening threshold", top - gate.open_db, "dB",
+            terms=(
+                Derived("its highest level", top, "dBFS", source=f"{gate.detector} detector, {gate.detector_ms:g} ms"),
+                Derived("less the opening threshold", -gate.open_db, "dB", source="setting"),
+            ),
+            adds=True,
+        )
+    ]  # fmt: skip
+    over = np.flatnonzero(levels >= gate.open_db)
+    open_before = bool(((verdict.open_s <= word.start_s) & (verdict.shut_s > word.start_s)).any())
+    if len(over) and not open_before:
+        late = float(over[0]) * trial.step_s * 1000
+        lines.append(
+            Derived("passes it after its start", late, "ms", source="first step at or over the threshold")
+        )
+        lines.append(Derived("attack", gate.attack_ms, "ms", source="setting; the last part of it is heard"))
+    if eaten is not None:
+        for name, value, limit in (
+            ("lost of its start", eaten.start_ms, "gate-start-lost"),
+            ("lost in its middle", eaten.middle_ms, "gate-middle-lost"),
+            ("lost of its end", eaten.end_ms, "gate-end-lost"),
+        ):
+            let = figure(limit)
+            if value > let.value or (eaten.whole and name == "lost of its start"):
+                lines.append(Derived(name, value, "ms", source=f"turned down by more than {figure('gate-eaten-at').value:.0f} dB; let pass: {let.value:.0f} ms"))  # fmt: skip
+    return WordUnderGate(number, eaten, tuple(lines))
+
+
+def lower_for(trial: Trial, gate: Gate, number: int) -> Gate | None:
+    """The gate with thresholds so much lower that a word is whole; None where lowering does not do it."""
+    for step in np.arange(SAVE_STEP_DB, SAVE_MOST_DB + 0.1, SAVE_STEP_DB):
+        lower = shifted(gate, -float(step))
+        if all(row.number != number for row in trial.judge(lower).eaten):
+            return lower
+    return None
+
+
+def longer_for(trial: Trial, gate: Gate, number: int) -> Gate | None:
+    """The gate with so much more hold that a word is whole; None where that does not do it."""
+    for more in (20, 40, 60, 90, 120, 160, 200, 300, 400):
+        longer = gate.model_copy(update={"hold_ms": gate.hold_ms + more})
+        if all(row.number != number for row in trial.judge(longer).eaten):
+            return longer
+    return None
