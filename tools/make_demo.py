@@ -112,7 +112,9 @@ def jingle(seconds: float, level_dbfs: float) -> np.ndarray:
     out = np.zeros(len(time))
     for number, step in enumerate((0, 4, 7, 12, 7, 4, 2, 5, 9, 14, 9, 5, 0, 7, 12, 16)):
         start = number * seconds / 16
-        note = np.maximum(0, 1 - (time - start) / 0.9) * (time >= start) * np.minimum(1, (time - start) / 0.02)
+        note = (
+            np.maximum(0, 1 - (time - start) / 0.9) * (time >= start) * np.minimum(1, (time - start) / 0.02)
+        )
         hertz = 220 * 2 ** (step / 12)
         out += note * sum(np.sin(2 * np.pi * hertz * k * time) / k for k in (1, 2, 3, 4))
     out += 0.3 * np.sin(2 * np.pi * 110 * time)
@@ -146,7 +148,7 @@ def main() -> None:
     )
     soundfile.write(DEMO / "guest-talk.flac", guest(), GUEST_RATE, subtype="PCM_16")
     soundfile.write(DEMO / "guest-room.flac", guest_room(10, 22), GUEST_RATE, subtype="PCM_16")
-    soundfile.write(DEMO / "jingle.flac", jingle(16, -22.0), GUEST_RATE, subtype="PCM_16")
+    soundfile.write(DEMO / "jingle.flac", jingle(16, -27.0), GUEST_RATE, subtype="PCM_16")
     soundfile.write(DEMO / "room-tone.flac", room_tone(6, 11), RATE, subtype="PCM_24")
     write_show(DEMO / "lantern-quay-repaired.json", repaired(read_show(DEMO / "lantern-quay.json")))
 

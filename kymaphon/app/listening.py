@@ -20,11 +20,14 @@ from kymaphon.files.takes import FileTake, take_file
 
 @dataclass(frozen=True)
 class Takes:
-    """The takes that a voice's gate is set from, the newest of each sort; None where there is none."""
+    """The takes that a voice's gate is set from, the newest of each sort; None where there is none. `speakers` is music as
+    this voice's microphone hears it, `music` as its player gives it.
+    """
 
     talk: Take | None
     room: Take | None
     music: Take | None
+    speakers: Take | None = None
 
 
 @dataclass(frozen=True)
@@ -33,7 +36,7 @@ class Heard:
 
     Attributes:
         designs: a gate for each preference.
-        music: key of the music's take.
+        music, speakers: keys of the music's takes.
         problem: why there is nothing; then all the rest is empty.
     """
 
@@ -43,22 +46,19 @@ class Heard:
     study: Study | None = None
     designs: dict[Preference, Design] = field(default_factory=dict)
     music: Key | None = None
+    speakers: Key | None = None
     problem: str = ""
 
 
 def takes_of(show: Show, voice: str) -> Takes:
-    """The takes of a voice; of rooms and music also those that are nobody's."""
-    found: dict[str, Take | None] = {"voice": None, "room-tone": None, "music": None}
-    for take in show.takes:
-        if take.what in found and (take.voice == voice or (take.what == "music" and take.voice is None)):
-            found[take.what] = take
-    # A player's own take is music for everybody.
+    """The takes of a voice, and the music that is played."""
+    found: dict[str, Take] = {take.what: take for take in show.takes if take.voice == voice}
     players = {party.id for party in show.parties if party.kind == "player"}
-    if found["music"] is None:
-        found["music"] = next(
-            (take for take in reversed(show.takes) if take.what == "music" and take.voice in players), None
-        )
-    return Takes(found["voice"], found["room-tone"], found["music"])
+    music = [
+        take for take in show.takes if take.what == "music" and (take.voice is None or take.voice in players)
+    ]
+    speakers = found.get("music") if voice not in players else None
+    return Takes(found.get("voice"), found.get("room-tone"), music[-1] if music else None, speakers)
 
 
 def take_path(take: Take, folder: Path | None) -> Path:
@@ -88,11 +88,7 @@ def listen(
             room_spans=takes.talk.room_s or None, talk_spans=takes.talk.talk_s or None, progress=progress,
         )  # fmt: skip
         designs = {row: design(found.talk, row, like=like) for row in PREFERENCES}
-        music = None
-        if takes.music is not None:
-            file = take_file(take_path(takes.music, folder))
-            channel = loudest_channel(file)
-            music = key_of((block[:, channel] for block in file.blocks()), file.sample_rate_hz)
+        music, speakers = _key(takes.music, folder), _key(takes.speakers, folder)
     except (NoTalkError, FileProblem, ValueError) as problem:
         return Heard(voice, takes, problem=str(problem))
     except NotANumberError as problem:
@@ -103,7 +99,16 @@ def listen(
         )
     except Stopped:
         return Heard(voice, takes, problem="Listening was stopped.")
-    return Heard(voice, takes, source, found, designs, music)
+    return Heard(voice, takes, source, found, designs, music, speakers)
+
+
+def _key(take: Take | None, folder: Path | None) -> Key | None:
+    """The key of a take's loudest channel. Raises FileProblem."""
+    if take is None:
+        return None
+    file = take_file(take_path(take, folder))
+    channel = take.channel - 1 if take.channel is not None else loudest_channel(file)
+    return key_of((block[:, min(channel, file.channels - 1)] for block in file.blocks()), file.sample_rate_hz)
 
 
 def preference_name(preference: Preference) -> str:

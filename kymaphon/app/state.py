@@ -29,6 +29,20 @@ def state_folder() -> Path:
     return folder
 
 
+def takes_folder() -> Path:
+    """Where takes are recorded while the show has no place of its own, or one that is not to be written to.
+
+    Raises:
+        FileProblem: it cannot be made.
+    """
+    folder = state_folder() / "takes"
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise FileProblem(folder, f"cannot be made: {error.strerror}") from error
+    return folder
+
+
 def read_settings() -> dict[str, Any]:
     """The settings; a damaged file counts as none, and is kept beside as `settings.json.bad`."""
     path = state_folder() / "settings.json"

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
     QMenu,
+    QPushButton,
     QVBoxLayout,
     QWidget,
 )
@@ -18,6 +21,7 @@ from PySide6.QtWidgets import (
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
 from kymaphon.app.progress import LongWork, WorkDesk
+from kymaphon.app.state import takes_folder
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis import Analysis
@@ -26,10 +30,28 @@ from kymaphon.core.edits import AttachTake, DetachTake
 from kymaphon.core.figures import number
 from kymaphon.core.scales import take_against
 from kymaphon.core.take.measure import TakeMeasure
-from kymaphon.core.takes import room_tone_take
+from kymaphon.core.takes import first_gain, free_id, room_tone_take, voice_take
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
+from kymaphon.files.capture import CaptureProblem, CaptureStopped, capture
+from kymaphon.files.demo import demo_path
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.takes import read_bext, write_audio
+from kymaphon.sim.rig import SimulatedRig
 
+ROOM_S, TALK_S = 10.0, 30.0
+LEAST_S = 0.5
+WHATS = (
+    ("voice", "talk"),
+    ("room-tone", "the room, nobody speaking"),
+    ("speakers", "loudspeakers, as this microphone hears them"),
+    ("music", "music, as its player gives it"),
+)
+HINTS = {
+    "voice": "Quiet then finds this voice's gate from it, and Level the gain that it was made at.",
+    "room-tone": "Its noise floor then replaces the assumed room in the ladder, worked back through the gains as they stand now, with the other channels shut; Quiet takes it for the room.",
+    "speakers": "Quiet then tells how loud the loudspeakers may be with this microphone open.",
+    "music": "Quiet then tells how far it has to go down under a voice.",
+}
 AUDIO_SUFFIXES = (".wav", ".flac", ".ogg", ".mp3", ".aif", ".aiff", ".w64", ".rf64", ".opus")
 
 
@@ -50,8 +72,49 @@ class MeasureWork(LongWork):
             self.signals.failed.emit("")
 
 
+class RecordWork(LongWork):
+    """Records one take. Gives its path, the noise floor of its quietest half second, and the file's fingerprint."""
+
+    def __init__(
+        self, analysis: Analysis, voice: str, node: str, what: str, path: Path, *, real: bool
+    ) -> None:
+        super().__init__()
+        self.analysis, self.voice, self.node, self.what, self.path, self.real = (
+            analysis,
+            voice,
+            node,
+            what,
+            path,
+            real,
+        )
+
+    def run(self) -> None:
+        try:
+            seconds = ROOM_S if self.what == "room-tone" else TALK_S
+            rate = self.analysis.show.sample_rate_hz
+            if self.real:
+                samples = capture(seconds, rate, progress=self.step)[:, 0]
+            else:
+                rig = SimulatedRig(rate)
+                sound = rig.play(
+                    self.analysis, self.voice, self.node, seconds=seconds, silent=self.what == "room-tone"
+                )
+                samples = sound.astype(np.float32)
+                if not self.step(0.6):
+                    raise Cancelled
+            write_audio(
+                self.path, samples, rate, about=f"{self.analysis.party_name(self.voice)}, {self.what}"
+            )
+            measure = measure_take(self.path)
+            self.signals.done.emit((self.path, measure.noise_floor_dbfs, fingerprint(self.path)))
+        except (FileProblem, CaptureProblem, ValueError) as problem:
+            self.signals.failed.emit(str(problem))
+        except (Cancelled, CaptureStopped):
+            self.signals.failed.emit("")
+
+
 class TakeDialog(QDialog):
-    """What was measured, and whose room tone it is."""
+    """What was measured, what it is, and in whose channel it was recorded."""
 
     def __init__(
         self, path: Path, measure: TakeMeasure, analysis: Analysis, voice: str, parent: QWidget | None = None
@@ -84,30 +147,66 @@ class TakeDialog(QDialog):
             )
         for note in measure.notes:
             column.addWidget(label(note[:1].upper() + note[1:] + "."))
+        self.what = Choice()
+        self.what.setAccessibleName("What this recording is")
+        for what, words in WHATS:
+            self.what.addItem(words, what)
+        self.what.setCurrentIndex(0 if measure.speech_dbfs is not None else 1)
         self.voices = Choice()
-        self.voices.setAccessibleName("Whose microphone recorded this room tone")
-        for party in analysis.voices:
+        self.voices.setAccessibleName("Whose channel it was recorded in")
+        self._with_microphone = [
+            party
+            for party in analysis.voices
             if any(
                 device.party == party.id and analysis.catalogue[device.kind].group == "microphone"
                 for device in analysis.show.devices
-            ):
-                self.voices.addItem(f"Room tone through {party.name}'s microphone", party.id)
-        self.voices.setCurrentIndex(max(self.voices.findData(voice), 0))
+            )
+        ]
+        self._players = [party for party in analysis.voices if party.kind == "player"]
+        self._floor = measure.noise_floor_dbfs
+        self.hint = label("", "muted")
+        self.hint.setMinimumWidth(420)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
-        if measure.noise_floor_dbfs is not None and self.voices.count():
+        self._attach: QPushButton | None = None
+        told = measure.frames > 0 and measure.peak_dbfs is not None and measure.duration_s >= LEAST_S
+        if told and (self._with_microphone or self._players):
             column.addSpacing(4)
-            column.addWidget(self.voices)
-            text = "Its noise floor then replaces the assumed room in the ladder, worked back through the gains as they stand now, with the other channels shut."
-            hint = label(text, "muted")
-            hint.setMinimumWidth(420)
-            column.addWidget(hint)
-            attach = buttons.addButton("Attach", QDialogButtonBox.ButtonRole.AcceptRole)
-            attach.setProperty("role", "primary")
-            attach.setDefault(True)
-            attach.setToolTip("Adds this take to the show. Can be undone.")
+            row = QFormLayout()
+            row.addRow(label("This is", "muted", wrap=False), self.what)
+            row.addRow(label("of", "muted", wrap=False), self.voices)
+            column.addLayout(row)
+            column.addWidget(self.hint)
+            self._attach = buttons.addButton("Attach", QDialogButtonBox.ButtonRole.AcceptRole)
+            self._attach.setProperty("role", "primary")
+            self._attach.setDefault(True)
+            self._attach.setToolTip("Adds this take to the show. Can be undone.")
             buttons.accepted.connect(self.accept)
+            self.what.currentIndexChanged.connect(lambda _index: self._fill(voice))
+            self._fill(voice)
         column.addWidget(buttons)
+
+    def _fill(self, voice: str) -> None:
+        """Whose it can be, by what it is."""
+        chosen = self.voices.currentData() or voice
+        what = self.sort
+        self.voices.clear()
+        for party in self._players if what == "music" else self._with_microphone:
+            self.voices.addItem(party.name, party.id)
+        self.voices.setCurrentIndex(max(self.voices.findData(chosen), 0))
+        self.hint.setText(HINTS[what])
+        if self._attach is not None:
+            usable = self.voices.count() > 0 and (what != "room-tone" or self._floor is not None)
+            self._attach.setEnabled(usable)
+            if what == "room-tone" and self._floor is None:
+                self.hint.setText(
+                    "No noise floor can be told of it, so it cannot be a room; the notes above say why."
+                )
+
+    @property
+    def sort(self) -> str:
+        """What the recording is said to be: a key of `HINTS`."""
+        return str(self.what.currentData())
 
     @property
     def voice(self) -> str:
@@ -125,57 +224,135 @@ class TakeDesk(WorkDesk):
     def __init__(self, window: QWidget, document: Document, filing: Filing, voice: Callable[[], str]) -> None:
         super().__init__(window, self.done, self.failed)
         self.document, self.filing, self.voice = document, filing, voice
+        self._waiting: list[Path] = []
 
     def ask_take(self) -> None:
-        """Asks for a recording and measures it."""
+        """Asks for recordings and measures them."""
         names = " ".join(f"*{suffix}" for suffix in AUDIO_SUFFIXES)
-        name, _ = QFileDialog.getOpenFileName(
+        names_, _ = QFileDialog.getOpenFileNames(
             self.window,
-            "Measure a recording",
+            "Measure recordings",
             str(self.filing.folder()),
             f"Recordings ({names});;All files (*)",
         )
-        if name:
-            self.measure(Path(name))
+        self.measure(*(Path(name) for name in names_))
 
-    def measure(self, path: Path) -> None:
-        """Measures a recording in a worker thread, with progress; then offers to attach it."""
-        self.start(MeasureWork(path), f"Measuring {path.name}")
+    def measure(self, *paths: Path) -> None:
+        """Measures recordings in a worker thread, with progress; then offers to attach each, one after the other."""
+        self._waiting = list(paths[1:])
+        if paths:
+            self.start(MeasureWork(paths[0]), f"Measuring {paths[0].name}")
+
+    def _next(self) -> None:
+        if self._waiting:
+            self.measure(*self._waiting)
 
     def done(self, work: LongWork, result: object) -> None:
-        """Shows what was measured."""
+        """Shows what was measured, or attaches what was recorded."""
+        if isinstance(work, RecordWork) and isinstance(result, tuple):
+            path, noise_dbfs, sha256 = result
+            if self.attach(path, noise_dbfs, work.voice, sha256, what=work.what):
+                self.filing.say(f"Recorded and attached: {path}")
+            return
         if not isinstance(work, MeasureWork) or not isinstance(result, tuple):
             return
         measure, sha256 = result
         dialog = TakeDialog(work.path, measure, self.document.analysis, self.voice(), self.window)
-        if dialog.exec() and measure.noise_floor_dbfs is not None:
-            self.attach(work.path, measure.noise_floor_dbfs, dialog.voice, sha256)
+        if dialog.exec():
+            self.attach(work.path, measure.noise_floor_dbfs, dialog.voice, sha256, what=dialog.sort)
+        self._next()
 
     def failed(self, text: str) -> None:
         """Tells what went wrong."""
         if text:
             self.filing.problem("The recording was not measured", text)
         else:
-            self.filing.say("Measuring was stopped; nothing was changed.")
+            self.filing.say("Stopped; nothing was changed.")
+        self._next()
 
-    def attach(self, path: Path, noise_dbfs: float, voice: str, sha256: str | None = None) -> None:
-        """Attaches a room tone to a voice."""
+    def attach(
+        self,
+        path: Path,
+        noise_dbfs: float | None,
+        voice: str,
+        sha256: str | None = None,
+        *,
+        what: str = "room-tone",
+    ) -> bool:
+        """Attaches a take to a voice; tells why where it cannot."""
         file = str(path)
-        if self.document.path is not None and path.is_relative_to(self.document.path.parent):
-            file = str(path.relative_to(self.document.path.parent))
+        folder = self.document.path.parent if self.document.path is not None else None
+        if folder is not None and path.is_relative_to(folder):
+            file = str(path.relative_to(folder))
+        analysis = self.document.analysis
+        name = analysis.party_name(voice)
+        at = read_bext(path)[0] or datetime.fromtimestamp(path.stat().st_mtime).astimezone()
+        ladder, gain = analysis.any_ladder(voice), first_gain(analysis, voice)
         try:
-            take = room_tone_take(
-                self.document.analysis.any_ladder(voice),
-                voice,
-                take_id=f"room-tone-{voice}",
-                file=file,
-                noise_dbfs=noise_dbfs,
-                sha256=sha256,
-            )
+            if what == "room-tone":
+                if noise_dbfs is None:
+                    raise ValueError("no noise floor can be told of it")
+                take = room_tone_take(
+                    ladder, voice, take_id=f"room-tone-{voice}"[:64], file=file, noise_dbfs=noise_dbfs, sha256=sha256,
+                    recorded_at=at, gain_db=gain,
+                )  # fmt: skip
+            else:
+                take_id = free_id(analysis.show, f"{'talk' if what == 'voice' else 'music'}-{voice}")
+                take = voice_take(
+                    ladder, voice, take_id=take_id, file=file, what="voice" if what == "voice" else "music", sha256=sha256,
+                    recorded_at=at, gain_db=gain,
+                )  # fmt: skip
         except ValueError as error:
             self.filing.problem("The take was not attached", str(error))
+            return False
+        words = {"room-tone": f"room tone of {name}", "voice": f"talk of {name}"}.get(
+            what, f"music at {name}"
+        )
+        self.document.apply((AttachTake(take),), words)
+        return True
+
+    # recording
+
+    def record(self, voice: str, what: str, *, real: bool = False) -> None:
+        """Records a voice's channel on the simulated rig, or from a real input; then attaches it."""
+        analysis = self.document.analysis
+        if not voice:
+            self.filing.say("Choose a voice first.")
             return
-        self.document.apply((AttachTake(take),), f"room tone of {self.document.analysis.party_name(voice)}")
+        ladder = analysis.any_ladder(voice)
+        node = (
+            next((rung.node for rung in ladder.rungs if rung.unit == "dBFS"), None)
+            if ladder is not None
+            else None
+        )
+        name = analysis.party_name(voice)
+        if node is None:
+            self.filing.say(f"{name} reaches no digital point; plug the microphone in first.")
+            return
+        if real:
+            from kymaphon.files.capture import CaptureProblem, input_names
+
+            try:
+                input_names()
+            except CaptureProblem as problem:
+                self.filing.problem("Nothing can be recorded here", str(problem))
+                return
+        try:
+            folder = self._folder()
+        except FileProblem as problem:
+            self.filing.problem("The take cannot be recorded", str(problem))
+            return
+        stamp = datetime.now().astimezone()
+        path = folder / f"{voice}-{'room' if what == 'room-tone' else 'talk'}-{stamp:%Y%m%d-%H%M%S}.wav"
+        words = f"Recording {'the room in ' if what == 'room-tone' else ''}{name}'s channel"
+        self.start(RecordWork(analysis, voice, node, what, path, real=real), words)
+
+    def _folder(self) -> Path:
+        """Beside the show; for a show without a place of its own, or the demo, among the program's own files."""
+        path = self.document.path
+        if path is None or path.parent == demo_path().parent:
+            return takes_folder()
+        return path.parent
 
     def fill_detach(self, menu: QMenu) -> None:
         """The takes that can be taken off the show."""

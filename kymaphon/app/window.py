@@ -25,9 +25,9 @@ from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
+from kymaphon.app.quiet_menu import fill_quiet_menu
 from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.made import made
-from kymaphon.app.stages.quiet_words import QUIET_COMMANDS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
@@ -155,7 +155,12 @@ class Window(QMainWindow):
         if self._takes is None:
             from kymaphon.app.takes import TakeDesk
 
-            self._takes = TakeDesk(self, self.document, self.filing, lambda: self.level.voice)
+            self._takes = TakeDesk(
+                self,
+                self.document,
+                self.filing,
+                lambda: self.quiet.model.voice if self.stage == "Quiet" else self.level.voice,
+            )
         return self._takes
 
     @property
@@ -250,15 +255,13 @@ class Window(QMainWindow):
         self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
         fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
         fill_level_menu(bar.addMenu("&Level"), action, self._gone_to_level, self._level_forms)
-        quiet = bar.addMenu("&Quiet")
-        for name, words, tip, key in QUIET_COMMANDS:
-            action(quiet, words, lambda name=name: self._gone_to_quiet().choose_view(name), tip, key or None)
+        fill_quiet_menu(bar.addMenu("&Quiet"), action, self._gone_to_quiet, lambda: self.takes)
         take = bar.addMenu("&Take")
         action(
             take,
-            "&Measure a recording\u2026",
+            "&Measure recordings\u2026",
             lambda: self.takes.ask_take(),
-            "Measures a recording; a room tone can be attached to a voice.",
+            "Measures recordings; talk, room, loudspeakers or music can be attached to a voice.",
             "Ctrl+M",
         )
         action(
@@ -425,18 +428,18 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        for url in event.mimeData().urls():
-            if url.isLocalFile():
-                self.take_file(Path(url.toLocalFile()))
-                event.acceptProposedAction()
-                return
+        paths = [Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.take_file(*paths)
 
-    def take_file(self, path: Path) -> None:
-        """A file dropped on the window: a show is opened, anything else is measured."""
-        if path.suffix.lower() == ".json":
-            self.filing.open(path)
+    def take_file(self, *paths: Path) -> None:
+        """Files dropped on the window: a show is opened, anything else is measured."""
+        show = next((path for path in paths if path.suffix.lower() == ".json"), None)
+        if show is not None:
+            self.filing.open(show)
         else:
-            self.takes.measure(path)
+            self.takes.measure(*paths)
 
     def problem(self, title: str, text: str) -> None:
         """A dialog that says what is wrong."""

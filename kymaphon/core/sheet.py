@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.findings import Finding
+from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.lineup.expected import figure_on
 from kymaphon.core.lineup.run import last_readings
@@ -86,6 +87,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
         patch_list(analysis),
         pull_table(analysis),
         _settings(analysis),
+        strips_table(analysis),
         controls_table(analysis),
         _feeds(analysis),
     ]
@@ -223,11 +225,38 @@ def _settings(analysis: Analysis) -> Table:
     )
 
 
+def strips_table(analysis: Analysis) -> Table:
+    """What every strip does to its sound, in the order that it does it."""
+    rows = []
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        for key, setting in device.settings.items():
+            port = kind.port(key)
+            node = f"{device.id}.{key}:pre"
+            at = analysis.graph.index.get(node, analysis.graph.index.get(f"{device.id}.{key}.l:pre"))
+            unit = analysis.graph.nodes[at].unit if at is not None else ""
+            for number, row in enumerate(setting.chain or (), start=1):
+                rows.append(
+                    (
+                        device.name or kind.name,
+                        port.name if port is not None else key,
+                        f"{number}",
+                        words_of(row),
+                        unit,
+                    )
+                )
+    note = "In this order, behind the gain. Thresholds in the unit of the last column, where a full-scale sine reads its level."
+    return Table(
+        "Gates and what else strips do", ("Device", "Strip", "", "Stands at", "In"), tuple(rows), note
+    )
+
+
 def setting_words(setting: Setting) -> str:
     """A setting as a person would note it: `gain +46.0 dB, phantom on`."""
     words = []
     for name, value in setting:
-        if value is None:
+        if value is None or name == "chain":
+            # A chain has a table of its own.
             continue
         label = _FIELD_WORDS[name]
         if isinstance(value, bool):

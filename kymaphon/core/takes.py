@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from datetime import datetime
+from typing import TYPE_CHECKING, Literal
 
 from kymaphon.core.derive import Derived
 from kymaphon.core.noise import without_noise_db
@@ -10,6 +11,7 @@ from kymaphon.core.show import Device, Show, Take
 from kymaphon.core.units import uncorrelated_sum_db
 
 if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
     from kymaphon.core.levels import Ladder
 
 
@@ -71,6 +73,8 @@ def room_tone_take(
     noise_dbfs: float,
     at: str | None = None,
     sha256: str | None = None,
+    recorded_at: datetime | None = None,
+    gain_db: float | None = None,
 ) -> Take:
     """A room-tone take made through a talker's microphone, with the rig as it stands: its gain and its own
     noise there.
@@ -104,4 +108,53 @@ def room_tone_take(
         path_gain_db=round(rung.speech_db - sound.speech_db, 3),
         electronic_noise_dbfs=round(uncorrelated_sum_db(own), 3) if own else None,
         sha256=sha256,
+        recorded_at=recorded_at,
+        gain_db=gain_db,
     )
+
+
+def voice_take(
+    ladder: Ladder | None,
+    voice: str,
+    *,
+    take_id: str,
+    file: str,
+    what: Literal["voice", "music"] = "voice",
+    at: str | None = None,
+    sha256: str | None = None,
+    recorded_at: datetime | None = None,
+    gain_db: float | None = None,
+) -> Take:
+    """A take of talk, or of loudspeakers, in a voice's channel, with the rig's gain as it stands.
+
+    Args:
+        ladder: that of the voice to any recorder or stream; None when it reaches none: the take then knows no point.
+        at: node of the rig where it was recorded; None takes the first digital one after the microphone.
+    """
+    rungs = ladder.rungs if ladder is not None else ()
+    here = next((rung for rung in rungs if (rung.node == at if at else rung.unit == "dBFS")), None)
+    sound = next((rung for rung in rungs[1:] if rung.unit == "dB SPL"), None)
+    return Take(
+        id=take_id, file=file, what=what, voice=voice, at=here.node if here is not None else at, sha256=sha256,
+        path_gain_db=round(here.speech_db - sound.speech_db, 3) if here is not None and sound is not None else None,
+        recorded_at=recorded_at, gain_db=gain_db,
+    )  # fmt: skip
+
+
+def free_id(show: Show, wanted: str) -> str:
+    """An id that no take has yet: the wanted one, or it with a number behind it."""
+    taken = {take.id for take in show.takes}
+    wanted = wanted[:60]
+    return next(
+        name for name in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3))) if name not in taken
+    )
+
+
+def first_gain(analysis: Analysis, voice: str) -> float | None:
+    """The gain of the first strip with one on a voice's way, as it is set; None where there is none."""
+    ladder = analysis.any_ladder(voice)
+    for rung in ladder.rungs if ladder is not None else ():
+        for knob in rung.knobs:
+            if knob.ref.field == "gain_db" and ">" not in knob.ref.key:
+                return knob.value
+    return None

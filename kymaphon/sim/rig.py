@@ -45,11 +45,19 @@ class SimulatedRig:
         return float(np.clip(round(rng.normal(0, SPREAD_DB), 1), -MOST_DB, MOST_DB))
 
     def play(
-        self, analysis: Analysis, voice: str, node: str, *, seconds: float = 6.0, plan_db: float = 0.0
+        self,
+        analysis: Analysis,
+        voice: str,
+        node: str,
+        *,
+        seconds: float = 6.0,
+        plan_db: float = 0.0,
+        silent: bool = False,
     ) -> Floats:
         """One voice alone at a point, other channels shut: speech, noise, and what clips on the way; shape (frames,).
 
         Args:
+            silent: nobody speaks; what is left is the room and the rig's own noise.
             plan_db: how far the show's figure for this talker was moved since by what was measured of it.
 
         Raises:
@@ -67,7 +75,9 @@ class SimulatedRig:
         if key not in self._talk:
             number = crc32(voice.encode()) + self.seed
             self._talk[key] = talk(seconds, self.sample_rate_hz, level_dbfs=0.0, seed=number)
-        signal = self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
+        signal = (
+            np.zeros(frames) if silent else self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
+        )
         own = [row.level.value + gain for row, gain in rung.own_noise]
         if own:
             power = sum(10 ** ((level - scale) / 10) for level in own)

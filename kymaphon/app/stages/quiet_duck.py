@@ -151,7 +151,7 @@ class DuckPage(StagePage):
             f"{show_number(choice.under_db, 'dB')} under it while down",
             lines=lines,
             notes=tuple(notes),
-            actions=actions,
+            lead=actions,
         )
 
     def act(self, action: str) -> None:

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
-from kymaphon.app.stages.quiet_model import HERE, QuietModel
+from kymaphon.app.stages.quiet_model import HERE, QuietModel, alike
 from kymaphon.app.stages.quiet_words import EMPTY
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
@@ -16,10 +16,10 @@ from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.findings import Finding
 from kymaphon.core.gate.chain import run_chain
-from kymaphon.core.gate.explain import explain_word, longer_for, lower_for
+from kymaphon.core.gate.explain import Saving, explain_word, savings
 from kymaphon.core.gate.places import missing_words
 from kymaphon.core.gate.settings import Gate
-from kymaphon.core.gate.speakers import speakers_allowed
+from kymaphon.core.gate.speakers import SpeakersAllowed, planned_for, speakers_allowed
 from kymaphon.core.gate.verdict import Verdict
 from kymaphon.core.take.spectrum import floor_lines
 from kymaphon.files.errors import FileProblem
@@ -58,6 +58,7 @@ class GatePage(StagePage):
         super().__init__(model.document, theme)
         self.model = model
         self.player = Player(self)
+        self._savings: tuple[Saving, ...] = ()
         card = QWidget()
         card.setObjectName("card")
         inside = QVBoxLayout(card)
@@ -78,7 +79,7 @@ class GatePage(StagePage):
         self.table.spare = (8, 5, 4, 3)
         self.table.chosen.connect(lambda row, _column: self._row_chosen(row))
         self.table.opened.connect(lambda _row: self.act("use row"))
-        self.column.addWidget(self.table, 3)
+        self.column.addWidget(self.table)
         model.heard_changed.connect(self._heard)
         model.gate_changed.connect(self._judged)
         self._heard()
@@ -86,8 +87,8 @@ class GatePage(StagePage):
     def set_scale(self, scale: float) -> None:
         self.picture.scale = scale
         self.picture.setMinimumHeight(round(170 * scale))
-        self.table.setMinimumHeight(round(120 * scale))
-        self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+        self.table.verticalHeader().setDefaultSectionSize(round(25 * scale))
+        self._fit_table()
 
     def first(self) -> QWidget | None:
         return self.picture
@@ -100,6 +101,10 @@ class GatePage(StagePage):
         talk = self.model.takes.talk
         self.picture.by_hand = (talk.room_s, talk.talk_s) if talk is not None else ((), ())
         self._judged()
+
+    def _fit_table(self) -> None:
+        """As tall as its rows, so that nothing of the comparison is out of sight; the picture has what is left."""
+        self.table.setFixedHeight(self.table.fitting_height())
 
     # following the model
 
@@ -114,6 +119,7 @@ class GatePage(StagePage):
         self.picture.show_gate(verdict.gate if verdict is not None else None, verdict)
         with QSignalBlocker(self.table):
             self.table.set_rows(HEADINGS, HELP, tuple(_row(*row) for row in rows))
+            self._fit_table()
             picked = [row[0] for row in rows]
             self.table.choose(picked.index(self.model.picked) if self.model.picked in picked else -1)
         self._tell()
@@ -199,8 +205,8 @@ class GatePage(StagePage):
             *design.notes,
             *(note[:1].upper() + note[1:] + "." for note in heard.study.notes if note not in design.notes),
         ]
-        if heard.music is not None:
-            allowed = speakers_allowed(gate, heard.music)
+        allowed = self._speakers(gate)
+        if allowed is not None:
             lines.append(allowed.why)
             notes.append(allowed.text)
         more = list(floor_lines(heard.study.room)) if heard.study.room is not None else []
@@ -211,14 +217,14 @@ class GatePage(StagePage):
             notes.append(
                 f"The gain was turned by {show_number(since, 'dB', sign=True)} since this take was made: record it again, or turn back."
             )
+        lead = self._put_actions()
         actions = [
-            *self._put_actions(),
             Action("edit gate", "Times, range, detector\u2026", "Every value of the gate, typed."),
         ]
         choice = heard.study.choice
         if choice is not None and choice.low_cut is not None and heard.study.low_cut is None:
             text = f"Low cut first: {choice.low_cut.corner_hz:.0f} Hz"
-            actions.insert(1, Action("low cut", text, f"Takes {show_number(choice.room_db, 'dB')} off the room and {show_number(choice.voice_db, 'dB')} off the voice, before the gate. Can be undone."))  # fmt: skip
+            lead.append(Action("low cut", text, f"Takes {show_number(choice.room_db, 'dB')} off the room and {show_number(choice.voice_db, 'dB')} off the voice, before the gate. Can be undone."))  # fmt: skip
         actions += [
             Action("save gated", "Save the gated take\u2026", "Writes the sound behind the gate to a file."),
             Action("save preset", "Save as plain text\u2026", "Writes the strip's settings as text, thresholds as they read at the strip."),
@@ -229,13 +235,36 @@ class GatePage(StagePage):
             if verdict.words_clipped
             else f"All {verdict.words} words whole"
         )
-        return WhyContent(title, state, bad=bool(verdict.words_clipped), lines=tuple(lines), findings=about, more=tuple(more), notes=tuple(notes), actions=tuple(actions))  # fmt: skip
+        return WhyContent(title, state, bad=bool(verdict.words_clipped), lines=tuple(lines), findings=about, more=tuple(more), notes=tuple(notes), lead=tuple(lead), actions=tuple(actions))  # fmt: skip
+
+    def _speakers(self, gate: Gate) -> SpeakersAllowed | None:
+        """From a take of the loudspeakers at this microphone, else from the plan."""
+        model = self.model
+        if model.heard is not None and model.heard.speakers is not None:
+            try:
+                return speakers_allowed(gate, model.heard.speakers)
+            except ValueError as error:
+                self.say.emit(str(error))
+        talk = model.takes.talk
+        return planned_for(self.document.analysis, model.voice, gate, talk.at if talk is not None else None)
 
     def _put_actions(self) -> list[Action]:
         model = self.model
         strip = model.strip("gate")
-        if strip is None or model.gate is None or model.in_show():
+        if strip is None or model.gate is None:
             return []
+        if model.in_show():
+            found = model.design.gate if model.design is not None else None
+            if found is None or alike(found, model.gate):
+                return []
+            text = f"Set the one found: opens at {show_number(found.open_db, 'dBFS')}"
+            return [
+                Action(
+                    "anew",
+                    text,
+                    "The gate that this take, this low cut and this preference ask for comes on screen.",
+                )
+            ]
         try:
             step = model.step(strip).value
         except ValueError:
@@ -256,7 +285,7 @@ class GatePage(StagePage):
             Action("use row", "Set these", "Puts these values on screen as your own; the show follows when you put them into the strip."),
             Action("back", "Back to what is set", "Shows the gate on screen again."),
         )  # fmt: skip
-        text = f"{verdict.words_clipped} of {verdict.words} words eaten, {verdict.chatter_per_min:.1f} times chatter a minute."
+        text = f"{verdict.words_clipped} of {verdict.words} words eaten; opens again at once {verdict.chatter_per_min:.1f} times a minute."
         return WhyContent(
             name,
             source,
@@ -280,47 +309,18 @@ class GatePage(StagePage):
         )
         actions = list(hear)
         notes = []
-        if found.eaten is not None and verdict.gate is not None:
-            lower = lower_for(trial, verdict.gate, number)
-            longer = (
-                longer_for(trial, verdict.gate, number)
-                if found.eaten.end_ms or found.eaten.middle_ms
-                else None
-            )
-            if lower is not None:
-                down = verdict.gate.open_db - lower.open_db
-                over = lower.open_db - (self.model.design.room_loudest_db if self.model.design else 0.0)
-                word_ = (
-                    "in hand over the room's loudest"
-                    if over >= 0
-                    else "under the room's loudest: it would open for the room"
-                )
+        lead: list[Action] = []
+        if found.eaten is not None and verdict.gate is not None and self.model.design is not None:
+            self._savings = savings(trial, verdict.gate, number, self.model.design.room_loudest_db)
+            lead = [Action(f"save {row.id}", row.label, row.text) for row in self._savings]
+            notes = [row.text for row in self._savings]
+            if not self._savings:
                 notes.append(
-                    f"{show_number(down, 'dB')} lower saves it, with {show_number(abs(over), 'dB')} {word_}."
+                    "No single value saves it: more than one has to change, or the voice has to come nearer."
                 )
-                actions.insert(
-                    0,
-                    Action(
-                        "save lower",
-                        f"Open at {show_number(lower.open_db, 'dBFS')}",
-                        "Lowers both thresholds until this word is whole.",
-                    ),
-                )
-            if longer is not None:
-                notes.append(f"{longer.hold_ms - verdict.gate.hold_ms:.0f} ms more hold saves it.")
-                actions.insert(
-                    0,
-                    Action(
-                        "save longer",
-                        f"Hold for {longer.hold_ms:.0f} ms",
-                        "Holds the gate open longer until this word is whole.",
-                    ),
-                )
-            if lower is None and longer is None:
-                notes.append("Neither a lower threshold nor a longer hold saves it alone.")
         return WhyContent(
             found.title, f"at {word.start_s:.1f} s, {1000 * (word.end_s - word.start_s):.0f} ms long", found.eaten is not None,
-            lines=found.lines, notes=tuple(notes), actions=tuple(actions),
+            lines=found.lines, notes=tuple(notes), lead=tuple(lead), actions=tuple(actions),
         )  # fmt: skip
 
     def _why_span(self, span: tuple[float, float]) -> WhyContent:
@@ -350,7 +350,7 @@ class GatePage(StagePage):
 
     def act(self, action: str) -> None:
         model = self.model
-        trial, shown = model.trial, model.shown()
+        shown = model.shown()
         if action in ("hear", "hear dry"):
             self._play(dry=action == "hear dry")
         elif action == "put gate" and model.gate is not None:
@@ -361,26 +361,19 @@ class GatePage(StagePage):
                 model.put(choice.low_cut)
         elif action == "use row" and shown is not None and shown[3].gate is not None:
             model.set_gate(shown[3].gate)
+        elif action == "anew" and model.design is not None:
+            model.set_gate(model.design.gate)
         elif action == "back":
             model.pick(HERE)
-        elif (
-            action in ("save lower", "save longer")
-            and trial is not None
-            and shown is not None
-            and shown[3].gate
-        ):
-            find = lower_for if action == "save lower" else longer_for
-            better = find(trial, shown[3].gate, self.picture.word)
-            if better is not None:
-                model.set_gate(better)
+        elif any(action == f"save {row.id}" for row in self._savings):
+            model.set_gate(next(row.gate for row in self._savings if action == f"save {row.id}"))
         elif action in SPANS and self.picture.span is not None:
             start, end = sorted(self.picture.span)
             self.picture.span = None
             model.mark_span(SPANS[action], start, end)
         elif action == "span none":
             self.picture.span = None
-            model.mark_span("room_s", 0, 0)
-            model.mark_span("talk_s", 0, 0)
+            model.forget_spans()
         elif action in ("edit gate", "save gated", "save preset"):
             from kymaphon.app.quiet_forms import QuietForms
 

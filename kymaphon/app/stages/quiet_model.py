@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import UTC, datetime
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -11,13 +12,14 @@ from kymaphon.app.document import Document
 from kymaphon.app.listening import Heard, Takes, gate_in_show, listen, preference_name, takes_of
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import Edit, SetField, SetValue
-from kymaphon.core.gate.chain import moved, put_in, shifted
+from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
+from kymaphon.core.gate.chain import moved, put_in, shifted, words_of
 from kymaphon.core.gate.design import PREFERENCES, Design, Preference
 from kymaphon.core.gate.places import StripPlace, best_strip, gain_since, step_between, strips_of
 from kymaphon.core.gate.settings import NAMES, Gate, LowCut, Processing, Sort
 from kymaphon.core.gate.verdict import Trial, Verdict
 from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.show import LogEntry
 
 HERE = "here"
 Row = tuple[str, str, str, Verdict]
@@ -253,9 +255,18 @@ class QuietModel(QObject):
             return False
         if isinstance(row, Gate):
             self.by_hand = False
-        self.document.apply(edits, f"{NAMES[row.sort]} of {name}")
+        self.document.apply((*edits, self._logged(row, strip)), f"{NAMES[row.sort]} of {name}")
         self.say(f"{NAMES[row.sort].capitalize()} put into {strip.name}. Ctrl+Z takes it back.")
         return True
+
+    def _logged(self, row: Processing, strip: StripPlace) -> AddLog:
+        """What was put where, and what it does to the take, for the log."""
+        here = moved(row, self.step(strip).value)
+        text = f"{self.document.analysis.party_name(self.voice)}, {strip.name}: {words_of(here)}, thresholds in {strip.unit}"
+        if isinstance(row, Gate) and self.verdict is not None and self.takes.talk is not None:
+            verdict = self.verdict
+            text += f"; on {self.takes.talk.file}: {verdict.words_clipped} of {verdict.words} words eaten, room let in {verdict.noise_open_ratio:.0%} of the time without talk"
+        return AddLog(LogEntry(at=datetime.now(UTC), text=text, subject=self.voice))
 
     def set_chain(self, strip: StripPlace, chain: tuple[Processing, ...], text: str) -> None:
         """A whole chain into a strip; with nothing in it the strip has none."""
@@ -281,18 +292,25 @@ class QuietModel(QObject):
     def in_show(self) -> bool:
         """Whether the gate on screen is the one of the show."""
         shown = self._shown_gate()
-        return shown is not None and self.gate is not None and _alike(shown, self.gate)
+        return shown is not None and self.gate is not None and alike(shown, self.gate)
 
     def mark_span(self, field: str, start_s: float, end_s: float) -> None:
-        """Sets a stretch of room or of talk by hand, or with an empty one takes all of them away."""
+        """Sets a stretch of room (`room_s`) or of talk (`talk_s`) by hand, beside those that are set."""
         talk = self.takes.talk
         if talk is None:
             return
-        spans = getattr(talk, field) if end_s > start_s else ()
-        new = (*spans, (round(start_s, 3), round(end_s, 3))) if end_s > start_s else ()
+        spans = (*getattr(talk, field), (round(start_s, 3), round(end_s, 3)))
         words = {"room_s": "room", "talk_s": "talk"}[field]
-        text = f"{words} of {talk.id} marked" if new else f"{words} of {talk.id} found by itself again"
-        self.document.apply((SetField("takes", talk.id, field, tuple(sorted(new))),), text)
+        self.document.apply(
+            (SetField("takes", talk.id, field, tuple(sorted(spans))),), f"{words} of {talk.id} marked"
+        )
+
+    def forget_spans(self) -> None:
+        """Room and talk are found by themselves again."""
+        talk = self.takes.talk
+        if talk is not None:
+            edits = tuple(SetField("takes", talk.id, field, ()) for field in ("room_s", "talk_s"))
+            self.document.apply(edits, f"room and talk of {talk.id} found by themselves")
 
     def turned_since(self) -> float | None:
         """How far the gain before the take's point was turned since it was made; None where not known."""
@@ -300,7 +318,7 @@ class QuietModel(QObject):
         return None if talk is None else gain_since(self.document.analysis, talk)
 
 
-def _alike(first: Gate, second: Gate) -> bool:
+def alike(first: Gate, second: Gate) -> bool:
     """Whether two gates are the same to a hundredth of a decibel."""
     a, b = first.model_dump(exclude={"set_at_gain_db"}), second.model_dump(exclude={"set_at_gain_db"})
     return all(abs(a[key] - b[key]) < 0.06 if isinstance(a[key], float) else a[key] == b[key] for key in a)

@@ -150,17 +150,18 @@ class SpectrumPage(StagePage):
         lines = (choice.why(), *(floor_lines(heard.study.room) if heard.study.room is not None else ()))
         strip = self.model.strip("low-cut")
         where = strip.name if strip is not None else "the strip"
-        actions = (
-            []
+        lead = (
+            ()
             if set_now
-            else [
+            else (
                 Action(
                     "put cut",
                     f"Put it into {where}",
                     "Before the gate, where rumble would open it. Can be undone.",
-                )
-            ]
+                ),
+            )
         )
+        actions: list[Action] = []
         actions.append(
             Action(
                 "slope",
@@ -178,7 +179,7 @@ class SpectrumPage(StagePage):
             )
         return WhyContent(
             f"Low cut at {self.low_cut.corner_hz:.0f} Hz, {slope} dB an octave", "set in the show" if set_now else "not in the show",
-            extra=(text,), lines=lines, more=low_cut_limits(), actions=tuple(actions),
+            extra=(text,), lines=lines, more=low_cut_limits(), lead=lead, actions=tuple(actions),
             notes=("A common low cut for speech lies between 50 and 100 Hz; here it is told from this voice in this room.",),
         )  # fmt: skip
 

@@ -9,6 +9,7 @@ from kymaphon.app.stages.quiet_model import QuietModel
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
+from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.gate.chain import REASONS, brought_together, delay_ms, in_order, moved, words_of
@@ -25,8 +26,20 @@ from kymaphon.core.gate.settings import (
     Processing,
     Sort,
 )
+from kymaphon.core.gate.through import LONGEST_S, through
+from kymaphon.core.units import SILENCE_DB
+from kymaphon.files.takes import excerpt
 
 SORTS: tuple[Sort, ...] = ("low-cut", "gate", "equaliser", "compressor", "limiter")
+BEHIND = ("Behind", "Speech", "Peaks", "Room in pauses", "Speech over room", "Late")
+BEHIND_HELP = (
+    "This take through the strip as the show has it, as far as here",
+    "Mean level in the words, as it reads where the take was made",
+    "Highest sample",
+    "Mean level where nobody speaks",
+    "What the strip buys",
+    "By look-ahead",
+)
 HEADINGS = ("In this order", "In the show", "By this take", "Where")
 HELP = (
     "The order in which a strip does its work",
@@ -48,17 +61,28 @@ class StripPage(StagePage):
             "Enter edits what is set; the Why panel has the sums and puts it in.",
         )
         self.table.setWordWrap(True)
+        self.table.wide = (1, 2)
         self.table.chosen.connect(lambda row, _column: self._chosen(row))
         self.table.opened.connect(lambda _row: self.act("edit"))
         self.table.removed.connect(lambda _row: self.act("out"))
-        self.column.addWidget(self.table, 1)
+        self.column.addWidget(self.table)
+        self.behind = RowTable(
+            theme,
+            "This take through the strip",
+            "Speech, peaks and room behind each processor of the show's strip.",
+        )
+        self.column.addWidget(self.behind, 1)
+        self._worker = Worker(self, self._went_through, lambda error: self.say.emit(str(error)))
+        self._about: object = None
         self.index = 1
         model.heard_changed.connect(self._fill)
         model.gate_changed.connect(self._fill)
 
     def set_scale(self, scale: float) -> None:
-        self.table.setMinimumHeight(round(150 * scale))
-        self.table.verticalHeader().setDefaultSectionSize(round(58 * scale))
+        self.table.verticalHeader().setDefaultSectionSize(round(44 * scale))
+        self.table.setFixedHeight(self.table.fitting_height())
+        self.behind.setMinimumHeight(round(110 * scale))
+        self.behind.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
     def first(self) -> QWidget | None:
         return self.table
@@ -115,15 +139,19 @@ class StripPage(StagePage):
             here = self.set_here(sort)
             row, _, _ = self.proposed(sort)
             strip = here[0] if here is not None else self.model.strip(sort)
-            rows.append(
-                Row(
-                    ("processor", sort),
-                    (NAMES[sort][:1].upper() + NAMES[sort][1:], _words(here[1]) if here else DASH, _words(self._there(row, strip)) if row else DASH, strip.name if strip else DASH),
-                    marks=((0, self._mark(sort)),) if here else (),
-                )
-            )  # fmt: skip
+            asked = self._there(row, strip) if row is not None else None
+            same = asked is not None and here is not None and words_of(asked) == words_of(here[1])
+            cells = (
+                NAMES[sort][:1].upper() + NAMES[sort][1:],
+                _words(here[1]) if here is not None else DASH,
+                "as set" if same else _words(asked) if asked is not None else DASH,
+                strip.name if strip is not None else DASH,
+            )
+            rows.append(Row(("processor", sort), cells, marks=((0, self._mark(sort)),) if here else ()))
         self.table.set_rows(HEADINGS, HELP, tuple(rows))
         self.table.choose(self.index)
+        self.table.setFixedHeight(self.table.fitting_height())
+        self._go_through()
         name = self.document.analysis.party_name(self.model.voice) if self.model.voice else "No talker"
         chain = [row for strip in self.model.strips for row in strip.chain]
         late = delay_ms(chain)
@@ -132,6 +160,49 @@ class StripPage(StagePage):
         )
         self.title.emit(f"{name}: the strip", words)
         self.why_changed.emit()
+
+    def _go_through(self) -> None:
+        """Asks for the take through the show's strip, in a worker."""
+        heard = self.model.heard
+        if heard is None or heard.study is None or heard.source is None:
+            self._about = None
+            self.behind.set_rows(BEHIND, BEHIND_HELP, ())
+            return
+        parts = []
+        try:
+            for strip in self.model.strips:
+                shift = self.model.step(strip).value if strip.chain else 0.0
+                # In the levels of the take, whatever strip it is in.
+                parts += [moved(row, -shift) for row in strip.chain]
+        except ValueError as error:
+            self.say.emit(f"{error}.")
+        chain, source, found = tuple(parts), heard.source, heard.study
+        about = (id(heard), chain)
+        if about == self._about:
+            return
+        self._about = about
+
+        def run() -> object:
+            sound = excerpt(source, 0, LONGEST_S, found.channel)
+            return through(sound, found.talk, chain, source.sample_rate_hz)
+
+        self._worker.ask(run, about)
+
+    def _went_through(self, about: object, result: object) -> None:
+        if about != self._about or not isinstance(result, tuple):
+            return
+        rows = tuple(
+            Row(
+                ("behind", row.name),
+                (
+                    row.name[:1].upper() + row.name[1:], show_number(row.speech_dbfs, "dBFS"), show_number(row.peak_dbfs, "dBFS"),
+                    "nothing" if row.room_dbfs <= SILENCE_DB else show_number(row.room_dbfs, "dBFS"),
+                    DASH if row.room_dbfs <= SILENCE_DB else show_number(row.over_room_db, "dB"), show_number(row.late_ms, "ms"),
+                ),
+            )
+            for row in result
+        )  # fmt: skip
+        self.behind.set_rows(BEHIND, BEHIND_HELP, rows)
 
     def _mark(self, sort: Sort) -> str:
         for finding in findings_about(self.document.analysis.findings, self.model.voice):
@@ -184,13 +255,14 @@ class StripPage(StagePage):
         ):
             lines.append(brought_together(heard.study.talk, row))
         actions: list[Action] = []
+        lead: tuple[Action, ...] = ()
         if row is not None and strip is not None:
-            actions.append(
+            lead = (
                 Action(
                     "put",
                     f"Put it into {strip.name}",
                     "In its place in the order, thresholds as they read there. Can be undone.",
-                )
+                ),
             )
         if here is not None:
             actions.append(Action("edit", "Edit what is set\u2026", "Every value, typed. Enter."))
@@ -225,7 +297,7 @@ class StripPage(StagePage):
         state = (
             words_of(here[1])[:1].upper() + words_of(here[1])[1:] if here is not None else "not in the show"
         )
-        return WhyContent(NAMES[sort][:1].upper() + NAMES[sort][1:], state, extra=(text,), lines=tuple(lines), findings=about, notes=tuple(dict.fromkeys(notes)), actions=tuple(actions))  # fmt: skip
+        return WhyContent(NAMES[sort][:1].upper() + NAMES[sort][1:], state, extra=(text,), lines=tuple(lines), findings=about, notes=tuple(dict.fromkeys(notes)), lead=lead, actions=tuple(actions))  # fmt: skip
 
     def act(self, action: str) -> None:
         sort = self.sort

@@ -109,7 +109,8 @@ class RowModel(QAbstractTableModel):
 
 
 class RowTable(QTableView):
-    """A quiet table: columns as wide as their words, what is left shared out; `spare` columns give way when it is narrow.
+    """A quiet table: columns as wide as their words, what is left shared out; `spare` columns give way when it is narrow,
+    `wide` ones share what is left and wrap.
 
     Signals:
         chosen: the row and column that the user went to.
@@ -127,6 +128,7 @@ class RowTable(QTableView):
         super().__init__(parent)
         self._quiet = False
         self.spare: tuple[int, ...] = ()
+        self.wide: tuple[int, ...] = ()
         self.words = RowModel(theme)
         self.setModel(self.words)
         self.setAccessibleName(name)
@@ -187,6 +189,13 @@ class RowTable(QTableView):
             )
             widths.append(max(metrics.horizontalAdvance(text) for text in texts) + 14 + 20 * marked)
         if not widths:
+            return
+        if self.wide:
+            # Long words share what the others leave, and go on in a second line.
+            rest = sum(width for column, width in enumerate(widths) if column not in self.wide)
+            part = max(NARROWEST, (self.viewport().width() - rest) // len(self.wide))
+            for column, width in enumerate(widths):
+                self.setColumnWidth(column, part if column in self.wide else width)
             return
         room = self.width() - 2 * self.frameWidth() - self.verticalScrollBar().sizeHint().width()
         for column in self.spare:

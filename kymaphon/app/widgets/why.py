@@ -45,7 +45,7 @@ class Action:
 @dataclass(frozen=True)
 class WhyContent:
     """What the panel shows. `lines` are derivations, each printed with its terms, before the findings;
-    `more` come after them, and `notes`, in words, after those.
+    `more` come after them, and `notes`, in words, after those. `lead` are the actions that come first, before any line.
     """
 
     title: str
@@ -59,6 +59,7 @@ class WhyContent:
     hint: str = ""
     extra: tuple[str, ...] = field(default=())
     actions: tuple[Action, ...] = ()
+    lead: tuple[Action, ...] = ()
     notes: tuple[str, ...] = ()
 
 
@@ -135,6 +136,10 @@ class WhyPanel(QScrollArea):
         column.addSpacing(8)
         for text in content.extra:
             column.addWidget(label(text))
+        for i, action in enumerate(content.lead):
+            column.addWidget(self._action_button(action, primary=not i))
+        if content.lead:
+            column.addSpacing(8)
         for derived in content.lines:
             self._add_derivation(column, derived)
         for finding in content.findings:
@@ -158,20 +163,25 @@ class WhyPanel(QScrollArea):
         if content.actions:
             column.addSpacing(8)
         for action in content.actions:
-            button = QPushButton(action.label)
-            button.setObjectName(f"act {action.id}")
-            button.setToolTip(action.tip)
-            button.setStatusTip(action.tip)
-            if action.checked is not None:
-                button.setCheckable(True)
-                button.setChecked(action.checked)
-            button.clicked.connect(lambda _checked=False, name=action.id: self.act.emit(name))
-            column.addWidget(button)
+            column.addWidget(self._action_button(action))
         if content.hint:
             column.addSpacing(8)
             column.addWidget(label(content.hint, "muted"))
         column.addStretch(1)
         self.setWidget(body)
+
+    def _action_button(self, action: Action, *, primary: bool = False) -> QPushButton:
+        button = QPushButton(action.label)
+        button.setObjectName(f"act {action.id}")
+        button.setToolTip(action.tip)
+        button.setStatusTip(action.tip)
+        if primary:
+            button.setProperty("role", "primary")
+        if action.checked is not None:
+            button.setCheckable(True)
+            button.setChecked(action.checked)
+        button.clicked.connect(lambda _checked=False, name=action.id: self.act.emit(name))
+        return button
 
     def _add_held(self, column: QVBoxLayout, remedy: Remedy) -> None:
         """What is being previewed: it may have made its own finding vanish, so it is decided here."""

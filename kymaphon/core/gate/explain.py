@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure
 from kymaphon.core.gate.chain import shifted
 from kymaphon.core.gate.settings import Gate
@@ -86,19 +86,72 @@ def explain_word(trial: Trial, verdict: Verdict, number: int) -> WordUnderGate:
     return WordUnderGate(number, eaten, tuple(lines))
 
 
-def lower_for(trial: Trial, gate: Gate, number: int) -> Gate | None:
-    """The gate with thresholds so much lower that a word is whole; None where lowering does not do it."""
-    for step in np.arange(SAVE_STEP_DB, SAVE_MOST_DB + 0.1, SAVE_STEP_DB):
-        lower = shifted(gate, -float(step))
-        if all(row.number != number for row in trial.judge(lower).eaten):
-            return lower
-    return None
+@dataclass(frozen=True)
+class Saving:
+    """A change of the gate that keeps a word whole.
+
+    Attributes:
+        label: as a button says it.
+        text: what it changes, and what it costs.
+    """
+
+    id: str
+    gate: Gate
+    label: str
+    text: str
 
 
-def longer_for(trial: Trial, gate: Gate, number: int) -> Gate | None:
-    """The gate with so much more hold that a word is whole; None where that does not do it."""
-    for more in (20, 40, 60, 90, 120, 160, 200, 300, 400):
-        longer = gate.model_copy(update={"hold_ms": gate.hold_ms + more})
-        if all(row.number != number for row in trial.judge(longer).eaten):
-            return longer
+LONGER_MS = (20, 40, 60, 90, 120, 160, 200, 300, 400)
+FASTER_MS = (20.0, 12.0, 8.0, 5.0, 3.0, 2.0, 1.0, 0.5)
+
+
+def savings(trial: Trial, gate: Gate, number: int, room_loudest_db: float) -> tuple[Saving, ...]:
+    """What would save a word, one thing at a time: a faster attack, a longer hold, a lower threshold; each the least.
+
+    Args:
+        room_loudest_db: the highest that the detector reads of the room, in dBFS.
+    """
+    out = []
+    faster = _first(
+        trial, number, [gate.model_copy(update={"attack_ms": ms}) for ms in FASTER_MS if ms < gate.attack_ms]
+    )
+    if faster is not None:
+        text = f"An attack of {faster.attack_ms:g} ms instead of {gate.attack_ms:g} saves it."
+        out.append(Saving("faster", faster, f"Attack {faster.attack_ms:g} ms", text))
+    longer = _first(
+        trial, number, [gate.model_copy(update={"hold_ms": gate.hold_ms + ms}) for ms in LONGER_MS]
+    )
+    if longer is not None:
+        more = longer.hold_ms - gate.hold_ms
+        text = f"{more:.0f} ms more hold save it; the room is let in as much longer after every word."
+        out.append(Saving("longer", longer, f"Hold {longer.hold_ms:g} ms", text))
+    lower = _first(
+        trial,
+        number,
+        [shifted(gate, -float(step)) for step in np.arange(SAVE_STEP_DB, SAVE_MOST_DB, SAVE_STEP_DB)],
+    )
+    if lower is not None:
+        over = lower.open_db - room_loudest_db
+        down = show_number(gate.open_db - lower.open_db, "dB")
+        cost = (
+            f"{show_number(over, 'dB')} are left to the room's loudest."
+            if over >= 0
+            else f"that is {show_number(-over, 'dB')} under the room's loudest: it would open for the room."
+        )
+        out.append(
+            Saving(
+                "lower",
+                lower,
+                f"Open at {show_number(lower.open_db, 'dBFS')}",
+                f"{down} lower saves it; {cost}",
+            )
+        )
+    return tuple(out)
+
+
+def _first(trial: Trial, number: int, gates: list[Gate]) -> Gate | None:
+    """The first of some gates under which a word is whole."""
+    for gate in gates:
+        if all(row.number != number for row in trial.judge(gate).eaten):
+            return gate
     return None

@@ -4,11 +4,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.cast import NOTHING_DB
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import data_table, figure
 from kymaphon.core.gate.key import SILENT_DB, Key
+from kymaphon.core.gate.places import take_rung
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.talk import detector_of
+from kymaphon.core.units import uncorrelated_sum_db
 
 
 @dataclass(frozen=True)
@@ -63,6 +67,49 @@ def planned(
     return allowed_for(gate, level)
 
 
+def planned_for(analysis: Analysis, voice: str, gate: Gate, at: str | None) -> SpeakersAllowed | None:
+    """From the plan of a show: what its loudspeakers do to a voice's microphone, at the point where a take is made.
+
+    Args:
+        gate: with thresholds as they read there.
+        at: that point; None takes the first digital one.
+
+    Returns None where the voice's place has no loudspeaker that plays, or the microphone does not lead there.
+    """
+    rung = take_rung(analysis, voice, at)
+    ladder = analysis.any_ladder(voice)
+    device = next(
+        (row for row in analysis.show.devices if row.party == voice and row.place is not None), None
+    )
+    if rung is None or ladder is None or device is None or device.place is None:
+        return None
+    sound = analysis.sound(device.place)
+    mic = sound.mic_index.get(device.id)
+    at_mic = next((row for row in ladder.rungs[1:] if row.unit == "dB SPL"), None)
+    levels = [
+        float(sound.level_db[v, mic])
+        for v, source in enumerate(sound.sources)
+        if mic is not None
+        and source.kind is not None
+        and analysis.loudspeaker_db.get(source.id, NOTHING_DB) > NOTHING_DB
+    ]
+    if not levels or at_mic is None:
+        return None
+    heard = Derived(
+        "loudspeakers at the microphone",
+        uncorrelated_sum_db(levels),
+        "dB SPL",
+        source="the plan, every voice speaking",
+    )
+    gain = Derived(
+        "rig, from dB SPL to the take's point",
+        rung.speech_db - at_mic.speech_db,
+        "dB",
+        source="the ladder, as the rig stands",
+    )
+    return planned(gate, heard, gain, rung.unit)
+
+
 def allowed_for(gate: Gate, music: Derived) -> SpeakersAllowed:
     """How far loudspeakers of a level at the gate are from opening it, and from keeping it open.
 
@@ -82,7 +129,7 @@ def allowed_for(gate: Gate, music: Derived) -> SpeakersAllowed:
         )
     )  # fmt: skip
     why = Derived(
-        "loudspeakers may be louder by", ceiling - music.value, "dB",
+        "loudspeakers' room under the gate", ceiling - music.value, "dB",
         terms=(which, Derived(f"less {music.name}", -music.value, "dB", terms=music.terms, source=music.source)), adds=True,
     )  # fmt: skip
     turn = ceiling - music.value
