@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis cast rig level take
+python bench/run.py start analysis cast rig level take gate
 """
 
 from __future__ import annotations
@@ -193,6 +193,67 @@ def _bench_ten_minutes(folder: Path) -> None:
     )
 
 
+def bench_gate() -> None:
+    """Ten minutes at 48 kHz: a gate, its verdict and its sound, against the gate of a general audio effects library on the
+    same samples, where it is installed (the extra `bench`); a threshold dragged; a gate found.
+    """
+    from kymaphon.core.gate.design import design
+    from kymaphon.core.gate.key import key_of
+    from kymaphon.core.gate.machine import render
+    from kymaphon.core.gate.settings import Gate
+    from kymaphon.core.gate.study import Held, study
+    from kymaphon.core.gate.verdict import Trial, trial_of
+    from kymaphon.sim.talker import talk
+
+    rng = np.random.default_rng(1)
+    part = talk(60.0, 48000, level_dbfs=-22.0, seed=2) + rng.normal(0, 1e-3, 48000 * 60)
+    sound = np.tile(part, 10).clip(-0.99, 0.99).astype(np.float32)
+    gate = Gate(open_db=-38, close_db=-44)
+    start = time.perf_counter()
+    found = study(Held(sound, 48000))
+    listened = time.perf_counter() - start
+    ours, theirs = [], []
+    try:
+        import pedalboard
+    except ModuleNotFoundError:
+        pedalboard = None
+    for _ in range(5):
+        start = time.perf_counter()
+        key = key_of(sound, 48000)
+        levels = key.detector(gate.detector, gate.detector_ms)
+        trial = Trial(found.talk, levels, levels[:0], key.step_s)
+        turned = trial.turns(gate)
+        trial.judge(gate)
+        render(sound, turned, gate, key.samples, 48000)
+        ours.append(time.perf_counter() - start)
+        if pedalboard is not None:
+            board = pedalboard.Pedalboard(
+                [pedalboard.NoiseGate(threshold_db=-38, attack_ms=2, release_ms=150)]
+            )
+            start = time.perf_counter()
+            board(sound, 48000)
+            theirs.append(time.perf_counter() - start)
+    beside = (
+        f"{median(ours) / median(theirs):.2f} of an effects library's gate alone, {median(theirs):.2f} s (at most 1)"
+        if theirs
+        else "no effects library is installed to hold it against"
+    )
+    print(f"gate: 10 minutes at 48 kHz, key, gate, verdict and sound: {median(ours):.2f} s, {beside}")
+    whole = trial_of(found.talk, gate)
+    drags = []
+    for step in range(40):
+        start = time.perf_counter()
+        whole.judge(gate.model_copy(update={"open_db": -44.0 + step * 0.5, "close_db": -50.0 + step * 0.5}))
+        drags.append((time.perf_counter() - start) * 1000)
+    start = time.perf_counter()
+    design(found.talk, "balanced")
+    searched = time.perf_counter() - start
+    print(
+        f"gate: a threshold dragged on it: {median(drags):.1f} ms, worst {max(drags):.1f} (at most 50); listening {listened:.1f} s, "
+        f"a gate found in {searched:.1f} s"
+    )
+
+
 def bench_level() -> None:
     """The line-up solver, a noise budget and the run, on the demo and on a generated show."""
     from generated import big_show
@@ -325,6 +386,7 @@ def main() -> None:
         "rig": bench_rig,
         "level": bench_level,
         "take": bench_take,
+        "gate": bench_gate,
     }
     for name in sys.argv[1:] or parts:
         parts[name]()

@@ -34,7 +34,7 @@ def test_check_exits_one_then_nought(capsys: pytest.CaptureFixture[str]) -> None
     code, out, err = run(capsys, "check", DEMO)
     assert (code, err) == (1, "")
     assert "STOP own-voice-back" in out
-    assert "1 to stop for, 8 to fix" in out
+    assert "1 to stop for, 9 to fix" in out
     assert run(capsys, "check", MENDED)[0] == 0
 
 
@@ -322,3 +322,78 @@ class TestLevelWork:
         code, _, err = run(capsys, "take", names[0], "--compare")
         assert code == 2
         assert "at least two" in err
+
+
+class TestGate:
+    TALK, ROOM = str(demo_path("guest-talk.flac")), str(demo_path("guest-room.flac"))
+
+    def test_json_has_the_published_shape(self, capsys: pytest.CaptureFixture[str]) -> None:
+        row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM)
+        keys = "open_dbfs close_dbfs attack_ms hold_ms release_ms range_db words words_clipped onset_lost_ms noise_open_ratio chatter_per_min snr_db schools"
+        assert set(keys.split()) <= set(row)
+        assert row["words"] > 30
+        assert row["words_clipped"] == 0
+        assert row["close_dbfs"] < row["open_dbfs"] < row["speech_dbfs"]
+        assert row["snr_db"] == pytest.approx(19.6, abs=0.5)
+        assert [school["id"] for school in row["schools"]] == ["start-values", "times-10", "times-25", "none"]
+        assert row["schools"][1]["hold_ms"] == 10
+        assert "open_dbfs" not in row["schools"][3]
+        assert row["noise_kind"] == ["rumble"]
+        assert row["low_cut_choice"]["corner_hz"] < 120
+
+    def test_words_lines_and_the_gated_sound(
+        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
+    ) -> None:
+        import soundfile
+
+        out, text = tmp_path / "gated.wav", tmp_path / "gate.txt"
+        code, words, err = run(
+            capsys, "gate", self.TALK, "--noise", self.ROOM, "--low-cut", "auto", "--prefer", "never-eat", "--render", str(out),
+            "--preset", str(text), "--look-ahead", "3", "--detector", "rms", "--range", "60",
+        )  # fmt: skip
+        assert code == 0
+        assert "written" in err
+        assert "words eaten" in words
+        assert "range 60.0 dB" in words
+        assert "[low cut]" in text.read_text()
+        dry, _ = soundfile.read(self.TALK)
+        gated, rate = soundfile.read(out)
+        assert (len(gated), rate) == (len(dry), 32000)
+        assert np.abs(gated[1000:30000]).max() < np.abs(dry[1000:30000]).max() / 100
+
+    def test_loudspeakers(self, capsys: pytest.CaptureFixture[str]) -> None:
+        row = run_json(
+            capsys, "gate", self.TALK, "--noise", self.ROOM, "--music", str(demo_path("jingle.flac"))
+        )
+        assert row["loudspeakers"]["value_db"] < 0
+        assert (
+            "Turn the loudspeakers down"
+            in run(capsys, "gate", self.TALK, "--music", str(demo_path("jingle.flac")))[1]
+        )
+
+    @pytest.mark.parametrize(
+        ("more", "words"),
+        [
+            (("--low-cut", "deep"), "a corner in Hz, or auto"),
+            (("--low-cut", "3"), "10 to 1000 Hz"),
+            (("--look-ahead", "500"), "0 to 100 ms"),
+            (("--range", "-4"), "0 to 120 dB"),
+            (("--channel", "3"), "channel 3 is wanted"),
+            (("--noise", "none.wav"), "no such file"),
+            (("--render", str(demo_path("guest-talk.flac"))), "write over the recording"),
+            (("--render", "out.xyz"), "ending"),
+        ],
+    )
+    def test_what_cannot_be_used_says_so(
+        self, capsys: pytest.CaptureFixture[str], more: tuple[str, ...], words: str
+    ) -> None:
+        code, out, err = run(capsys, "gate", self.TALK, *more)
+        assert code == 2
+        assert out == ""
+        assert words in err
+        assert err.count("\n") == 1
+
+    def test_a_take_without_speech_is_explained(self, capsys: pytest.CaptureFixture[str]) -> None:
+        code, _, err = run(capsys, "gate", self.ROOM)
+        assert code == 2
+        assert "no speech found" in err

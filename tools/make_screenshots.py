@@ -15,14 +15,11 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.rig_dialogs import PlugDialog
 from kymaphon.app.window import Window
-from kymaphon.core.edits import Unplug
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 
@@ -107,6 +104,64 @@ def level_run(window: Window) -> None:
             _wait(window)
 
 
+def _quiet(window: Window, view: str = "gate") -> None:
+    window.go("Quiet")
+    window.quiet.choose_voice("ilse")
+    _heard(window)
+    if view != "gate":
+        window.quiet.choose_view(view)
+    _heard(window)
+
+
+def _heard(window: Window) -> None:
+    """Until the takes are listened to."""
+    for _ in range(4000):
+        QApplication.processEvents()
+        worker = getattr(window.quiet.page, "_worker", None)
+        if (
+            not window.document.busy
+            and not window.quiet.model.busy
+            and not (worker is not None and worker.busy)
+        ):
+            break
+        time.sleep(0.005)
+    QApplication.processEvents()
+
+
+def quiet_gate(window: Window) -> None:
+    _quiet(window)
+
+
+def quiet_gate_light(window: Window) -> None:
+    """The school of 25 ms, at the first word that it eats."""
+    window.swap_theme()
+    _quiet(window)
+    window.quiet.page.table.chosen.emit(6, 0)
+    window.quiet.page.picture._next_eaten()
+
+
+def quiet_spectrum(window: Window) -> None:
+    _quiet(window, "spectrum")
+
+
+def quiet_strip_light(window: Window) -> None:
+    """Gate and low cut put in, then compressor and limiter."""
+    window.swap_theme()
+    _quiet(window)
+    for action in ("put gate", "low cut"):
+        window.quiet.act(action)
+        _heard(window)
+    window.quiet.act("anew")
+    window.quiet.act("put gate")
+    _heard(window)
+    window.quiet.choose_view("strip")
+    for row in (3, 4, 1):
+        window.quiet.page.table.chosen.emit(row, 0)
+        if row != 1:
+            window.quiet.act("put")
+        _heard(window)
+
+
 def crosspoints(window: Window) -> None:
     window.go("Feeds")
     window.feeds.toggle.setChecked(True)
@@ -131,24 +186,6 @@ def rig_routes(window: Window) -> None:
     window.rig.routes_plan.chosen.emit("desk.main-out.l>interface.in1")
 
 
-def rig_plug(window: Window) -> None:
-    """The dialog lies over the window, as it does on a screen."""
-    free = Unplug("slip-mixer.main-out.l", "desk.in4").apply(window.document.show)
-    window.document.replace(free, None)
-    while window.document.busy:
-        QApplication.processEvents()
-    window.go("Rig")
-    dialog = PlugDialog(
-        window, window.theme, window.document, window.rig.forms.levels(), "slip-mixer", "desk"
-    )
-    dialog.setParent(window.centralWidget(), Qt.WindowType.Widget)
-    dialog.move((window.width() - dialog.width()) // 2, 120)
-    dialog.setStyleSheet(
-        f"QDialog {{ border: 1px solid {window.theme.line}; background: {window.theme.ground}; }}"
-    )
-    dialog.show()
-
-
 VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
     "cast-light": cast_light,
@@ -157,12 +194,15 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "rig-dark": rig,
     "rig-light": rig_light,
     "rig-routes-light": rig_routes,
-    "rig-plug-dark": rig_plug,
     "level-dark": level,
     "level-light": level_light,
     "level-noise-dark": level_noise,
     "level-line-up-dark": level_line_up,
     "level-run-light": level_run,
+    "quiet-gate-dark": quiet_gate,
+    "quiet-gate-light": quiet_gate_light,
+    "quiet-spectrum-dark": quiet_spectrum,
+    "quiet-strip-light": quiet_strip_light,
     "feeds-dark": feeds,
     "feeds-light": feeds_light,
     "crosspoints-dark": crosspoints,

@@ -17,6 +17,7 @@ from kymaphon.core.references import check_references
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
+from kymaphon.files.takes import rehomed
 
 AUTOSAVE_MS = 1500
 WAIT_MS = 3000
@@ -230,7 +231,12 @@ class Document(QObject):
         target = path or self.path
         if target is None:
             raise ValueError("a new show needs a file name")
-        write_show(target, self.show)
+        show = rehomed(self.show, self.path.parent if self.path is not None else None, target.parent)
+        write_show(target, show)
+        if show != self.show:
+            # The same show, with its takes' names as they read from the new place: no step of undo.
+            self.show = show
+            self._compute(show)
         self.path = target
         self._restored = False
         self._saved_log = len(self.show.log)

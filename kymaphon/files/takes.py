@@ -16,6 +16,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.show import Show
 from kymaphon.files.audio import open_take
 from kymaphon.files.errors import FileProblem
 
@@ -101,6 +102,23 @@ def excerpt(take: FileTake, start_s: float, end_s: float, channel: int) -> Sampl
         file.seek(first)
         rows = file.read(last - first, dtype="float32", always_2d=True)
         return np.ascontiguousarray(rows[:, min(channel, take.channels) - 1])
+
+
+def rehomed(show: Show, old: Path | None, new: Path) -> Show:
+    """The show for another folder: takes that lay beside it are still found.
+
+    Args:
+        old: the folder that names without a place of their own were counted from; None where there was none.
+    """
+    if old is None or old == new:
+        return show
+    takes = []
+    for take in show.takes:
+        path = Path(take.file)
+        if not path.is_absolute() and (old / path).exists() and not (new / path).exists():
+            take = take.model_copy(update={"file": str((old / path).resolve())})
+        takes.append(take)
+    return show.model_copy(update={"takes": tuple(takes)})
 
 
 def write_audio(

@@ -42,8 +42,8 @@ class DuckPage(StagePage):
         self.column.addWidget(self.table, 3)
         self.choice: DuckChoice | None = None
         self.problem = ""
-        model.heard_changed.connect(self._fill)
-        model.gate_changed.connect(self._fill)
+        model.heard_changed.connect(self._follow)
+        model.gate_changed.connect(self._follow)
 
     def set_scale(self, scale: float) -> None:
         self.picture.scale = scale
@@ -56,6 +56,11 @@ class DuckPage(StagePage):
 
     def refresh(self, voice: str, end: str) -> None:
         self._fill()
+
+    def _follow(self) -> None:
+        # A view that is not on screen catches up when it is gone to.
+        if self.isVisible():
+            self._fill()
 
     def _fill(self) -> None:
         heard, gate, trial = self.model.heard, self.model.gate, self.model.trial

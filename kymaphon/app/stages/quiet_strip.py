@@ -75,8 +75,8 @@ class StripPage(StagePage):
         self._worker = Worker(self, self._went_through, lambda error: self.say.emit(str(error)))
         self._about: object = None
         self.index = 1
-        model.heard_changed.connect(self._fill)
-        model.gate_changed.connect(self._fill)
+        model.heard_changed.connect(self._follow)
+        model.gate_changed.connect(self._follow)
 
     def set_scale(self, scale: float) -> None:
         self.table.verticalHeader().setDefaultSectionSize(round(44 * scale))
@@ -132,6 +132,11 @@ class StripPage(StagePage):
             )
             return choice_.limiter, choice_.why, text
         return None, None, "Four bands; nothing is proposed, as what a voice should sound like is for ears."
+
+    def _follow(self) -> None:
+        # A view that is not on screen catches up when it is gone to.
+        if self.isVisible():
+            self._fill()
 
     def _fill(self) -> None:
         rows = []
