@@ -18,6 +18,8 @@ from kymaphon.files.demo import demo_path
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.takes import FileTake, take_file
 
+STOPPED = "listening was stopped"
+
 
 @dataclass(frozen=True)
 class Takes:
@@ -104,7 +106,7 @@ def listen(
             problem=f"{takes.talk.file} holds a sample that is no number, at {problem.at_s:.3f} s",
         )
     except Stopped:
-        return Heard(voice, takes, problem="Listening was stopped.")
+        return Heard(voice, takes, problem=STOPPED)
     return Heard(voice, takes, source, found, designs, music, speakers)
 
 

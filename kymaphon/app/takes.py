@@ -35,7 +35,7 @@ from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.capture import CaptureProblem, CaptureStopped, capture
 from kymaphon.files.demo import demo_path
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.takes import read_bext, write_audio
+from kymaphon.files.takes import FORMATS, convert, read_bext, write_audio
 from kymaphon.sim.rig import SimulatedRig
 
 ROOM_S, TALK_S = 10.0, 30.0
@@ -110,6 +110,23 @@ class RecordWork(LongWork):
         except (FileProblem, CaptureProblem, ValueError) as problem:
             self.signals.failed.emit(str(problem))
         except (Cancelled, CaptureStopped):
+            self.signals.failed.emit("")
+
+
+class ConvertWork(LongWork):
+    """Writes a recording in another format. Gives the new file's path."""
+
+    def __init__(self, source: Path, target: Path) -> None:
+        super().__init__()
+        self.source, self.target = source, target
+
+    def run(self) -> None:
+        try:
+            convert(self.source, self.target, progress=self.step)
+            self.signals.done.emit(self.target)
+        except FileProblem as problem:
+            self.signals.failed.emit(str(problem))
+        except Cancelled:
             self.signals.failed.emit("")
 
 
@@ -254,6 +271,9 @@ class TakeDesk(WorkDesk):
             if self.attach(path, noise_dbfs, work.voice, sha256, what=work.what):
                 self.filing.say(f"Recorded and attached: {path}")
             return
+        if isinstance(work, ConvertWork):
+            self.filing.say(f"Written: {work.target}")
+            return
         if not isinstance(work, MeasureWork) or not isinstance(result, tuple):
             return
         measure, sha256 = result
@@ -265,7 +285,7 @@ class TakeDesk(WorkDesk):
     def failed(self, text: str) -> None:
         """Tells what went wrong."""
         if text:
-            self.filing.problem("The recording was not measured", text)
+            self.filing.problem("That did not work", text)
         else:
             self.filing.say("Stopped; nothing was changed.")
         self._next()
@@ -310,6 +330,26 @@ class TakeDesk(WorkDesk):
         )
         self.document.apply((AttachTake(take),), words)
         return True
+
+    def ask_convert(self) -> None:
+        """Asks for a recording and for the file to write it to; the ending tells the format."""
+        names = " ".join(f"*{suffix}" for suffix in AUDIO_SUFFIXES)
+        source, _ = QFileDialog.getOpenFileName(
+            self.window, "Which recording", str(self.filing.folder()), f"Recordings ({names});;All files (*)"
+        )
+        if not source:
+            return
+        endings = " ".join(f"*{ending}" for ending in FORMATS)
+        target, _ = QFileDialog.getSaveFileName(
+            self.window, "Save it as", str(Path(source).with_suffix(".flac")), f"Recordings ({endings})"
+        )
+        if target:
+            self.convert(Path(source), Path(target))
+
+    def convert(self, source: Path, target: Path) -> None:
+        """Writes a recording in another format, in a worker thread, with progress."""
+        self._waiting = []
+        self.start(ConvertWork(source, target), f"Writing {target.name}")
 
     # recording
 

@@ -270,6 +270,12 @@ class Window(QMainWindow):
             lambda: self.compare.ask(),
             "Which has the least noise at equal speech level, and whether that is real.",
         )
+        action(
+            take,
+            "Save a recording in another &format\u2026",
+            lambda: self.takes.ask_convert(),
+            "WAV with its date, FLAC, OGG, Opus, MP3, AIFF, W64 or RF64; the recording itself stays.",
+        )
         self.detach_menu = take.addMenu("&Detach")
         self.detach_menu.aboutToShow.connect(lambda: self.takes.fill_detach(self.detach_menu))
         view = bar.addMenu("&View")

@@ -227,6 +227,16 @@ class Analysis:
             if any(row.sort == "gate" and row.on for row in self.chain_at(rung.node))
         )
 
+    @cached_property
+    def passing(self) -> dict[str, set[str]]:
+        """Node -> ids of the voices whose way to their first end goes through it."""
+        out: dict[str, set[str]] = {}
+        for voice in self.voices:
+            ladder = self.any_ladder(voice.id)
+            for rung in ladder.rungs if ladder is not None else ():
+                out.setdefault(rung.node, set()).add(voice.id)
+        return out
+
     def chain_at(self, node: str) -> tuple[Processing, ...]:
         """What a strip does behind its gain, at its node there; nothing elsewhere."""
         base, tap, _ = node.partition(":pre")

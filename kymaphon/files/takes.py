@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.show import Show
-from kymaphon.files.audio import open_take
+from kymaphon.files.audio import Cancelled, Progress, open_take
 from kymaphon.files.errors import FileProblem
 
 Samples = NDArray[np.float32]
@@ -142,14 +142,8 @@ def write_audio(
     import soundfile
 
     path = Path(path)
-    if path.suffix.lower() not in FORMATS:
-        raise FileProblem(path, f"cannot be written: its ending has to be one of {', '.join(FORMATS)}")
-    kind, subtype = FORMATS[path.suffix.lower()]
-    try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-        os.close(handle)
-    except OSError as error:
-        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+    kind, subtype = _format(path)
+    name = _beside(path)
     try:
         soundfile.write(name, samples, sample_rate_hz, format=kind, subtype=subtype)
         if kind == "WAV":
@@ -157,11 +151,70 @@ def write_audio(
         os.chmod(name, 0o644)
         os.replace(name, path)
     except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as error:
-        text = error.error_string if isinstance(error, soundfile.LibsndfileError) else str(error)
-        hint = "; MP3, OGG and Opus take only some sample rates" if kind in ("MP3", "OGG") else ""
-        raise FileProblem(path, f"cannot be written: {text.strip().rstrip('.')}{hint}") from error
+        raise _unwritten(path, kind, error) from error
     finally:
         Path(name).unlink(missing_ok=True)
+
+
+def convert(source: str | Path, target: str | Path, *, progress: Progress | None = None) -> None:
+    """A recording in another format, by the target's ending, all channels, block by block; date and description go along.
+
+    Raises:
+        FileProblem: it cannot be read or written; the target is then as it was.
+        Cancelled: `progress` said stop; likewise.
+    """
+    import soundfile
+
+    take, target = take_file(source), Path(target)
+    if target.exists() and target.samefile(take.path):
+        raise FileProblem(target, "is the recording itself; choose another name")
+    kind, subtype = _format(target)
+    name = _beside(target)
+    try:
+        with soundfile.SoundFile(name, "w", take.sample_rate_hz, take.channels, subtype, format=kind) as out:
+            done = 0
+            for block in take.blocks():
+                out.write(block)
+                done += len(block)
+                if progress is not None and not progress(done / max(take.frames, 1)):
+                    raise Cancelled
+        if kind == "WAV":
+            _add_bext(Path(name), take.about, take.recorded_at or _written(take.path))
+        os.chmod(name, 0o644)
+        os.replace(name, target)
+    except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as error:
+        if isinstance(error, FileProblem):
+            raise
+        raise _unwritten(target, kind, error) from error
+    finally:
+        Path(name).unlink(missing_ok=True)
+
+
+def _format(path: Path) -> tuple[str, str]:
+    """Format and coding by a file's ending. Raises FileProblem for one that is not known."""
+    if path.suffix.lower() not in FORMATS:
+        raise FileProblem(path, f"cannot be written: its ending has to be one of {', '.join(FORMATS)}")
+    return FORMATS[path.suffix.lower()]
+
+
+def _beside(path: Path) -> str:
+    """A new empty file beside another. Raises FileProblem where none can be made."""
+    try:
+        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    except OSError as error:
+        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+    os.close(handle)
+    return name
+
+
+def _unwritten(path: Path, kind: str, error: Exception) -> FileProblem:
+    text = str(getattr(error, "error_string", error)).strip().rstrip(".")
+    hint = "; MP3, OGG and Opus take only some sample rates and channels" if kind in ("MP3", "OGG") else ""
+    return FileProblem(path, f"cannot be written: {text}{hint}")
+
+
+def _written(path: Path) -> datetime:
+    return datetime.fromtimestamp(path.stat().st_mtime).astimezone()
 
 
 def _add_bext(path: Path, about: str, at: datetime) -> None:

@@ -131,6 +131,7 @@ def test_the_sheet_has_what_came_of_each_source(demo: Show) -> None:
     gone = show.with_(
         parties=tuple(row for row in demo.parties if row.id != "mira"),
         wants=(),
+        takes=(),
         devices=tuple(row.with_(party=None) if row.party == "mira" else row for row in demo.devices),
     )
     assert not [row for row in rig_sheet(analyse(gone)).tables if row.title == "Line-up"]

@@ -177,8 +177,8 @@ class TestEdits:
         take = Take(id="t", file="t.wav")
         once = AttachTake(take).apply(demo)
         twice = AttachTake(take.with_(file="u.wav")).apply(once)
-        assert [row.file for row in twice.takes] == ["u.wav"]
-        assert DetachTake("t").apply(twice).takes == ()
+        assert [row.file for row in twice.takes] == [*(row.file for row in demo.takes), "u.wav"]
+        assert DetachTake("t").apply(twice).takes == demo.takes
 
 
 class TestCatalogue:

@@ -15,9 +15,10 @@ from kymaphon.core.gate.settings import LowCut
 from kymaphon.core.gate.study import Held, Stopped, study
 from kymaphon.core.gate.talk import NoTalkError
 from kymaphon.core.take.measure import NotANumberError
+from kymaphon.files.audio import Cancelled
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.preset_file import open_preset, write_text
-from kymaphon.files.takes import BEXT, FORMATS, excerpt, read_bext, take_file, write_audio
+from kymaphon.files.takes import BEXT, FORMATS, convert, excerpt, read_bext, take_file, write_audio
 from kymaphon.sim.talker import talk
 from tests.core.gate.takes import noise
 
@@ -52,7 +53,7 @@ def test_broadcast_wave_carries_its_date(tmp_path: Path) -> None:
     """EBU Tech 3285: the chunk bext, read here by its published layout: description 0, originator 256, date 320, time 330."""
     path = tmp_path / "take.wav"
     at = datetime(2026, 6, 12, 17, 42, 5).astimezone()
-    write_audio(path, tone(0.5)[:24001], RATE, about="Ilse, talk", recorded_at=at)
+    write_audio(path, tone(1.0)[:24001], RATE, about="Ilse, talk", recorded_at=at)
     data = path.read_bytes()
     place = data.index(b"bext") + 8
     assert struct.unpack("<I", data[place - 4 : place])[0] == 602 == BEXT.size
@@ -198,3 +199,34 @@ def test_presets_on_disk(tmp_path: Path) -> None:
     path.write_text("Kymaphon strip settings 1\n[gate]\nhold: 99999 ms\n")
     with pytest.raises(FileProblem, match="line 2"):
         open_preset(path)
+
+
+@pytest.mark.parametrize("ending", [".flac", ".wav", ".ogg"])
+def test_recordings_go_into_another_format_with_their_date(tmp_path: Path, ending: str) -> None:
+    source, target = tmp_path / "two.wav", tmp_path / f"out{ending}"
+    at = datetime(2026, 6, 12, 17, 42, 5).astimezone()
+    stereo = np.stack((tone(3.0), -0.5 * tone(3.0)), axis=1)
+    write_audio(source, stereo, RATE, about="both", recorded_at=at)
+    convert(source, target)
+    take = take_file(target)
+    assert (take.channels, take.sample_rate_hz) == (2, RATE)
+    sound = np.concatenate(list(take.blocks()))
+    assert np.abs(sound[20000:60000] - stereo[20000:60000]).max() < 0.02
+    if ending == ".wav":
+        assert read_bext(target) == (at, "both")
+
+
+def test_a_conversion_that_fails_or_is_stopped_leaves_all_as_it_was(tmp_path: Path) -> None:
+    source, target = tmp_path / "a.wav", tmp_path / "b.flac"
+    write_audio(source, tone(), RATE)
+    target.write_bytes(b"before")
+    with pytest.raises(Cancelled):
+        convert(source, target, progress=lambda _part: False)
+    with pytest.raises(FileProblem, match="is the recording itself"):
+        convert(source, source)
+    with pytest.raises(FileProblem, match="ending"):
+        convert(source, tmp_path / "b.doc")
+    with pytest.raises(FileProblem, match="no such file"):
+        convert(tmp_path / "gone.wav", target)
+    assert target.read_bytes() == b"before"
+    assert sorted(file.name for file in tmp_path.iterdir()) == ["a.wav", "b.flac"]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QStackedWidget, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.listening import preference_name, takes_of
@@ -40,8 +40,8 @@ class QuietStage(StageSurface):
         self.model.setParent(self)
         self.preference = Choice()
         self.preference.setAccessibleName("What matters most")
-        for row in PREFERENCES:
-            self.preference.addItem(preference_name(row), row)
+        for name in PREFERENCES:
+            self.preference.addItem(preference_name(name), name)
         self.preference.setCurrentIndex(PREFERENCES.index(self.model.preference))
         tip = "What matters most; another gate is found for each. " + " ".join(
             str(preference_of(row)["about"]) for row in PREFERENCES
@@ -49,11 +49,14 @@ class QuietStage(StageSurface):
         self.preference.setToolTip(tip)
         self.preference.setStatusTip(tip)
         self.preference.activated.connect(lambda index: self.choose_preference(index))
-        self.head.addWidget(self.preference)
         self._views = view_buttons(self, self.head, QUIET_VIEWS, self.choose_view)
         self.chips = VoiceChips(theme, lambda name: f"The take and the gate of {name}")
         self.chips.chosen.connect(self.choose_voice)
-        self.column.addWidget(self.chips)
+        row = QHBoxLayout()
+        row.setSpacing(8)
+        row.addWidget(self.chips, 1)
+        row.addWidget(self.preference, 0, Qt.AlignmentFlag.AlignTop)
+        self.column.addLayout(row)
         self.stack = QStackedWidget()
         self.column.addWidget(self.stack, 1)
         self._pages: dict[str, StagePage] = {}

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSignalBlocker
+from PySide6.QtCore import QSignalBlocker, QTimer
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
+from kymaphon.app.listening import STOPPED
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.quiet_model import HERE, QuietModel, alike
@@ -21,6 +22,7 @@ from kymaphon.core.gate.places import missing_words
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.speakers import SpeakersAllowed, planned_for, speakers_allowed
 from kymaphon.core.gate.verdict import Verdict
+from kymaphon.core.show import Take
 from kymaphon.core.take.spectrum import floor_lines
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.takes import excerpt
@@ -48,6 +50,7 @@ HELP = (
     "Openings within a quarter of a second of shutting, a minute",
 )
 AROUND_S = 0.4
+WORDS_MS = 120
 SPANS = {"span room": "room_s", "span talk": "talk_s"}
 
 
@@ -69,6 +72,11 @@ class GatePage(StagePage):
         self.picture.span_chosen.connect(lambda *_: self.why_changed.emit())
         self.picture.play.connect(lambda: self.act("hear"))
         self.picture.before_after.connect(self._swap)
+        self.picture.let_go.connect(self._tell_all)
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(WORDS_MS)
+        self._later.timeout.connect(self._tell_all)
         inside.addWidget(self.picture)
         self.column.addWidget(card, 5)
         self.table = RowTable(
@@ -76,12 +84,13 @@ class GatePage(StagePage):
             "Settings on this take",
             "Each row is tried on this very take; Enter sets it. The Why panel has the sums.",
         )
-        self.table.spare = (8, 5, 4, 3)
+        self.table.spare = (8, 5, 4, 3, 2)
         self.table.chosen.connect(lambda row, _column: self._row_chosen(row))
         self.table.opened.connect(lambda _row: self.act("use row"))
         self.column.addWidget(self.table)
         model.heard_changed.connect(self._heard)
         model.gate_changed.connect(self._judged)
+        model.listening.connect(self._listening)
         self._heard()
 
     def set_scale(self, scale: float) -> None:
@@ -113,10 +122,18 @@ class GatePage(StagePage):
         self._judged()
 
     def _judged(self) -> None:
-        rows = self.model.rows()
         shown = self.model.shown()
         verdict = shown[3] if shown is not None else None
         self.picture.show_gate(verdict.gate if verdict is not None else None, verdict)
+        if not self.picture.dragging:
+            self._tell_all()
+        elif not self._later.isActive():
+            # Under the hand the picture follows at once, words and figures some moments later.
+            self._later.start()
+
+    def _tell_all(self) -> None:
+        """Table, head and Why panel."""
+        rows = self.model.rows()
         with QSignalBlocker(self.table):
             self.table.set_rows(HEADINGS, HELP, tuple(_row(*row) for row in rows))
             self._fit_table()
@@ -124,6 +141,14 @@ class GatePage(StagePage):
             self.table.choose(picked.index(self.model.picked) if self.model.picked in picked else -1)
         self._tell()
         self.why_changed.emit()
+
+    def _listening(self, part: float) -> None:
+        """How far the reading of a long take is; it can be stopped."""
+        if self.isVisible() and self.model.busy:
+            name = self.document.analysis.party_name(self.model.voice) if self.model.voice else ""
+            self.title.emit(name, f"listening, {part:.0%}")
+            if not part:
+                self.why_changed.emit()
 
     def _tell(self) -> None:
         heard = self.model.heard
@@ -181,8 +206,16 @@ class GatePage(StagePage):
             return WhyContent(
                 "No talker yet", hint="Add a party that speaks; open a show or the demo to see one."
             )
-        if heard is None:
-            return WhyContent("Listening\u2026", hint="The take is being listened to.")
+        if heard is None or (model.busy and heard.voice != model.voice):
+            stop = Action("stop", "Stop listening", "Ends the reading of a long take; nothing is changed.")
+            return WhyContent(
+                "Listening\u2026",
+                extra=("Levels, words, spectra and a gate for each preference.",),
+                actions=(stop,),
+            )
+        if heard.problem == STOPPED:
+            again = Action("again", "Listen again", "Reads the take from its beginning.")
+            return WhyContent("Listening was stopped", findings=about, lead=(again,))
         if heard.problem:
             return WhyContent("This take will not do", "", True, extra=(heard.problem[:1].upper() + heard.problem[1:] + ".",), findings=about, hint=EMPTY)  # fmt: skip
         if heard.study is None or shown is None or model.design is None:
@@ -221,6 +254,7 @@ class GatePage(StagePage):
         actions = [
             Action("edit gate", "Times, range, detector\u2026", "Every value of the gate, typed."),
         ]
+        extra = self._about_take(heard.takes.talk)
         choice = heard.study.choice
         if choice is not None and choice.low_cut is not None and heard.study.low_cut is None:
             text = f"Low cut first: {choice.low_cut.corner_hz:.0f} Hz"
@@ -235,7 +269,23 @@ class GatePage(StagePage):
             if verdict.words_clipped
             else f"All {verdict.words} words whole"
         )
-        return WhyContent(title, state, bad=bool(verdict.words_clipped), lines=tuple(lines), findings=about, more=tuple(more), notes=tuple(notes), lead=tuple(lead), actions=tuple(actions))  # fmt: skip
+        return WhyContent(title, state, bad=bool(verdict.words_clipped), extra=extra, lines=tuple(lines), findings=about, more=tuple(more), notes=tuple(notes), lead=tuple(lead), actions=tuple(actions))  # fmt: skip
+
+    def _about_take(self, take: Take | None) -> tuple[str, ...]:
+        """Where, when and at what gain the take was made, as far as it knows."""
+        if take is None:
+            return ()
+        parts = []
+        index = self.document.analysis.graph.index
+        if take.at in index:
+            parts.append(
+                f"at {self.document.analysis.graph.nodes[index[take.at]].label.removesuffix(', after gain')}"
+            )
+        if take.recorded_at is not None:
+            parts.append(f"{take.recorded_at:%Y-%m-%d %H:%M}")
+        if take.gain_db is not None:
+            parts.append(f"gain {show_number(take.gain_db, 'dB', sign=True)}")
+        return (f"Recorded {', '.join(parts)}.",) if parts else ()
 
     def _speakers(self, gate: Gate) -> SpeakersAllowed | None:
         """From a take of the loudspeakers at this microphone, else from the plan."""
@@ -351,7 +401,11 @@ class GatePage(StagePage):
     def act(self, action: str) -> None:
         model = self.model
         shown = model.shown()
-        if action in ("hear", "hear dry"):
+        if action == "stop":
+            model.stop()
+        elif action == "again":
+            model.again()
+        elif action in ("hear", "hear dry"):
             self._play(dry=action == "hear dry")
         elif action == "put gate" and model.gate is not None:
             model.put(model.gate)

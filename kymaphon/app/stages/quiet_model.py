@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
+from threading import Event
 
 from PySide6.QtCore import QObject, Signal
 
 from kymaphon.app.document import Document
-from kymaphon.app.listening import Heard, Takes, gate_in_show, listen, preference_name, takes_of
+from kymaphon.app.listening import STOPPED, Heard, Takes, gate_in_show, listen, preference_name, takes_of
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
@@ -32,10 +33,12 @@ class QuietModel(QObject):
     Signals:
         heard_changed: other takes, or the same heard through another filter.
         gate_changed: another gate on screen.
+        listening: part of the reading that is done, 0 to 1; from a worker thread.
     """
 
     heard_changed = Signal()
     gate_changed = Signal()
+    listening = Signal(float)
 
     def __init__(self, document: Document, say: Callable[[str], None]) -> None:
         super().__init__()
@@ -50,6 +53,7 @@ class QuietModel(QObject):
         self._wanted: object = None
         self._known: dict[object, Heard] = {}
         self._trial: Trial | None = None
+        self._stop = Event()
         self._worker = Worker(self, self._arrived, lambda error: self.say(str(error)))
 
     # whose
@@ -98,7 +102,25 @@ class QuietModel(QObject):
         if key in self._known:
             self._take(self._known[key])
             return
-        self._worker.ask(lambda: listen(show, voice, folder, low_cut=low_cut, like=like), key)
+        # What was being listened to is no longer wanted.
+        self._stop.set()
+        stop = self._stop = Event()
+
+        def step(part: float) -> bool:
+            self.listening.emit(part)
+            return not stop.is_set()
+
+        self._worker.ask(lambda: listen(show, voice, folder, low_cut=low_cut, like=like, progress=step), key)
+        self.listening.emit(0.0)
+
+    def stop(self) -> None:
+        """Ends the listening that is under way."""
+        self._stop.set()
+
+    def again(self) -> None:
+        """Listens once more."""
+        self._wanted = None
+        self.refresh()
 
     def _like(self) -> Gate | None:
         """Detector, key filter and look-ahead of the gate on screen: what a trial depends on, all else at its default."""
@@ -114,7 +136,8 @@ class QuietModel(QObject):
 
     def _arrived(self, about: object, result: object) -> None:
         if isinstance(result, Heard):
-            self._known[about] = result
+            if result.problem != STOPPED:
+                self._known[about] = result
             if len(self._known) > 8:
                 self._known.pop(next(iter(self._known)))
             if about == self._wanted:
@@ -180,7 +203,7 @@ class QuietModel(QObject):
         """The gate on screen, those found for each preference, and the schools."""
         if self.heard is None or self.design is None or self.verdict is None:
             return ()
-        found = [(row, f"Measured, {preference_name(row).lower()}", "found on this take", self.heard.designs[row].verdict) for row in PREFERENCES]  # fmt: skip
+        found = [(row, preference_name(row), "found on this take", self.heard.designs[row].verdict) for row in PREFERENCES]  # fmt: skip
         return ((HERE, "As set here", "", self.verdict), *found, *self.design.schools)
 
     def shown(self) -> Row | None:

@@ -261,7 +261,8 @@ class StripPage(StagePage):
             lines.append(brought_together(heard.study.talk, row))
         actions: list[Action] = []
         lead: tuple[Action, ...] = ()
-        if row is not None and strip is not None:
+        same = here is not None and row is not None and words_of(self._there(row, strip)) == words_of(here[1])
+        if row is not None and strip is not None and not same:
             lead = (
                 Action(
                     "put",

@@ -15,6 +15,7 @@ from PySide6.QtGui import (
     QPainter,
     QPainterPath,
     QPen,
+    QPixmap,
     QPolygonF,
     QWheelEvent,
 )
@@ -23,7 +24,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.core.derive import show_number
-from kymaphon.core.gate.machine import gain_at
+from kymaphon.core.gate.machine import edges, gain_at
 from kymaphon.core.gate.outline import outline, spread
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.verdict import Trial, Verdict
@@ -47,6 +48,7 @@ class GatePicture(QWidget):
         span_chosen: a stretch that was marked, in seconds; an empty one when the mark was taken away.
         play: the user wants to hear the chosen word.
         before_after: the user wants the other of the two.
+        let_go: a threshold that was held.
     """
 
     moving = Signal(float, float)
@@ -54,6 +56,7 @@ class GatePicture(QWidget):
     span_chosen = Signal(float, float)
     play = Signal()
     before_after = Signal()
+    let_go = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -71,6 +74,7 @@ class GatePicture(QWidget):
         self._range = (-80.0, 0.0)
         self._shapes: tuple[np.ndarray, np.ndarray] | None = None
         self._outline: tuple[object, np.ndarray] | None = None
+        self._drawn: tuple[object, QPixmap] | None = None
         self._drag = ""
         self._from = 0.0
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -105,6 +109,11 @@ class GatePicture(QWidget):
         self.gate, self.verdict = gate, verdict
         self.setAccessibleDescription(self.describe())
         self.update()
+
+    @property
+    def dragging(self) -> bool:
+        """Whether a threshold is held."""
+        return self._drag in ("open", "close")
 
     @property
     def seconds(self) -> float:
@@ -256,15 +265,24 @@ class GatePicture(QWidget):
         plot, (a, b) = self._plot(), self._view
         shade = self.theme.color("voice")
         shade.setAlphaF(0.16)
+        # Column by column: a long take has more openings than the picture has columns.
+        columns = max(2, int(plot.width()))
+        turns = np.stack((self.verdict.open_s, self.verdict.shut_s))
+        inside = (turns[1] >= a) & (turns[0] <= b)
+        first, last = np.floor((np.clip(turns[:, inside], a, b) - a) / max(b - a, 1e-9) * columns).astype(
+            np.int64
+        )
+        marks = np.zeros(columns + 2, dtype=np.int64)
+        np.add.at(marks, np.minimum(first, columns - 1), 1)
+        np.add.at(marks, np.minimum(last, columns - 1) + 1, -1)
+        starts, ends = edges(np.cumsum(marks)[:columns] > 0)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         bar = self.theme.color("voice")
-        painter.setPen(Qt.PenStyle.NoPen)
-        for start, end in zip(self.verdict.open_s, self.verdict.shut_s, strict=True):
-            if end < a or start > b:
-                continue
-            left, right = self._x(max(start, a)), self._x(min(end, b))
-            painter.fillRect(QRectF(left, plot.top(), max(right - left, 0.7), plot.height()), shade)
-            painter.setBrush(bar)
-            painter.drawRoundedRect(QRectF(left, plot.bottom() + 4, max(right - left, 1.5), 5), 2, 2)
+        for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
+            left, width = plot.left() + start * plot.width() / columns, (end - start) * plot.width() / columns
+            painter.fillRect(QRectF(left, plot.top(), width, plot.height()), shade)
+            painter.fillRect(QRectF(left, plot.bottom() + 4, width, 5), bar)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         for spans, role in zip(self.by_hand, ("room", "voice"), strict=True):
             painter.setPen(QPen(self.theme.color(role), 2, Qt.PenStyle.DotLine))
             for start, end in spans:
@@ -294,8 +312,31 @@ class GatePicture(QWidget):
         return np.asarray(levels + 20 * np.log10(np.maximum(gain, 1e-6)))
 
     def _paint_level(self, painter: QPainter) -> None:
-        plot, (low, high) = self._plot(), self._range
+        """The level as a picture of its own, made anew only when it changes: under the hand just the gate moves."""
         levels = self._columns()
+        ratio = self.devicePixelRatioF()
+        key = (
+            self._view,
+            self.size(),
+            ratio,
+            id(self.trial),
+            self.theme.name,
+            self._range,
+            self.gate if self.after else None,
+        )
+        if self._drawn is None or self._drawn[0] != key:
+            pixmap = QPixmap(self.size() * ratio)
+            pixmap.setDevicePixelRatio(ratio)
+            pixmap.fill(QColor(0, 0, 0, 0))
+            own = QPainter(pixmap)
+            own.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self._draw_level(own, levels)
+            own.end()
+            self._drawn = (key, pixmap)
+        painter.drawPixmap(0, 0, self._drawn[1])
+
+    def _draw_level(self, painter: QPainter, levels: np.ndarray) -> None:
+        plot, (low, high) = self._plot(), self._range
         x = plot.left() + np.arange(len(levels)) * (plot.width() / len(levels)) + 0.5
         y = plot.bottom() - plot.height() * (np.clip(levels, low, high) - low) / (high - low)
         points = [QPointF(float(px), float(py)) for px, py in zip(x, y, strict=True)]
@@ -459,6 +500,8 @@ class GatePicture(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag = self._drag, ""
+        if drag in ("open", "close"):
+            self.let_go.emit()
         if drag != "span":
             return
         spot = event.position()

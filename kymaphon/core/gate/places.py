@@ -47,7 +47,7 @@ def strips_of(analysis: Analysis, voice: str) -> tuple[StripPlace, ...]:
 
 
 def _strips(analysis: Analysis, ladder: Ladder) -> list[StripPlace]:
-    others = _passing(analysis)
+    others = analysis.passing
     out = []
     for rung in ladder.rungs:
         place = strip_at(analysis, rung, others, ladder.voice)
@@ -76,16 +76,6 @@ def strip_at(analysis: Analysis, rung: Rung, others: dict[str, set[str]], voice:
         SettingRef(device_id, key, "chain"), rung.node, f"{analysis.device_name(device_id)}, {port.name}", rung.unit,
         strip.does, shared, setting.chain or (), gain,
     )  # fmt: skip
-
-
-def _passing(analysis: Analysis) -> dict[str, set[str]]:
-    """Node -> ids of the voices that come there at a level that counts: within 40 dB of the loudest."""
-    out: dict[str, set[str]] = {}
-    for voice in analysis.voices:
-        ladder = analysis.any_ladder(voice.id)
-        for rung in ladder.rungs if ladder is not None else ():
-            out.setdefault(rung.node, set()).add(voice.id)
-    return out
 
 
 def best_strip(strips: tuple[StripPlace, ...], sort: Sort) -> StripPlace | None:

@@ -15,22 +15,34 @@ from kymaphon.core.gate.settings import NAMES, Gate, Processing
 from kymaphon.core.levels import Rung
 from kymaphon.core.rules.rig_controls import TWICE, working_in
 
+Placed = tuple[str, StripPlace]
+"""The first voice that passes a strip, and the strip."""
 
-def _strips(analysis: Analysis) -> Iterator[tuple[str, StripPlace]]:
-    """Every strip with a chain, with the first voice that passes it."""
-    seen = set()
+
+def quiet_rules(analysis: Analysis) -> Iterator[Finding]:
+    """All of them, on the strips that do something; where none does there is nothing to look at."""
     if not any(setting.chain for device in analysis.show.devices for setting in device.settings.values()):
         return
-    for voice in analysis.voices:
-        for place in strips_of(analysis, voice.id):
+    ways = {voice.id: strips_of(analysis, voice.id) for voice in analysis.voices}
+    seen = set()
+    placed: list[Placed] = []
+    for voice, places in ways.items():
+        for place in places:
             if place.chain and place.ref not in seen:
                 seen.add(place.ref)
-                yield voice.id, place
+                placed.append((voice, place))
+    yield from chain_order(analysis, placed)
+    yield from chain_not_there(analysis, placed)
+    yield from chain_twice(analysis, ways)
+    gates = list(_gates(analysis, placed))
+    yield from gate_against_levels(analysis, gates)
+    yield from gate_gain_moved(analysis, gates)
+    yield from gate_shared(analysis, gates)
 
 
-def chain_order(analysis: Analysis) -> Iterator[Finding]:
+def chain_order(analysis: Analysis, placed: list[Placed]) -> Iterator[Finding]:
     """Gate before compressor, low cut first, limiter last."""
-    for voice, place in _strips(analysis):
+    for voice, place in placed:
         problems = order_problems([row.sort for row in place.chain if row.on])
         if not problems:
             continue
@@ -48,9 +60,9 @@ def chain_order(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def chain_not_there(analysis: Analysis) -> Iterator[Finding]:
+def chain_not_there(analysis: Analysis, placed: list[Placed]) -> Iterator[Finding]:
     """A strip is set to do what it has not."""
-    for voice, place in _strips(analysis):
+    for voice, place in placed:
         lacking = [row.sort for row in place.chain if row.on and not place.has(row.sort)]
         if lacking:
             text = f"{analysis.party_name(voice)}: {' '.join(missing_words(place, sort) for sort in lacking)}"
@@ -64,15 +76,15 @@ def chain_not_there(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
-def chain_twice(analysis: Analysis) -> Iterator[Finding]:
+def chain_twice(analysis: Analysis, ways: dict[str, tuple[StripPlace, ...]]) -> Iterator[Finding]:
     """The same sort of processor in two strips of one way, or in a strip and in a device that does it anyway."""
     for voice in analysis.voices:
-        if not any(analysis.gates(voice.id)) and not any(row for _, row in _strips(analysis)):
-            return
+        places = ways[voice.id]
+        if not any(place.chain for place in places):
+            continue
         ladder = analysis.any_ladder(voice.id)
         if ladder is None:
             continue
-        places = strips_of(analysis, voice.id)
         feed = analysis.feeds.get((ladder.target, voice.id))
         built_in = working_in(analysis, feed.path) if feed is not None and feed.path is not None else []
         for job, harm in TWICE.items():
@@ -95,9 +107,12 @@ def chain_twice(analysis: Analysis) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _gates(analysis: Analysis) -> Iterator[tuple[str, StripPlace, Gate, Rung]]:
+PlacedGate = tuple[str, StripPlace, Gate, Rung]
+
+
+def _gates(analysis: Analysis, placed: list[Placed]) -> Iterator[tuple[str, StripPlace, Gate, Rung]]:
     """Every gate that is on, with its own voice and the levels there."""
-    for voice, place in _strips(analysis):
+    for voice, place in placed:
         ladder = analysis.any_ladder(voice)
         rung = (
             next((row for row in ladder.rungs if row.node == place.node), None)
@@ -109,9 +124,9 @@ def _gates(analysis: Analysis) -> Iterator[tuple[str, StripPlace, Gate, Rung]]:
                 yield voice, place, row, rung
 
 
-def gate_against_levels(analysis: Analysis) -> Iterator[Finding]:
+def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
     """A gate that the voice cannot open, or that the room never lets shut, by the levels that the ladder has there."""
-    for voice, place, gate, rung in _gates(analysis):
+    for voice, place, gate, rung in gates:
         name = analysis.party_name(voice)
         peaks = gate.detector == "peak"
         crest = figure("crest-short") if peaks else Derived("an rms detector reads no crest", 0.0, "dB")
@@ -180,9 +195,9 @@ def gate_against_levels(analysis: Analysis) -> Iterator[Finding]:
             )
 
 
-def gate_gain_moved(analysis: Analysis) -> Iterator[Finding]:
+def gate_gain_moved(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
     """The strip's gain was turned since its gate was set: the gate's thresholds did not go along."""
-    for voice, place, gate, _ in _gates(analysis):
+    for voice, place, gate, _ in gates:
         if gate.set_at_gain_db is None or place.gain_db is None:
             continue
         turned = Derived(
@@ -214,9 +229,9 @@ def gate_gain_moved(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def gate_shared(analysis: Analysis) -> Iterator[Finding]:
+def gate_shared(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
     """A gate in a strip that several talkers pass: it opens for any of them, and lets the room of all through."""
-    for voice, place, _, _ in _gates(analysis):
+    for voice, place, _, _ in gates:
         others = [row for row in place.shared if analysis.show.party(row).kind != "player"]
         if others:
             names = ", ".join(analysis.party_name(row) for row in (voice, *others))
@@ -237,6 +252,4 @@ def _with(place: StripPlace, old: Processing, new: Processing, id_: str, label: 
     return Remedy(id_, label, effect, (SetValue(place.ref, chain),))
 
 
-RULES: tuple[Rule, ...] = (
-    chain_order, chain_not_there, chain_twice, gate_against_levels, gate_gain_moved, gate_shared,
-)  # fmt: skip
+RULES: tuple[Rule, ...] = (quiet_rules,)
