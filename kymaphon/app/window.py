@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app import state, theme
 from kymaphon.app.cast_menu import fill_cast_menu
+from kymaphon.app.collecting import Collector
 from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
@@ -59,6 +60,7 @@ class Window(QMainWindow):
 
     def __init__(self, document: Document | None = None) -> None:
         super().__init__()
+        self._collector = Collector(self)
         self.document = document or Document()
         settings = state.read_settings()
         self.theme = theme.THEMES.get(str(settings.get("theme")), theme.DARK)

@@ -33,6 +33,7 @@ def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
     row.document.close()
     shiboken6.delete(row)
     gc.collect()
+    gc.enable()
 
 
 def settle(window: Window) -> None:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import gc
 import sys
+import threading
+from typing import ClassVar
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
+
+from kymaphon.app.collecting import Collector, collect_what_is_due
 
 ROUNDS = 2000
 SLACK = 200
@@ -38,3 +43,39 @@ def test_none_true_and_false_are_given_back(qtbot: QtBot) -> None:
         button.click()
     after = [sys.getrefcount(one) for one in (None, True, False)]
     assert all(late > early - SLACK for early, late in zip(before, after, strict=True)), (before, after)
+
+
+class Ended(QObject):
+    """Tells in which thread it was let go of."""
+
+    where: ClassVar[list[int]] = []
+
+    def __del__(self) -> None:
+        Ended.where.append(threading.get_ident())
+
+
+def test_no_worker_ever_collects_garbage(qtbot: QtBot) -> None:
+    """What only a cycle holds is ended in the window's thread, however much a worker allocates."""
+    parent = QObject()
+    Collector(parent)
+    try:
+        assert not gc.isenabled()
+        Ended.where.clear()
+        knot = [Ended()]
+        knot.append(knot)  # type: ignore[arg-type]
+        del knot
+
+        def allocate() -> None:
+            kept = [[i] for i in range(50_000)]
+            assert kept
+
+        worker = threading.Thread(target=allocate)
+        worker.start()
+        worker.join()
+        assert Ended.where == []
+        qtbot.waitUntil(lambda: Ended.where == [threading.get_ident()], timeout=20000)
+        while collect_what_is_due() >= 0:
+            pass
+        assert gc.get_count()[0] <= gc.get_threshold()[0]
+    finally:
+        gc.enable()

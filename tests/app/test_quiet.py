@@ -136,9 +136,9 @@ class TestGate:
     def test_dragging_a_threshold_judges_at_once(self, quiet: QuietStage, qtbot: QtBot) -> None:
         row = picture(quiet)
         opens = gate_of(quiet).open_db
-        plot = row._plot()
-        start = QPoint(round(plot.center().x()), round(row._y(opens)))
-        end = QPoint(start.x(), round(row._y(-20.0)))
+        plot = row.plot()
+        start = QPoint(round(plot.center().x()), round(row.y_of(opens)))
+        end = QPoint(start.x(), round(row.y_of(-20.0)))
         qtbot.mousePress(row, Qt.MouseButton.LeftButton, pos=start)
         move = QMouseEvent(QEvent.Type.MouseMove, QPointF(end), row.mapToGlobal(QPointF(end)), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
         QApplication.sendEvent(row, move)
@@ -205,9 +205,9 @@ class TestGate:
 
     def test_stretches_by_hand(self, window: Window, quiet: QuietStage, qtbot: QtBot) -> None:
         row = picture(quiet)
-        plot = row._plot()
+        plot = row.plot()
         y = round(plot.top() + 4)
-        a, b = (QPoint(round(row._x(at)), y) for at in (0.1, 1.4))
+        a, b = (QPoint(round(row.x_of(at)), y) for at in (0.1, 1.4))
         qtbot.mousePress(row, Qt.MouseButton.LeftButton, pos=a)
         qtbot.mouseRelease(row, Qt.MouseButton.LeftButton, pos=b)
         assert row.span is not None
@@ -225,17 +225,17 @@ class TestGate:
 
     def test_zoom_and_wheel_keep_inside_the_take(self, quiet: QuietStage) -> None:
         row = picture(quiet)
-        whole = row._view
+        whole = row.view
         quiet.zoom(3)
-        assert row._view[1] - row._view[0] < whole[1] - whole[0]
+        assert row.view[1] - row.view[0] < whole[1] - whole[0]
         for turn in (-120, 120, 240, -2400, 2400):
             for held in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier):
-                spot = row._plot().center()
+                spot = row.plot().center()
                 QApplication.sendEvent(row, QWheelEvent(spot, row.mapToGlobal(spot), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton, held, Qt.ScrollPhase.NoScrollPhase, False))  # fmt: skip
-                assert 0 <= row._view[0] < row._view[1] <= row.seconds + 1e-6
+                assert 0 <= row.view[0] < row.view[1] <= row.seconds + 1e-6
                 row.grab()
         quiet.zoom(0)
-        assert row._view == whole
+        assert row.view == whole
 
     def test_before_and_after(self, quiet: QuietStage, qtbot: QtBot) -> None:
         row = picture(quiet)

@@ -8,23 +8,25 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
-    QFont,
-    QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPen,
     QPixmap,
-    QPolygonF,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
-from kymaphon.app.widgets.marks import draw_mark
-from kymaphon.core.derive import show_number
-from kymaphon.core.gate.machine import edges, gain_at
+from kymaphon.app.widgets.gate_paint import (
+    draw_level,
+    paint_eaten,
+    paint_grid,
+    paint_open,
+    paint_shapes,
+    paint_thresholds,
+)
+from kymaphon.core.gate.machine import gain_at
 from kymaphon.core.gate.outline import outline, spread
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.verdict import Trial, Verdict
@@ -70,9 +72,9 @@ class GatePicture(QWidget):
         self.after = False
         self.span: tuple[float, float] | None = None
         self.by_hand: tuple[Spans, Spans] = ((), ())
-        self._view = (0.0, 1.0)
-        self._range = (-80.0, 0.0)
-        self._shapes: tuple[np.ndarray, np.ndarray] | None = None
+        self.view = (0.0, 1.0)
+        self.limits = (-80.0, 0.0)
+        self.shapes: tuple[np.ndarray, np.ndarray] | None = None
         self._outline: tuple[object, np.ndarray] | None = None
         self._drawn: tuple[object, QPixmap] | None = None
         self._drag = ""
@@ -95,13 +97,13 @@ class GatePicture(QWidget):
         self._outline = None
         self.word, self.span = -1, None
         if trial is not None:
-            self._view = (0.0, self.seconds)
+            self.view = (0.0, self.seconds)
             low, high = np.percentile(trial.levels, (2, 100)) if len(trial.levels) else (-80.0, 0.0)
-            self._range = (
+            self.limits = (
                 max(float(np.floor((low - 6) / 5) * 5), CLOSED_DB),
                 float(np.ceil((high + 3) / 5) * 5),
             )
-            self._shapes = spread(trial, *self._range, BINS)
+            self.shapes = spread(trial, *self.limits, BINS)
         self.update()
 
     def show_gate(self, gate: Gate | None, verdict: Verdict | None) -> None:
@@ -136,9 +138,9 @@ class GatePicture(QWidget):
         if self.trial is None:
             return
         if not steps:
-            self._view = (0.0, self.seconds)
+            self.view = (0.0, self.seconds)
         else:
-            a, b = self._view
+            a, b = self.view
             middle = (a + b) / 2
             if 0 <= self.word < len(self.trial.talk.words):
                 middle = self.trial.talk.words[self.word].start_s
@@ -146,45 +148,45 @@ class GatePicture(QWidget):
         self.update()
 
     def _zoom_about(self, at: float, by: float) -> None:
-        a, b = self._view
+        a, b = self.view
         width = min(max((b - a) * by, SHORTEST_S), self.seconds)
         part = (at - a) / (b - a) if a <= at <= b else 0.5
         start = min(max(at - part * width, 0.0), self.seconds - width)
-        self._view = (start, start + width)
+        self.view = (start, start + width)
 
     def go_to(self, word: int) -> None:
         """Chooses a word, and brings it into view."""
         self.word = word
         if self.trial is not None and 0 <= word < len(self.trial.talk.words):
             row = self.trial.talk.words[word]
-            a, b = self._view
+            a, b = self.view
             if row.start_s < a or row.end_s > b:
                 width = b - a
                 start = min(max((row.start_s + row.end_s - width) / 2, 0.0), max(self.seconds - width, 0.0))
-                self._view = (start, start + width)
+                self.view = (start, start + width)
         self.update()
 
     # places
 
-    def _plot(self) -> QRectF:
+    def plot(self) -> QRectF:
         s = self.scale
         side = min(130 * s, self.width() * 0.2)
         return QRectF(46 * s, 24 * s, self.width() - 46 * s - side - 8, self.height() - 24 * s - 40 * s)
 
-    def _x(self, seconds: float) -> float:
-        plot, (a, b) = self._plot(), self._view
+    def x_of(self, seconds: float) -> float:
+        plot, (a, b) = self.plot(), self.view
         return plot.left() + plot.width() * (seconds - a) / max(b - a, 1e-9)
 
     def _time(self, x: float) -> float:
-        plot, (a, b) = self._plot(), self._view
+        plot, (a, b) = self.plot(), self.view
         return a + (b - a) * (x - plot.left()) / max(plot.width(), 1.0)
 
-    def _y(self, level_db: float) -> float:
-        plot, (low, high) = self._plot(), self._range
+    def y_of(self, level_db: float) -> float:
+        plot, (low, high) = self.plot(), self.limits
         return plot.bottom() - plot.height() * (min(max(level_db, low), high) - low) / (high - low)
 
     def _level(self, y: float) -> float:
-        plot, (low, high) = self._plot(), self._range
+        plot, (low, high) = self.plot(), self.limits
         return low + (high - low) * (plot.bottom() - y) / max(plot.height(), 1.0)
 
     # painting
@@ -197,117 +199,35 @@ class GatePicture(QWidget):
             painter.setFont(font(11, scale=self.scale))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No take yet")
         else:
-            self._paint_grid(painter)
+            paint_grid(self, painter)
             painter.save()
-            painter.setClipRect(self._plot().adjusted(0, -20 * self.scale, 0, 14))
-            self._paint_open(painter)
+            painter.setClipRect(self.plot().adjusted(0, -20 * self.scale, 0, 14))
+            paint_open(self, painter)
             self._paint_level(painter)
-            self._paint_eaten(painter)
+            paint_eaten(self, painter)
             painter.restore()
-            self._paint_shapes(painter)
-            self._paint_thresholds(painter)
+            paint_shapes(self, painter)
+            paint_thresholds(self, painter)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.color("lantern"), 1))
             painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
         painter.end()
 
-    def _paint_grid(self, painter: QPainter) -> None:
-        plot, (low, high) = self._plot(), self._range
-        painter.setFont(font(8.5, scale=self.scale))
-        metrics = QFontMetricsF(painter.font())
-        step = 10 if (high - low) <= 90 else 20
-        for level in range(int(np.ceil(low / step) * step), int(high) + 1, step):
-            y = self._y(level)
-            painter.setPen(QPen(self.theme.color("line"), 0.6))
-            painter.drawLine(QPointF(plot.left(), y), QPointF(self.width() - 8, y))
-            painter.setPen(self.theme.color("muted"))
-            text = show_number(level, "dB").removesuffix(".0 dB")
-            painter.drawText(
-                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y + metrics.ascent() / 2 - 1), text
-            )
-        a, b = self._view
-        wanted = max(plot.width() / (90 * self.scale), 2)
-        step_s = next(
-            (
-                row
-                for row in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600)
-                if (b - a) / row <= wanted
-            ),
-            1200,
-        )
-        at = float(np.ceil(a / step_s) * step_s)
-        while at <= b + 1e-9:
-            x = self._x(at)
-            painter.setPen(QPen(self.theme.color("line"), 0.6))
-            painter.drawLine(QPointF(x, plot.bottom() + 12), QPointF(x, plot.bottom() + 16))
-            text = (
-                f"{at:.1f} s"
-                if step_s < 1
-                else f"{at:.0f} s"
-                if at < 120
-                else f"{int(at) // 60}:{int(at) % 60:02d}"
-            )
-            painter.setPen(self.theme.color("muted"))
-            width = metrics.horizontalAdvance(text)
-            painter.drawText(
-                QPointF(
-                    min(max(x - width / 2, 2), plot.right() - width), plot.bottom() + 16 + metrics.ascent()
-                ),
-                text,
-            )
-            at += step_s
-
-    def _paint_open(self, painter: QPainter) -> None:
-        """Where the gate is open: shaded, and a bar along the bottom."""
-        if self.verdict is None:
-            return
-        plot, (a, b) = self._plot(), self._view
-        shade = self.theme.color("voice")
-        shade.setAlphaF(0.16)
-        # Column by column: a long take has more openings than the picture has columns.
-        columns = max(2, int(plot.width()))
-        turns = np.stack((self.verdict.open_s, self.verdict.shut_s))
-        inside = (turns[1] >= a) & (turns[0] <= b)
-        first, last = np.floor((np.clip(turns[:, inside], a, b) - a) / max(b - a, 1e-9) * columns).astype(
-            np.int64
-        )
-        marks = np.zeros(columns + 2, dtype=np.int64)
-        np.add.at(marks, np.minimum(first, columns - 1), 1)
-        np.add.at(marks, np.minimum(last, columns - 1) + 1, -1)
-        starts, ends = edges(np.cumsum(marks)[:columns] > 0)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        bar = self.theme.color("voice")
-        for start, end in zip(starts.tolist(), ends.tolist(), strict=True):
-            left, width = plot.left() + start * plot.width() / columns, (end - start) * plot.width() / columns
-            painter.fillRect(QRectF(left, plot.top(), width, plot.height()), shade)
-            painter.fillRect(QRectF(left, plot.bottom() + 4, width, 5), bar)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        for spans, role in zip(self.by_hand, ("room", "voice"), strict=True):
-            painter.setPen(QPen(self.theme.color(role), 2, Qt.PenStyle.DotLine))
-            for start, end in spans:
-                y = plot.bottom() + 11
-                painter.drawLine(QPointF(self._x(start), y), QPointF(self._x(end), y))
-        if self.span is not None:
-            mark = self.theme.color("lantern")
-            mark.setAlphaF(0.25)
-            left, right = sorted(self._x(at) for at in self.span)
-            painter.fillRect(QRectF(left, plot.top(), right - left, plot.height()), mark)
-
     def _columns(self) -> np.ndarray:
         """The highest level of each column, in dBFS; behind the gate if that is what is shown."""
         trial = self.trial
         if trial is None:
             return np.zeros(0)
-        count = max(2, int(self._plot().width()))
-        key = (id(trial), self._view, count)
+        count = max(2, int(self.plot().width()))
+        key = (id(trial), self.view, count)
         if self._outline is None or self._outline[0] != key:
-            a, b = (at / trial.step_s for at in self._view)
+            a, b = (at / trial.step_s for at in self.view)
             self._outline = (key, outline(trial.levels, a, b, count))
         levels = self._outline[1]
         if not self.after or self.gate is None:
             return levels
-        steps = np.linspace(self._view[0], self._view[1], count, endpoint=False) / trial.step_s
+        steps = np.linspace(self.view[0], self.view[1], count, endpoint=False) / trial.step_s
         gain = gain_at(trial.turns(self.gate), self.gate, trial.step_s, steps)
         return np.asarray(levels + 20 * np.log10(np.maximum(gain, 1e-6)))
 
@@ -316,12 +236,12 @@ class GatePicture(QWidget):
         levels = self._columns()
         ratio = self.devicePixelRatioF()
         key = (
-            self._view,
+            self.view,
             self.size(),
             ratio,
             id(self.trial),
             self.theme.name,
-            self._range,
+            self.limits,
             self.gate if self.after else None,
         )
         if self._drawn is None or self._drawn[0] != key:
@@ -330,145 +250,24 @@ class GatePicture(QWidget):
             pixmap.fill(QColor(0, 0, 0, 0))
             own = QPainter(pixmap)
             own.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._draw_level(own, levels)
+            draw_level(self, own, levels)
             own.end()
             self._drawn = (key, pixmap)
         painter.drawPixmap(0, 0, self._drawn[1])
 
-    def _draw_level(self, painter: QPainter, levels: np.ndarray) -> None:
-        plot, (low, high) = self._plot(), self._range
-        x = plot.left() + np.arange(len(levels)) * (plot.width() / len(levels)) + 0.5
-        y = plot.bottom() - plot.height() * (np.clip(levels, low, high) - low) / (high - low)
-        points = [QPointF(float(px), float(py)) for px, py in zip(x, y, strict=True)]
-        path = QPainterPath(QPointF(points[0].x(), plot.bottom()))
-        for point in points:
-            path.lineTo(point)
-        path.lineTo(points[-1].x(), plot.bottom())
-        path.closeSubpath()
-        fill = self.theme.color("voice")
-        fill.setAlphaF(0.28)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(fill)
-        painter.drawPath(path)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self.theme.color("voice"), 1.1))
-        painter.drawPolyline(QPolygonF(points))
-
-    def _paint_eaten(self, painter: QPainter) -> None:
-        """Words eaten: the lost parts in full height, a mark above; the chosen word is bracketed."""
-        trial, verdict = self.trial, self.verdict
-        if trial is None or verdict is None:
-            return
-        plot, (a, b) = self._plot(), self._view
-        lost = self.theme.color("stop")
-        lost.setAlphaF(0.6)
-        size = round(12 * self.scale)
-        last = -1e9
-        for row in verdict.eaten:
-            end = row.at_s + row.length_ms / 1000
-            if end < a or row.at_s > b:
-                continue
-            parts = [(row.at_s, row.at_s + row.start_ms / 1000), (end - row.end_ms / 1000, end)]
-            for start, stop in parts:
-                if stop > start:
-                    left, right = self._x(start), self._x(stop)
-                    painter.fillRect(QRectF(left, plot.top(), max(right - left, 2.0), plot.height()), lost)
-            x = self._x(row.at_s)
-            if x - last >= size * 0.8:
-                draw_mark(painter, QRectF(x - size / 2, plot.top() - size - 3, size, size), "fix", self.theme)
-                last = x
-        if 0 <= self.word < len(trial.talk.words):
-            word = trial.talk.words[self.word]
-            left, right = self._x(word.start_s), self._x(word.end_s)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.theme.color("lantern"), 2))
-            painter.drawRect(QRectF(left - 1, plot.top(), max(right - left, 3) + 2, plot.height()))
-
-    def _paint_shapes(self, painter: QPainter) -> None:
-        """How often each level comes: words and room, each against its own most."""
-        if self._shapes is None:
-            return
-        plot, (low, high) = self._plot(), self._range
-        left, width = plot.right() + 12, self.width() - plot.right() - 22
-        painter.setFont(font(8.5, scale=self.scale))
-        metrics = QFontMetricsF(painter.font())
-        placed: list[float] = []
-        for shape, role, name in zip(self._shapes, ("voice", "room"), ("voice", "room"), strict=True):
-            color = QColor(self.theme.color(role))
-            color.setAlphaF(0.72)
-            path = QPainterPath(QPointF(left, plot.bottom()))
-            for i, part in enumerate(shape):
-                level = low + (high - low) * (i + 0.5) / len(shape)
-                path.lineTo(left + width * float(part), self._y(level))
-            path.lineTo(left, self._y(high))
-            path.closeSubpath()
-            painter.setPen(QPen(self.theme.color(role), 1))
-            painter.setBrush(color)
-            painter.drawPath(path)
-            middle = low + (high - low) * (float(np.argmax(shape)) + 0.5) / len(shape)
-            y = self._y(middle) + (metrics.ascent() / 2 if name == "room" else -metrics.ascent() / 2)
-            while any(abs(y - other) < metrics.height() for other in placed):
-                y += metrics.height()
-            placed.append(y)
-            self._plate(painter, metrics, left + width - metrics.horizontalAdvance(name) - 4, y, name, role)
-
-    def _plate(
-        self, painter: QPainter, metrics: QFontMetricsF, x: float, y: float, text: str, role: str
-    ) -> None:
-        """Words on a plate, so that they can be read over a shape."""
-        box = QRectF(
-            x - 4, y - metrics.ascent() - 1, metrics.horizontalAdvance(text) + 8, metrics.height() + 2
-        )
-        back = QColor(self.theme.panel)
-        back.setAlphaF(0.9)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(back)
-        painter.drawRoundedRect(box, 3, 3)
-        painter.setPen(self.theme.color(role))
-        painter.drawText(QPointF(x, y), text)
-
-    def _handles(self) -> tuple[tuple[str, float], ...]:
+    def handles(self) -> tuple[tuple[str, float], ...]:
         gate = self.gate
         return () if gate is None else (("open", gate.open_db), ("close", gate.close_db))
-
-    def _paint_thresholds(self, painter: QPainter) -> None:
-        plot = self._plot()
-        painter.setFont(font(9.5, QFont.Weight.DemiBold, self.scale))
-        metrics = QFontMetricsF(painter.font())
-        for name, level in self._handles():
-            y = self._y(level)
-            here = name == self.handle
-            style = Qt.PenStyle.SolidLine if name == "open" else Qt.PenStyle.DashLine
-            painter.setPen(QPen(self.theme.color("lantern"), 2.4 if here else 1.6, style))
-            painter.drawLine(QPointF(plot.left(), y), QPointF(self.width() - 8, y))
-            text = f"{name} {show_number(level, 'dB').removesuffix(' dB')}"
-            width, height = metrics.horizontalAdvance(text) + 18, metrics.height() + 4
-            top = y - height - 3 if name == "open" else y + 3
-            box = QRectF(plot.left() + 6, top, width, height)
-            painter.setBrush(self.theme.color("ground"))
-            painter.setPen(QPen(self.theme.color("lantern"), 2 if here else 1))
-            painter.drawRoundedRect(box, height / 2, height / 2)
-            painter.setPen(self.theme.color("text"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-        if self.after:
-            self._plate(
-                painter,
-                metrics,
-                plot.right() - metrics.horizontalAdvance("behind the gate") - 10,
-                plot.top() + metrics.ascent() + 4,
-                "behind the gate",
-                "lantern",
-            )
 
     # hands
 
     def _at_handle(self, spot: QPointF) -> str:
-        plot = self._plot()
+        plot = self.plot()
         if not plot.left() <= spot.x() <= self.width():
             return ""
         height = 24 * self.scale
-        for name, level in self._handles():
-            y = self._y(level)
+        for name, level in self.handles():
+            y = self.y_of(level)
             pill = QRectF(plot.left(), y - height if name == "open" else y, 110 * self.scale, height)
             if abs(spot.y() - y) <= NEAR or pill.contains(spot):
                 return name
@@ -483,7 +282,7 @@ class GatePicture(QWidget):
             self.handle, self._drag = name, name
             self.setCursor(Qt.CursorShape.SizeVerCursor)
             self.update()
-        elif self._plot().contains(spot):
+        elif self.plot().contains(spot):
             self._drag, self._from = "span", self._time(spot.x())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -534,10 +333,10 @@ class GatePicture(QWidget):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             self._zoom_about(self._time(event.position().x()), 0.8**turns)
         else:
-            a, b = self._view
+            a, b = self.view
             width = b - a
             start = min(max(a - turns * width * 0.1, 0.0), max(self.seconds - width, 0.0))
-            self._view = (start, start + width)
+            self.view = (start, start + width)
         self.update()
 
     def _move_to(self, level: float) -> None:
@@ -546,7 +345,7 @@ class GatePicture(QWidget):
         if gate is None:
             return
         level = round(level / STEP_DB) * STEP_DB
-        low, high = self._range
+        low, high = self.limits
         level = min(max(level, low), high)
         opening, closing = gate.open_db, gate.close_db
         if self.handle == "open":

@@ -1,0 +1,37 @@
+"""Cyclic garbage is collected in the window's thread, and in no other.
+
+Python collects it in whatever thread happens to allocate. A worker that computes would then end widgets which only a cycle
+still held, and Qt's objects may be ended in their own thread alone: the interpreter crashes, seldom and anywhere.
+"""
+
+from __future__ import annotations
+
+import gc
+
+from PySide6.QtCore import QObject, QTimer
+
+EVERY_MS = 250
+
+
+class Collector(QObject):
+    """Takes the collector's work over from Python, by the same thresholds, for as long as the program runs."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(collect_what_is_due)
+        self._timer.start(EVERY_MS)
+
+
+def collect_what_is_due() -> int:
+    """Collects the oldest generation that is over its threshold; returns its number, -1 where none is."""
+    due = [
+        number
+        for number, (count, most) in enumerate(zip(gc.get_count(), gc.get_threshold(), strict=True))
+        if most and count > most
+    ]
+    if not due:
+        return -1
+    gc.collect(due[-1])
+    return due[-1]
