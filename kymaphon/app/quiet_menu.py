@@ -49,7 +49,7 @@ def fill_quiet_menu(
         menu,
         "Record &talk on the simulated rig",
         record("voice"),
-        "Half a minute of the voice's channel, attached to the voice.",
+        "Half a minute of the voice's channel, attached to the voice. With people: tell them before you record.",
     )
     action(
         menu,

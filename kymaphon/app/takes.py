@@ -47,7 +47,7 @@ WHATS = (
     ("music", "music, as its player gives it"),
 )
 HINTS = {
-    "voice": "Quiet then finds this voice's gate from it, and Level the gain that it was made at.",
+    "voice": "Quiet then finds this voice's gate from it. Tell people before you record them.",
     "room-tone": "Its noise floor then replaces the assumed room in the ladder, worked back through the gains as they stand now, with the other channels shut; Quiet takes it for the room.",
     "speakers": "Quiet then tells how loud the loudspeakers may be with this microphone open.",
     "music": "Quiet then tells how far it has to go down under a voice.",

@@ -563,6 +563,65 @@ class TestTakes:
         assert quiet.model.heard.study is not None
         assert quiet.model.heard.study.talk.own_room
 
+    def test_one_of_several_takes_is_listened_to(self, window: Window, quiet: QuietStage) -> None:
+        window.takes.attach(demo_path("voice.flac"), None, "ilse", what="voice")
+        heard(window)
+        assert quiet.model.takes.talk is not None
+        assert quiet.model.takes.talk.file.endswith("voice.flac")
+        assert quiet.model.heard is not None
+        assert quiet.model.heard.source is not None
+        assert quiet.model.heard.source.name == "voice.flac"
+        button(window, "act next take").click()
+        heard(window)
+        assert quiet.model.takes.talk.id == "ilse-talk"
+        assert quiet.model.heard.source.name == "guest-talk.flac"
+        window.document.undo_stack.undo()
+        heard(window)
+        assert quiet.model.heard.source.name == "voice.flac"
+
+    def test_listening_can_be_stopped_and_taken_up_again(
+        self, window: Window, quiet: QuietStage, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        import threading
+
+        import kymaphon.app.listening as listening
+
+        go_on = threading.Event()
+        real = listening.study
+
+        def slow(*given: object, **named: object) -> object:
+            go_on.wait(20)
+            return real(*given, **named)  # type: ignore[arg-type]
+
+        monkeypatch.setattr(listening, "study", slow)
+        quiet.choose_voice("mira")
+        QApplication.processEvents()
+        # Nothing of the voice before stays under this one's name.
+        assert quiet.model.heard is None
+        assert "Listening" in why_words(window)
+        button(window, "act stop").click()
+        go_on.set()
+        heard(window)
+        assert "Listening was stopped" in why_words(window)
+        button(window, "act again").click()
+        heard(window)
+        assert quiet.model.heard is not None
+        assert quiet.model.heard.study is not None
+
+    def test_another_theme_need_not_listen_again(
+        self, window: Window, quiet: QuietStage, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        import kymaphon.app.stages.quiet_model as module
+
+        before = quiet.model.heard
+        asked: list[object] = []
+        monkeypatch.setattr(module, "listen", lambda *given, **_: asked.append(given))
+        window.swap_theme()
+        heard(window)
+        assert window.quiet is not quiet
+        assert window.quiet.model.heard is before
+        assert asked == []
+
     def test_loudspeakers_at_the_microphone(self, window: Window, quiet: QuietStage) -> None:
         window.takes.attach(demo_path("jingle.flac"), None, "ilse", what="speakers")
         heard(window)

@@ -251,6 +251,7 @@ class GatePage(StagePage):
                 f"The gain was turned by {show_number(since, 'dB', sign=True)} since this take was made: record it again, or turn back."
             )
         lead = self._put_actions()
+        several = len(model.talks)
         actions = [
             Action("edit gate", "Times, range, detector\u2026", "Every value of the gate, typed."),
         ]
@@ -263,6 +264,14 @@ class GatePage(StagePage):
             Action("save gated", "Save the gated take\u2026", "Writes the sound behind the gate to a file."),
             Action("save preset", "Save as plain text\u2026", "Writes the strip's settings as text, thresholds as they read at the strip."),
         ]  # fmt: skip
+        if several > 1:
+            actions.append(
+                Action(
+                    "next take",
+                    f"Another of the {several} takes",
+                    "Listens to the oldest of this voice's takes instead; again, to the next. Can be undone.",
+                )
+            )
         state = "as the show has it" if model.in_show() else "not in the show yet"
         title = (
             f"{verdict.words_clipped} of {verdict.words} words eaten"
@@ -403,6 +412,8 @@ class GatePage(StagePage):
         shown = model.shown()
         if action == "stop":
             model.stop()
+        elif action == "next take":
+            model.next_take()
         elif action == "again":
             model.again()
         elif action in ("hear", "hear dry"):

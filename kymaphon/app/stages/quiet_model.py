@@ -13,18 +13,26 @@ from kymaphon.app.document import Document
 from kymaphon.app.listening import STOPPED, Heard, Takes, gate_in_show, listen, preference_name, takes_of
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
+from kymaphon.core.edits import AddLog, AttachTake, Edit, SetField, SetValue
 from kymaphon.core.gate.chain import moved, put_in, shifted, words_of
 from kymaphon.core.gate.design import PREFERENCES, Design, Preference
 from kymaphon.core.gate.places import StripPlace, best_strip, gain_since, step_between, strips_of
 from kymaphon.core.gate.settings import NAMES, Gate, LowCut, Processing, Sort
 from kymaphon.core.gate.verdict import Trial, Verdict
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.show import LogEntry
+from kymaphon.core.show import LogEntry, Take
 
 HERE = "here"
 Row = tuple[str, str, str, Verdict]
 """A setting beside others: id, name, source, what it does."""
+
+
+class _Reading(QObject):
+    part = Signal(float)
+
+
+_READINGS: list[_Reading] = []
+"""Kept for good: a take may still be read when the view that asked for it is gone with its theme or its window."""
 
 
 class QuietModel(QObject):
@@ -33,7 +41,7 @@ class QuietModel(QObject):
     Signals:
         heard_changed: other takes, or the same heard through another filter.
         gate_changed: another gate on screen.
-        listening: part of the reading that is done, 0 to 1; from a worker thread.
+        listening: part of the reading that is done, 0 to 1.
     """
 
     heard_changed = Signal()
@@ -54,6 +62,9 @@ class QuietModel(QObject):
         self._known: dict[object, Heard] = {}
         self._trial: Trial | None = None
         self._stop = Event()
+        self._reading = _Reading()
+        _READINGS.append(self._reading)
+        self._reading.part.connect(self.listening)
         self._worker = Worker(self, self._arrived, lambda error: self.say(str(error)))
 
     # whose
@@ -106,10 +117,16 @@ class QuietModel(QObject):
         self._stop.set()
         stop = self._stop = Event()
 
+        reading = self._reading
+
         def step(part: float) -> bool:
-            self.listening.emit(part)
+            reading.part.emit(part)
             return not stop.is_set()
 
+        if self.heard is not None and self.heard.voice != voice:
+            # Nothing of another voice stays under this one's name.
+            self.heard, self.gate, self.verdict = None, None, None
+            self.heard_changed.emit()
         self._worker.ask(lambda: listen(show, voice, folder, low_cut=low_cut, like=like, progress=step), key)
         self.listening.emit(0.0)
 
@@ -142,6 +159,14 @@ class QuietModel(QObject):
                 self._known.pop(next(iter(self._known)))
             if about == self._wanted:
                 self._take(result)
+
+    def hand_over(self) -> dict[object, Heard]:
+        """What was heard, for the model of another theme."""
+        return self._known
+
+    def take_over(self, known: dict[object, Heard]) -> None:
+        """What the model before this one heard."""
+        self._known = dict(known)
 
     def _take(self, heard: Heard) -> None:
         self.heard = heard
@@ -334,6 +359,20 @@ class QuietModel(QObject):
         if talk is not None:
             edits = tuple(SetField("takes", talk.id, field, ()) for field in ("room_s", "talk_s"))
             self.document.apply(edits, f"room and talk of {talk.id} found by themselves")
+
+    @property
+    def talks(self) -> tuple[Take, ...]:
+        """All takes of this voice's talk; the last is the one that is listened to."""
+        return tuple(
+            take for take in self.document.show.takes if take.what == "voice" and take.voice == self.voice
+        )
+
+    def next_take(self) -> None:
+        """The oldest of several takes of this voice becomes the one that is listened to."""
+        if len(self.talks) > 1:
+            first = self.talks[0]
+            self.by_hand, self.picked = False, HERE
+            self.document.apply((AttachTake(first),), f"listening to {first.id}")
 
     def turned_since(self) -> float | None:
         """How far the gain before the take's point was turned since it was made; None where not known."""
