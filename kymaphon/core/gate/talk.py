@@ -131,7 +131,7 @@ def hear(
     """
     frames = _frames(key)
     if len(frames) < FLOOR_FRAMES:
-        raise NoTalkError(f"the take is {key.seconds:.1f} s long; half a minute of talk is wanted")
+        raise NoTalkError(f"the take is {key.seconds:.2f} s long; half a minute of talk is wanted")
     if not frames.max() > 0:
         raise NoTalkError(
             "digital silence from end to end: nothing was recorded; check the input that was chosen"
@@ -143,7 +143,7 @@ def hear(
     if room is not None:
         own = _frames(room)
         if len(own) < FLOOR_FRAMES:
-            raise NoTalkError(f"the room's take is {room.seconds:.1f} s long; ten seconds are wanted")
+            raise NoTalkError(f"the room's take is {room.seconds:.2f} s long; ten seconds are wanted")
         if not own.max() > 0:
             raise NoTalkError(
                 "the room's take is digital silence: it was gated, muted, or recorded on another input"
@@ -160,9 +160,19 @@ def hear(
     if room is None:
         found, spoken = _by_pauses(frames, db, shut, only)
     if not len(spoken):
-        raise NoTalkError(_why_no_words(db, found))
+        raise NoTalkError(_why_no_words(db, None if room is None else _db(_frames(room))))
     frame_s = FRAME_STEPS * key.step_s
     alone = shut if shut is not None else _room_mask(len(frames), spoken)
+    if shut is None:
+        # A breath, a lip or a knock is no word; it is not the room's level either.
+        knocks = _knocks(db, found, alone)
+        if len(knocks):
+            loudest = max(float(db[a:b].max()) for a, b in knocks)
+            notes.append(
+                f"{len(knocks)} short sounds in the pauses are no words: breaths, lips, knocks, the loudest at "
+                f"{show_number(loudest, 'dBFS')}; a gate may open for them"
+            )
+            alone &= _room_mask(len(frames), knocks)
     speech, activity = _speech(frames, spoken, found.power, frame_s)
     if speech is None or speech - (power_to_db(found.power) + SINE_DB) < number("gate-least-snr"):
         over = 0.0 if speech is None else speech - power_to_db(found.power) - SINE_DB
@@ -357,12 +367,29 @@ def _speech(
     return power_to_db(level) + SINE_DB, float(active.mean())
 
 
-def _why_no_words(db: NDArray[np.float64], room: _Room) -> str:
-    loud = float(np.percentile(db, 99)) - (power_to_db(room.power) + SINE_DB)
-    return (
-        f"no speech found: the loudest hundredth of the take lies {show_number(loud, 'dB')} over the room; is it the right "
+def _knocks(db: NDArray[np.float64], room: _Room, alone: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Sounds in the pauses that rise as far out of the room as words do, too short to be any; shape (sounds, 2)."""
+    over = alone & (db >= room.edge_db)
+    starts, ends = edges(over)
+    strong = np.concatenate(([0], np.cumsum(alone & (db >= room.core_db))))
+    heard = strong[ends] > strong[starts] if len(starts) else np.zeros(0, dtype=np.bool_)
+    return np.stack((starts[heard], ends[heard]), axis=1)
+
+
+def _why_no_words(db: NDArray[np.float64], room_db: NDArray[np.float64] | None) -> str:
+    loud = float(np.percentile(db, 99) - np.percentile(db, 50))
+    text = (
+        f"no speech found: the loudest hundredth of the take lies {show_number(loud, 'dB')} over its middle; is it the right "
         "input, and did somebody speak"
     )
+    if room_db is not None:
+        swing = float(np.percentile(room_db, 99.9) - np.percentile(room_db, 50))
+        if swing > number("gate-room-swings"):
+            text = (
+                f"the room's take is not only room: its loudest moments lie {show_number(swing, 'dB')} over its middle; "
+                "record it with nobody speaking"
+            )
+    return text
 
 
 def _word(key: Key, frames: NDArray[np.float64], first: int, last: int) -> Word:

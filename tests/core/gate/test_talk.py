@@ -112,3 +112,22 @@ def test_a_silent_or_short_room_is_refused() -> None:
         hear(key_of(talk, RATE), key_of(room * 0, RATE))
     with pytest.raises(NoTalkError, match="ten seconds are wanted"):
         hear(key_of(talk, RATE), key_of(room[:1000], RATE))
+
+
+def test_a_knock_in_a_pause_is_neither_word_nor_room() -> None:
+    talk, _ = mixed(25)
+    quiet = hear(key_of(talk, RATE))
+    knocked = talk.copy()
+    at = round((quiet.room_s[-1][0] + quiet.room_s[-1][1]) / 2 * RATE)
+    knocked[at : at + 200] += 0.4
+    found = hear(key_of(knocked, RATE))
+    assert len(found.words) == len(quiet.words)
+    assert any("short sounds in the pauses" in note for note in found.notes)
+    assert found.noise_dbfs == pytest.approx(quiet.noise_dbfs, abs=0.3)
+    assert all(not start <= at / RATE <= end for start, end in found.room_s)
+
+
+def test_a_room_with_talk_in_it_is_told() -> None:
+    talk, _ = mixed(25)
+    with pytest.raises(NoTalkError, match="not only room"):
+        hear(key_of(talk * 0.1, RATE), key_of(talk, RATE))
