@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.stages.level_run import RunPage
+from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
 from kymaphon.core.analyse import analyse
 from kymaphon.core.show import Show
@@ -17,6 +18,7 @@ from kymaphon.core.show import Show
 KEYS = [
     Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
     Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Delete,
+    Qt.Key.Key_N, Qt.Key.Key_T, Qt.Key.Key_B,
 ]  # fmt: skip
 
 
@@ -59,6 +61,8 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
             qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=to)
     elif window.stage == "Rig":
         careless_rig(window, qtbot, draw)
+    elif window.stage == "Quiet":
+        careless_quiet(window, qtbot, draw)
     elif window.stage == "Level" and draw.random() < 0.6:
         careless_level(window, qtbot, draw)
     elif window.level.picture.isVisible() and window.level.picture._pills:
@@ -120,6 +124,31 @@ def careless_level(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         page.act(draw.choice(["do move", "preview move", "do line-up", "turn one"]))
 
 
+def careless_quiet(window: Window, qtbot: QtBot, draw: random.Random) -> None:
+    """A threshold or a stretch dragged anywhere, another view, another voice, another row, nearer and further."""
+    quiet = window.quiet
+    act = draw.choice(["drag", "drag", "view", "voice", "row", "zoom", "prefer"])
+    picture = getattr(quiet.page, "picture", None)
+    if act == "drag" and isinstance(picture, GatePicture) and picture.isVisible():
+        spots = [
+            QPoint(draw.randrange(max(picture.width(), 1)), draw.randrange(max(picture.height(), 1)))
+            for _ in range(2)
+        ]
+        qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=spots[0])
+        qtbot.mouseMove(picture, spots[1])
+        qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=spots[1])
+    elif act == "view":
+        quiet.choose_view(draw.choice(["gate", "gate", "spectrum", "strip", "duck"]))
+    elif act == "voice" and quiet.model.talkers:
+        quiet.choose_voice(draw.choice(quiet.model.talkers))
+    elif act == "row":
+        quiet.page.table.chosen.emit(draw.randrange(8), 0)
+    elif act == "zoom":
+        quiet.zoom(draw.choice([-1, 0, 1, 2]))
+    elif act == "prefer":
+        quiet.choose_preference(draw.randrange(3))
+
+
 def shut_what_opened() -> None:
     """Dialogs and menus are left as they came."""
     opened = QApplication.activeModalWidget() or QApplication.activePopupWidget()
@@ -127,22 +156,26 @@ def shut_what_opened() -> None:
         opened.close()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5, 6, 7, 8, 9])
+@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11])
 def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> None:
     draw = random.Random(seed)
     closer = QTimer()
     closer.timeout.connect(shut_what_opened)
     closer.start(20)
-    stay = {4: "Cast", 5: "Cast", 6: "Rig", 7: "Rig", 8: "Level", 9: "Level"}.get(seed)
+    stay = {4: "Cast", 5: "Cast", 6: "Rig", 7: "Rig", 8: "Level", 9: "Level", 10: "Quiet", 11: "Quiet"}.get(
+        seed
+    )
     if stay is not None:
         window.go(stay)
-    if seed in (5, 7, 9):
+    if seed in (5, 7, 9, 11):
         window.document.patience_s = 0.0  # every analysis by a worker, as with a large show
     for _ in range(90):
         poke(window, qtbot, draw)
         if stay is not None and window.stage != stay:
             window.go(stay)
     window.document.end_preview()
+    if stay == "Quiet":
+        qtbot.waitUntil(lambda: not window.quiet.model.busy, timeout=30000)
     qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=30000)
     fresh = analyse(window.document.show)
     assert [row.to_json() for row in window.document.analysis.findings] == [
