@@ -14,9 +14,10 @@ from kymaphon.core.gate.chain import moved, put_in, run_chain
 from kymaphon.core.gate.places import StripPlace
 from kymaphon.core.gate.preset import preset_text
 from kymaphon.core.gate.settings import NAMES, Band, Equaliser, Gate, Processing
+from kymaphon.core.gate.study import Study
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.preset_file import open_preset, write_text
-from kymaphon.files.takes import FORMATS, excerpt, write_audio
+from kymaphon.files.takes import FORMATS, FileTake, excerpt, write_audio
 
 LABELS = {
     "on": "On", "corner_hz": "Corner, Hz", "slope_db_per_octave": "Slope, dB an octave", "open_db": "Opens at, {unit}",
@@ -129,7 +130,8 @@ class QuietForms:
     def _folder(self) -> str:
         return str(self.model.folder or Path.home())
 
-    def _save_gated(self) -> None:
+    def _gated(self) -> tuple[FileTake, Study, Gate] | None:
+        """The take and the gate that is shown on it; None where there is none of them."""
         heard, shown = self.model.heard, self.model.shown()
         if (
             heard is None
@@ -139,9 +141,15 @@ class QuietForms:
             or shown[3].gate is None
         ):
             self.say("There is no gated take to be saved.")
+            return None
+        return heard.source, heard.study, shown[3].gate
+
+    def _save_gated(self) -> None:
+        gated = self._gated()
+        if gated is None:
             return
         names = " ".join(f"*{ending}" for ending in FORMATS)
-        given = f"{self._folder()}/{heard.source.path.stem}-gated.wav"
+        given = f"{self._folder()}/{gated[0].path.stem}-gated.wav"
         name, _ = QFileDialog.getSaveFileName(
             self.window, "Save the gated take", given, f"Recordings ({names})"
         )
@@ -150,23 +158,17 @@ class QuietForms:
 
     def save_gated(self, path: Path) -> None:
         """Writes the take behind low cut and gate."""
-        heard, shown = self.model.heard, self.model.shown()
-        if (
-            heard is None
-            or heard.source is None
-            or heard.study is None
-            or shown is None
-            or shown[3].gate is None
-        ):
+        gated = self._gated()
+        if gated is None:
             return
-        if path.exists() and path.samefile(heard.source.path):
+        source, found, gate = gated
+        if path.exists() and path.samefile(source.path):
             self.say(f"{path.name} is the take itself; choose another name.")
             return
-        source = heard.source
         try:
-            sound = excerpt(source, 0, source.frames / source.sample_rate_hz, heard.study.channel)
-            before = (heard.study.low_cut,) if heard.study.low_cut else ()
-            done = run_chain(sound, (*before, shown[3].gate), source.sample_rate_hz)
+            sound = excerpt(source, 0, source.frames / source.sample_rate_hz, found.channel)
+            before = (found.low_cut,) if found.low_cut else ()
+            done = run_chain(sound, (*before, gate), source.sample_rate_hz)
             write_audio(path, done, source.sample_rate_hz, about=f"gated: {source.name}")
         except (FileProblem, ValueError) as problem:
             self.say(str(problem))

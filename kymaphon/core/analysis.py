@@ -279,15 +279,12 @@ class Analysis:
             out[stage] = StageState(settled, items, worst)
         return out
 
+    def _bad(self, stage: str) -> set[str]:
+        """Subjects of a stage's findings that have to be sorted out."""
+        rows = (row for row in self.findings if row.stage == stage and row.severity != "note")
+        return {subject for row in rows for subject in row.subjects}
+
     def _settled(self, stage: str) -> tuple[int, int]:
-        if stage == "Level":
-            bad = {
-                sid
-                for row in self.findings
-                if row.stage == "Level" and row.severity != "note"
-                for sid in row.subjects
-            }
-            return sum(voice.id not in bad for voice in self.voices), len(self.voices)
         if stage == "Feeds":
             asked = [
                 feed
@@ -295,30 +292,15 @@ class Analysis:
                 if feed.asked or feed.listener == feed.voice or not feed.well
             ]
             return sum(feed.well for feed in asked), len(asked)
+        bad = self._bad(stage)
+        if stage == "Level":
+            return sum(voice.id not in bad for voice in self.voices), len(self.voices)
         if stage == "Quiet":
-            bad = {
-                sid
-                for row in self.findings
-                if row.stage == "Quiet" and row.severity != "note"
-                for sid in row.subjects
-            }
             talkers = [voice.id for voice in self.voices if voice.kind not in NO_SPEECH]
             return sum(voice not in bad and bool(self.gates(voice)) for voice in talkers), len(talkers)
         if stage == "Rig":
-            bad = {
-                sid
-                for row in self.findings
-                if row.stage == "Rig" and row.severity != "note"
-                for sid in row.subjects
-            }
             return sum(device.id not in bad for device in self.show.devices), len(self.show.devices)
         if stage == "Cast":
-            bad = {
-                sid
-                for row in self.findings
-                if row.stage == "Cast" and row.severity != "note"
-                for sid in row.subjects
-            }
             placed = [party for party in self.show.parties if party.place is not None]
             return sum(row.at_m is not None and row.id not in bad for row in placed), len(placed)
         return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())

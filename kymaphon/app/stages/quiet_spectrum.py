@@ -26,6 +26,8 @@ from kymaphon.core.take.spectrum import Spectrum, floor_lines
 
 CORNERS = (40, 50, 60, 70, 80, 90, 100, 120, 150)
 LOWEST_HZ, HIGHEST_HZ = 20.0, 300.0
+CURVE_FROM_HZ = 26.0
+"""The curve is drawn from the picture's left edge on."""
 HEADINGS = ("Low cut at", "Off the room", "Off the voice", "Voice over room", "Of the room below it")
 HELP = (
     "Corner of the low cut, with the slope that is chosen",
@@ -111,7 +113,7 @@ class SpectrumPage(StagePage):
         if spectra is None:
             return
         voice, room = spectra
-        at = np.geomspace(LOWEST_HZ, 2000, 120)
+        at = np.geomspace(CURVE_FROM_HZ, 2000, 120)
         curve = gain_db(low_cut_sections(self.low_cut, voice.sample_rate_hz), at, voice.sample_rate_hz)
         self.picture.set_cut(
             self.low_cut.corner_hz, (at, curve), tentative=self.model.low_cut != self.low_cut

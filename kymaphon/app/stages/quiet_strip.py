@@ -97,6 +97,7 @@ class StripPage(StagePage):
 
     def _chosen(self, row: int) -> None:
         self.index = max(0, min(row, len(SORTS) - 1))
+        self.table.choose(self.index)
         self.why_changed.emit()
 
     def set_here(self, sort: Sort) -> tuple[StripPlace, Processing] | None:

@@ -128,6 +128,8 @@ class SpectrumPicture(QWidget):
         wide = plot.width() / (np.log2(HIGHEST_HZ / LOWEST_HZ) * 3)
         room = self.theme.color("room")
         room.setAlphaF(0.72)
+        painter.save()
+        painter.setClipRect(plot)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(room)
         for hertz, level in zip(self.middles, self.room, strict=True):
@@ -136,6 +138,7 @@ class SpectrumPicture(QWidget):
                 painter.drawRect(
                     QRectF(self._x(float(hertz)) - wide * 0.42, top, wide * 0.84, plot.bottom() - top)
                 )
+        painter.restore()
         points = [
             QPointF(self._x(float(hertz)), y(float(level)))
             for hertz, level in zip(self.middles, self.voice, strict=True)

@@ -20,14 +20,15 @@ from kymaphon.core.gate.settings import Ducker
 from kymaphon.core.gate.talk import Talk
 
 Floats = NDArray[np.float64]
-BETWEEN_DB = 6.0
-"""A ducker has one threshold; it lets go this far below it."""
 
 
 def ducker_turns(levels: Levels, ducker: Ducker, step_s: float) -> Turns:
     """When the music goes down and comes back, on a voice's detector in dBFS; shape (steps,)."""
     return turns(
-        levels, ducker.threshold_db, ducker.threshold_db - BETWEEN_DB, round(ducker.hold_ms / 1000 / step_s)
+        levels,
+        ducker.threshold_db,
+        ducker.threshold_db - number("ducker-between"),
+        round(ducker.hold_ms / 1000 / step_s),
     )
 
 

@@ -155,13 +155,14 @@ def choose_compressor(talk: Talk) -> tuple[Compressor, Derived]:
     """A compressor that evens this talker out: words as loud as the loud tenth come down to near the middle ones.
 
     The threshold is the level of the words' quieter half, the ratio what brings the loud tenth within `even-words` of it,
-    at least 1.5 and at most 4; made up by what it takes off the middle word.
+    within the usual bounds; made up by what it takes off the middle word.
     """
     levels = np.array([word.level_dbfs for word in talk.words])
     middle, loud = float(np.median(levels)), float(np.percentile(levels, 90))
     spread = loud - middle
     wanted = number("even-words")
-    ratio = min(4.0, max(1.5, round(spread / wanted * 2) / 2)) if spread > wanted else 1.5
+    least, most = number("compressor-least"), number("compressor-most")
+    ratio = min(most, max(least, round(spread / wanted * 2) / 2)) if spread > wanted else least
     bare = Compressor(threshold_db=round(middle, 1), ratio=ratio)
     taken = float(compressor_curve(np.array([middle]), bare)[0])
     left = spread - float(compressor_curve(np.array([loud]), bare)[0]) + taken
