@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
@@ -33,10 +34,10 @@ class _ShowCommand(QUndoCommand):
         self._document, self._before, self._after, self._merge = document, before, after, merge
 
     def redo(self) -> None:
-        self._document._take(self._after)
+        self._document._take_safely(self._after)
 
     def undo(self) -> None:
-        self._document._take(self._before)
+        self._document._take_safely(self._before)
 
     def id(self) -> int:
         return 1 if self._merge else -1
@@ -141,6 +142,13 @@ class Document(QObject):
                 self._accept(self._settled)
             else:
                 self._compute(self.show)
+
+    def _take_safely(self, show: Show) -> None:
+        """Takes a show over; an unexpected error is raised once Qt is out of the way: raised through it, it would end the program."""
+        try:
+            self._take(show)
+        except Exception as error:  # noqa: BLE001 - raised a moment later, where it is told
+            QTimer.singleShot(0, partial(self._failed, error))
 
     def _take(self, show: Show) -> None:
         self.previewing = ""

@@ -322,3 +322,25 @@ class TestSlowMachine:
         settle(slow)
         assert len(started) <= 3, "the first and the newest, not the eighteen between"
         assert slow.document.analysis.show.device("desk").settings["in1"].gain_db == 39
+
+
+def test_an_unexpected_error_in_an_edit_does_not_end_the_program(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Raised through the undo stack it would crash the interpreter; it comes a moment later, and the edit is kept."""
+    import kymaphon.app.document as module
+    from kymaphon.core.edits import SetValue
+    from kymaphon.core.graph import SettingRef
+
+    def broken(_show: object) -> None:
+        raise ZeroDivisionError("made for this test")
+
+    monkeypatch.setattr(module, "analyse", broken)
+    with qtbot.captureExceptions() as seen:
+        window.document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 12.0),), "turned")
+        qtbot.waitUntil(lambda: bool(seen), timeout=5000)
+    assert seen[0][0] is ZeroDivisionError
+    assert window.document.show.device("desk").settings["in1"].gain_db == 12.0
+    monkeypatch.undo()
+    window.document.undo_stack.undo()
+    assert window.document.analysis.show is window.document.show
