@@ -176,11 +176,6 @@ class GatePage(StagePage):
             self.say.emit(f"Word {number + 1}. Space plays it, B is before and after.")
         self.why_changed.emit()
 
-    def choose_word(self, number: int) -> None:
-        """Goes to a word."""
-        self.picture.go_to(number)
-        self.why_changed.emit()
-
     def _row_chosen(self, row: int) -> None:
         rows = self.model.rows()
         if 0 <= row < len(rows):

@@ -60,7 +60,6 @@ class QuietModel(QObject):
         self.by_hand = False
         self._wanted: object = None
         self._known: dict[object, Heard] = {}
-        self._trial: Trial | None = None
         self._stop = Event()
         self._reading = _Reading()
         _READINGS.append(self._reading)
@@ -170,7 +169,6 @@ class QuietModel(QObject):
 
     def _take(self, heard: Heard) -> None:
         self.heard = heard
-        self._trial = None
         self.heard_changed.emit()
         self._follow_show(force=True)
 
@@ -200,7 +198,7 @@ class QuietModel(QObject):
     @property
     def trial(self) -> Trial | None:
         design = self.design
-        return None if design is None else self._trial or design.trial
+        return None if design is None else design.trial
 
     def choose_preference(self, preference: Preference) -> None:
         """Another preference: its gate comes on screen."""

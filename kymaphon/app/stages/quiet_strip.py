@@ -12,7 +12,7 @@ from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
-from kymaphon.core.gate.chain import REASONS, brought_together, delay_ms, in_order, moved, words_of
+from kymaphon.core.gate.chain import REASONS, brought_together, delay_ms, moved, words_of
 from kymaphon.core.gate.dynamics import choose_compressor, choose_limiter
 from kymaphon.core.gate.places import StripPlace, missing_words
 from kymaphon.core.gate.settings import (
@@ -343,12 +343,6 @@ class StripPage(StagePage):
             "limiter": Limiter(),
         }
         return plain[sort]
-
-    def put_in_order(self) -> None:
-        """Every chain of this voice into its order."""
-        for strip in self.model.strips:
-            if tuple(in_order(strip.chain)) != strip.chain:
-                self.model.set_chain(strip, in_order(strip.chain), f"order of {strip.name}")
 
 
 def _words(row: Processing) -> str:

@@ -13,7 +13,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.gate.key import Levels
 from kymaphon.core.gate.machine import Turns, gate_turns, passing
 from kymaphon.core.gate.settings import Gate
-from kymaphon.core.gate.talk import Spans, Talk, detector_of
+from kymaphon.core.gate.talk import Talk, detector_of
 
 Floats = NDArray[np.float64]
 
@@ -252,8 +252,3 @@ def _without(turned: Turns, words: Floats) -> int:
     began = np.searchsorted(words[:, 0], turned.shut, side="left")
     over = np.searchsorted(words[:, 1], turned.opened, side="right")
     return int((began <= over).sum())
-
-
-def longest_pause_s(spans: Spans) -> float:
-    """The longest of some stretches, in seconds; none without any."""
-    return max((end - start for start, end in spans), default=0.0)
