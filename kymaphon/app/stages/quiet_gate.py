@@ -15,6 +15,7 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
 from kymaphon.core.gate.chain import run_chain
 from kymaphon.core.gate.explain import Saving, explain_word, savings
@@ -241,7 +242,7 @@ class GatePage(StagePage):
         if heard.study.kind is not None:
             notes.insert(0, f"The room: {heard.study.kind.words}.")
         since = model.turned_since()
-        if since is not None and abs(since) >= 0.5:
+        if since is not None and abs(since) >= number("gate-follows"):
             notes.append(
                 f"The gain was turned by {show_number(since, 'dB', sign=True)} since this take was made: record it again, or turn back."
             )

@@ -13,6 +13,8 @@ from kymaphon.core.gate.filters import equaliser_sections, key_sections, low_cut
 from kymaphon.core.gate.key import Signal, key_of
 from kymaphon.core.gate.machine import gate_turns, render
 from kymaphon.core.gate.settings import (
+    LEAST_DB,
+    MOST_DB,
     NAMES,
     ORDER,
     Compressor,
@@ -126,8 +128,13 @@ def delay_ms(chain: Sequence[Processing]) -> float:
 def shifted(gate: Gate, by_db: float) -> Gate:
     """The same gate at another point, where levels are so much higher."""
     return gate.model_copy(
-        update={"open_db": round(gate.open_db + by_db, 2), "close_db": round(gate.close_db + by_db, 2)}
+        update={"open_db": _within(gate.open_db + by_db), "close_db": _within(gate.close_db + by_db)}
     )
+
+
+def _within(level_db: float) -> float:
+    """A threshold as a show can hold it: what lies beyond would be saved, and not be read again."""
+    return round(min(max(level_db, LEAST_DB), MOST_DB), 2)
 
 
 def moved(row: Processing, by_db: float) -> Processing:
@@ -135,9 +142,9 @@ def moved(row: Processing, by_db: float) -> Processing:
     if isinstance(row, Gate):
         return shifted(row, by_db)
     if isinstance(row, Compressor | Ducker):
-        return row.model_copy(update={"threshold_db": round(row.threshold_db + by_db, 2)})
+        return row.model_copy(update={"threshold_db": _within(row.threshold_db + by_db)})
     if isinstance(row, Limiter):
-        return row.model_copy(update={"ceiling_db": round(row.ceiling_db + by_db, 2)})
+        return row.model_copy(update={"ceiling_db": _within(row.ceiling_db + by_db)})
     return row
 
 

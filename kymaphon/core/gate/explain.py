@@ -9,7 +9,7 @@ import numpy as np
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure
 from kymaphon.core.gate.chain import shifted
-from kymaphon.core.gate.settings import Gate
+from kymaphon.core.gate.settings import LONGEST_HOLD_MS, Gate
 from kymaphon.core.gate.verdict import Eaten, Trial, Verdict
 
 SAVE_STEP_DB = 0.5
@@ -119,7 +119,13 @@ def savings(trial: Trial, gate: Gate, number: int, room_loudest_db: float) -> tu
         text = f"An attack of {faster.attack_ms:g} ms instead of {gate.attack_ms:g} saves it."
         out.append(Saving("faster", faster, f"Attack {faster.attack_ms:g} ms", text))
     longer = _first(
-        trial, number, [gate.model_copy(update={"hold_ms": gate.hold_ms + ms}) for ms in LONGER_MS]
+        trial,
+        number,
+        [
+            gate.model_copy(update={"hold_ms": gate.hold_ms + ms})
+            for ms in LONGER_MS
+            if gate.hold_ms + ms <= LONGEST_HOLD_MS
+        ],
     )
     if longer is not None:
         more = longer.hold_ms - gate.hold_ms

@@ -12,7 +12,8 @@ from pydantic import Field, model_validator
 
 from kymaphon.core.model import Model
 
-Threshold = Annotated[float, Field(ge=-140, le=40)]
+LEAST_DB, MOST_DB, LONGEST_HOLD_MS = -140.0, 40.0, 5000.0
+Threshold = Annotated[float, Field(ge=LEAST_DB, le=MOST_DB)]
 Sort = Literal["low-cut", "equaliser", "gate", "compressor", "limiter", "ducker"]
 ORDER: tuple[Sort, ...] = ("low-cut", "gate", "equaliser", "compressor", "ducker", "limiter")
 """The order in which a chain does its work, and why is told by `chain.order_problems`."""
@@ -43,7 +44,7 @@ class Gate(Model):
         Threshold, Field(description="begins to close when it was below this for the hold")
     ] = -46.0
     attack_ms: Annotated[float, Field(ge=0, le=500)] = 2.0
-    hold_ms: Annotated[float, Field(ge=0, le=5000)] = 200.0
+    hold_ms: Annotated[float, Field(ge=0, le=LONGEST_HOLD_MS)] = 200.0
     release_ms: Annotated[float, Field(ge=0, le=5000)] = 150.0
     range_db: Annotated[
         float, Field(ge=0, le=LOWEST_DB, description="taken off when closed; 120: all of it")

@@ -272,3 +272,11 @@ def test_bad_presets_say_where(text: str, line: int, words: str) -> None:
     with pytest.raises(PresetProblem, match=words) as found:
         read_preset(text)
     assert found.value.line == line
+
+
+def test_thresholds_carried_anywhere_can_still_be_read() -> None:
+    """A show is saved without being checked again: what is carried over has to stay within what it can hold."""
+    for by in (-300.0, 300.0):
+        for row in (Gate(), Compressor(), Limiter(), Ducker()):
+            there = moved(row, by)
+            assert type(row).model_validate(there.model_dump()) == there
