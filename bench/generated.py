@@ -134,3 +134,64 @@ def big_rig(count: int) -> Show:
         if k > 1:
             cables.append({"from": f"desk{k - 1}.send1", "to": f"desk{k}.in9", "length_m": 20})
     return Show.model_validate({"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": cables})  # fmt: skip
+
+
+def remote_show(
+    remotes: int, voices: int, listeners: int, sends: int | None = None, *, routed: bool = True
+) -> tuple[Show, Catalogue]:
+    """Remote guests over codecs beside talkers in rooms, all on one large desk: who has ears is on a send of its own.
+
+    Args:
+        remotes: how many of the voices are far away; each listens as well.
+        listeners: how many hear, the remotes and one audience among them.
+        sends: of the desk; None for as many as there are listeners.
+        routed: whether the sends are set, each remote's with everybody but itself.
+    """  # fmt: skip
+    local = voices - remotes
+    ears = max(0, min(local, listeners - remotes - 1))
+    count = remotes + ears if sends is None else sends
+    show, catalogue = big_show(local, 1)
+    catalogue = catalogue.with_kinds(read_kind(big_desk(voices, max(count, 1))))
+    data = show.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    on = {"on": True} if routed else {"on": False}
+    settings: dict[str, Any] = {
+        f"in{i}>send{n}": {"on": False} for i in range(1, voices + 1) for n in range(1, count + 1)
+    }
+    for i in range(1, remotes + 1):
+        name, channel = f"far{i}", local + i
+        data["parties"].append({"id": name, "name": f"Far {i}", "kind": "remote", "speaks": True, "listens": True, "hears_on": f"tel{i}"})  # fmt: skip
+        data["devices"] += [
+            {"id": f"tel{i}", "kind": "phone", "party": name},
+            {"id": f"codec{i}", "kind": "call-codec"},
+        ]
+        data["cables"] += [
+            {"from": f"tel{i}.call-out", "to": f"codec{i}.far-in"},
+            {"from": f"codec{i}.near-out", "to": f"desk.in{channel}"},
+            {"from": f"codec{i}.far-out", "to": f"tel{i}.call-in"},
+        ]
+        data["wants"].append({"listener": "stream", "voice": name, "want": "hear"})
+        data["wants"].append({"listener": name, "voice": name, "want": "never"})
+        settings[f"in{channel}"] = {"gain_db": 0}
+        if i <= count:
+            data["cables"].append({"from": f"desk.send{i}", "to": f"codec{i}.near-in"})
+        for other in [f"v{n}" for n in range(1, local + 1)] + [f"far{n}" for n in range(1, remotes + 1)]:
+            if other != name:
+                data["wants"].append({"listener": name, "voice": other, "want": "hear"})
+        for n in range(1, voices + 1):
+            if i <= count and n != channel:
+                settings[f"in{n}>send{i}"] = dict(on)
+    for i in range(1, ears + 1):
+        send = remotes + i
+        data["devices"].append({"id": f"phones{i}", "kind": "headphones"})
+        party = next(row for row in data["parties"] if row["id"] == f"v{i}")
+        party.update({"listens": True, "hears_on": f"phones{i}"})
+        if send <= count:
+            data["cables"].append({"from": f"desk.send{send}", "to": f"phones{i}.in"})
+            settings[f"send{send}"] = {"fader_db": -18}
+            for n in range(1, voices + 1):
+                settings[f"in{n}>send{send}"] = dict(on)
+        for n in range(1, remotes + 1):
+            data["wants"].append({"listener": f"v{i}", "voice": f"far{n}", "want": "hear"})
+    desk = next(row for row in data["devices"] if row["id"] == "desk")
+    desk["settings"] = {**desk.get("settings", {}), **settings}
+    return Show.model_validate(data), catalogue

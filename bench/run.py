@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis cast rig level take gate
+python bench/run.py start analysis cast rig level take gate feeds
 """
 
 from __future__ import annotations
@@ -377,6 +377,53 @@ def bench_rig() -> None:
         )
 
 
+def bench_feeds() -> None:
+    """24 remotes, 40 voices, 30 listeners: full analysis, the cut finder with every remote hearing itself, the planner from nothing; and how
+    they grow.
+    """
+    from generated import remote_show
+
+    from kymaphon.core.analyse import analyse, without_rules
+    from kymaphon.core.edits import SetValue, apply_all
+    from kymaphon.core.feeds.planner import plan_feeds
+    from kymaphon.core.graph import SettingRef
+    from kymaphon.core.rules.feeds import own_voice_back
+
+    def timed(run: Callable[[], object], rounds: int = 3) -> float:
+        rows = []
+        for _ in range(rounds):
+            start = time.perf_counter()
+            run()
+            rows.append(1000 * (time.perf_counter() - start))
+        return median(rows)
+
+    sizes = ((24, 40, 30), (5, 8, 6), (10, 16, 12), (19, 32, 24), (38, 64, 48))
+    for remotes, voices, listeners in sizes:
+        show, catalogue = remote_show(remotes, voices, listeners)
+        local = voices - remotes
+        wrong = apply_all(
+            show,
+            tuple(
+                SetValue(SettingRef("desk", f"in{local + i}>send{i}", "on"), True)
+                for i in range(1, remotes + 1)
+            ),
+        )
+        bare, _ = remote_show(remotes, voices, listeners, routed=False)
+        analyse(show, catalogue)
+        whole = timed(lambda show=show, catalogue=catalogue: analyse(show, catalogue))
+        faulty = without_rules(wrong, catalogue)
+        cuts = timed(lambda faulty=faulty: list(own_voice_back(faulty)), 1)
+        found = list(own_voice_back(faulty))
+        plan = plan_feeds(bare, catalogue)
+        planned = timed(lambda bare=bare, catalogue=catalogue: plan_feeds(bare, catalogue))
+        goals = (" (goal 500)", " (goal 2000)", " (goal 2000)") if voices == 40 else ("", "", "")
+        print(
+            f"feeds: {remotes} remotes, {voices} voices, {listeners} listeners: analysis {whole:.0f} ms{goals[0]}; "
+            f"{len(found)} own voices back, cured in {cuts:.0f} ms{goals[1]}; planned and proven in {planned:.0f} ms{goals[2]}, "
+            f"{len(plan.mixes)} mixes, {len(plan.missing)} missing, {len(plan.unmet)} not as wanted; yardstick {yardstick_ms():.1f} ms"
+        )
+
+
 def main() -> None:
     """Runs the parts named, or all."""
     parts = {
@@ -387,6 +434,7 @@ def main() -> None:
         "level": bench_level,
         "take": bench_take,
         "gate": bench_gate,
+        "feeds": bench_feeds,
     }
     for name in sys.argv[1:] or parts:
         parts[name]()

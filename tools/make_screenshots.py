@@ -19,7 +19,12 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
+from kymaphon.app.stages.feeds_doing import DoingPage
+from kymaphon.app.stages.feeds_out import OutPage
 from kymaphon.app.window import Window
+from kymaphon.core.edits import Plug, SetValue
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Cable
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 
@@ -41,12 +46,6 @@ def cast_best(window: Window) -> None:
     window.cast.choose_view("best")
 
 
-def cast_bleed(window: Window) -> None:
-    window.go("Cast")
-    window.cast.choose_view("bleed")
-    window.cast.bleed.setCurrentIndex(window.cast.bleed.words.index(1, 3))
-
-
 def level(window: Window) -> None:
     window.go("Level")
 
@@ -60,11 +59,7 @@ def feeds_light(window: Window) -> None:
     window.swap_theme()
     window.go("Feeds")
     window.feeds.choose("stream", "mira")
-
-
-def level_light(window: Window) -> None:
-    window.swap_theme()
-    window.go("Level")
+    window.feeds.hearing.choose_below("response")
 
 
 def _level_view(window: Window, view: str) -> None:
@@ -132,14 +127,6 @@ def quiet_gate(window: Window) -> None:
     _quiet(window)
 
 
-def quiet_gate_light(window: Window) -> None:
-    """The school of 25 ms, at the first word that it eats."""
-    window.swap_theme()
-    _quiet(window)
-    window.quiet.page.table.chosen.emit(6, 0)
-    window.quiet.page.picture._next_eaten()
-
-
 def quiet_spectrum(window: Window) -> None:
     _quiet(window, "spectrum")
 
@@ -162,21 +149,58 @@ def quiet_strip_light(window: Window) -> None:
         _heard(window)
 
 
+def _planned(window: Window) -> None:
+    """Waits for the plan, which a worker makes."""
+    model = window.feeds.model
+    app = QApplication.instance()
+    assert app is not None
+    while not model.fresh or model.busy:
+        app.processEvents()
+        time.sleep(0.01)
+
+
+def feeds_plan(window: Window) -> None:
+    window.go("Feeds")
+    window.feeds.choose_view("plan")
+    _planned(window)
+
+
+def feeds_doing(window: Window) -> None:
+    window.go("Feeds")
+    window.feeds.choose_view("doing")
+    page = window.feeds.page
+    assert isinstance(page, DoingPage)
+    page.choose_sort("all")
+
+
+def feeds_circles(window: Window) -> None:
+    """The demo with one cable more: the software's monitor mix back into the desk, turned down a little."""
+    fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
+    window.document.apply(
+        (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader), "Monitor into the desk"
+    )
+    window.go("Feeds")
+    window.feeds.choose_view("circles")
+
+
+def feeds_out_light(window: Window) -> None:
+    window.swap_theme()
+    window.go("Feeds")
+    window.feeds.choose_view("out")
+    page = window.feeds.page
+    assert isinstance(page, OutPage)
+    while page.busy:
+        QApplication.processEvents()
+        time.sleep(0.01)
+
+
 def crosspoints(window: Window) -> None:
     window.go("Feeds")
-    window.feeds.toggle.setChecked(True)
+    window.feeds.choose_view("switches")
 
 
 def rig(window: Window) -> None:
     window.go("Rig")
-
-
-def rig_light(window: Window) -> None:
-    window.swap_theme()
-    window.go("Rig")
-    window.rig.fold("slipway")
-    window.rig.choose_view("devices")
-    window.rig.devices.setCurrentIndex(window.rig.devices.words.index(5, 0))
 
 
 def rig_routes(window: Window) -> None:
@@ -190,21 +214,21 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
     "cast-light": cast_light,
     "cast-best-dark": cast_best,
-    "cast-bleed-dark": cast_bleed,
     "rig-dark": rig,
-    "rig-light": rig_light,
     "rig-routes-light": rig_routes,
     "level-dark": level,
-    "level-light": level_light,
     "level-noise-dark": level_noise,
     "level-line-up-dark": level_line_up,
     "level-run-light": level_run,
     "quiet-gate-dark": quiet_gate,
-    "quiet-gate-light": quiet_gate_light,
     "quiet-spectrum-dark": quiet_spectrum,
     "quiet-strip-light": quiet_strip_light,
     "feeds-dark": feeds,
     "feeds-light": feeds_light,
+    "feeds-plan-dark": feeds_plan,
+    "feeds-doing-dark": feeds_doing,
+    "feeds-circles-dark": feeds_circles,
+    "feeds-out-light": feeds_out_light,
     "crosspoints-dark": crosspoints,
 }
 

@@ -101,6 +101,7 @@ class CastForms:
             Field("effort", "Speaks", "choice", party.effort if party else "normal", EFFORTS, tip="Used for talkers without a measured level."),
             Field("level_db_spl_1m", "Measured at 1 m (dB SPL)", "number", party.level_db_spl_1m if party else None, empty="not measured: the usual level"),
             Field("hears_on", "Listens on", "choice", party.hears_on if party else None, tuple(ears)),
+            Field("dim_db", "Programme dims under talkback by (dB)", "number", party.dim_db if party else None, empty="not dimmed"),
         )  # fmt: skip
 
         def take(values: dict[str, Any]) -> None:
@@ -131,6 +132,7 @@ class CastForms:
             Field("liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS),
             Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
             Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
+            Field("speakers_mute", "An open microphone mutes the loudspeakers", "check", place.speakers_mute if place else False),
             Field("wind_m_s", "Wind (m/s)", "number", place.wind_m_s if place else None, empty="none, or 5 where the noise is wind"),
         )  # fmt: skip
 

@@ -55,6 +55,10 @@ class _Answer(QObject):
     failed = Signal(object)
 
 
+_ANSWERS: list[_Answer] = []
+"""Kept for good: an analysis may still end when its document is gone."""
+
+
 class _Work(QRunnable):
     def __init__(self, show: Show, answer: _Answer) -> None:
         super().__init__()
@@ -83,6 +87,8 @@ class Document(QObject):
     def __init__(self, show: Show | None = None, path: Path | None = None, *, autosave: bool = True) -> None:
         super().__init__()
         self.show = show or Show()
+        self.opened = self.show
+        """The show as it was opened: what the rig is taken to stand at."""
         self.path = path
         self.undo_stack = QUndoStack(self)
         self.previewing = ""
@@ -94,6 +100,7 @@ class Document(QObject):
         self._slow = False
         self._waiting = False
         self._answer = _Answer()
+        _ANSWERS.append(self._answer)
         self._answer.done.connect(self._arrived)
         self._answer.failed.connect(self._failed)
         self._autosave = Autosave() if autosave else None
@@ -108,6 +115,11 @@ class Document(QObject):
     def unsaved(self) -> bool:
         """Whether anything would be lost if the program ended now."""
         return self._restored or not self.undo_stack.isClean() or len(self.show.log) != self._saved_log
+
+    @property
+    def settled(self) -> Analysis:
+        """The analysis of the show as it is, also while a preview is drawn."""
+        return self._settled
 
     @property
     def busy(self) -> bool:
@@ -213,6 +225,7 @@ class Document(QObject):
         analysis = analyse(show)
         self.undo_stack.clear()
         self.show, self.path, self.previewing = show, path, ""
+        self.opened = show
         self._wanted, self._waiting = show, False
         self.analysis = self._settled = analysis
         self._restored = restored

@@ -24,6 +24,7 @@ from kymaphon.app import state, theme
 from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.collecting import Collector
 from kymaphon.app.document import Document
+from kymaphon.app.feeds_menu import fill_feeds_menu
 from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.quiet_menu import fill_quiet_menu
@@ -258,6 +259,7 @@ class Window(QMainWindow):
         fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
         fill_level_menu(bar.addMenu("&Level"), action, self._gone_to_level, self._level_forms)
         fill_quiet_menu(bar.addMenu("&Quiet"), action, self._gone_to_quiet, lambda: self.takes)
+        fill_feeds_menu(bar.addMenu("&Feeds"), action, self._gone_to_feeds)
         take = bar.addMenu("&Take")
         action(
             take,
@@ -420,6 +422,10 @@ class Window(QMainWindow):
     def _gone_to_quiet(self) -> QuietStage:
         self.go("Quiet")
         return self.quiet
+
+    def _gone_to_feeds(self) -> FeedsStage:
+        self.go("Feeds")
+        return self.feeds
 
     def _level_forms(self) -> LevelForms:
         from kymaphon.app.level_forms import LevelForms

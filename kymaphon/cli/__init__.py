@@ -9,7 +9,8 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
-from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
@@ -85,7 +86,11 @@ def _parser() -> argparse.ArgumentParser:
             "Every microphone in its place: voice, room, bleed; the best spot and kind for a party.",
         ),
         ("rig", _rig, "The chain, power, earths, cable routes and controls; patch list in and out as .csv."),
-        ("feeds", _feeds, "Who hears what, at what level, how late."),
+        (
+            "feeds",
+            feeds,
+            "Who hears what, at what level, how late; feeds planned; tracks; the stream's budget.",
+        ),
         (
             "level",
             level,
@@ -104,6 +109,8 @@ def _parser() -> argparse.ArgumentParser:
             )
         if name == "level":
             add_level_options(row)
+        if name == "feeds":
+            add_feeds_options(row)
         if name == "cast":
             row.add_argument("--place", metavar="ID", help="only this place")
             row.add_argument(
@@ -247,7 +254,6 @@ def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
     from kymaphon.core.patching import merged
     from kymaphon.files.patch_file import read_patch
     from kymaphon.files.row_file import RowProblems
-    from kymaphon.files.show_file import write_show
 
     try:
         cables = read_patch(options.take_in, analysis.show, analysis.catalogue)
@@ -255,7 +261,7 @@ def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
         cables = _good_rows(problem, options)
     show = merged(analysis.show, cables).apply(analysis.show)
     done = analyse(show)
-    write_show(options.output, show)
+    save(show, options.show, options.output)
     return done
 
 
@@ -308,70 +314,6 @@ def _kinds(options: argparse.Namespace) -> int:
             print(f"{kind.id:20} {kind.group:12} {kind.name}")
         print(f"{len(shelf)} of your own in {shelf_path()}")
     return 0
-
-
-def _feeds(options: argparse.Namespace) -> int:
-    analysis = load(options.show)
-    if options.json:
-        print_json({"feeds": feeds_json(analysis), "circles": circles_json(analysis)})
-        return 0
-    from kymaphon.core.sheet import VERDICT_WORDS, feed_words
-
-    for listener in analysis.listeners:
-        print(listener.name)
-        for voice in analysis.voices:
-            feed = analysis.feeds[listener.id, voice.id]
-            flag = " " if feed.well else "!"
-            words = feed_words(feed) if feed.gain_db is not None else VERDICT_WORDS[feed.verdict]
-            print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
-    return 0
-
-
-def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
-    """Every pair of listener and voice with all its ways."""
-    from kymaphon.core.derive import UNIT_KEYS
-    from kymaphon.core.routing import echo_class
-
-    rows = []
-    for feed in analysis.feeds.values():
-        row: dict[str, Any] = {
-            "listener": feed.listener,
-            "voice": feed.voice,
-            "want": feed.want,
-            "wanted_gain_db": feed.wanted_gain_db,
-            "gain_db": None if feed.gain_db is None else round(feed.gain_db, 4),
-            "delay_ms": None if feed.delay_ms is None else round(feed.delay_ms, 4),
-            "verdict": feed.verdict,
-            "unstable": feed.unstable,
-            "own_voice_class": echo_class(feed.delay_ms or 0.0) if feed.verdict == "back" else None,
-        }
-        if feed.level_db is not None:
-            row["level" + UNIT_KEYS[feed.unit]] = round(feed.level_db, 4)
-        offset = (
-            None
-            if feed.path is None or feed.level_db is None or feed.gain_db is None
-            else feed.level_db - feed.gain_db
-        )
-        source = analysis.graph.mouths[feed.voice][1].value
-        row["paths"] = [
-            {
-                "nodes": list(path.node_ids),
-                "gain_db": round(source + path.gain_db - (offset or 0.0), 4),
-                "delay_ms": round(path.delay_ms, 4),
-            }
-            for arrival in analysis.arrivals(feed.listener, feed.voice)
-            for path in arrival.paths
-        ]
-        rows.append(row)
-    return rows
-
-
-def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
-    """Every circle of the rig that is worth listing."""
-    return [
-        {"nodes": list(path.node_ids), "gain_db": round(path.gain_db, 4), "delay_ms": round(path.delay_ms, 4)}
-        for path in analysis.circles.paths
-    ]
 
 
 def _sheet(options: argparse.Namespace) -> int:

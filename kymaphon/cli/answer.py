@@ -7,6 +7,7 @@ from typing import Any
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.show import Show
 
 
 class Unusable(Exception):
@@ -17,6 +18,16 @@ def load(path: str) -> Analysis:
     from kymaphon.files.show_file import read_show
 
     return analyse(read_show(path))
+
+
+def save(show: Show, given: str, output: str) -> None:
+    """Writes a changed show. Its takes are still found where the file given was. Raises FileProblem."""
+    from pathlib import Path
+
+    from kymaphon.files.show_file import write_show
+    from kymaphon.files.takes import rehomed
+
+    write_show(output, rehomed(show, Path(given).parent, Path(output).parent))
 
 
 def print_json(data: Any) -> None:

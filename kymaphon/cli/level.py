@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import Any
 
-from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.cli.answer import Unusable, load, print_json, save
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 
@@ -83,14 +83,13 @@ def _voice(analysis: Analysis, source: str) -> str:
     return voice
 
 
-def _written(analysis: Analysis, edits: Any, output: str | None) -> list[str]:
+def _written(analysis: Analysis, edits: Any, options: argparse.Namespace) -> list[str]:
     from kymaphon.core.edits import apply_all
-    from kymaphon.files.show_file import write_show
 
-    if not output:
+    if not options.output:
         return []
-    write_show(output, apply_all(analysis.show, tuple(edits)))
-    return [f"written: {output}"]
+    save(apply_all(analysis.show, tuple(edits)), options.show, options.output)
+    return [f"written: {options.output}"]
 
 
 def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
@@ -101,7 +100,7 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
         plan = line_up(analysis, voices, school=options.faders)
     except ValueError as error:
         raise Unusable(str(error)) from error
-    done = _written(analysis, plan.edits, options.output)
+    done = _written(analysis, plan.edits, options)
     if options.json:
         print_json({"line_up": plan.to_json(), "done": done})
         return 0
@@ -137,7 +136,7 @@ def _safety(analysis: Analysis, options: argparse.Namespace) -> int:
         copy = safety_copy(analysis, _voice(analysis, options.source), options.safety)
     except ValueError as error:
         raise Unusable(str(error)) from error
-    done = _written(analysis, copy.edits, options.output) if copy.possible else []
+    done = _written(analysis, copy.edits, options) if copy.possible else []
     if options.json:
         print_json({"safety": copy.to_json(), "done": done})
         return 0

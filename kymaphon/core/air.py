@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 LEAK_REFERENCE_M = 0.3
 """Distance from the head at which a kind states its headphone leak."""
 
+MUTED = "an open microphone mutes the loudspeakers"
 AIR = frozenset(
     ("speaks into", "bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
 )
@@ -167,12 +168,14 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
                     draft.unknown.append(f"{device.name or kind.name} into {mic.name}: no position")
                     continue
                 parts, metres = loudspeaker_parts(device, kind, mic, place)
+                muted = MUTED if place is not None and place.speakers_mute else ""
                 draft.join(
                     f"{device.id}.{port.id}",
                     target,
                     parts,
                     delays=_travel(metres),
                     label="loudspeaker into microphone",
+                    broken=muted,
                 )
 
 

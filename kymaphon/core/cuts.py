@@ -1,22 +1,30 @@
 """Which switches to open so that something bad is gone and everything wanted is still there; and which to
 close to bring something.
+
+An integer programme (scipy's `milp`) over the switches, whose rows are found as they are needed: a bad way that is still there after a cut asks
+for one of its switches; a want that a cut breaks forbids the switches that break it together. Both only ever rule out
+what really fails, so what comes out last is the fewest, and of those the least harmful.
 """
 
 from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+
+import numpy as np
 
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import SettingRef, SignalGraph, Switch
-from kymaphon.core.paths import PathThrough
+from kymaphon.core.paths import PathThrough, strongest_path
 from kymaphon.core.transfer import Transfer
 
-MOST_TOGETHER = 3
-MOST_TRIED = 120
-"""So many sets of one size are tried at most."""
+MOST_ROUNDS = 40
+"""So often the programme is solved at most; each round rules out at least what the last one chose."""
+MOST_HARMFUL = 5
+"""Where nothing cures without breaking a want, so many rounds look for the set that breaks fewest: it only names what stands in the way."""
 Bad = Callable[[Transfer], list[list[PathThrough]]]
+Refs = frozenset[SettingRef]
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,92 +92,285 @@ def switches_on(paths: Iterable[PathThrough]) -> list[Switch]:
     return sorted(found.values(), key=lambda switch: switch.ref.field == "mute")
 
 
+class NoSwitch(Exception):
+    """A bad way runs through no switch at all: nothing that can be switched takes it away."""
+
+
+@dataclass
+class _Learnt:
+    """What is known so far of one question: the rows of the integer programme."""
+
+    whole: Transfer
+    bad: Bad
+    kept: list[Kept]
+    spare: list[Kept]
+    steady: bool
+    candidates: dict[SettingRef, Switch] = field(default_factory=dict)
+    must_hit: list[tuple[Refs, Refs]] = field(default_factory=list)
+    """Once the first are open, one of the second has to be as well."""
+    breaking: list[tuple[Refs, Kept]] = field(default_factory=list)
+    silencing: list[tuple[Refs, Kept]] = field(default_factory=list)
+
+    def learn(self, groups: list[list[PathThrough]], opened: Refs = frozenset()) -> None:
+        """Takes in bad ways that are there with some switches open. Raises NoSwitch where one runs through no switch at all.
+
+        Opening more switches can make something bad that was not: of three arrivals the weaker two, once the first is gone. So a
+        bad way counts only together with what was open when it was found, unless it is known to be bad whatever else is.
+        """
+        for group in groups:
+            switches = switches_on(group)
+            if not switches and (self.steady or not opened):
+                raise NoSwitch
+            given = frozenset() if self.steady else opened
+            self.must_hit.append((given, frozenset(switch.ref for switch in switches)))
+            for switch in switches:
+                self.candidates.setdefault(switch.ref, switch)
+
+    def look(self, refs: Refs, *, every: bool = False) -> Cut | None:
+        """What these switches do together; None, and wiser, where something bad is left.
+
+        Args:
+            every: whether to tell every want that they break, instead of the first.
+        """
+        cut = self.whole.without(refs)
+        left = self.bad(cut)
+        if left:
+            self.learn(left, refs)
+            return None
+        losing = lost(self.whole, cut, refs, self.kept)
+        breaks = tuple(losing) if every else tuple(itertools.islice(losing, 1))
+        silences = () if breaks else tuple(lost(self.whole, cut, refs, self.spare))
+        order = list(self.candidates)
+        switches = tuple(self.candidates[ref] for ref in sorted(refs, key=order.index))
+        return Cut(switches, breaks, silences, self.behind(refs))
+
+    def behind(self, refs: Iterable[SettingRef]) -> int:
+        """How many points of the rig lie behind these switches."""
+        starts = [self.whole.graph.edges[i].target for ref in refs for i in self.whole.graph.switched[ref]]
+        return len(reachable(self.whole.graph, starts, backward=False))
+
+    def least(self, refs: Refs, row: Kept) -> Refs:
+        """As few of these switches as still break a pair together."""
+        held = set(refs)
+        for ref in sorted(refs, key=repr):
+            fewer = frozenset(held - {ref})
+            if any(lost(self.whole, self.whole.without(fewer), fewer, [row])):
+                held = set(fewer)
+        return frozenset(held)
+
+
 def fewest_cuts(
-    whole: Transfer, bad: Bad, kept: list[Kept], spare: list[Kept], *, most: int = 3
+    whole: Transfer,
+    bad: Bad,
+    kept: list[Kept],
+    spare: list[Kept],
+    *,
+    most: int = 3,
+    steady: bool = False,
+    alone: bool = False,
 ) -> list[Cut]:
     """The smallest sets of switches that leave nothing bad, the least harmful first.
-
-    A set can only cure if it has a switch on each bad way that is known, so only such sets are tried; what is still bad after
-    one was tried is learnt, and rules out others.
 
     Args:
         bad: the bad ways of a rig, in groups: of each group at least one way must go. Nothing when all is well.
         kept: wanted pairs that must stay whole.
         spare: pairs that are heard though nobody asked; a cut that leaves more of them alone is the less harmful.
+        alone: only single switches are looked for; nothing where none does it.
+        steady: whether what is bad is so whatever else is open, such as a way above a floor; then fewer tries are needed.
 
     Returns:
-        Sets that keep every want. If there is none up to `MOST_TOGETHER`, the one that breaks fewest wants, so that the caller can
+        Sets that keep every want. If there is none, the one that breaks fewest wants of those looked at, so that the caller can
         name what stands in the way; nothing at all where some bad way has no switch in it.
     """
-    candidates: dict[SettingRef, Switch] = {}
-    must_hit: list[frozenset[SettingRef]] = []
-
-    def learn(groups: list[list[PathThrough]]) -> bool:
-        for group in groups:
-            switches = switches_on(group)
-            if not switches:
-                return False
-            must_hit.append(frozenset(switch.ref for switch in switches))
-            for switch in switches:
-                candidates.setdefault(switch.ref, switch)
-        return True
-
-    if not learn(bad(whole)):
+    known = _Learnt(whole, bad, kept, spare, steady)
+    try:
+        known.learn(bad(whole))
+        if not known.must_hit:
+            return []
+        cuts = _single(known)
+        if not cuts and alone:
+            return []
+        cuts = cuts or _together(known, most)
+        if not cuts:
+            return _harmful(known)
+    except NoSwitch:
         return []
-    harmful: list[Cut] = []
-    for size in range(1, MOST_TOGETHER + 1):
-        clean: list[Cut] = []
-        tried: set[frozenset[SettingRef]] = set()
-        for refs in _hitting_sets(candidates, must_hit, size, tried):
-            cut = whole.without(refs)
-            left = bad(cut)
-            if left:
-                if not learn(left):
-                    return []
-                continue
-            behind = reachable(whole.graph, _behind(whole.graph, refs), backward=False)
-            breaks = lost(cut, [row for row in kept if not behind.isdisjoint(row.ears)])
-            silences = () if breaks else lost(cut, [row for row in spare if not behind.isdisjoint(row.ears)])
-            switches = tuple(candidates[ref] for ref in sorted(refs, key=list(candidates).index))
-            (harmful if breaks else clean).append(Cut(switches, breaks, silences, len(behind)))
-        if clean:
-            return sorted(clean, key=lambda cut: (len(cut.silences), cut.disturbs, _mutes(cut)))[:most]
-    return sorted(harmful, key=lambda cut: (len(cut.breaks), len(cut.switches), cut.disturbs))[:1]
-
-
-def _hitting_sets(
-    candidates: dict[SettingRef, Switch],
-    must_hit: list[frozenset[SettingRef]],
-    size: int,
-    tried: set[frozenset[SettingRef]],
-) -> Iterator[frozenset[SettingRef]]:
-    """Sets of just so many candidates that hit every set known; takes in what is learnt between one and the next."""
-    while True:
-        for together in itertools.combinations(list(candidates), size):
-            refs = frozenset(together)
-            if refs not in tried and all(not refs.isdisjoint(row) for row in must_hit):
-                tried.add(refs)
-                yield refs
-                break
-        else:
-            return
-        if len(tried) > MOST_TRIED:
-            return
+    return sorted(cuts, key=lambda cut: (len(cut.silences), cut.disturbs, _mutes(cut)))[:most]
 
 
 def _mutes(cut: Cut) -> int:
     return sum(switch.ref.field == "mute" for switch in cut.switches)
 
 
-def _behind(graph: SignalGraph, refs: frozenset[SettingRef]) -> list[int]:
-    """Where the edges lead that these settings switch."""
-    return [graph.edges[i].target for ref in refs for i in graph.switched[ref]]
+def _single(known: _Learnt) -> list[Cut]:
+    """Single switches that cure and keep every want: simply tried, as loading a solver for them would take longer."""
+    clean: list[Cut] = []
+    tried: set[SettingRef] = set()
+    while True:
+        rest = [
+            ref
+            for ref in known.candidates
+            if ref not in tried and all(ref in row for given, row in known.must_hit if given <= {ref})
+        ]
+        if not rest:
+            return clean
+        tried.add(rest[0])
+        cut = known.look(frozenset(rest[:1]))
+        if cut is None:
+            continue
+        if cut.breaks:
+            known.breaking += [(frozenset(rest[:1]), row) for row in cut.breaks]
+        else:
+            clean.append(cut)
 
 
-def lost(transfer: Transfer, kept: list[Kept]) -> tuple[Kept, ...]:
-    """Which of the wanted pairs no longer reach their floor."""
-    onward = {ear: transfer.best_gain_to(ear) for ear in {ear for row in kept for ear in row.ears}}
-    return tuple(row for row in kept if max(onward[ear][row.mouth] for ear in row.ears) < row.floor_db)
+def _together(known: _Learnt, most: int) -> list[Cut]:
+    """The smallest sets of more than one switch, by the integer programme; nothing where no set keeps every want."""
+    clean: list[Cut] = []
+    apart: list[Refs] = []
+    for _ in range(MOST_ROUNDS):
+        refs = _solve(known, apart)
+        if refs is None or (clean and len(refs) > len(clean[0].switches)):
+            return clean
+        cut = known.look(refs, every=True)
+        if cut is None:
+            continue
+        if cut.breaks:
+            known.breaking += [(known.least(refs, row), row) for row in cut.breaks]
+            continue
+        if _silent_anew(known, refs, cut):
+            continue
+        clean.append(cut)
+        apart.append(refs)
+        if len(clean) == most:
+            return clean
+    return clean
+
+
+def _silent_anew(known: _Learnt, refs: Refs, cut: Cut) -> bool:
+    """Takes in what pairs these switches silence; whether the programme did not know of one."""
+    foreseen = {id(row) for subset, row in known.silencing if subset <= refs}
+    fresh = [row for row in cut.silences if id(row) not in foreseen]
+    known.silencing += [(known.least(refs, row), row) for row in fresh]
+    return bool(fresh)
+
+
+def _harmful(known: _Learnt) -> list[Cut]:
+    """The set that cures and breaks the fewest wants, as far as `MOST_HARMFUL` rounds tell."""
+    best: Cut | None = None
+    for _ in range(MOST_HARMFUL):
+        refs = _solve(known, [], wants_may_break=True)
+        if refs is None:
+            break
+        cut = known.look(refs, every=True)
+        if cut is None:
+            continue
+        if best is None or (len(cut.breaks), len(cut.switches)) < (len(best.breaks), len(best.switches)):
+            best = cut
+        foreseen = {id(row) for subset, row in known.breaking if subset <= refs}
+        fresh = [row for row in cut.breaks if id(row) not in foreseen]
+        if not fresh:
+            return [cut]
+        known.breaking += [(known.least(refs, row), row) for row in fresh]
+    return [best] if best is not None else []
+
+
+def _solve(known: _Learnt, apart: list[Refs], *, wants_may_break: bool = False) -> Refs | None:
+    """One round of the integer programme: as few switches as the rows allow, then as few pairs silenced, then as little disturbed.
+
+    Args:
+        apart: sets that were chosen already; none of them may lie in the next.
+        wants_may_break: each broken want then costs more than all switches together, instead of being forbidden.
+
+    Returns:
+        The switches; None where the rows allow no set.
+    """
+    from scipy.optimize import Bounds, LinearConstraint, milp
+
+    order = list(known.candidates)
+    place = {ref: i for i, ref in enumerate(order)}
+    spare = list({id(row): row for _, row in known.silencing}.values())
+    wants = list({id(row): row for _, row in known.breaking}.values()) if wants_may_break else []
+    at = {id(row): len(order) + i for i, row in enumerate([*spare, *wants])}
+    count = len(order) + len(at)
+    rows, low, high = [], [], []
+
+    def add(
+        refs: Refs, least: float, at_most: float, yields: int | None = None, less: Refs = frozenset()
+    ) -> None:
+        row = np.zeros(count)
+        row[[place[ref] for ref in refs]] = 1
+        row[[place[ref] for ref in less]] -= 1
+        if yields is not None:
+            row[yields] = -1
+        rows.append(row)
+        low.append(least)
+        high.append(at_most)
+
+    for given, refs in dict.fromkeys(known.must_hit):
+        add(refs, 1 - len(given), np.inf, less=given)
+    for refs in apart:
+        add(refs, -np.inf, len(refs) - 1)
+    for refs, row in known.silencing:
+        add(refs, -np.inf, len(refs) - 1, at[id(row)])
+    if wants_may_break:
+        for refs, row in known.breaking:
+            add(refs, -np.inf, len(refs) - 1, at[id(row)])
+    else:
+        # Whose want it is does not matter then; what is forbidden already forbids all that holds it.
+        sets = {refs for refs, _ in known.breaking}
+        for refs in sorted(sets, key=lambda row: sorted(place[ref] for ref in row)):
+            if not any(other < refs for other in sets):
+                add(refs, -np.inf, len(refs) - 1)
+    one = 2.0 + len(spare)
+    points = len(known.whole.graph.nodes)
+    cost = np.ones(count)
+    for i, ref in enumerate(order):
+        # Less than one pair silenced, whatever is chosen: only between sets that are alike otherwise.
+        slight = 0.0 if wants_may_break else known.behind([ref]) / points + (ref.field == "mute") / 2
+        cost[i] = one + slight / (2 * len(order))
+    cost[len(order) + len(spare) :] = one * (len(order) + 1)
+    # Where wants break, only how many is asked; a hundredth tells one want from the next, and is found much sooner.
+    gap = 1e-2 if wants_may_break else 1e-4
+    found = milp(
+        cost,
+        constraints=LinearConstraint(np.array(rows), low, high),
+        integrality=np.ones(count),
+        bounds=Bounds(0, 1),
+        options={"mip_rel_gap": gap},
+    )
+    if found.x is None:
+        return None
+    return frozenset(ref for ref, value in zip(order, found.x, strict=False) if value > 0.5)
+
+
+def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[Kept]) -> Iterator[Kept]:
+    """Which pairs no longer reach their floor in a rig with some switches opened.
+
+    Only those are looked at anew whose best way ran through one of these switches.
+
+    Args:
+        whole: the rig before.
+        cut: the rig with `refs` opened.
+    """
+    return (row for row in kept if not _holds(whole, row, refs) and not reaches(cut, row))
+
+
+def reaches(transfer: Transfer, row: Kept) -> bool:
+    """Whether a pair reaches its floor."""
+    return max(transfer.best_gain_to(ear)[row.mouth] for ear in row.ears) >= row.floor_db
+
+
+def _holds(whole: Transfer, row: Kept, refs: Refs) -> bool:
+    """Whether a pair's best way runs through none of these switches, and so is as it was."""
+    if row not in whole.best_ways:
+        ear = max(row.ears, key=lambda ear: whole.best_gain_to(ear)[row.mouth])
+        enough = whole.best_gain_to(ear)[row.mouth] >= row.floor_db
+        path = strongest_path(whole, row.mouth, ear) if enough and ear != row.mouth else None
+        on = None if path is None else {switch.ref for step in path.steps() for switch in step.switches}
+        whole.best_ways[row] = on
+    switches = whole.best_ways[row]
+    return switches is not None and switches.isdisjoint(refs)
 
 
 def closers(
@@ -181,6 +382,17 @@ def closers(
     most: int = 2,
 ) -> list[Switch]:
     """Single open switches that would bring a voice to its listener without doing harm."""
+    good = []
+    for switch in doors(graph, mouth, ears):
+        if is_fine(Transfer(flipped(graph, [switch.ref]))):
+            good.append(switch)
+            if len(good) == most:
+                break
+    return good
+
+
+def doors(graph: SignalGraph, mouth: int, ears: tuple[int, ...]) -> Iterator[Switch]:
+    """Open switches between what a voice reaches and what leads to its listener, each once."""
     forward = reachable(graph, [mouth], backward=False)
     backward = reachable(graph, list(ears), backward=True)
     found: dict[SettingRef, Switch] = {}
@@ -189,13 +401,7 @@ def closers(
         if edge.broken or len(shut) != 1 or edge.source not in forward or edge.target not in backward:
             continue
         found.setdefault(shut[0].ref, shut[0])
-    good = []
-    for switch in found.values():
-        if is_fine(Transfer(flipped(graph, [switch.ref]))):
-            good.append(switch)
-            if len(good) == most:
-                break
-    return good
+    yield from found.values()
 
 
 def reachable(graph: SignalGraph, starts: list[int], *, backward: bool) -> set[int]:

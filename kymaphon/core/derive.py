@@ -27,6 +27,9 @@ UNIT_KEYS = {
     "h": "_h",
     "min": "_min",
     "ms": "_ms",
+    "bytes": "_bytes",
+    "kbit/s": "_kbps",
+    "Mbit/s": "_mbps",
     "Hz": "_hz",
     "m": "_m",
     "mA": "_ma",
@@ -38,7 +41,19 @@ UNIT_KEYS = {
     "%": "_percent",
     "": "",
 }
-_DECIMALS = {"": 0, "\u00b0": 0, "%": 0, "m": 2, "V": 1, "mA": 1, "Hz": 0, "ohm": 0, "kohm": 2}
+_DECIMALS = {
+    "": 0,
+    "\u00b0": 0,
+    "%": 0,
+    "m": 2,
+    "V": 1,
+    "mA": 1,
+    "Hz": 0,
+    "ohm": 0,
+    "kohm": 2,
+    "bytes": 0,
+    "kbit/s": 0,
+}
 
 
 def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:

@@ -257,16 +257,21 @@ class DeviceBuilder:
         if isinstance(path.gain_db, tuple):
             default = path.default_gain_db if path.default_gain_db is not None else path.gain_db[1]
             value = default if setting.gain_db is None else setting.gain_db
-            name = path.name or f"{path.source} to {path.target}"
+            name = path.name or self._ends(path)
             low, high = path.gain_db
             knob = Knob(self.ref(path.key, "gain_db"), f"{self.name}, {name}", value, low, high, 1.0)
             return [_set_gain(name, value, self._origin(setting.gain_db, path.gain_db))], [knob]
         if path.gain_db:
-            name = path.name or f"{path.source} to {path.target}"
+            name = path.name or self._ends(path)
             return [
                 Derived(f"{self.name}, {name}", path.gain_db, "dB", source=f"device data: {self.kind.name}")
             ], []
         return [], []
+
+    def _ends(self, path: Path) -> str:
+        """A path by the names of its two ends: `channel 5 to send 1`."""
+        rows = (self.kind.port(end) or _bus(self.kind, end) for end in (path.source, path.target))
+        return " to ".join(row.name for row in rows)
 
     def _source_node(self, path: Path, port: Port | None, setting: Setting, side: str) -> str:
         base = f"{self.device.id}.{path.source}{side}"

@@ -188,6 +188,16 @@ class SignalGraph:
                 rows[after].append((i, node, gain))
         return tuple(tuple(row) for row in rows)
 
+    def only(self, live: tuple[int, ...]) -> SignalGraph:
+        """The same rig, with signal through these edges and no others, whatever their switches say.
+
+        Args:
+            live: positions of edges.
+        """
+        cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
+        cut.__dict__["live"] = live
+        return cut
+
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
         """The same rig, with no signal through any edge that one of these settings switches."""
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)

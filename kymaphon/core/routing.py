@@ -30,8 +30,9 @@ IN_STEP_BELOW_DB = 40.0
 """Ways weaker than this against the strongest are taken as powers in a total: in step they could change it
 by 0.09 dB at most.
 """
-SEVERAL_DB = 0.3
-"""A total this much above the strongest way means that others are near enough to matter."""
+SEVERAL_DB = 0.1
+"""A total this much above the strongest way means that others are near enough to matter: four ways in step that come to the
+three-to-one difference together are powers that add 0.12 dB."""
 SILENT_GAIN_DB = -120.0
 """Everything below this against the mark is reported as not there at all."""
 
@@ -173,7 +174,7 @@ def _measure(
         if not unstable:
             gain = total_gain_db(power, arrivals)
         twice = second_arrival(arrivals) is not None
-    late = late_return(arrivals, offset) if own else None
+    late = late_return(arrivals, offset, at_once_ms(feed.want)) if own else None
     if late is not None:
         path, gain = late.paths[0], late.gain_db
     astray = mouth in microphoned and only_bleeds(path)
@@ -187,7 +188,12 @@ def _measure(
     )  # fmt: skip
 
 
-def late_return(arrivals: tuple[Arrival, ...], offset_db: float) -> Arrival | None:
+def at_once_ms(want: WantKind) -> float:
+    """Up to where an own voice counts as at once: whoever must not have it back is told sooner than who monitors it directly."""
+    return number("delay-colours" if want == "never" else "delay-direct")
+
+
+def late_return(arrivals: tuple[Arrival, ...], offset_db: float, at_once: float) -> Arrival | None:
     """The strongest arrival of somebody's own voice that comes back late enough, and loud enough, to be noticed.
 
     What comes back within the time of a blur only colours what is heard at once, so there it counts only when it is not
@@ -196,8 +202,9 @@ def late_return(arrivals: tuple[Arrival, ...], offset_db: float) -> Arrival | No
 
     Args:
         offset_db: level of the voice less the listener's mark, added to an arrival's gain.
+        at_once: what comes back sooner than this, in ms, is no return.
     """
-    at_once, blur = number("delay-colours"), number("delay-blurred")
+    blur = number("delay-blurred")
     direct = max((row.gain_db for row in arrivals if row.delay_ms <= at_once), default=-math.inf)
     for row in arrivals:
         masked = row.delay_ms <= blur and direct - row.gain_db > number("double-difference")

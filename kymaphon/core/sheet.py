@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.ends import end_of
 from kymaphon.core.findings import Finding
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
@@ -90,6 +91,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
         strips_table(analysis),
         controls_table(analysis),
         _feeds(analysis),
+        tracks_table(analysis),
     ]
     tables.extend(_ladders(analysis))
     subtitle = show.subtitle
@@ -110,6 +112,18 @@ def tasks(analysis: Analysis) -> Table:
     """What was put on the list: to be ticked before air."""
     rows = tuple(("done" if task.done else "\u2013", task.text) for task in analysis.show.tasks)
     return Table("To do before air", ("", "What"), rows)
+
+
+def tracks_table(analysis: Analysis) -> Table:
+    """What each recorder track gets, as it was taken over."""
+    rows = []
+    for row in analysis.show.tracks:
+        try:
+            source = end_of(analysis.show, analysis.catalogue, row.source).name if row.source else "\u2013"
+        except KeyError:
+            source = row.source or "\u2013"
+        rows.append((row.name or row.id, source))
+    return Table("Recorder tracks", ("Track", "Records"), tuple(rows))
 
 
 def line_up_table(analysis: Analysis) -> Table:

@@ -10,6 +10,7 @@ from pydantic import AwareDatetime, Field, model_validator
 
 from kymaphon.core.catalogue.kind import Kind
 from kymaphon.core.catalogue.parts import Feed
+from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.gate.settings import Chain
 from kymaphon.core.model import (
     Degrees,
@@ -85,6 +86,9 @@ class Place(Model):
     wind_m_s: Annotated[
         float | None, Field(ge=0, le=40, description="wind speed; left out: assumed where the noise is wind")
     ] = None
+    speakers_mute: Annotated[
+        bool, Field(description="an open microphone here mutes the loudspeakers here")
+    ] = False
     noises: tuple[NoiseSpot, ...] = ()
     surfaces: tuple[Surface, ...] = ()
     runs: Annotated[tuple[PowerRun, ...], Field(description="mains leads, dimmed leads, lamps")] = ()
@@ -119,6 +123,10 @@ class Party(Model):
     effort: Effort = "normal"
     level_db_spl_1m: Annotated[
         float | None, Field(ge=0, le=160, description="measured at 1 m; instead of effort")
+    ] = None
+    dim_db: Annotated[
+        float | None,
+        Field(ge=0, le=60, description="so far the programme goes down in these ears while the crew talks"),
     ] = None
 
 
@@ -323,6 +331,10 @@ class Show(Model):
     cables: tuple[Cable, ...] = ()
     wants: tuple[Want, ...] = ()
     tracks: tuple[Track, ...] = ()
+    recording: Annotated[Recording | None, Field(description="left out: a mix, 24 bit")] = None
+    streaming: Annotated[Streaming | None, Field(description="left out: nothing is known of the network")] = (
+        None
+    )
     circuits: tuple[Circuit, ...] = ()
     rundown: tuple[Segment, ...] = ()
     takes: tuple[Take, ...] = ()

@@ -116,7 +116,7 @@ class Transfer:
         """Spectral radius of |A| inside each of `circles`: below one, no phases can make it howl (Perron,
         Frobenius).
         """
-        return [_spectral_radius(self._block(part)) for part in self.circles]
+        return [_spectral_radius(self.block(part)) for part in self.circles]
 
     @cached_property
     def unstable(self) -> frozenset[int]:
@@ -124,7 +124,7 @@ class Transfer:
         pairs = zip(self.circles, self.radius, strict=True)
         return frozenset(node for part, radius in pairs if radius >= 1 for node in part)
 
-    def _block(self, part: Sequence[int]) -> Floats:
+    def block(self, part: Sequence[int]) -> Floats:
         """|A| inside a component, row = target, scaled so that units cancel as far as they can."""
         place = {node: i for i, node in enumerate(part)}
         block = np.zeros((len(part), len(part)))
@@ -213,6 +213,11 @@ class Transfer:
             field[list(part)] = solved[..., 0].T
         answer: Complexes = field[target]
         return answer
+
+    @cached_property
+    def best_ways(self) -> dict[object, set[SettingRef] | None]:
+        """Switches on the best way of pairs that somebody looked at; kept beside what they were computed from."""
+        return {}
 
     @cached_property
     def _best(self) -> dict[tuple[int, frozenset[int] | None], tuple[list[float], list[int]]]:

@@ -9,7 +9,10 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from kymaphon.app.stages.feeds_hearing import BELOW
+from kymaphon.app.stages.feeds_words import FEED_VIEWS
 from kymaphon.app.stages.level_run import RunPage
+from kymaphon.app.widgets.cast_table import RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
 from kymaphon.core.analyse import analyse
@@ -63,6 +66,8 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         careless_rig(window, qtbot, draw)
     elif window.stage == "Quiet":
         careless_quiet(window, qtbot, draw)
+    elif window.stage == "Feeds":
+        careless_feeds(window, draw)
     elif window.stage == "Level" and draw.random() < 0.6:
         careless_level(window, qtbot, draw)
     elif window.level.picture.isVisible() and window.level.picture._pills:
@@ -73,6 +78,22 @@ def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         qtbot.mouseMove(picture, start + QPoint(0, draw.randrange(-80, 80)))
         qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=start + QPoint(0, draw.randrange(-80, 80)))
     QApplication.processEvents()
+
+
+def careless_feeds(window: Window, draw: random.Random) -> None:
+    """Another view, another picture of the pair, a listener, a row of whatever table is there."""
+    feeds = window.feeds
+    act = draw.choice(["view", "below", "listener", "row"])
+    if act == "view":
+        feeds.choose_view(draw.choice(FEED_VIEWS)[0])
+    elif act == "below":
+        feeds.hearing.choose_below(draw.choice(BELOW)[0])
+    elif act == "listener" and feeds.matrix.feeds.listeners:
+        feeds.hearing.choose_listener(draw.choice(feeds.matrix.feeds.listeners))
+    else:
+        for table in feeds.page.findChildren(RowTable):
+            if table.isVisible() and table.words.rows:
+                table.setCurrentIndex(table.words.index(draw.randrange(len(table.words.rows)), 0))
 
 
 def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:

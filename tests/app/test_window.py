@@ -158,8 +158,8 @@ class TestFeeds:
 
     def test_crosspoints_switch_from_the_keyboard(self, window: Window, qtbot: QtBot) -> None:
         window.go("Feeds")
-        window.feeds.toggle.setChecked(True)
-        grid = window.feeds.crosspoints
+        window.feeds.choose_view("switches")
+        grid = window.feeds.page.crosspoints
         row, column = grid.points.sources.index("in5"), grid.points.targets.index("send1")
         grid.setCurrentIndex(grid.points.index(row, column))
         qtbot.keyClick(grid, Qt.Key.Key_Space)

@@ -30,7 +30,9 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
     if stage == "Feeds":
         from kymaphon.app.stages.feeds import FeedsStage
 
-        return FeedsStage(document, theme)
+        feeds = FeedsStage(document, theme)
+        feeds.say.connect(say)
+        return feeds
     if stage == "Cast":
         from kymaphon.app.stages.cast import CastStage
 

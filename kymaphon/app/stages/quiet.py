@@ -2,40 +2,30 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QResizeEvent
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QHBoxLayout
 
 from kymaphon.app.document import Document
 from kymaphon.app.listening import preference_name, takes_of
 from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.quiet_model import QuietModel
 from kymaphon.app.stages.quiet_words import QUIET_VIEWS
-from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
-from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.voice_chips import VoiceChips
-from kymaphon.app.widgets.why import WhyContent, findings_about
+from kymaphon.app.widgets.why import findings_about
 from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.gate.design import PREFERENCES, preference_of
 
-NARROW = 560
 
+class QuietStage(PagedStage):
+    """Chips choose the voice, buttons the view, the list what matters most."""
 
-class QuietStage(StageSurface):
-    """Chips choose the voice, buttons the view, the list what matters most.
-
-    Signals:
-        say: one line for the status line.
-    """
-
-    say = Signal(str)
-
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(document, theme, parent)
-        self._scale = 1.0
-        self.view = "gate"
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__(
+            document, theme, QUIET_VIEWS, "gate", lambda view: made(view, self.model, self.theme)
+        )
         self.model = QuietModel(document, self.say.emit)
         self.model.setParent(self)
         self.preference = Choice()
@@ -49,7 +39,6 @@ class QuietStage(StageSurface):
         self.preference.setToolTip(tip)
         self.preference.setStatusTip(tip)
         self.preference.activated.connect(lambda index: self.choose_preference(index))
-        self._views = view_buttons(self, self.head, QUIET_VIEWS, self.choose_view)
         self.chips = VoiceChips(theme, lambda name: f"The take and the gate of {name}")
         self.chips.chosen.connect(self.choose_voice)
         row = QHBoxLayout()
@@ -57,48 +46,8 @@ class QuietStage(StageSurface):
         row.addWidget(self.chips, 1)
         row.addWidget(self.preference, 0, Qt.AlignmentFlag.AlignTop)
         self.column.addLayout(row)
-        self.stack = QStackedWidget()
         self.column.addWidget(self.stack, 1)
-        self._pages: dict[str, StagePage] = {}
-        self._show_view(self.view)
-
-    # views
-
-    @property
-    def page(self) -> StagePage:
-        """The view on screen."""
-        return self._pages[self.view]
-
-    def choose_view(self, view: str) -> None:
-        """Another view."""
-        self.document.end_preview()
-        self._show_view(view)
-        self.refresh()
-        first = self.first()
-        if first is not None:
-            first.setFocus()
-
-    def _show_view(self, view: str) -> None:
-        self.view = view
-        if view not in self._pages:
-            page = made(view, self.model, self.theme)
-            page.set_scale(self._scale)
-            page.why_changed.connect(lambda view=view: self._page_changed(view))
-            page.title.connect(lambda title, words, view=view: self._page_title(view, title, words))
-            page.say.connect(self.say)
-            self._pages[view] = page
-            self.stack.addWidget(page)
-        mark_view(self._views, view)
-        self.stack.setCurrentWidget(self._pages[view])
-
-    def _page_changed(self, view: str) -> None:
-        if view == self.view:
-            self.why_changed.emit()
-
-    def _page_title(self, view: str, title: str, words: str) -> None:
-        if view == self.view:
-            self.title.setText(title)
-            self.subtitle.setText(words)
+        self.show_view(self.view)
 
     # the window's side
 
@@ -108,6 +57,9 @@ class QuietStage(StageSurface):
         analysis = self.document.analysis
         rows = [(voice, analysis.party_name(voice), self._mark(voice)) for voice in self.model.talkers]
         self.chips.set_voices(rows, self.model.voice)
+        self.refresh_page()
+
+    def refresh_page(self) -> None:
         self.page.refresh(self.model.voice, "")
 
     def _mark(self, voice: str) -> str:
@@ -133,22 +85,11 @@ class QuietStage(StageSurface):
         self.preference.setCurrentIndex(index)
         self.model.choose_preference(PREFERENCES[index])
 
-    def why(self) -> WhyContent:
-        return self.page.why()
-
-    def act(self, action: str) -> None:
-        self.page.act(action)
-
     def show_finding(self, finding: Finding) -> None:
         voice = next((row for row in finding.subjects if row in self.model.talkers), None)
         if voice is not None:
             self.choose_voice(voice)
         self.choose_view("strip")
-
-    def zoom(self, steps: int) -> None:
-        zoom = getattr(self.page, "zoom", None)
-        if zoom is not None:
-            zoom(steps)
 
     def keep(self) -> object:
         model = self.model
@@ -170,21 +111,7 @@ class QuietStage(StageSurface):
             if gate is not None:
                 model.gate, model.by_hand = gate, True
             self.preference.setCurrentIndex(PREFERENCES.index(preference))
-            self._show_view(view)
-
-    def set_scale(self, scale: float) -> None:
-        self._scale = scale
-        for page in self._pages.values():
-            page.set_scale(scale)
-
-    def first(self) -> QWidget | None:
-        return self.page.first()
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        wide = self.width() >= NARROW * (0.4 + 0.6 * self._scale)
-        self.title.setVisible(wide)
-        self.subtitle.setVisible(wide)
+            self.show_view(view)
 
 
 def made(view: str, model: QuietModel, theme: Theme) -> StagePage:

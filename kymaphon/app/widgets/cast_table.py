@@ -16,6 +16,8 @@ Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
 NARROWEST = 90
 """No column of words is made narrower than this, in pixels."""
+AIR = 10
+"""Pixels above and below the words of a row that grows, together."""
 Key = tuple[str, str]
 
 
@@ -126,7 +128,7 @@ class RowTable(QTableView):
         self, theme: Theme, name: str, tip: str, *, cells: bool = False, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
-        self._quiet = False
+        self._quiet = self._grows = False
         self.spare: tuple[int, ...] = ()
         self.wide: tuple[int, ...] = ()
         self.words = RowModel(theme)
@@ -149,6 +151,15 @@ class RowTable(QTableView):
         self.words.set_rows(headings, help_, rows)
         self._fit()
         self._quiet = False
+
+    def let_grow(self, *wide: int) -> None:
+        """Lets long words in some columns wrap, and rows grow with them, so that nothing is cut."""
+        self.wide, self._grows = wide, True
+        self.setWordWrap(True)
+        self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+
+    def sizeHintForRow(self, row: int) -> int:
+        return super().sizeHintForRow(row) + (AIR if self._grows else 0)
 
     def choose(self, row: int, column: int = 0) -> None:
         """Selects a cell without saying so; none when the row is negative."""

@@ -35,6 +35,9 @@ from kymaphon.core.sheet import VERDICT_WORDS, feed_words
 
 Index = QModelIndex | QPersistentModelIndex
 FEED_ROLE = Qt.ItemDataRole.UserRole + 1
+NARROWEST = 84
+"""A cell's width at usual text size: a glyph, a mark and a figure."""
+WAS_ROLE = Qt.ItemDataRole.UserRole + 2
 SEVERITY_OF = {
     "back": "stop",
     "missing": "fix",
@@ -58,11 +61,17 @@ class FeedModel(QAbstractTableModel):
     def __init__(self) -> None:
         super().__init__()
         self.analysis: Analysis | None = None
+        self.before: Analysis | None = None
         self.listeners: tuple[str, ...] = ()
         self.voices: tuple[str, ...] = ()
 
-    def set_analysis(self, analysis: Analysis) -> None:
-        """Another state of the show; the selection stays where rows and columns stay."""
+    def set_analysis(self, analysis: Analysis, before: Analysis | None = None) -> None:
+        """Another state of the show; the selection stays where rows and columns stay.
+
+        Args:
+            before: what a preview is held against; cells that stand otherwise there are outlined.
+        """
+        self.before = before
         listeners = tuple(party.id for party in analysis.listeners)
         voices = tuple(party.id for party in analysis.voices)
         if (listeners, voices) != (self.listeners, self.voices):
@@ -86,19 +95,28 @@ class FeedModel(QAbstractTableModel):
             return None
         return self.analysis.feeds.get((self.listeners[index.row()], self.voices[index.column()]))
 
+    def was(self, feed: Feed) -> Feed | None:
+        """How a pair stands before what is previewed; None where that changes nothing of it."""
+        old = self.before.feeds.get(feed.key) if self.before is not None else None
+        return old if old is not None and old.verdict != feed.verdict else None
+
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         feed = self.feed(index)
         if feed is None or self.analysis is None:
             return None
         if role == FEED_ROLE:
             return feed
+        if role == WAS_ROLE:
+            return self.was(feed)
         if role in (
             Qt.ItemDataRole.ToolTipRole,
             Qt.ItemDataRole.StatusTipRole,
             Qt.ItemDataRole.AccessibleTextRole,
         ):
             listener, voice = (self.analysis.party_name(row) for row in feed.key)
-            return f"{listener} and {voice}: {WANT_WORDS[feed.want]}; {feed_words(feed)}"
+            old = self.was(feed)
+            was = f"; was: {feed_words(old)}" if old is not None else ""
+            return f"{listener} and {voice}: {WANT_WORDS[feed.want]}; {feed_words(feed)}{was}"
         if role == Qt.ItemDataRole.DisplayRole:
             return feed_words(feed)
         return None
@@ -145,15 +163,20 @@ class FeedDelegate(QStyledItemDelegate):
             painter.setBrush(theme.color("raised"))
             painter.setPen(QPen(theme.color("lantern"), 2))
             painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
+        if isinstance(index.data(WAS_ROLE), Feed):
+            # A preview changes this one.
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(theme.color("lantern"), 1, Qt.PenStyle.DashLine))
+            painter.drawRoundedRect(box.adjusted(4.5, 4.5, -4.5, -4.5), 4, 4)
         hue = theme.party(index.column())
-        middle = QPointF(box.left() + 14, box.center().y())
+        middle = QPointF(box.left() + 12, box.center().y())
         text, color = self._glyph(painter, feed, middle, hue)
         severity = SEVERITY_OF.get(feed.verdict)
-        left = box.left() + 27
+        left = box.left() + 23
         if severity:
-            left += {"twice": 8, "back": 6}.get(feed.verdict, 0)
+            left += {"twice": 6, "back": 1}.get(feed.verdict, 0)
             draw_mark(painter, QRectF(left, box.center().y() - 6, 12, 12), severity, theme)
-            left += 15
+            left += 14
         painter.setPen(color)
         painter.setFont(font(9, QFont.Weight.DemiBold if severity else QFont.Weight.Normal, self.scale))
         metrics = QFontMetricsF(painter.font())
@@ -183,13 +206,13 @@ class FeedDelegate(QStyledItemDelegate):
             tail = QColor(theme.stop)
             tail.setAlphaF(0.6)
             painter.setBrush(tail)
-            painter.drawPolygon([at, at + QPointF(14, -5), at + QPointF(14, 5)])
+            painter.drawPolygon([at, at + QPointF(10, -5), at + QPointF(10, 5)])
             painter.setBrush(hue)
             painter.drawEllipse(at - QPointF(3, 0), 6, 6)
             return _short_ms(feed.delay_ms or 0.0), theme.color("stop")
         if feed.verdict == "twice":
-            painter.drawEllipse(at - QPointF(4, 0), 6, 6)
-            painter.drawEllipse(at + QPointF(8, 0), 6, 6)
+            painter.drawEllipse(at - QPointF(4, 0), 5.5, 5.5)
+            painter.drawEllipse(at + QPointF(7, 0), 5.5, 5.5)
             delays = sorted(row.delay_ms for row in feed.arrivals[:2])
             apart = delays[1] - delays[0] if len(delays) == 2 else 0.0
             return show_number(apart, "ms"), theme.color("fix")
@@ -232,7 +255,7 @@ class VoiceHeader(QHeaderView):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(font(10, QFont.Weight.DemiBold, self.scale))
         metrics = QFontMetricsF(painter.font())
-        box = QRectF(rect).adjusted(12, 2, -6, -6)
+        box = QRectF(rect).adjusted(8, 2, -2, -6)
         text = metrics.elidedText(
             str(self.model().headerData(index, Qt.Orientation.Horizontal)),
             Qt.TextElideMode.ElideRight,
@@ -253,6 +276,7 @@ class FeedMatrix(QTableView):
 
     cell_chosen = Signal(object)
     next_want = Signal(object)
+    listener_chosen = Signal(str)
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -269,13 +293,16 @@ class FeedMatrix(QTableView):
         self.verticalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.fit_rows()
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.horizontalHeader().setMinimumSectionSize(100)
         for header in (self.horizontalHeader(), self.verticalHeader()):
             header.setSectionsClickable(False)
             header.setHighlightSections(False)
+        self.verticalHeader().setSectionsClickable(True)
+        self.verticalHeader().sectionClicked.connect(
+            lambda row: self.listener_chosen.emit(self.feeds.listeners[row])
+        )
         self.verticalHeader().setMinimumWidth(96)
         self.setStatusTip(
-            "A cell: Space switches the want, Enter shows its arithmetic. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
+            "A cell: Space switches the want, Enter shows its arithmetic; a name at the left shows its listener. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
         )
 
     def currentChanged(self, current: Index, previous: Index) -> None:
@@ -284,6 +311,7 @@ class FeedMatrix(QTableView):
 
     def fit_rows(self) -> None:
         """Rows as high as there is room for, within reason."""
+        self.horizontalHeader().setMinimumSectionSize(round(NARROWEST * self.delegate.scale))
         least = round(34 * self.delegate.scale)
         rows = max(self.feeds.rowCount(), 1)
         room = self.viewport().height() // rows

@@ -9,6 +9,7 @@ from kymaphon.core.rules import (
     cast_own,
     cast_plan,
     feeds,
+    feeds_ways,
     level_ears,
     levels,
     quiet,
@@ -34,5 +35,6 @@ ALL_RULES: tuple[Rule, ...] = (
     *level_ears.RULES,
     *quiet.RULES,
     *feeds.RULES,
+    *feeds_ways.RULES,
     *wants.RULES,
 )

@@ -11,11 +11,23 @@ from kymaphon.core.cuts import (
     Kept,
     fewest_cuts,
 )
-from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.feeds.returns import circle_of, together, turn_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import PathThrough, find_circles
-from kymaphon.core.routing import Arrival, Feed, arrivals_of, echo_class, late_return, mark_of, second_arrival
+from kymaphon.core.routing import (
+    IN_STEP_BELOW_DB,
+    Arrival,
+    Feed,
+    arrivals_of,
+    at_once_ms,
+    echo_class,
+    late_return,
+    mark_of,
+    only_bleeds,
+    second_arrival,
+)
 from kymaphon.core.rules.cures import (
     against_mark,
     blocked,
@@ -26,10 +38,9 @@ from kymaphon.core.rules.cures import (
     way_devices,
     way_words,
 )
+from kymaphon.core.rules.feeds_ways import echo_cancellers, mix_beside_inputs
 from kymaphon.core.transfer import Transfer
 
-NEAR_DB = 6.1
-"""Ways this much further down are looked at too: two of equal length add up to 6.02 dB more than either."""
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",
     "blurred": "blurred",
@@ -50,16 +61,20 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         mouth, source = analysis.graph.mouths[feed.voice]
         ears = analysis.graph.ears[feed.listener]
         offset = source.value - mark_of(feed.unit, analysis.mark).value
-        floor, at_once = number("own-voice-floor"), number("delay-colours")
+        floor, at_once = number("own-voice-floor"), at_once_ms(feed.want)
         ways = [path for arrival in analysis.arrivals(*feed.key) for path in arrival.paths]
         loud = [path for path in ways if path.delay_ms > at_once and path.gain_db + offset > floor]
 
         def bad(
-            transfer: Transfer, mouth: int = mouth, ears: tuple[int, ...] = ears, offset: float = offset
+            transfer: Transfer,
+            mouth: int = mouth,
+            ears: tuple[int, ...] = ears,
+            offset: float = offset,
+            at_once: float = at_once,
         ) -> list[list[PathThrough]]:
             lowest = number("own-voice-floor") - offset
             arrivals = (arrivals_of(transfer, mouth, ear, floor_db=lowest) for ear in ears)
-            found = (late_return(row, offset) for row in arrivals)
+            found = (late_return(row, offset, at_once) for row in arrivals)
             return [[path] for late in found if late is not None for path in late.paths]
 
         cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
@@ -67,11 +82,14 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         level, delay = explained if explained else (None, None)
         message = (
             f"{name} gets its own voice back {show_number(feed.delay_ms, 'ms')} late, "
-            f"{against_mark(feed.gain_db)}: {_ECHO_WORDS[kind]}.{blocked(analysis, cuts)}"
+            f"{against_mark(feed.gain_db)}: {_ECHO_WORDS[kind]}.{_both_ends(analysis, feed)}{blocked(analysis, cuts)}"
         )
+        control = echo_control(analysis, feed.path)
+        if control:
+            message += f" {control} takes it away while only one end talks; leave it on."
         yield Finding(
             "own-voice-back",
-            _ECHO_SEVERITY[kind],
+            "note" if control else _ECHO_SEVERITY[kind],
             "Feeds",
             (feed.listener,),
             f"{name} hears {name}, {show_number(feed.delay_ms, 'ms')} late",
@@ -92,6 +110,28 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             remedies_of(analysis, cuts, f"{name} no longer hears itself late", kept),
             (feed.key,),
         )
+
+
+def _both_ends(analysis: Analysis, feed: Feed) -> str:
+    """Where the voice turns round, and what each end notices."""
+    turn = turn_of(analysis, feed.path, feed.listener) if feed.path is not None else None
+    if turn is None:
+        return ""
+    name = analysis.party_name(feed.listener)
+    device = analysis.show.device(turn.device)
+    where = analysis.device_name(turn.device)
+    if device.place is not None:
+        where += f" ({analysis.show.place(device.place).name})"
+    by = f", {turn.crosspoint}" if turn.crosspoint else ""
+    if turn.own_end:
+        return f" It turns round at {name}'s own end, in {where}{by}; the other end hears nothing of it."
+    return f" It turns round in {where}{by}. Nobody there hears it: only {name} can tell, so ask before each show."
+
+
+def echo_control(analysis: Analysis, path: PathThrough) -> str:
+    """The echo canceller that works on a way which goes from a loudspeaker into a microphone; empty where none does."""
+    rows = echo_cancellers(analysis, path)
+    return f"{analysis.device_name(rows[0].device.id)}, {rows[0].processor.name}," if rows else ""
 
 
 def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
@@ -123,7 +163,9 @@ def _cure_twice(
     def bad(transfer: Transfer) -> list[list[PathThrough]]:
         return _twice_ways(analysis, transfer, feed)
 
-    cuts = fewest_cuts(analysis.transfer, bad, wanted_pairs(analysis), spare_pairs(analysis))
+    # By the air from one microphone into another it is a matter of Cast, unless one channel can be spared.
+    by_air = _by_air(pairs[0][1], pairs[0][2])
+    cuts = fewest_cuts(analysis.transfer, bad, wanted_pairs(analysis), spare_pairs(analysis), alone=by_air)
     cured = {feed.key}
     for cut in cuts[:1]:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
@@ -131,13 +173,19 @@ def _cure_twice(
     return cuts, cured
 
 
+def _by_air(first: Arrival, second: Arrival) -> bool:
+    """Whether one of two arrivals comes by somebody else's microphone."""
+    return only_bleeds(first.paths[0]) or only_bleeds(second.paths[0])
+
+
 def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
-    """For each ear that a voice reaches twice, the ways of both arrivals: one of them must go."""
+    """For each ear that a voice reaches twice, the ways of both arrivals: one of them must go. Looked at as deep as the cell
+    itself was: several weak ways of one length can add up to a second arrival.
+    """
     mouth = analysis.graph.mouths[feed.voice][0]
-    near = number("double-difference") + NEAR_DB
     groups = []
     for ear in analysis.graph.ears[feed.listener]:
-        arrivals = arrivals_of(transfer, mouth, ear, below_db=near)
+        arrivals = arrivals_of(transfer, mouth, ear, below_db=IN_STEP_BELOW_DB)
         second = second_arrival(arrivals)
         if second is not None:
             groups.append([*second.paths, *arrivals[0].paths])
@@ -156,10 +204,17 @@ def _twice_finding(
     listeners = list(dict.fromkeys(row.listener for row, _, _ in group))
     heard = "hollow, watery" if apart <= number("delay-blurred") else "an echo"
     arrive = "arrives" if len(voices) == 1 else "arrive"
+    stuck = blocked(analysis, cuts)
+    if _by_air(first, second):
+        stuck = (
+            ""
+            if cuts
+            else " One of them comes by somebody else's microphone: that is for Cast, nearer and further, or for a gate."
+        )
     message = (
         f"{names(analysis, voices)} {arrive} twice at {names(analysis, listeners)}, {show_number(apart, 'ms')} apart and "
         f"{difference:.1f} dB different: {heard}, {show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB')}, first notch at "
-        f"{notch:.0f} Hz.{blocked(analysis, cuts)}"
+        f"{notch:.0f} Hz.{_offered(analysis, ways)}{stuck}"
     )
     terms = (
         Derived(
@@ -210,6 +265,15 @@ def _twice_finding(
     )
 
 
+def _offered(analysis: Analysis, ways: tuple[PathThrough, ...]) -> str:
+    """Whether one of two ways is a mix of the very device that the other leaves by an output of its own."""
+    row = mix_beside_inputs(analysis, ways[0], ways[1])
+    if row is None:
+        return ""
+    giver, taker, label = row
+    return f" {giver} offers {taker} its {label} beside the inputs themselves, and {taker} takes both."
+
+
 def _and_more(count: int) -> str:
     return f", and {count - 1} more like it" if count > 1 else ""
 
@@ -220,7 +284,9 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     found = [path for path in analysis.circles.paths if path.gain_db > -margin]
     unstable = any(radius >= 1 for radius in analysis.transfer.radius)
     if not found and not unstable:
-        return
+        several = together(analysis)
+        if several is None or several.value <= -margin:
+            return
     ways = found or list(analysis.circles.paths[:3])
     if not ways:
         return
@@ -234,19 +300,34 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         return [list(find_circles(transfer, most=4).paths)]
 
     kept = wanted_pairs(analysis)
-    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
-    names = way_devices(analysis, worst)
-    spacing = 1000 / worst.delay_ms if worst.delay_ms > 0 else 0.0
-    spaced = f", possible every {spacing:.1f} Hz" if spacing else ""
+    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=True)
+    circle = circle_of(analysis, worst)
+    all_rows = together(analysis)
     round_trip = (
         f"{show_number(worst.delay_ms, 'ms')} round, {show_number(worst.gain_db, 'dB', sign=True)} each time"
     )
-    if howls:
-        text = f"Signal goes round in a circle through {', '.join(names)}: {round_trip}. It builds up and howls{spaced}."
+    spaced = ""
+    if circle.spacing_hz:
+        first = ", ".join(f"{row:.0f}" for row in circle.comb(3))
+        spaced = f", possible every {circle.spacing_hz:.1f} Hz ({first} \u2026)"
+    through = f"{', '.join(way_devices(analysis, worst))}: {circle.cause}"
+    if howls and worst.gain_db < 0:
+        text = (
+            f"{len(analysis.circles.paths)} circles howl together, though the strongest alone has {-worst.gain_db:.1f} dB in hand ({round_trip}). "
+            f"They go through {through}. It builds up{spaced}."
+        )
+    elif howls:
+        text = (
+            f"Signal goes round in a circle through {through}; {round_trip}. It builds up and howls{spaced}."
+        )
     else:
-        text = f"A circle through {', '.join(names)} has only {-worst.gain_db:.1f} dB in hand ({round_trip}); keep {margin:.0f} dB, or it rings{spaced}."
-    gain = total("gain once round", "dB", worst.gain_parts(), source="gains add round the circle")
-    delay = total("time once round", "ms", worst.delay_parts(), source="delays add along the way")
+        text = (
+            f"A circle through {through}; it has only {-worst.gain_db:.1f} dB in hand ({round_trip}). Keep {margin:.0f} dB, or it rings{spaced}. "
+            f"As it is it colours by {show_number(circle.peak_db, 'dB', sign=True)} to {show_number(circle.dip_db, 'dB')}."
+        )
+    if len(ways) > 1 and all_rows is not None:
+        text += f" {len(ways)} circles together come to {show_number(all_rows.value, 'dB', sign=True)}."
+    gain, delay = circle.gain, circle.delay
     radius = max(analysis.transfer.radius, default=0.0)
     yield Finding(
         "circle-howls" if howls else "circle-rings",

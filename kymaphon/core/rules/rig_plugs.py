@@ -17,6 +17,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fault, Fit, fit_of, gain_range
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.open_ends import level_at
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import (
     better_input,
@@ -39,15 +40,6 @@ def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
     source = end_of(analysis.show, analysis.catalogue, cable.source)
     target = end_of(analysis.show, analysis.catalogue, cable.target)
     return fit_of(source, target, cable.adapter, level_at(analysis, source))
-
-
-def level_at(analysis: Analysis, end: End) -> float | None:
-    """What comes out of an analogue output on average, dBu; None where nothing does."""
-    if end.port.domain != "analog":
-        return None
-    nodes = [f"{end.device.id}.{end.port.id}{side}" for side in ("", ".l", ".r")]
-    levels = [analysis.flow.level(node) for node in nodes if node in analysis.graph.index]
-    return max((level for level in levels if level is not None), default=None)
 
 
 def other_side(show: Show, cable: Cable) -> Cable | None:

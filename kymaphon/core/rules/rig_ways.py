@@ -11,12 +11,12 @@ from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import fit_of, partners
+from kymaphon.core.fit import fit_of
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.rules.rig_plugs import level_at
 from kymaphon.core.show import Cable
 
 SOURCES = ("microphone", "player", "instrument")
@@ -127,7 +127,7 @@ def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
     leading = analysis.leading_to(ears)
     show, catalogue = analysis.show, analysis.catalogue
     plugged = {".".join(cable.source.split(".")[:2]) for cable in show.cables}
-    levels = _levels(analysis)
+    levels = levels_out(analysis)
     for device in show.devices:
         kind = catalogue[device.kind]
         outs = [port for port in kind.outputs if port.domain != "acoustic"]
@@ -155,46 +155,15 @@ def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("input-goes-nowhere", "fix", "Rig", (source.device.id, target.device.id, *cable.ends), f"{target.name} is taken by nothing", text, (), None, remedies)  # fmt: skip
 
 
-def _levels(analysis: Analysis) -> dict[str, float]:
-    out = {}
-    for cable in analysis.show.cables:
-        end = end_of(analysis.show, analysis.catalogue, cable.source)
-        level = level_at(analysis, end)
-        if level is not None:
-            out[end.ref] = level
-    return out
-
-
 def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterator[Remedy]:
-    """The best free input for an output: with the others of its device first, and one that leads somewhere."""
-    ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
-    leading = analysis.leading_to(ears)
-    mates = {
-        cable.target.partition(".")[0]
-        for cable in analysis.show.cables
-        if cable.source.partition(".")[0] == end.device.id
-    }
-    rows = []
-    for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=True, levels=levels)):
-        if not fit.works or fit.target.side:
-            continue
-        nodes = [analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{fit.target.device.id}.{fit.target.port.id}{side}") in analysis.graph.index]  # fmt: skip
-        dead = bool(ears) and not leading & set(nodes)
-        rows.append((dead, fit.target.device.id not in mates, i, fit))
-    if not rows:
+    """Plugging an output into the best free input."""
+    fit = best_input(analysis, end, levels)
+    if fit is None:
         return
-    dead, _, _, fit = min(rows, key=lambda row: row[:3])
-    if dead:
-        return
-    fresh = plug(analysis.show, analysis.catalogue, end.ref, fit.target.ref)
-    edits: list[Edit] = [fresh]
-    strip = fit.target.port.strip
-    needs = end.port.phantom_ma is not None
-    if needs and strip is not None and strip.phantom:
-        edits.append(SetValue(SettingRef(fit.target.device.id, fit.target.port.id, "phantom"), True))
+    edits = plug_edits(analysis.show, analysis, fit)
     extra = f", with {fit.adapter.name}" if fit.adapter is not None else ""
     power = " and phantom on" if len(edits) > 1 else ""
-    yield Remedy("plug", f"Plug {end.name} into {fit.target.name}", f"It is the best free socket{extra}{power}; set its gain at Level.", tuple(edits))  # fmt: skip
+    yield Remedy("plug", f"Plug {end.name} into {fit.target.name}", f"It is the best free socket{extra}{power}; set its gain at Level.", edits)  # fmt: skip
 
 
 def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:

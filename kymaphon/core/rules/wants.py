@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.build import build_graph
 from kymaphon.core.cuts import (
     Kept,
     closers,
     fewest_cuts,
-    lost,
     reachable,
+    reaches,
     switch_words,
 )
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetValue
+from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.routing import Feed, arrivals_of, late_return, mark_of, only_bleeds
+from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, late_return, mark_of, only_bleeds
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
 from kymaphon.core.transfer import Transfer
 
@@ -26,9 +29,12 @@ from kymaphon.core.transfer import Transfer
 def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
     """Wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
     kept = wanted_pairs(analysis)
+    ended: dict[str, _Ended] | None = None
     for feed in analysis.feeds.values():
         if feed.verdict == "missing":
-            yield _missing(analysis, feed)
+            if ended is None:
+                ended = {voice: _ended(analysis, row) for row in strays(analysis) for voice in row.voices}
+            yield _missing(analysis, feed, ended.get(feed.voice))
         elif feed.verdict == "unwanted":
             yield _unwanted(analysis, feed, kept)
         elif feed.verdict in ("loud", "quiet"):
@@ -37,17 +43,40 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
             yield _late(analysis, feed)
 
 
+@dataclass(frozen=True)
+class _Ended:
+    """A voice that gets to no mixer, and who hears whom once it is plugged in; None where that is no cure, as a circle howls or
+    somebody has themselves back late.
+    """
+
+    stray: Stray
+    feeds: dict[tuple[str, str], Feed] | None
+
+
+def _ended(analysis: Analysis, stray: Stray) -> _Ended:
+    if stray.into is None:
+        return _Ended(stray, None)
+    show = apply_all(analysis.show, stray.edits)
+    graph = build_graph(show, analysis.catalogue)
+    transfer = Transfer(graph)
+    feeds = all_feeds(show, graph, transfer)
+    echo = any(row.verdict == "back" and analysis.feeds[key].verdict != "back" for key, row in feeds.items())
+    return _Ended(stray, None if echo or any(radius >= 1 for radius in transfer.radius) else feeds)
+
+
 def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
     return analysis.party_name(feed.listener), analysis.party_name(feed.voice)
 
 
-def _missing(analysis: Analysis, feed: Feed) -> Finding:
+def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None) -> Finding:
     listener, voice = _pair(analysis, feed)
     kept = kept_pair(analysis, feed)
     others = [row for row in wanted_pairs(analysis) if (row.listener, row.voice) != feed.key]
 
     def is_fine(transfer: Transfer) -> bool:
-        if lost(transfer, [kept, *others]) or not all(radius < 1 for radius in transfer.radius):
+        if not all(reaches(transfer, row) for row in (kept, *others)) or not all(
+            radius < 1 for radius in transfer.radius
+        ):
             return False
         return not _new_echo(analysis, transfer)
 
@@ -56,8 +85,14 @@ def _missing(analysis: Analysis, feed: Feed) -> Finding:
         Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))
         for i, door in enumerate(doors)
     )  # fmt: skip
+    if ended is not None:
+        remedies += tuple(_plugged(analysis, feed, ended))
     if feed.gain_db is None:
-        reason = _why_silent(analysis, kept)
+        reason = (
+            _why_silent(analysis, kept)
+            if ended is None
+            else f": it gets as far as {ended.stray.end.name}, where nothing is plugged in"
+        )
         text = f"{listener} should hear {voice} and there is no way there{reason}."
     else:
         bleeds = feed.path is not None and only_bleeds(feed.path)
@@ -78,6 +113,15 @@ def _missing(analysis: Analysis, feed: Feed) -> Finding:
     )
 
 
+def _plugged(analysis: Analysis, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
+    """Plugging in where a voice ends, where that is all it takes."""
+    stray, feeds = ended.stray, ended.feeds
+    if stray.into is not None and feeds is not None and feeds[feed.key].verdict != "missing":
+        listener, voice = _pair(analysis, feed)
+        effect = f"{listener} hears {voice}; nobody hears themselves late for it. Set its gain at Level."
+        yield Remedy("plug", f"Plug {stray.end.name} into {stray.into.name}", effect, stray.edits)
+
+
 def _why_silent(analysis: Analysis, kept: Kept) -> str:
     """The first break behind the voice, if there is just one thing that stops it."""
     forward = reachable(analysis.graph, [kept.mouth], backward=False)
@@ -96,7 +140,7 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
         for ear in analysis.graph.ears[feed.listener]:
             offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.mark).value
             arrivals = arrivals_of(transfer, mouth, ear, floor_db=number("own-voice-floor") - offset)
-            if late_return(arrivals, offset) is not None:
+            if late_return(arrivals, offset, at_once_ms(feed.want)) is not None:
                 return True
     return False
 
@@ -114,7 +158,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         found = (best_paths(transfer, mouth, ear, floor_db=floor, most=4).paths for ear in ears)
         return [[path] for paths in found for path in paths if path.gain_db > floor]
 
-    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
+    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=True)
     explained = analysis.explain_feed(feed)
     return Finding(
         "heard-unwanted",

@@ -1,0 +1,72 @@
+"""What the views of Feeds share: the plan, computed in a worker when a view wants it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from kymaphon.app.document import Document
+from kymaphon.app.worker import Worker
+from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
+from kymaphon.core.feeds.ways_out import WayOut, ways_out
+from kymaphon.core.show import Show
+
+Planned = tuple[FeedPlan, tuple[WayOut, ...]]
+
+
+def _planned(show: Show, catalogue: Catalogue) -> Planned:
+    plan = plan_feeds(show, catalogue)
+    return plan, ways_out(show, catalogue, plan)
+
+
+class FeedsModel(QObject):
+    """The newest plan.
+
+    Signals:
+        planned: another plan is there, or none can be made.
+    """
+
+    planned = Signal()
+
+    def __init__(self, document: Document, say: Callable[[str], object]) -> None:
+        super().__init__()
+        self.document, self._say = document, say
+        self.plan: FeedPlan | None = None
+        self.ways: tuple[WayOut, ...] = ()
+        self.problem = ""
+        self._of: Show | None = None
+        self._asked: Show | None = None
+        self._worker = Worker(self, self._arrived, self._failed)
+
+    @property
+    def fresh(self) -> bool:
+        """Whether the plan is that of the show as it is."""
+        return self._of is self.document.show
+
+    @property
+    def busy(self) -> bool:
+        return self._worker.busy
+
+    def want(self) -> None:
+        """Somebody looks at the plan: it is made anew if the show has changed since."""
+        show, catalogue = self.document.show, self.document.analysis.catalogue
+        if self._of is show or self._asked is show:
+            return
+        self._asked = show
+        self._worker.ask(lambda: _planned(show, catalogue), show)
+
+    def _arrived(self, about: object, result: object) -> None:
+        assert isinstance(about, Show)
+        assert isinstance(result, tuple)
+        self._of = about
+        self.plan, self.ways = result
+        self.problem = ""
+        self.planned.emit()
+
+    def _failed(self, error: Exception) -> None:
+        self._of, self.plan, self.ways = self._asked, None, ()
+        self.problem = str(error)
+        self._say(f"No plan: {error}")
+        self.planned.emit()

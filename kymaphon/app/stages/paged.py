@@ -1,0 +1,133 @@
+"""A stage with several views: buttons in its head, each view made when it is first wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QStackedWidget, QWidget
+
+from kymaphon.app.document import Document
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.views import mark_view, view_buttons
+from kymaphon.app.widgets.why import WhyContent
+
+
+class PagedStage(StageSurface):
+    """The scaffolding; `refresh_page` fills the view on screen.
+
+    Args:
+        make: gives a view by its name, when it is first wanted.
+
+    Signals:
+        say: one line for the status line.
+    """
+
+    say = Signal(str)
+    narrow = 560
+    """Under this width, at usual text size, the title gives way to the buttons."""
+
+    def __init__(
+        self,
+        document: Document,
+        theme: Theme,
+        views: Iterable[tuple[str, str, str]],
+        first: str,
+        make: Callable[[str], StagePage],
+    ) -> None:
+        super().__init__(document, theme)
+        self._scale = 1.0
+        self.view = first
+        self._make = make
+        rows = tuple(views)
+        self._views = view_buttons(self, self.head, rows, self.choose_view)
+        # Large text in a small window: the buttons give way to a list of the same views.
+        self.short = Choice()
+        self.short.setAccessibleName("View")
+        self.short.setToolTip("Another view of this stage.")
+        self.short.setStatusTip("Another view of this stage.")
+        for name, words, _ in rows:
+            self.short.addItem(words, name)
+        self.short.activated.connect(lambda _index: self.choose_view(self.short.currentData()))
+        self.short.hide()
+        self.head.addWidget(self.short, 1)
+        self.stack = QStackedWidget()
+        self._pages: dict[str, StagePage] = {}
+
+    def refresh_page(self) -> None:
+        """Fills the view on screen."""
+        self.page.refresh("", "")
+
+    @property
+    def page(self) -> StagePage:
+        """The view on screen."""
+        return self._pages[self.view]
+
+    def choose_view(self, view: str) -> None:
+        """Another view."""
+        self.document.end_preview()
+        self.show_view(view)
+        self.refresh()
+        first = self.first()
+        if first is not None:
+            first.setFocus()
+
+    def show_view(self, view: str) -> None:
+        """Puts a view on screen; it is filled by the next `refresh`."""
+        self.view = view
+        if view not in self._pages:
+            page = self._make(view)
+            page.set_scale(self._scale)
+            page.why_changed.connect(lambda view=view: self._page_changed(view))
+            page.title.connect(lambda title, words, view=view: self._page_title(view, title, words))
+            page.say.connect(self.say)
+            self._pages[view] = page
+            self.stack.addWidget(page)
+        mark_view(self._views, view)
+        self.short.setCurrentIndex(self.short.findData(view))
+        self.stack.setCurrentWidget(self._pages[view])
+
+    def _page_changed(self, view: str) -> None:
+        if view == self.view:
+            self.why_changed.emit()
+
+    def _page_title(self, view: str, title: str, words: str) -> None:
+        if view == self.view:
+            self.title.setText(title)
+            self.subtitle.setText(words)
+
+    def why(self) -> WhyContent:
+        return self.page.why()
+
+    def act(self, action: str) -> None:
+        self.page.act(action)
+
+    def zoom(self, steps: int) -> None:
+        zoom = getattr(self.page, "zoom", None)
+        if zoom is not None:
+            zoom(steps)
+
+    def set_scale(self, scale: float) -> None:
+        self._scale = scale
+        for page in self._pages.values():
+            page.set_scale(scale)
+
+    def first(self) -> QWidget | None:
+        return self.page.first()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        wide = self.width() >= self.narrow * (0.4 + 0.6 * self._scale)
+        self.title.setVisible(wide)
+        self.subtitle.setVisible(wide)
+        margins = self.column.contentsMargins()
+        room = self.width() - margins.left() - margins.right()
+        buttons = self._views.buttons()
+        needed = sum(button.sizeHint().width() + self.head.spacing() for button in buttons)
+        for button in buttons:
+            button.setVisible(wide or needed <= room)
+        self.short.setVisible(not wide and needed > room)

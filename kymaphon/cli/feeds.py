@@ -1,0 +1,156 @@
+"""`kymaphon feeds`: who hears what; the feeds planned; tracks; the stream's budget."""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import replace
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.edits import Edit, apply_all
+from kymaphon.core.show import Show
+
+if TYPE_CHECKING:
+    from kymaphon.core.feeds.ways_out import WayOut
+
+WAYS = ("mix", "split", "each")
+
+
+def add_feeds_options(row: argparse.ArgumentParser) -> None:
+    """The options of the command."""
+    what = row.add_mutually_exclusive_group()
+    what.add_argument("--plan", action="store_true", help="put every needed mix on a bus; steps at the desk")
+    what.add_argument("--tracks", nargs="?", const="", choices=("", *WAYS), metavar="WAY", help="what each recorder track gets: mix, split or each; left out: the show's")  # fmt: skip
+    what.add_argument(
+        "--stream", action="store_true", help="upload needed against measured; how late chat and checking are"
+    )
+    row.add_argument(
+        "--all",
+        action="store_true",
+        help="with --plan: every step from a rig with nothing set, not only what differs from now",
+    )
+    row.add_argument(
+        "--way", choices=("share", "computer", "desk"), help="with --plan: where it falls short, the plan of this way out instead"
+    )  # fmt: skip
+    row.add_argument(
+        "-o", "--output", metavar="SHOW", help="with --plan or --tracks: the show file to write it into"
+    )
+
+
+def feeds(options: argparse.Namespace) -> int:
+    """Runs the command; 0, or 1 where a plan lacks a mix or an input. Raises FileProblem, Unusable."""
+    if options.output and not (options.plan or options.tracks is not None):
+        raise Unusable("-o goes with --plan or --tracks")
+    if options.all and not options.plan:
+        raise Unusable("--all goes with --plan")
+    if options.way and not options.plan:
+        raise Unusable("--way goes with --plan")
+    analysis = load(options.show)
+    if options.plan:
+        return _plan(options, analysis)
+    if options.tracks is not None:
+        return _tracks(options, analysis)
+    if options.stream:
+        return _stream(options, analysis)
+    return _hearing(options, analysis)
+
+
+def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.feeds.report import hearing_json
+    from kymaphon.core.feeds.sentence import listener_sentence
+    from kymaphon.core.sheet import VERDICT_WORDS, feed_words
+
+    if options.json:
+        print_json(hearing_json(analysis))
+        return 0
+    for listener in analysis.listeners:
+        print(listener_sentence(analysis, listener.id))
+        for voice in analysis.voices:
+            feed = analysis.feeds[listener.id, voice.id]
+            flag = " " if feed.well else "!"
+            words = feed_words(feed) if feed.gain_db is not None else VERDICT_WORDS[feed.verdict]
+            print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
+    return 0
+
+
+def _plan(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
+    from kymaphon.core.feeds.planner import plan_feeds
+    from kymaphon.core.feeds.report import plan_json, plan_lines
+    from kymaphon.core.feeds.ways_out import ways_out
+
+    show = analysis.show
+    try:
+        plan = plan_feeds(show, analysis.catalogue)
+        ways = ways_out(show, analysis.catalogue, plan)
+    except ValueError as error:
+        raise Unusable(f"no plan: {error}") from error
+    if options.way:
+        edits = _way_out(options.way, ways)
+        done = plan_feeds(apply_all(show, edits), analysis.catalogue)
+        plan, ways = replace(done, edits=edits, wants=plan.wants, before=plan.before), ()
+    after = apply_all(show, plan.edits)
+    start = from_nothing(after) if options.all else show
+    steps = steps_between(start, after, analysis.catalogue)
+    if options.output:
+        _write(options, apply_all(show, doing_edits(show, plan.edits, analysis.catalogue)))
+    if options.json:
+        print_json({"written": options.output, "plan": plan_json(plan, ways, steps)})
+    else:
+        for line in plan_lines(plan, ways, steps):
+            print(line)
+    return 0 if plan.whole else 1
+
+
+def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:
+    """The edits of one of the ways out. Raises Unusable where that is none of them, or takes more than settings and plugs."""
+    way = next((row for row in ways if row.sort == sort), None)
+    if way is None:
+        there = ", ".join(row.sort for row in ways if row.edits)
+        raise Unusable(f"no way out by {sort}: {'the plan needs none' if not ways else f'there is {there}' if there else 'none can be made by settings and plugs'}")  # fmt: skip
+    if not way.edits:
+        raise Unusable(f"that takes more than settings and plugs: {way.text}")
+    return way.edits
+
+
+def _write(options: argparse.Namespace, show: Show) -> None:
+    analyse(show)
+    save(show, options.show, options.output)
+
+
+def _tracks(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.delivery import Recording
+    from kymaphon.core.edits import SetField
+    from kymaphon.core.feeds.doing import doing_edits
+    from kymaphon.core.feeds.report import track_json, track_lines
+    from kymaphon.core.feeds.tracks import track_plan
+
+    how = analysis.show.recording or Recording()
+    if options.tracks:
+        how = how.with_(way=options.tracks)
+    plan = track_plan(analysis, datetime.now(UTC).astimezone(), how)
+    if options.output:
+        changes = (SetField("", None, "recording", how), *plan.edits)
+        _write(options, apply_all(analysis.show, doing_edits(analysis.show, changes, analysis.catalogue)))
+    if options.json:
+        print_json({"written": options.output, **track_json(plan)})
+        return 0
+    for line in track_lines(analysis, plan):
+        print(line)
+    return 0
+
+
+def _stream(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.feeds.report import stream_json, stream_lines
+    from kymaphon.core.feeds.stream import delays, stream_budget
+
+    budget, late = stream_budget(analysis.show, analysis.catalogue), delays(analysis)
+    if options.json:
+        print_json(stream_json(budget, late))
+        return 0
+    for line in stream_lines(budget, late):
+        print(line)
+    return 0

@@ -1,0 +1,239 @@
+"""A plan as steps at the desk, the interface and the software: set up, mute first, switch off, plug, set, switch on, open last."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from kymaphon.core.catalogue import Bus, Catalogue, Kind, Path, Port
+from kymaphon.core.connectors import adapters
+from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField, apply_all
+from kymaphon.core.ends import end_of
+from kymaphon.core.show import Cable, Device, Setting, Show, Task
+
+Act = Literal["start", "mute", "off", "unplug", "plug", "set", "on", "open"]
+ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "plug", "set", "on", "open")
+"""The order of a safe change: nothing is opened before everything that could circle is shut."""
+PREFIX = "feeds-"
+"""Ids of the tasks that are steps of a plan begin so."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One thing to do, at one device.
+
+    Attributes:
+        act: what sort of thing; the steps are in the order of `ACTS`.
+        device: id of the device; for a cable, of the one that it comes from.
+        text: in plain words, with the value.
+    """
+
+    act: Act
+    device: str
+    text: str
+
+
+def steps_between(before: Show, after: Show, catalogue: Catalogue) -> tuple[Step, ...]:
+    """What to do so that a rig that stands as in one show stands as in another.
+
+    Only settings and cables are looked at; what is new is set up first, and stands as delivered. What is opened or plugged is shut first at the bus that it
+    is on, where that can be muted, and opened last; where nothing is opened nothing needs to be muted.
+
+    Raises:
+        KeyError: a device or socket that the catalogue does not have.
+    """
+    catalogue = catalogue.with_kinds(*after.kinds)
+    rows = [*_settings(before, after, catalogue), *_cables(before, after, catalogue)]
+    rows += _around(after, catalogue, rows)
+    order = {device.id: i for i, device in enumerate(after.devices)}
+    # sorted() keeps what was found first where two are alike.
+    ordered = sorted(rows, key=lambda row: (ACTS.index(row[0].act), order.get(row[0].device, -1)))
+    return tuple(step for step, _ in ordered)
+
+
+_Found = tuple[Step, str]
+"""A step, and the bus or output of its device that it bears on; empty where it bears on none."""
+
+
+def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]:
+    was = {device.id: device for device in before.devices}
+    for device in after.devices:
+        old = was.get(device.id)
+        kind = catalogue[device.kind]
+        name = device.name or kind.name
+        if old is None:
+            yield Step("start", device.id, _put_in(after, catalogue, device, name)), ""
+            old = Device(id=device.id, kind=device.kind)
+        if old.kind != device.kind:
+            yield Step("unplug", device.id, f"{name}: put {kind.name} in its place, with the same plugs"), ""
+        paths = {path.key: path for path in kind.paths}
+        names = names_of(kind)
+        for key in dict.fromkeys((*old.settings, *device.settings)):
+            a, b = (row.settings.get(key, Setting()) for row in (old, device))
+            if a != b:
+                where = f"{name}, {setting_name(names, paths.get(key), key)}"
+                yield from _values(device, paths.get(key), where, a, b)
+
+
+def _put_in(after: Show, catalogue: Catalogue, device: Device, name: str) -> str:
+    """What to do about a device that was not there."""
+    if device.host is None:
+        return f"{name}: set it up"
+    host = after.device(device.host)
+    return f"{name}: start it in {host.name or catalogue[host.kind].name}"
+
+
+def _values(device: Device, path: Path | None, where: str, old: Setting, new: Setting) -> Iterator[_Found]:
+    bus = path.target if path is not None else ""
+    on_before = path is not None and (path.on if old.on is None else old.on)
+    on_after = path is not None and (path.on if new.on is None else new.on)
+    if path is not None and path.switch and on_before != on_after:
+        yield Step("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"), bus
+    if path is None:
+        if new.gain_db is not None and new.gain_db != old.gain_db:
+            yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), ""
+    elif on_after:
+        # What a crosspoint that is off would do is nobody's business.
+        words = [
+            *_gain_words(path, old, new, fresh=not on_before),
+            *_tap_words(path, old, new, fresh=not on_before),
+        ]
+        if words:
+            yield Step("set", device.id, f"{where}: {', '.join(words)}"), ""
+    if (old.pan or 0.0) != (new.pan or 0.0):
+        yield Step("set", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), ""
+    if new.fader_db is not None and new.fader_db != old.fader_db:
+        yield Step("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), ""
+    if bool(old.mute) != bool(new.mute):
+        yield (
+            Step("off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"),
+            "",
+        )
+
+
+def _gain_words(path: Path, old: Setting, new: Setting, *, fresh: bool) -> Iterator[str]:
+    """The gain of a crosspoint, where it is turned or was of no account before."""
+    if isinstance(path.gain_db, tuple):
+        given = path.default_gain_db if path.default_gain_db is not None else path.gain_db[1]
+        a, b = (given if row.gain_db is None else row.gain_db for row in (old, new))
+        if a != b or fresh:
+            yield f"{_signed(b)} dB"
+
+
+def _tap_words(path: Path, old: Setting, new: Setting, *, fresh: bool) -> Iterator[str]:
+    """Before or after the fader, where there is a choice."""
+    if len(path.tap) > 1:
+        a, b = (row.tap or path.tap[0] for row in (old, new))
+        if a != b or fresh:
+            yield f"{'before' if b == 'pre' else 'after'} the fader"
+
+
+def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]:
+    for cable in before.cables:
+        if all(row.ends != cable.ends for row in after.cables):
+            yield (
+                Step(
+                    "unplug",
+                    cable.source.partition(".")[0],
+                    _cable_words(before, catalogue, cable, "take out"),
+                ),
+                "",
+            )
+    for cable in after.cables:
+        if all(row.ends != cable.ends for row in before.cables):
+            device_id, port_id = cable.source.split(".")[:2]
+            yield Step("plug", device_id, _cable_words(after, catalogue, cable, "plug")), port_id
+
+
+def _cable_words(show: Show, catalogue: Catalogue, cable: Cable, verb: str) -> str:
+    ends = [end_of(show, catalogue, row).name for row in cable.ends]
+    label = f", cable {cable.label}" if cable.label else ""
+    known = {row.id: row.name for row in adapters().values()}
+    adapter = f", with {known[cable.adapter]}" if cable.adapter in known and verb == "plug" else ""
+    return f"{ends[0]} to {ends[1]}: {verb}{label}{adapter}"
+
+
+def _around(after: Show, catalogue: Catalogue, rows: list[_Found]) -> Iterator[_Found]:
+    """Mutes before, and opens after, every output on which something is opened or plugged."""
+    touched = dict.fromkeys((step.device, bus) for step, bus in rows if step.act in ("on", "plug") and bus)
+    done: set[tuple[str, str]] = set()
+    for device_id, bus in touched:
+        device = after.device(device_id)
+        kind = catalogue[device.kind]
+        row = _opener(kind, bus)
+        if row is None or row.strip is None or (device_id, row.id) in done:
+            continue
+        strip = row.strip
+        done.add((device_id, row.id))
+        where = f"{device.name or kind.name}, {row.name}"
+        setting = device.settings.get(row.id, Setting())
+        if setting.mute:
+            continue
+        level = strip.fader_default_db if setting.fader_db is None else setting.fader_db
+        if strip.mute:
+            yield Step("mute", device_id, f"{where}: mute"), ""
+            yield Step("open", device_id, f"{where}: unmute"), ""
+        else:
+            yield Step("mute", device_id, f"{where}: fader down"), ""
+            yield Step("open", device_id, f"{where}: fader slowly up to {_signed(level)} dB"), ""
+
+
+def _opener(kind: Kind, bus: str) -> Port | Bus | None:
+    """The output or bus whose fader or mute shuts a mix: its own, else that of the bus which feeds it."""
+    feeding = {path.source for path in kind.paths if path.target == bus}
+    rows: list[Port | Bus] = [*kind.outputs, *kind.buses]
+    own = [row for row in rows if row.id == bus]
+    return next(
+        (row for row in (*own, *(row for row in kind.buses if row.id in feeding)) if row.strip is not None and (row.strip.mute or row.strip.fader_db)),
+        None,
+    )  # fmt: skip
+
+
+def names_of(kind: Kind) -> dict[str, str]:
+    """What everything of a kind that can be set is called at the device, by its id."""
+    rows = (kind.inputs, kind.outputs, kind.buses, kind.controls, kind.processors)
+    return {row.id: row.name for group in rows for row in group}
+
+
+def setting_name(names: dict[str, str], path: Path | None, key: str) -> str:
+    """A strip, crosspoint or control as it is called at the device: `channel 5, send 1`."""
+    if path is not None:
+        return path.name or f"{names[path.source]}, {names[path.target]}"
+    return names.get(key, key)
+
+
+def _signed(value: float) -> str:
+    return "0" if value == 0 else f"{value:+g}".replace("-", "\u2212")
+
+
+def _pan_words(pan: float) -> str:
+    if pan == 0:
+        return "centre"
+    side = "left" if pan < 0 else "right"
+    return f"hard {side}" if abs(pan) == 1 else f"{abs(pan):.0%} {side}"
+
+
+def from_nothing(show: Show) -> Show:
+    """The same rig as it comes out of its boxes: every setting as delivered, no cable between devices plugged."""
+    bare = tuple(device.model_copy(update={"settings": {}}) for device in show.devices)
+    return show.model_copy(update={"devices": bare, "cables": ()})
+
+
+def doing_edits(before: Show, edits: Iterable[Edit], catalogue: Catalogue) -> tuple[Edit, ...]:
+    """A plan's edits with its steps as tasks of the show, in place of the steps of an older plan that are done.
+
+    Steps of an older plan that nobody has ticked stay: what is not done at the desk is not done.
+    """
+    changes = tuple(edits)
+    steps = steps_between(before, apply_all(before, changes), catalogue)
+    gone = tuple(RemoveRow("tasks", row.id) for row in before.tasks if row.id.startswith(PREFIX) and row.done)
+    taken = {row.id for row in before.tasks if not (row.id.startswith(PREFIX) and row.done)}
+    numbers = (n for n in range(1, 100_000) if f"{PREFIX}{n}" not in taken)
+    rows = tuple(AddRow("tasks", Task(id=f"{PREFIX}{n}", text=step.text)) for step, n in zip(steps, numbers, strict=False))  # fmt: skip
+    return (*changes, *gone, *rows)
+
+
+def tick(task: Task) -> SetField:
+    """The edit that ticks a task, or takes the tick away."""
+    return SetField("tasks", task.id, "done", not task.done)

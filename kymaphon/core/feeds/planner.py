@@ -1,0 +1,292 @@
+"""The feeds of a show, planned: every mixer in the order of the signal, each need on a bus of it, written as edits and proven."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field, replace
+
+from kymaphon.core.analyse import without_rules
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.build import build_graph
+from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
+from kymaphon.core.feeds.assign import asks_of, fits
+from kymaphon.core.feeds.bringing import Stray, strays
+from kymaphon.core.feeds.mixer import Mixer, mixer_of
+from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
+from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
+from kymaphon.core.feeds.wants import unsaid, wants_by_role
+from kymaphon.core.figures import number
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.routing import Feed
+from kymaphon.core.rules.feeds import circles
+from kymaphon.core.show import Setting, Show
+
+PASSES = 3
+"""Where mixers feed each other in turn, each is planned again with what came of the others, so often at most."""
+ROUNDS = 2
+"""So often the levels that a plan opens are looked at and corrected."""
+
+
+@dataclass(frozen=True)
+class FeedPlan:
+    """A plan, the show with it in, and what it changes of who hears whom.
+
+    Attributes:
+        edits: everything, to be applied together and undone together.
+        wants: those among them that say what a role should hear, where nobody had.
+        missing: mixes that cannot be made on what is there.
+        before, after: the show computed without and with the plan, with no findings.
+        strays: voices that came to no mixer, with the inputs that the plan plugs them into.
+    """
+
+    edits: tuple[Edit, ...]
+    wants: tuple[SetWant, ...]
+    mixes: tuple[Mix, ...]
+    missing: tuple[Missing, ...]
+    before: Analysis
+    after: Analysis
+    mixers: tuple[Mixer, ...] = field(default=())
+    strays: tuple[Stray, ...] = field(default=())
+
+    @property
+    def whole(self) -> bool:
+        """Whether every mix can be made, and every voice gets into a mixer."""
+        return not self.missing and all(row.into is not None for row in self.strays)
+
+    @property
+    def unmet(self) -> tuple[Feed, ...]:
+        """Pairs that somebody asked for, by the show or by a role, and own voices back, that are not as wanted with the plan; too loud
+        and too quiet are left to Level.
+        """
+        return tuple(
+            row
+            for row in self.after.feeds.values()
+            if not row.well
+            and row.verdict not in ("loud", "quiet")
+            and (row.want != "any" or row.verdict == "back")
+        )
+
+    @property
+    def howls(self) -> bool:
+        """Whether something goes round with the plan that can build up."""
+        return _howls(self.after)
+
+    @property
+    def changed(self) -> tuple[tuple[Feed, Feed], ...]:
+        """Pairs whose verdict the plan changes, before and after."""
+        pairs = ((row, self.after.feeds.get(key)) for key, row in self.before.feeds.items())
+        return tuple((a, b) for a, b in pairs if b is not None and a.verdict != b.verdict)
+
+
+def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
+    """Plans every feed of a show on the mixers that are there.
+
+    Mixers are taken in the order of the signal, each as the plan has left those before it. Gains, faders and mutes of the line-up
+    are left alone; what is switched on gets the wanted level.
+
+    Raises:
+        ShowProblem: a reference in the show leads nowhere.
+        ValueError: the solver gave up on a mixer.
+    """
+    plan = _plan(show, catalogue)
+    if any(row.edits for row in plan.strays) and _harmed(plan):
+        plan = _plan(show, catalogue, bring=False)
+    return plan
+
+
+def _harmed(plan: FeedPlan) -> bool:
+    """Whether something goes round with the plan that did not, or somebody lacks a voice or has themselves back who did not."""
+    worse = any(
+        after.verdict in ("back", "missing") and plan.before.feeds[key].verdict != after.verdict
+        for key, after in plan.after.feeds.items()
+    )
+    return worse or (plan.howls and not _howls(plan.before))
+
+
+def _plan(show: Show, catalogue: Catalogue, *, bring: bool = True) -> FeedPlan:
+    """The plan, with voices that come to no mixer plugged in or left where they are."""
+    catalogue = catalogue.with_kinds(*show.kinds)
+    wants = tuple(want for party in unsaid(show) for want in wants_by_role(show, party.id))
+    given, show = show, apply_all(show, wants)
+    before = without_rules(show, catalogue)
+    edits: list[Edit] = []
+    mixes: list[Mix] = []
+    missing: list[Missing] = []
+    made: list[Mixer] = []
+    opened: list[SettingRef] = []
+    found = strays(before)
+    if not bring:
+        found = tuple(replace(row, into=None, edits=(), harms=row.into is not None) for row in found)
+    brought = tuple(edit for row in found for edit in row.edits)
+    edits += brought
+    now = apply_all(show, brought)
+    graph = build_graph(now, catalogue) if brought else before.graph
+    around = Around(now, catalogue, graph)
+    order, circular = _in_order(around)
+    served = _served_by(around, before, order)
+    for _ in range(PASSES if circular else 1):
+        mixes, missing, made = [], [], []
+        settled = True
+        for device_id in order:
+            mixer = mixer_of(catalogue, graph, now.device(device_id))
+            needs = needs_of(around, mixer)
+            fed = fed_by(around, mixer)
+            waiting = [row for row, by in served.items() if by == device_id and row not in fed]
+            rest = unplugged(around, mixer, set(before.graph.ears) - set(waiting))
+            done = mix_on(now, catalogue, mixer, [*needs, *rest])
+            made.append(mixer)
+            mixes += done.mixes
+            missing += done.missing
+            opened += done.opened
+            if done.edits:
+                settled = False
+                edits += done.edits
+                now = apply_all(now, tuple(done.edits))
+                graph = build_graph(now, catalogue)
+                around = Around(now, catalogue, graph)
+        if settled:
+            break
+    mixes = [replace(mix, moved=_moved(show, now, mix)) for mix in mixes]
+    after = without_rules(now, catalogue) if edits else before
+    for _ in range(ROUNDS if opened else 0):
+        turns = tuple(_corrections(after, opened))
+        if not turns:
+            break
+        edits += turns
+        after = without_rules(apply_all(show, tuple(edits)), catalogue)
+    opening = _circles_opened(before, after)
+    if opening:
+        edits += opening
+        after = without_rules(apply_all(show, tuple(edits)), catalogue)
+    return FeedPlan(
+        (*wants, *_plain(given, edits)),
+        wants,
+        tuple(mixes),
+        tuple(missing),
+        before,
+        after,
+        tuple(made),
+        found,
+    )
+
+
+def _moved(before: Show, after: Show, mix: Mix) -> tuple[tuple[str, str], ...]:
+    """Cables of a mix that were not there, as from and to."""
+    had = {cable.ends for cable in before.cables}
+    targets = {target for need in mix.needs for target in need.targets}
+    return tuple(cable.ends for cable in after.cables if cable.target in targets and cable.ends not in had)
+
+
+def _plain(show: Show, edits: Iterable[Edit]) -> tuple[Edit, ...]:
+    """The last value that is given to each setting, in the order of the first; what changes nothing is left out."""
+    values: dict[SettingRef, SetValue] = {}
+    others: list[Edit] = []
+    for edit in edits:
+        if isinstance(edit, SetValue):
+            values[edit.ref] = edit
+        else:
+            others.append(edit)
+    devices = {row.id: row for row in show.devices}
+
+    def changes(edit: SetValue) -> bool:
+        setting = devices[edit.ref.device].settings.get(edit.ref.key, Setting())
+        return bool(getattr(setting, edit.ref.field) != edit.value)
+
+    return (*others, *(row for row in values.values() if changes(row)))
+
+
+def _in_order(around: Around) -> tuple[list[str], bool]:
+    """The mixers in the order in which signal flows, and whether some feed each other in turn; those stay in the show's order."""
+    ids = [device.id for device in around.mixers]
+    feeds: dict[str, set[str]] = {}
+    for device in around.mixers:
+        outs = [i for i, node in enumerate(around.graph.nodes) if node.owner == device.id]
+        seen, work = set(outs), list(outs)
+        reached: set[str] = set()
+        steps = around.onward.graph.steps_out
+        while work:
+            for _, after, _ in steps[work.pop()]:
+                owner = around.graph.nodes[after].owner
+                if owner in ids and owner != device.id:
+                    reached.add(owner)
+                if after not in seen:
+                    seen.add(after)
+                    work.append(after)
+        feeds[device.id] = reached
+    out: list[str] = []
+    while ids:
+        # What nothing else feeds, unless it feeds that in turn.
+        first = next(
+            (a for a in ids if not any(a in feeds[b] and b not in feeds[a] for b in ids if b != a)), ids[0]
+        )
+        out.append(first)
+        ids.remove(first)
+    return out, any(b in feeds[a] and a in feeds[b] for a in out for b in out if a != b)
+
+
+def _served_by(around: Around, before: Analysis, order: list[str]) -> dict[str, str]:
+    """Listeners that nothing feeds yet -> the mixer with most of what they want to hear."""
+    show = around.show
+    mixers = [mixer_of(around.catalogue, around.graph, show.device(row)) for row in order]
+    fed = {row for mixer in mixers for row in fed_by(around, mixer)}
+    best: dict[str, tuple[int, str]] = {}
+    for mixer in mixers if fed != set(before.graph.ears) else ():
+        for need in unplugged(around, mixer, fed):
+            if not any(fits(need, mixer, bus) for bus in mixer.buses):
+                continue
+            count = len(asks_of(mixer, need).groups)
+            for party in need.listeners:
+                # Of two with as many, the one further on: more has come together there.
+                if count >= best.get(party, (1, ""))[0]:
+                    best[party] = (count, mixer.device.id)
+    return {party: device for party, (_, device) in best.items()}
+
+
+def _howls(analysis: Analysis) -> bool:
+    return any(radius >= 1 for radius in analysis.transfer.radius)
+
+
+def _circles_opened(before: Analysis, after: Analysis) -> tuple[Edit, ...]:
+    """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix alone can avoid it."""
+    if _howls(before) or (any(circles(before)) and not _howls(after)):
+        return ()
+    found = next(iter(circles(after)), None)
+    return found.remedies[0].edits if found is not None and found.remedies else ()
+
+
+def _corrections(analysis: Analysis, opened: list[SettingRef]) -> Iterable[SetValue]:
+    """Levels of what the plan switched on that miss the wanted level by more than is let pass, put right as far as the knob goes.
+
+    What a voice is off on air as well is the line-up's to put right, not the send's.
+    """
+    wanted = set(opened)
+    tolerance = number("level-tolerance")
+    on_air = _off_on_air(analysis)
+    turns: dict[SettingRef, list[float]] = {}
+    knobs = {}
+    for feed in analysis.feeds.values():
+        if feed.want != "hear" or feed.path is None or feed.gain_db is None:
+            continue
+        off = feed.gain_db - feed.wanted_gain_db - on_air.get(feed.voice, 0.0)
+        for step in feed.path.steps():
+            for knob in step.knobs:
+                if knob.ref in wanted:
+                    knobs[knob.ref] = knob
+                    turns.setdefault(knob.ref, []).append(off)
+    for ref, rows in turns.items():
+        knob = knobs[ref]
+        off = sum(rows) / len(rows)
+        value = float(round(min(max(knob.value - off, knob.lowest), knob.highest)))
+        if abs(off) > tolerance and value != knob.value:
+            yield SetValue(ref, value)
+
+
+def _off_on_air(analysis: Analysis) -> dict[str, float]:
+    """Voice -> how far it is from its wanted level where the programme goes."""
+    ends = {party.id for party in analysis.listeners if party.kind in ("audience", "recorder")}
+    rows: dict[str, list[float]] = {}
+    for feed in analysis.feeds.values():
+        if feed.listener in ends and feed.gain_db is not None and feed.want == "hear":
+            rows.setdefault(feed.voice, []).append(feed.gain_db - feed.wanted_gain_db)
+    return {voice: sum(row) / len(row) for voice, row in rows.items()}

@@ -1,0 +1,114 @@
+"""What each listener should hear, by its role, where nobody has said."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kymaphon.core.edits import SetWant
+from kymaphon.core.figures import number
+from kymaphon.core.model import WantKind
+from kymaphon.core.show import Party, Show
+
+EARS = ("presenter", "guest")
+BACKGROUND = ("crowd", "effect")
+ROLE_WORDS = {
+    "remote": "everyone on the programme but itself",
+    "presenter": "the programme and everyone far away, itself at once",
+    "guest": "the programme and everyone far away, itself at once",
+    "instrument": "the programme, itself at once",
+    "audience": "the programme",
+    "recorder": "the programme, to be kept",
+    "crew": "the talkback",
+}
+"""What a role hears, in words; a role that is not named here hears nothing unless it is asked for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What one listener should get of one voice, and who says so.
+
+    Attributes:
+        gain_db: level against the listener's mark.
+        asked: the show says so; else it goes by the role.
+    """
+
+    want: WantKind
+    gain_db: float
+    asked: bool
+
+
+def role_want(listener: Party, voice: Party) -> Wanted:
+    """What goes by the roles (common practice): a remote party gets all but itself, ears in the studio the programme and those far
+    away with themselves at once, an audience and a recorder the programme, the crew its talkback.
+    """
+    if (
+        listener.hears_on is None
+        and listener.kind != "remote"
+        and listener.place is not None
+        and listener.place == voice.place
+    ):
+        # Who listens to the room hears who speaks in it.
+        return Wanted("any", 0.0, False)
+    if listener.id == voice.id:
+        return Wanted("never" if listener.kind == "remote" else "local", 0.0, False)
+    if voice.kind == "crew":
+        return Wanted(
+            "hear" if listener.kind == "crew" else "never" if _on_air(listener) else "any", 0.0, False
+        )
+    if listener.kind == "crew" or listener.kind not in ROLE_WORDS:
+        return Wanted("any", 0.0, False)
+    if voice.kind in BACKGROUND:
+        # Crowd and effects belong to the programme; in an ear they are in the way of what is said.
+        gain = number("want-background")
+        return Wanted("hear", gain, False) if _on_air(listener) else Wanted("any", gain, False)
+    under = number("want-player-in-ear") if voice.kind == "player" and listener.kind == "remote" else 0.0
+    return Wanted("hear", under, False)
+
+
+def _on_air(listener: Party) -> bool:
+    return listener.kind in ("audience", "recorder")
+
+
+def wants_of(show: Show) -> dict[tuple[str, str], Wanted]:
+    """(listener, voice) -> what the show asks for; by the role where it asks nothing for a listener to hear at all."""
+    said = {(row.listener, row.voice): row for row in show.wants}
+    hears = {row.listener for row in show.wants if row.want == "hear"}
+    out: dict[tuple[str, str], Wanted] = {}
+    for listener in (party for party in show.parties if party.listens):
+        for voice in (party for party in show.parties if party.speaks):
+            row = said.get((listener.id, voice.id))
+            if row is not None:
+                out[listener.id, voice.id] = Wanted(row.want, row.gain_db, True)
+            elif listener.id == voice.id or listener.id not in hears:
+                out[listener.id, voice.id] = role_want(listener, voice)
+            else:
+                out[listener.id, voice.id] = Wanted("any", 0.0, False)
+    return out
+
+
+def wants_by_role(show: Show, listener: str | None = None) -> tuple[SetWant, ...]:
+    """The wants that roles give and that nobody has said yet: for one listener, or for all."""
+    said = {(row.listener, row.voice) for row in show.wants}
+    out = []
+    for hearer in show.parties:
+        if not hearer.listens or (listener is not None and hearer.id != listener):
+            continue
+        for voice in show.parties:
+            if not voice.speaks or (hearer.id, voice.id) in said:
+                continue
+            row = role_want(hearer, voice)
+            if row.want != "any":
+                out.append(SetWant(hearer.id, voice.id, row.want, row.gain_db))
+    return tuple(out)
+
+
+def unsaid(show: Show) -> tuple[Party, ...]:
+    """Listeners of whom nobody has said what they should hear, though their role says it."""
+    heard = {row.listener for row in show.wants if row.want == "hear"}
+    return tuple(
+        party
+        for party in show.parties
+        if party.listens
+        and party.id not in heard
+        and any(role_want(party, voice).want == "hear" for voice in show.parties if voice.speaks)
+    )

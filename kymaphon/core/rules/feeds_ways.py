@@ -1,0 +1,295 @@
+"""Rules about how feeds are set up: wants that nobody said, mixes offered beside their inputs, ears on loudspeakers, talkback."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.cast import is_loudspeaker
+from kymaphon.core.cuts import switch_words
+from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.edits import AddRow, SetField, SetValue
+from kymaphon.core.feeds.mixer import UNHEARD_DB
+from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
+from kymaphon.core.figures import figure, number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.graph import Switch
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.plan import fresh_id
+from kymaphon.core.routing import Arrival, Feed
+from kymaphon.core.rules.rig_controls import Working, working_in
+from kymaphon.core.show import Device, Party
+from kymaphon.core.units import uncorrelated_sum_db
+
+
+def wants_not_said(analysis: Analysis) -> Iterator[Finding]:
+    """Listeners of whom nobody said what they should hear: nothing can be called missing or wrong for them."""
+    rows = unsaid(analysis.show)
+    if not rows:
+        return
+    names = ", ".join(party.name for party in rows)
+    first = rows[0]
+    text = f"Nobody has said what {names} should hear, so nothing can be found missing there. By role {first.name} hears {ROLE_WORDS[first.kind]}."
+    wants = tuple(want for party in rows for want in wants_by_role(analysis.show, party.id))
+    remedies = (Remedy("by-role", "Ask for it by their roles", f"{len(wants)} wants, each to be changed where it is not so.", wants),)  # fmt: skip
+    yield Finding(
+        "wants-not-said", "note", "Feeds", tuple(party.id for party in rows), f"What should {names} hear", text,
+        (Derived("listeners", len(rows), ""),), None, remedies,
+    )  # fmt: skip
+
+
+def mix_beside_inputs(
+    analysis: Analysis, one: PathThrough, other: PathThrough
+) -> tuple[str, str, str] | None:
+    """Whether two ways leave one device by different outputs and come into one mixer or program by different inputs.
+
+    Returns:
+        Who gives, who takes, and what the output is called by which the longer way goes; None where it is not so.
+    """
+    joints = [_joints(analysis, path) for path in (one, other)]
+    for (giver, taker), (out, into) in joints[0].items():
+        row = joints[1].get((giver, taker))
+        if row is None or row[0] == out or row[1] == into:
+            continue
+        longer = out if one.delay_ms > other.delay_ms else row[0]
+        port = analysis.catalogue[analysis.show.device(giver).kind].port(longer)
+        name = port.name if port is not None else longer
+        return analysis.device_name(giver), analysis.device_name(taker), name
+    return None
+
+
+def _joints(analysis: Analysis, path: PathThrough) -> dict[tuple[str, str], tuple[str, str]]:
+    """(from device, to device) -> output and input by which a way goes from the one to the other."""
+    out = {}
+    for step in path.steps():
+        if step.label == "cable":
+            (giver, port), (taker, into) = (
+                analysis.graph.nodes[node].id.split(".")[:2] for node in (step.source, step.target)
+            )
+            out[giver, taker] = (port, into)
+    return out
+
+
+def mix_offered_twice(analysis: Analysis) -> Iterator[Finding]:
+    """A monitor mix or loopback taken beside the inputs themselves, too weak to count as a second arrival, yet there."""
+    suspects = _mixes_beside(analysis)
+    seen: set[tuple[str, str, str]] = set()
+    for feed in analysis.feeds.values() if suspects else ():
+        if feed.path is None or feed.twice or feed.unstable or feed.verdict in ("missing", "silent", "back"):
+            continue
+        if suspects.isdisjoint(_joints(analysis, feed.path)):
+            continue
+        first, *others = analysis.arrivals(*feed.key)
+        for second in others:
+            row = mix_beside_inputs(analysis, first.paths[0], second.paths[0])
+            if row is not None and row not in seen and first.gain_db - second.gain_db < UNHEARD_DB:
+                seen.add(row)
+                yield _offered(analysis, feed, row, first, second)
+                break
+
+
+def _mixes_beside(analysis: Analysis) -> set[tuple[str, str]]:
+    """Pairs of devices of which the one gives the other a mix and, by another cable, inputs themselves."""
+    rows: dict[tuple[str, str], set[bool]] = {}
+    for cable in analysis.show.cables:
+        giver, port = cable.source.split(".")[:2]
+        kind = analysis.catalogue[analysis.show.device(giver).kind]
+        buses = {bus.id for bus in kind.buses}
+        mixed = any(path.target == port and path.source in buses for path in kind.paths)
+        rows.setdefault((giver, cable.target.partition(".")[0]), set()).add(mixed)
+    return {pair for pair, sorts in rows.items() if len(sorts) == 2}
+
+
+def _offered(
+    analysis: Analysis, feed: Feed, row: tuple[str, str, str], first: Arrival, second: Arrival
+) -> Finding:
+    giver, taker, label = row
+    under = first.gain_db - second.gain_db
+    text = (
+        f"{taker} takes {giver}'s {label} beside the inputs themselves: {analysis.party_name(feed.voice)} comes twice, "
+        f"{show_number(abs(second.delay_ms - first.delay_ms), 'ms')} apart, now {under:.1f} dB weaker. Turn that mix up and it sounds hollow."
+    )
+    own = [switch for switch in _switches(second.paths[0]) if switch not in _switches(first.paths[0])]
+    remedies = tuple(
+        Remedy(f"off-{n}", switch_words(switch), "Each voice comes by its own input only.", (SetValue(switch.ref, not switch.now),))
+        for n, switch in enumerate(own[::-1][:2], start=1)
+    )  # fmt: skip
+    figures = (Derived("weaker", under, "dB"), Derived("apart", abs(second.delay_ms - first.delay_ms), "ms"))
+    return Finding("mix-offered-twice", "note", "Feeds", (feed.listener, feed.voice), f"{taker} takes a mix beside its inputs", text, figures, None, remedies, (feed.key,))  # fmt: skip
+
+
+def _switches(path: PathThrough) -> list[Switch]:
+    return [switch for step in path.steps() for switch in step.switches]
+
+
+def remote_on_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
+    """Somebody far away who listens on loudspeakers: the programme goes from them into the microphone and comes back."""
+    for party in analysis.listeners:
+        if party.kind != "remote" or party.place is None or not party.speaks:
+            continue
+        speakers = _loudspeakers_heard(analysis, party)
+        if not speakers:
+            continue
+        leak = _leak(analysis, party, speakers)
+        if leak is not None:
+            yield _leaks(analysis, party, speakers, *leak)
+
+
+def _loudspeakers_heard(analysis: Analysis, party: Party) -> list[Device]:
+    """Loudspeakers in a listener's place by which somebody else reaches it."""
+    rows: dict[str, Device] = {}
+    for (listener, voice), feed in analysis.feeds.items():
+        if listener != party.id or voice == party.id or feed.path is None:
+            continue
+        for node in feed.path.nodes:
+            owner = analysis.graph.nodes[node].owner
+            device = next((row for row in analysis.show.devices if row.id == owner), None)
+            if (
+                device is not None
+                and device.place == party.place
+                and is_loudspeaker(analysis.catalogue[device.kind])
+            ):
+                rows[owner] = device
+    return list(rows.values())
+
+
+def _leak(analysis: Analysis, party: Party, speakers: list[Device]) -> tuple[Feed, PathThrough] | None:
+    """The strongest way by which somebody else's voice comes back to them from those loudspeakers."""
+    ids = {row.id for row in speakers}
+    best: tuple[Feed, PathThrough] | None = None
+    for (listener, voice), feed in analysis.feeds.items():
+        if listener != voice or voice == party.id:
+            continue
+        for arrival in analysis.arrivals(listener, voice):
+            for path in arrival.paths:
+                by_air = any(
+                    step.label == "loudspeaker into microphone"
+                    and analysis.graph.nodes[step.source].owner in ids
+                    for step in path.steps()
+                )
+                if by_air and (best is None or path.gain_db > best[1].gain_db):
+                    best = (feed, path)
+    return best
+
+
+def _leaks(
+    analysis: Analysis, party: Party, speakers: list[Device], feed: Feed, path: PathThrough
+) -> Finding:
+    names = ", ".join(analysis.device_name(row.id) for row in speakers)
+    voice = analysis.party_name(feed.voice)
+    on, off = echo_cancellers(analysis, path), echo_cancellers(analysis, path, off=True)
+    text = f"{party.name} listens on {names}: {voice} comes back from it {show_number(path.delay_ms, 'ms')} late, {show_number(path.gain_db, 'dB', sign=True)} on the way round."
+    remedies = []
+    if on:
+        text += f" Echo control is on in {analysis.device_name(on[0].device.id)}: leave it on while the loudspeaker is."
+    elif off:
+        row = off[0]
+        text += f" Echo control is off in {analysis.device_name(row.device.id)}."
+        remedies.append(Remedy("echo-on", f"Switch on: {row.processor.name}", "The return is taken away while only one end talks.", (SetValue(row.ref, True),)))  # fmt: skip
+    else:
+        text += " Nothing on the way takes it out: headphones do."
+    remedies.append(_headphones(analysis, party))
+    gain = total("once round", "dB", path.gain_parts(), source="gains add along the way")
+    return Finding(
+        "remote-on-loudspeaker", "note" if on else "fix", "Feeds", (party.id,), f"{party.name} listens on a loudspeaker", text,
+        (Derived("gain round", path.gain_db, "dB"), Derived("delay round", path.delay_ms, "ms")), gain, tuple(remedies), ((feed.listener, feed.voice),),
+    )  # fmt: skip
+
+
+def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False) -> list[Working]:
+    """The echo cancellers of a way that goes from a loudspeaker into a microphone: those after that microphone; with `off` those switched
+    off.
+    """
+    place = next(
+        (n for n, step in enumerate(path.steps()) if step.label == "loudspeaker into microphone"), None
+    )
+    if place is None:
+        return []
+    after = PathThrough(path.graph, path.edges[place:], path.gain_db, path.delay_ms)
+    return [row for row in working_in(analysis, after, off=off) if row.processor.does == "echo-canceller"]
+
+
+def _headphones(analysis: Analysis, party: Party) -> Remedy:
+    """Headphones for somebody, to be plugged where the loudspeaker is fed from."""
+    name = fresh_id(analysis.show, f"phones-{party.id}")
+    device = Device(id=name, kind="headphones", name=f"{party.name}'s headphones", place=party.place)
+    edits = (AddRow("devices", device), SetField("parties", party.id, "hears_on", name))
+    return Remedy(
+        "headphones", f"Headphones for {party.name}", "Plug them in Rig, or let the feed plan do it.", edits
+    )
+
+
+def muted_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
+    """A place whose loudspeakers are muted by an open microphone, and somebody there without headphones (common practice of studios)."""
+    for place in analysis.show.places:
+        if not place.speakers_mute:
+            continue
+        open_here = [
+            device
+            for device in analysis.show.devices
+            if device.place == place.id and device.id in analysis.open_microphones
+        ]
+        if not open_here:
+            continue
+        deaf = [
+            party
+            for party in analysis.listeners
+            if party.place == place.id and _by_loudspeaker(analysis, party)
+        ]
+        if not deaf:
+            continue
+        names = ", ".join(party.name for party in deaf)
+        microphone = analysis.device_name(open_here[0].id)
+        text = f"In {place.name} an open microphone mutes the loudspeakers, and {names} {'has' if len(deaf) == 1 else 'have'} no headphones: with {microphone} open they hear nothing. A record that runs on would go out unheard in the room."
+        yield Finding(
+            "speakers-muted", "fix", "Feeds", (place.id, *(party.id for party in deaf)), f"{names} hears nothing while a microphone is open", text,
+            (Derived("open microphones", len(open_here), ""),), None, tuple(_headphones(analysis, party) for party in deaf),
+        )  # fmt: skip
+
+
+def _by_loudspeaker(analysis: Analysis, party: Party) -> bool:
+    """Whether somebody listens to loudspeakers, or to the room."""
+    if not party.hears_on:
+        return True
+    device = analysis.show.device(party.hears_on.partition(".")[0])
+    return is_loudspeaker(analysis.catalogue[device.kind])
+
+
+def talkback_under_programme(analysis: Analysis) -> Iterator[Finding]:
+    """Ears that get talkback and programme together, with the talkback not far enough on top even when the programme is dimmed."""
+    crew = {party.id for party in analysis.voices if party.kind == "crew"}
+    needed = figure("talkback-over")
+    for party in analysis.listeners if crew else ():
+        rows = [feed for (listener, voice), feed in analysis.feeds.items() if listener == party.id and voice != party.id and feed.gain_db is not None]  # fmt: skip
+        talk = [
+            feed.gain_db
+            for feed in rows
+            if feed.voice in crew and feed.want == "hear" and feed.gain_db is not None
+        ]
+        programme = [feed.gain_db for feed in rows if feed.voice not in crew and feed.verdict != "silent" and feed.gain_db is not None]  # fmt: skip
+        if not talk or not programme:
+            continue
+        under = uncorrelated_sum_db(programme)
+        dim = party.dim_db or 0.0
+        over = max(talk) - (under - dim)
+        if over >= needed.value:
+            continue
+        wish = float(max(math.ceil(dim + needed.value - over), number("dim-usual")))
+        why = Derived(
+            "talkback over programme", over, "dB", "talkback \u2212 (programme \u2212 dim)",
+            (Derived("talkback, against the mark", max(talk), "dB"), Derived("programme, all voices", under, "dB", "10 lg \u03a3 10^(L/10)"), Derived("dim", dim, "dB", source="show: parties")),
+            needed.source,
+        )  # fmt: skip
+        text = f"In {party.name}'s ears talkback is {show_number(over, 'dB', sign=True)} against the programme; it is followed from {needed.value:.0f} dB over it on. Dim the programme by {wish:.0f} dB while the crew talks."
+        remedy = Remedy("dim", f"Dim by {wish:.0f} dB under talkback", f"Talkback is then {show_number(over + wish - dim, 'dB')} over the programme.", (SetField("parties", party.id, "dim_db", wish),))  # fmt: skip
+        yield Finding("talkback-under", "fix", "Feeds", (party.id,), f"{party.name} cannot follow the talkback", text, (Derived("over", over, "dB"),), why, (remedy,))  # fmt: skip
+
+
+RULES: tuple[Rule, ...] = (
+    wants_not_said,
+    mix_offered_twice,
+    remote_on_loudspeakers,
+    muted_loudspeakers,
+    talkback_under_programme,
+)

@@ -1,0 +1,83 @@
+"""A studio with remote guests on one desk, and a streamer with calls in a laptop, for the tests of the planner: no wants but those of the roles."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kymaphon.core.show import Show
+
+FIRST_LINE = {"desk-8": 5, "desk-1-send": 5, "desk-stereo": 5, "desk-12-4": 9, "desk-direct": 5}
+"""The channel that the first remote guest comes in by."""
+
+
+def studio(desk: str, remotes: int, *, wants: list[dict[str, Any]] | None = None, **settings: Any) -> Show:
+    """A host with headphones on the desk's, a stream from its main out, and so many telephones whose sends are not plugged.
+
+    Args:
+        settings: more settings of the desk, by key; `_` for `>`.
+    """
+    first = FIRST_LINE[desk]
+    parties: list[dict[str, Any]] = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "phones"},
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "encoder"},
+    ]  # fmt: skip
+    devices: list[dict[str, Any]] = [
+        {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
+        {"id": "phones", "kind": "headphones"},
+        {"id": "face", "kind": "interface-2-plain"},
+        {"id": "encoder", "kind": "stream-encoder"},
+    ]
+    cables: list[dict[str, Any]] = [
+        {"from": "mic.out", "to": "desk.in1"},
+        {"from": "desk.phones", "to": "phones.in"},
+        {"from": "desk.main-out.l", "to": "face.in1"},
+        {"from": "desk.main-out.r", "to": "face.in2"},
+        {"from": "face.usb", "to": "encoder.in"},
+    ]
+    for i in range(1, remotes + 1):
+        parties.append({"id": f"far{i}", "name": f"Far {i}", "kind": "remote", "speaks": True, "listens": True, "hears_on": f"tel{i}"})  # fmt: skip
+        devices += [
+            {"id": f"tel{i}", "kind": "phone", "party": f"far{i}"},
+            {"id": f"codec{i}", "kind": "call-codec"},
+        ]
+        cables += [
+            {"from": f"tel{i}.call-out", "to": f"codec{i}.far-in"},
+            {"from": f"codec{i}.near-out", "to": f"desk.in{first - 1 + i}"},
+            {"from": f"codec{i}.far-out", "to": f"tel{i}.call-in"},
+        ]
+    given = {"in1": {"gain_db": 50}, "phones-knob": {"gain_db": -26}, **{k.replace("_", ">"): v for k, v in settings.items()}}  # fmt: skip
+    devices.append({"id": "desk", "kind": desk, "settings": given})
+    return Show.model_validate(
+        {"places": [{"id": "room", "name": "Room", "ambient_dba": 25}], "parties": parties, "devices": devices, "cables": cables, "wants": wants or []}
+    )  # fmt: skip
+
+
+def calls(count: int, *more: dict[str, Any]) -> Show:
+    """A streamer with an interface and so many call apps in one laptop; the interface plays the first call and nothing takes the others."""
+    parties: list[dict[str, Any]] = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+    ]  # fmt: skip
+    devices: list[dict[str, Any]] = [
+        {"id": "pc", "kind": "laptop", "name": "Laptop", "place": "room"}, {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
+        {"id": "face", "kind": "interface-2", "name": "Interface", "host": "pc", "settings": {"in1": {"gain_db": 55}}},
+        {"id": "enc", "kind": "stream-encoder", "host": "pc"}, {"id": "ears", "kind": "headphones", "place": "room"}, *more,
+    ]  # fmt: skip
+    cables = [
+        ("mic.out", "face.in1"),
+        ("face.phones", "ears.in"),
+        ("face.usb34", "enc.in"),
+        ("app1.out", "face.usb-in"),
+    ]
+    for i in range(1, count + 1):
+        parties.append({"id": f"far{i}", "name": f"Far {i}", "kind": "remote", "place": "away", "speaks": True, "listens": True, "hears_on": f"tel{i}"})  # fmt: skip
+        devices += [{"id": f"app{i}", "name": f"Call {i}", "kind": "conference-app", "host": "pc"}, {"id": f"tel{i}", "kind": "phone", "party": f"far{i}"}]  # fmt: skip
+        cables += [
+            ("face.usb1", f"app{i}.mic"),
+            (f"app{i}.far", f"tel{i}.call-in"),
+            (f"tel{i}.call-out", f"app{i}.far-in"),
+        ]
+    return Show.model_validate({
+        "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}], "parties": parties, "devices": devices,
+        "cables": [{"from": a, "to": b} for a, b in cables],
+    })  # fmt: skip

@@ -1,0 +1,153 @@
+"""The doing list: complete, in a safe order, and no longer than what differs."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.edits import SetField, SetValue, apply_all
+from kymaphon.core.feeds.doing import ACTS, PREFIX, doing_edits, from_nothing, steps_between, tick
+from kymaphon.core.feeds.planner import plan_feeds
+from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Show
+from tests.core.feeds.rooms import studio
+
+CATALOGUE = shipped_catalogue()
+
+
+def planned(show: Show) -> Show:
+    return apply_all(show, plan_feeds(show, CATALOGUE).edits)
+
+
+def texts(before: Show, after: Show) -> list[str]:
+    return [step.text for step in steps_between(before, after, CATALOGUE)]
+
+
+class TestOrder:
+    def test_mute_first_open_last(self) -> None:
+        """Common practice: nothing is opened or plugged into an open output; it is opened when all is in place."""
+        show = studio("desk-8", 3)
+        steps = steps_between(show, planned(show), CATALOGUE)
+        acts = [step.act for step in steps]
+        assert acts == sorted(acts, key=ACTS.index)
+        assert acts[0] == "mute"
+        assert acts[-1] == "open"
+        muted = [step.text.removesuffix(": mute") for step in steps if step.text.endswith(": mute")]
+        opened = [step.text.removesuffix(": unmute") for step in steps if step.text.endswith(": unmute")]
+        assert muted == opened
+
+    def test_where_nothing_is_opened_nothing_is_muted(self, demo: Show) -> None:
+        assert texts(demo, planned(demo)) == [
+            "Desk, channel 5, send 1: off", "Software mixer, stereo input 5, programme: off",
+        ]  # fmt: skip
+
+    @given(
+        st.lists(
+            st.tuples(st.integers(1, 8), st.sampled_from(["send1", "send2", "main"]), st.booleans()),
+            max_size=8,
+        )
+    )
+    @settings(max_examples=40, deadline=None)
+    def test_half_way_through_nothing_new_is_heard(self, turns: list[tuple[int, str, bool]]) -> None:
+        """Offs come before ons: at no step is anything on that is on neither before nor after."""
+        show = studio("desk-8", 2)
+        edits = tuple(SetValue(SettingRef("desk", f"in{n}>{bus}", "on"), on) for n, bus, on in turns)
+        after = apply_all(show, edits)
+        acts = [step.act for step in steps_between(show, after, CATALOGUE) if step.act in ("off", "on")]
+        assert acts == sorted(acts, key=["off", "on"].index)
+        wanted = {(f"in{n}>{bus}") for n, bus, _ in turns}
+        assert len(acts) <= len(wanted)
+
+
+class TestWords:
+    def test_each_setting_in_its_words(self) -> None:
+        show = studio("desk-8", 1)
+        edits = (
+            SetValue(SettingRef("desk", "in5>send1", "on"), True), SetValue(SettingRef("desk", "in5>send1", "gain_db"), -6.0),
+            SetValue(SettingRef("desk", "in5>send1", "tap"), "pre"), SetValue(SettingRef("desk", "in5", "pan"), -0.5),
+            SetValue(SettingRef("desk", "in5", "mute"), True), SetValue(SettingRef("desk", "in1", "gain_db"), 44.0),
+            SetValue(SettingRef("desk", "send1", "fader_db"), -3.0),
+        )  # fmt: skip
+        name = "Eight-channel desk, two sends, USB pair"
+        assert texts(show, apply_all(show, edits)) == [
+            f"{name}, send 1: mute", f"{name}, channel 5: mute", f"{name}, channel 1, gain: +44 dB", f"{name}, channel 5, send 1: \u22126 dB, before the fader",
+            f"{name}, channel 5: pan 50% left", f"{name}, send 1: fader to \u22123 dB", f"{name}, channel 5, send 1: on", f"{name}, send 1: unmute",
+        ]  # fmt: skip
+
+    def test_what_a_crosspoint_that_is_off_would_do_is_left_out(self) -> None:
+        show = studio("desk-8", 1)
+        edits = (
+            SetValue(SettingRef("desk", "in5>send1", "gain_db"), -6.0),
+            SetValue(SettingRef("desk", "in5>send1", "tap"), "pre"),
+        )
+        assert texts(show, apply_all(show, edits)) == []
+
+    def test_cables_with_their_adapters(self) -> None:
+        show = studio("desk-8", 1)
+        rows = [text for text in texts(show, planned(show)) if "plug" in text]
+        assert rows == ["Eight-channel desk, two sends, USB pair, send 1 to Call codec, send to the far end: plug, with XLR to 6.35 mm jack lead"]  # fmt: skip
+
+    def test_another_desk_in_its_place(self) -> None:
+        show = studio("desk-8", 1)
+        edits = (SetField("devices", "desk", "kind", "desk-direct"),)
+        assert any(
+            "put Desk with direct outputs in its place" in text
+            for text in texts(show, apply_all(show, edits))
+        )
+
+
+class TestComplete:
+    @pytest.mark.parametrize(
+        ("desk", "count"), [("desk-8", 2), ("desk-8", 3), ("desk-stereo", 2), ("desk-12-4", 4)]
+    )
+    def test_from_now_it_is_only_what_differs(self, desk: str, count: int) -> None:
+        show = studio(desk, count)
+        done = planned(show)
+        assert texts(done, done) == []
+        assert 0 < len(texts(show, done)) < len(texts(from_nothing(done), done))
+
+    def test_from_nothing_every_switch_that_is_not_as_delivered_is_there(self) -> None:
+        done = planned(studio("desk-8", 2))
+        rows = texts(from_nothing(done), done)
+        desk = done.device("desk")
+        kind = CATALOGUE["desk-8"]
+        for key, setting in desk.settings.items():
+            path = kind.path(key)
+            if path is not None and path.switch and setting.on is not None and setting.on != path.on:
+                names = {row.id: row.name for row in (*kind.inputs, *kind.outputs, *kind.buses)}
+                assert any(f"{names[path.source]}, {names[path.target]}: {'on' if setting.on else 'off'}" in row for row in rows)  # fmt: skip
+
+
+class TestTasks:
+    def test_steps_are_ticked_and_kept(self) -> None:
+        show = studio("desk-8", 1)
+        plan = plan_feeds(show, CATALOGUE)
+        done = apply_all(show, doing_edits(show, plan.edits, CATALOGUE))
+        steps = [task for task in done.tasks if task.id.startswith(PREFIX)]
+        assert [task.text for task in steps] == texts(show, done)
+        first = tick(steps[0]).apply(done)
+        assert [task.done for task in first.tasks][:2] == [True, False]
+        assert tick(first.tasks[0]).apply(first).tasks[0].done is False
+
+    def test_a_second_plan_keeps_what_is_not_done(self) -> None:
+        """What is not ticked at the desk is not done; what is ticked has served its turn."""
+        show = studio("desk-8", 1)
+        first = apply_all(show, doing_edits(show, plan_feeds(show, CATALOGUE).edits, CATALOGUE))
+        ticked = tick(first.tasks[0]).apply(first)
+        more = (SetValue(SettingRef("desk", "in1>send2", "on"), True),)
+        second = apply_all(ticked, doing_edits(ticked, more, CATALOGUE))
+        kept = {task.text for task in first.tasks[1:]}
+        assert kept <= {task.text for task in second.tasks}
+        assert len({task.id for task in second.tasks}) == len(second.tasks)
+        assert any("channel 1, send 2" in task.text for task in second.tasks)
+        assert analyse(second).show.tasks == second.tasks
+
+    def test_they_are_on_the_sheet(self) -> None:
+        from kymaphon.core.sheet import tasks
+
+        show = studio("desk-8", 1)
+        done = apply_all(show, doing_edits(show, plan_feeds(show, CATALOGUE).edits, CATALOGUE))
+        assert [row[1] for row in tasks(analyse(done)).rows] == [task.text for task in done.tasks]
