@@ -145,10 +145,13 @@ def settings_along(target: End, into: End) -> tuple[Edit, ...]:
 
 
 def taken_out(show: Show, catalogue: Catalogue, device: Device) -> tuple[Edit, ...] | None:
-    """A device with one cable in and one out, taken out of the way: the first cable goes where the second went."""
+    """A device with one cable in and one out, taken out of the way: the first cable goes where the second went.
+
+    None where it has more or fewer, or is plugged into itself.
+    """
     into = [row for row in show.cables if row.target.partition(".")[0] == device.id]
     out = [row for row in show.cables if row.source.partition(".")[0] == device.id]
-    if len(into) != 1 or len(out) != 1:
+    if len(into) != 1 or len(out) != 1 or into == out:
         return None
     fresh = plug(
         show, catalogue, into[0].source, out[0].target, length_m=into[0].length_m, label=into[0].label

@@ -138,6 +138,10 @@ class TestPlugging:
         assert show.devices == self.SHOW.devices
         assert taken_out(self.SHOW, KINDS, self.SHOW.device("desk")) is None
 
+    def test_what_is_plugged_into_itself_stays(self) -> None:
+        show = rig([dev("booster", "booster-inline")], [wire("booster.out", "booster.in")])
+        assert taken_out(show, KINDS, show.device("booster")) is None
+
     def test_a_plug_moved_takes_its_channel_along(self) -> None:
         target, into = end_of(self.SHOW, KINDS, "desk.in1"), end_of(self.SHOW, KINDS, "desk.in3")
         show = self._apply(

@@ -90,6 +90,14 @@ class TestPhantom:
         assert not [row for row in after.findings if row.code == "phantom-missing"]
         assert after.flow.level("desk.in1") is not None
 
+    def test_a_booster_plugged_into_itself_goes_into_an_input(self) -> None:
+        show = rig([dev("lift", "booster-inline"), dev("desk", "desk-8")], [wire("lift.out", "lift.in")])
+        found = next(iter(of_code(show, "phantom-missing")))
+        assert "plugged into itself" in found.message
+        after = found.remedies[0].apply(show)
+        assert [row.source for row in after.cables] == ["lift.out"]
+        assert not of_code(after, "phantom-missing")
+
     def test_a_pad_and_a_splitters_direct_way_pass_it_on_and_its_transformers_do_not(self) -> None:
         """Common practice: only the direct output of a splitter feeds the microphone."""
 

@@ -13,6 +13,9 @@ from kymaphon.core.transfer import Transfer
 
 UNHEARD_DB = 40.0
 """A voice this much weaker at an input than at its strongest is not taken to come by it."""
+STANDS_IN_DB = 20.0
+"""An input that brings a voice sooner stands in for one that brings it later when it is, after its gain as set, no more than this
+much weaker."""
 ASTRAY = ("bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
 """Labels of ways by the air that are not a voice's own."""
 _SIDES = (".l", ".r")
@@ -20,11 +23,21 @@ _SIDES = (".l", ".r")
 
 @dataclass(frozen=True, slots=True)
 class Came:
-    """A voice at an input: gain from the mouth, and how late, the air before its microphone told apart."""
+    """A voice at an input: gain from the mouth, and how late, the air before its microphone told apart.
+
+    Attributes:
+        preamp_db: what the input's own gain adds, as it is set.
+    """
 
     gain_db: float
     delay_ms: float
     air_ms: float = 0.0
+    preamp_db: float = 0.0
+
+    @property
+    def set_db(self) -> float:
+        """Gain from the mouth to after the input's own gain."""
+        return self.gain_db + self.preamp_db
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,7 +173,7 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
             gain = before.best_gain_to(node)[mouth]
             path = strongest_path(before, mouth, node)
             if path is not None:
-                here[voice] = Came(gain, path.delay_ms, next(path.steps()).delay_ms)
+                here[voice] = Came(gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node))
         found[port_id] = here
     strongest = {
         voice: max(row[voice].gain_db for row in found.values() if voice in row)
@@ -170,6 +183,12 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
         port_id: {voice: came for voice, came in row.items() if came.gain_db >= strongest[voice] - UNHEARD_DB}
         for port_id, row in found.items()
     }
+
+
+def _preamp_db(graph: SignalGraph, node: int) -> float:
+    """What the gain of an input adds; 0 for one that has none."""
+    after = graph.index.get(f"{graph.nodes[node].id}:pre")
+    return next((gain for _, to, gain in graph.steps_out[node] if to == after), 0.0)
 
 
 def _nodes(graph: SignalGraph, device: Device, port: Port) -> tuple[int, ...]:
@@ -186,20 +205,17 @@ def _needless(voices: dict[str, dict[str, Came]], used: set[str]) -> frozenset[s
         used: inputs that are on some bus now.
     """
     apart = number("double-apart")
-    names = {voice for row in voices.values() for voice in row}
-    by_use = {
-        voice: [row[voice].delay_ms for port_id, row in voices.items() if voice in row and port_id in used]
-        for voice in names
-    }
-    soonest = {
-        voice: min(by_use[voice] or [row[voice].delay_ms for row in voices.values() if voice in row])
-        for voice in names
-    }
 
     def elsewhere(port_id: str, voice: str, came: Came) -> bool:
-        if port_id not in used and by_use[voice]:
-            return abs(came.delay_ms - soonest[voice]) > apart
-        return came.delay_ms > soonest[voice] + apart
+        strong = {
+            other: row[voice].delay_ms
+            for other, row in voices.items()
+            if voice in row and row[voice].set_db >= came.set_db - STANDS_IN_DB
+        }
+        by_use = [delay for other, delay in strong.items() if other in used]
+        if port_id not in used and by_use:
+            return abs(came.delay_ms - min(by_use)) > apart
+        return came.delay_ms > min(by_use or strong.values()) + apart
 
     return frozenset(
         port_id

@@ -49,7 +49,7 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
         return text, [
             Remedy("phantom-on", f"Switch phantom on: {state.into}", effect, (SetValue(state.supply, True),))
         ]
-    if state.blocked_by is not None:
+    if state.blocked_by is not None and state.blocked_by != device.id:
         blocker = analysis.show.device(state.blocked_by)
         own = phantom_of(analysis.show, analysis.catalogue, blocker)
         text = f"{name} needs {needs:.1f} mA of phantom power and {state.into} passes none on: no signal comes out."
@@ -65,7 +65,8 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
             return text, []
         effect = f"{name} gets its power from the input; its own output is strong enough without more gain."
         return text, [Remedy("take-out", f"Take {state.into} out of its way", effect, edits)]
-    text = f"{name} needs phantom power and is plugged into nothing that gives any: no signal comes out."
+    into = "itself" if state.blocked_by else "nothing that gives any"
+    text = f"{name} needs phantom power and is plugged into {into}: no signal comes out."
     supply = next(
         (end for end in _phantom_sockets(analysis) if not _used(analysis, end)), None
     )  # fmt: skip
