@@ -92,6 +92,16 @@ class TestMixer:
         assert soft.needless == frozenset({"in5"})
         assert soft.carrying("mira") == ("in1", "in2")
 
+    def test_what_comes_first_but_with_its_gain_down_does_not_stand_in_for_what_is_heard(self, demo: Show) -> None:
+        """The monitor mix brings every voice again, later. With the gain of all that comes sooner 25 dB down it is what is heard."""
+
+        def turned(gain_db: float) -> Mixer:
+            changes = (SetValue(SettingRef("mixer", f"in{row}", "gain_db"), gain_db) for row in (1, 2))
+            return parts(apply_all(demo, changes), "mixer")[1]
+
+        assert turned(-10.0).needless == frozenset({"in5"})
+        assert turned(-25.0).needless == frozenset()
+
     def test_mixers_are_found_in_the_shows_order(self, demo: Show) -> None:
         kinds = CATALOGUE.with_kinds(*demo.kinds)
         assert [row.id for row in mixers_of(demo, kinds)] == ["desk", "slip-mixer", "interface", "mixer"]
