@@ -39,6 +39,10 @@ def test_the_readme_names_every_command_and_make_target() -> None:
         assert f"\n{target}:" in makefile
 
 
+def test_the_readme_counts_the_kinds() -> None:
+    assert f"Add from {len(list(shipped_catalogue()))} kinds" in README
+
+
 def test_pictures_are_linked_and_links_lead_somewhere() -> None:
     pictures = {path.name for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     assert pictures
