@@ -92,7 +92,9 @@ class TestMixer:
         assert soft.needless == frozenset({"in5"})
         assert soft.carrying("mira") == ("in1", "in2")
 
-    def test_what_comes_first_but_with_its_gain_down_does_not_stand_in_for_what_is_heard(self, demo: Show) -> None:
+    def test_what_comes_first_but_with_its_gain_down_does_not_stand_in_for_what_is_heard(
+        self, demo: Show
+    ) -> None:
         """The monitor mix brings every voice again, later. With the gain of all that comes sooner 25 dB down it is what is heard."""
 
         def turned(gain_db: float) -> Mixer:
