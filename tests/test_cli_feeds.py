@@ -22,7 +22,10 @@ def test_the_plan_in_words(capsys: pytest.CaptureFixture[str]) -> None:
     assert "Ferry: Desk, send 1, with channel 1, channel 2" in out
     assert "without channel 5" in out
     assert "  1 Desk, channel 5, send 1: off" in out
-    assert out.rstrip().endswith("nobody hears themselves late")
+    assert out.rstrip().splitlines()[-2:] == [
+        "all as wanted then but for levels: nobody hears themselves late",
+        "left to the line-up: Ilse too quiet for everybody",
+    ]
 
 
 def test_the_plan_as_data(capsys: pytest.CaptureFixture[str]) -> None:
@@ -31,6 +34,9 @@ def test_the_plan_as_data(capsys: pytest.CaptureFixture[str]) -> None:
     assert plan["steps"][0]["text"] == "Desk, channel 5, send 1: off"
     assert {"listener": "ferry", "voice": "ferry", "before": "back", "after": "silent"} in plan["changed"]
     assert plan["unmet"] == []
+    [level] = plan["off_level"]
+    assert (level["voice"], level["verdict"]) == ("ilse", "quiet")
+    assert set(level["listeners"]) == {"mira", "tam", "ferry", "lighthouse", "stream", "station", "podcast"}
 
 
 def test_every_step_from_nothing(capsys: pytest.CaptureFixture[str]) -> None:

@@ -215,7 +215,9 @@ def write_whole(path: str | Path, data: bytes) -> None:
         finally:
             os.close(folder)
     except OSError as error:
-        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
+        gone = not target.parent.is_dir()
+        why = f"there is no folder {target.parent}" if gone else error.strerror
+        raise FileProblem(path, f"cannot be written: {why}") from error
     finally:
         if temporary is not None and os.path.exists(temporary):
             os.unlink(temporary)

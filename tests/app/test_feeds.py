@@ -230,6 +230,10 @@ class TestPlan:
         assert window.document.analysis.feeds["ferry", "ferry"].verdict == "silent"
         assert window.document.show.tasks == ()
 
+    def test_levels_are_left_to_the_line_up_and_named(self, window: Window) -> None:
+        plan_view(window)
+        assert "Left to them: Ilse too quiet for everybody." in why_words(window)
+
     def test_planned_and_set_there_is_nothing_to_take_over(self, window: Window) -> None:
         plan_view(window)
         button(window, "do feed-plan plan").click()

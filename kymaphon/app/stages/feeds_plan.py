@@ -13,7 +13,14 @@ from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.feeds.doing import doing_edits, steps_between
 from kymaphon.core.feeds.mixing import Mix
 from kymaphon.core.feeds.planner import FeedPlan
-from kymaphon.core.feeds.report import bus_words, input_words, missing_words, party_words, stray_words
+from kymaphon.core.feeds.report import (
+    bus_words,
+    input_words,
+    level_words,
+    missing_words,
+    party_words,
+    stray_words,
+)
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.sheet import VERDICT_WORDS
 
@@ -195,6 +202,8 @@ class PlanPage(StagePage):
             edits = doing_edits(show, plan.edits, catalogue)
             remedy = Remedy("plan", "Take the plan over", effect, edits)
             text = "Line-up, faders and mutes of the channels stay as they are."
+            if levels := level_words(plan):
+                text += f" Left to them: {levels}."
             out.append(Finding("feed-plan", "note", "Feeds", (), "What is planned", text, remedies=(remedy,)))
         if self.model.ways:
             text = "The cheapest first."

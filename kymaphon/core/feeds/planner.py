@@ -68,6 +68,16 @@ class FeedPlan:
         )
 
     @property
+    def off_level(self) -> dict[tuple[str, str], tuple[str, ...]]:
+        """(voice, `loud` or `quiet`) -> the listeners for whom it is that with the plan, as it is left to the line-up."""
+        rows: dict[tuple[str, str], tuple[str, ...]] = {}
+        for row in self.after.feeds.values():
+            if row.verdict in ("loud", "quiet"):
+                key = (row.voice, row.verdict)
+                rows[key] = (*rows.get(key, ()), row.listener)
+        return rows
+
+    @property
     def howls(self) -> bool:
         """Whether something goes round with the plan that can build up."""
         return _howls(self.after)

@@ -134,6 +134,19 @@ def stray_words(show: Show, row: Stray) -> str:
     return f"{who} got as far as {row.end.name} and no further: plug it into {row.into.name}."
 
 
+def level_words(plan: FeedPlan) -> str:
+    """Who is too loud or too quiet with a plan, and for whom; empty when nobody is."""
+    show, parts = plan.after.show, []
+    for (voice, verdict), listeners in plan.off_level.items():
+        hearing = [
+            row for row in plan.after.feeds.values() if row.voice == voice != row.listener and row.path
+        ]
+        everybody = 2 < len(listeners) == len(hearing)
+        whom = "everybody" if everybody else party_words(show, listeners)
+        parts.append(f"{show.party(voice).name} too {verdict} for {whom}")
+    return "; ".join(parts)
+
+
 def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> Iterator[str]:
     """A plan for reading."""
     show, catalogue = plan.after.show, plan.after.catalogue
@@ -154,11 +167,13 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]
     ]
     if plan.howls:
         yield "! a circle howls with it: open it first, see circles"
-    yield (
-        f"not as wanted then: {'; '.join(unmet)}"
-        if unmet
-        else "all as wanted then: nobody hears themselves late"
-    )
+    levels = level_words(plan)
+    if unmet:
+        yield f"not as wanted then: {'; '.join(unmet)}"
+    else:
+        yield f"all as wanted then{' but for levels' if levels else ''}: nobody hears themselves late"
+    if levels:
+        yield f"left to the line-up: {levels}"
 
 
 def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> dict[str, Any]:
@@ -178,6 +193,10 @@ def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...])
         "steps": [{"act": row.act, "device": row.device, "text": row.text} for row in steps],
         "howls": plan.howls,
         "changed": [{"listener": a.listener, "voice": a.voice, "before": a.verdict, "after": b.verdict} for a, b in plan.changed],
+        "off_level": [
+            {"voice": voice, "verdict": verdict, "listeners": list(listeners)}
+            for (voice, verdict), listeners in plan.off_level.items()
+        ],
         "unmet": [{"listener": row.listener, "voice": row.voice, "verdict": row.verdict} for row in plan.unmet],
     }  # fmt: skip
 
