@@ -136,7 +136,7 @@ class TestWriting:
         assert list(tmp_path.iterdir()) == [path]
 
     def test_a_folder_that_is_not_there(self, tmp_path: Path, demo: Show) -> None:
-        with pytest.raises(FileProblem, match="cannot be written: there is no folder .*no"):
+        with pytest.raises(FileProblem, match=r"cannot be written: there is no folder .*no"):
             write_show(tmp_path / "no" / "show.json", demo)
 
     def test_a_link_stays_a_link(self, tmp_path: Path) -> None:
