@@ -115,7 +115,7 @@ def test_a_voice_without_an_input_is_exit_one_and_a_way_out_can_be_taken(
     ("options", "words"),
     [
         (("--way", "computer"), "--way goes with --plan"),
-        (("--plan", "--way", "desk"), "no way out by desk: there is computer"),
+        (("--plan", "--way", "desk"), "no way out by desk: there is one by computer"),
     ],
 )
 def test_a_way_out_that_is_not_there(

@@ -33,7 +33,7 @@ def add_feeds_options(row: argparse.ArgumentParser) -> None:
         help="with --plan: every step from a rig with nothing set, not only what differs from now",
     )
     row.add_argument(
-        "--way", choices=("share", "computer", "desk"), help="with --plan: where it falls short, the plan of this way out instead"
+        "--way", choices=("lead", "share", "computer", "desk"), help="with --plan: where it falls short, the plan of this way out instead"
     )  # fmt: skip
     row.add_argument(
         "-o", "--output", metavar="SHOW", help="with --plan or --tracks: the show file to write it into"
@@ -110,7 +110,7 @@ def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:
     way = next((row for row in ways if row.sort == sort), None)
     if way is None:
         there = ", ".join(row.sort for row in ways if row.edits)
-        raise Unusable(f"no way out by {sort}: {'the plan needs none' if not ways else f'there is {there}' if there else 'none can be made by settings and plugs'}")  # fmt: skip
+        raise Unusable(f"no way out by {sort}: {'the plan needs none' if not ways else f'there is one by {there}' if there else 'none can be made by settings and plugs'}")  # fmt: skip
     if not way.edits:
         raise Unusable(f"that takes more than settings and plugs: {way.text}")
     return way.edits

@@ -24,6 +24,8 @@ from kymaphon.core.findings import Severity
 from kymaphon.core.show import Show
 
 LINES = ("line", "headphone")
+PADS = (10, 20, 40)
+"""In-line pads of the catalogue, dB."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,6 +226,11 @@ def pad_needed(source: End, target: End, level_dbu: float | None) -> Derived:
     if pad:
         terms = (*terms, Derived("less: its pad", -pad, "dB", source=f"device data: {target.kind.name}"))
     return Derived("too strong by", value, "dB", "sum of the lines", terms, "", True)
+
+
+def pad_for(need_db: float, least: int = PADS[0]) -> int:
+    """The smallest in-line pad that takes off so much, dB; the strongest where none does."""
+    return next((db for db in PADS if db >= max(need_db, least)), PADS[-1])
 
 
 def _line_into_mic(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:

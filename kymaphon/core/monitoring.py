@@ -9,6 +9,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough, best_paths
 from kymaphon.core.routing import echo_class
+from kymaphon.core.show import Party
 
 MOST_WAYS = 12
 
@@ -19,7 +20,7 @@ class OwnEars:
 
     Attributes:
         direct, computer: the strongest way of each sort; None where there is none. A way over a line to elsewhere and
-        back is neither: what comes back late is a matter of feeds.
+        back is neither: what comes back late is a matter of feeds. Nor is what comes too weak to be noticed.
         below_db: how much weaker the later of the two is than the other; None with one of them.
     """
 
@@ -74,6 +75,13 @@ def through_computer(path: PathThrough) -> bool:
     return any("buffer" in part.name for part in path.delay_parts())
 
 
+def _leaves(analysis: Analysis, party: Party, path: PathThrough) -> bool:
+    """Whether a way runs through a device in another place than the talker's."""
+    owners = {analysis.graph.nodes[node].owner for node in path.nodes}
+    places = {row.place for row in analysis.show.devices if row.id in owners}
+    return party.place is not None and bool(places - {None, party.place})
+
+
 def own_ears(analysis: Analysis, party_id: str) -> OwnEars | None:
     """How a party that speaks and listens hears itself; None for one that does not do both.
 
@@ -83,13 +91,17 @@ def own_ears(analysis: Analysis, party_id: str) -> OwnEars | None:
     party = analysis.show.party(party_id)
     if not party.speaks or party_id not in analysis.graph.mouths or party_id not in analysis.graph.ears:
         return None
-    mouth = analysis.graph.mouths[party_id][0]
+    mouth, source = analysis.graph.mouths[party_id]
+    feed = analysis.feeds.get((party_id, party_id))
+    if feed is None or feed.level_db is None or feed.gain_db is None:
+        return OwnEars(party_id, None, None, None)
+    weakest = number("own-voice-floor") + (feed.level_db - feed.gain_db) - source.value
     direct: PathThrough | None = None
     computer: PathThrough | None = None
     for ear in analysis.graph.ears[party_id]:
         for path in best_paths(analysis.transfer, mouth, ear, most=MOST_WAYS).paths:
-            if len(path.edges) < 3:
-                # Through the air of the room alone: nobody monitors that.
+            if len(path.edges) < 3 or path.gain_db <= weakest or _leaves(analysis, party, path):
+                # Through the air of the room alone, or from elsewhere: nobody monitors that.
                 continue
             if through_computer(path):
                 computer = path if computer is None or path.gain_db > computer.gain_db else computer

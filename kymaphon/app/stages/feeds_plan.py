@@ -211,6 +211,7 @@ class PlanPage(StagePage):
             for n, way in enumerate(self.model.ways):
                 if way.edits:
                     label_ = {
+                        "lead": "One more lead",
                         "share": "Share a mix",
                         "desk": "Another desk",
                         "computer": "Mix in the computer",

@@ -88,10 +88,13 @@ def fits(need: Need, mixer: Mixer, bus: MixBus) -> bool:
         return any(socket == need.here and not side for socket, side in bus.sockets)
     if bus.stereo and not need.stereo and any(row.base == bus.base and row.side for row in mixer.buses):
         return False
-    kind = mixer.kind
-    return any(
-        port.id == socket and port.domain == need.domain for socket, _ in bus.sockets for port in kind.outputs
-    )
+    return need.domain in domains_of(mixer, bus)
+
+
+def domains_of(mixer: Mixer, bus: MixBus) -> frozenset[str]:
+    """As what a bus comes out: analogue, digital or both."""
+    names = {name for name, _ in bus.sockets}
+    return frozenset(port.domain for port in mixer.kind.outputs if port.id in names)
 
 
 def lacks(asks: Asks, bus: MixBus) -> tuple[tuple[str, ...], tuple[str, ...]]:
@@ -113,6 +116,8 @@ def price(asks: Asks, mixer: Mixer, bus: MixBus) -> float:
     on_air = not need.kinds.isdisjoint(("audience", "recorder"))
     if bus.side and not (need.socket is not None and need.socket[1] == bus.side):
         out += cost("one-side")
+    if need.level == "headphone" and need.here is None and not drives_headphones(mixer, bus):
+        out += cost("ears-from-line")
     if need.stereo and not bus.stereo:
         out += cost("programme-mono" if on_air else "ears-mono")
     if not on_air and not bus.before_fader and need.last and "remote" not in need.kinds:
@@ -120,6 +125,12 @@ def price(asks: Asks, mixer: Mixer, bus: MixBus) -> float:
     if not bus.gained and max(need.hear.values(), default=0.0) - min(need.hear.values(), default=0.0) > 1.0:
         out += cost("no-levels")
     return out
+
+
+def drives_headphones(mixer: Mixer, bus: MixBus) -> bool:
+    """Whether a bus has a socket that is made for headphones."""
+    names = {name for name, _ in bus.sockets}
+    return any(port.id in names and port.level == "headphone" for port in mixer.kind.outputs)
 
 
 def is_plugged(need: Need, bus: MixBus) -> bool:

@@ -37,23 +37,33 @@ class Step:
 def steps_between(before: Show, after: Show, catalogue: Catalogue) -> tuple[Step, ...]:
     """What to do so that a rig that stands as in one show stands as in another.
 
-    Only settings and cables are looked at; what is new is set up first, and stands as delivered. What is opened or plugged is shut first at the bus that it
-    is on, where that can be muted, and opened last; where nothing is opened nothing needs to be muted.
+    Only settings and cables are looked at; what is new is set up first, and stands as delivered. What is opened or plugged is shut
+    first, and opened last: at the bus that it is on, or, where others hear that bus meanwhile, at the headphones' knob, the channel
+    or what the lead goes into. Where nothing is opened nothing needs to be muted.
 
     Raises:
         KeyError: a device or socket that the catalogue does not have.
     """
     catalogue = catalogue.with_kinds(*after.kinds)
     rows = [*_settings(before, after, catalogue), *_cables(before, after, catalogue)]
-    rows += _around(after, catalogue, rows)
+    rows += _around(before, after, catalogue, rows)
     order = {device.id: i for i, device in enumerate(after.devices)}
     # sorted() keeps what was found first where two are alike.
     ordered = sorted(rows, key=lambda row: (ACTS.index(row[0].act), order.get(row[0].device, -1)))
     return tuple(step for step, _ in ordered)
 
 
-_Found = tuple[Step, str]
-"""A step, and the bus or output of its device that it bears on; empty where it bears on none."""
+@dataclass(frozen=True, slots=True)
+class _Bears:
+    """What a step bears on: a bus or output of its device, with the input whose crosspoint it is, or the socket that a lead goes into."""
+
+    bus: str
+    source: str = ""
+    target: str = ""
+
+
+_Found = tuple[Step, _Bears | None]
+"""A step, and what it bears on."""
 
 
 def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]:
@@ -63,10 +73,13 @@ def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Foun
         kind = catalogue[device.kind]
         name = device.name or kind.name
         if old is None:
-            yield Step("start", device.id, _put_in(after, catalogue, device, name)), ""
+            yield Step("start", device.id, _put_in(after, catalogue, device, name)), None
             old = Device(id=device.id, kind=device.kind)
         if old.kind != device.kind:
-            yield Step("unplug", device.id, f"{name}: put {kind.name} in its place, with the same plugs"), ""
+            yield (
+                Step("unplug", device.id, f"{name}: put {kind.name} in its place, with the same plugs"),
+                None,
+            )
         paths = {path.key: path for path in kind.paths}
         names = names_of(kind)
         for key in dict.fromkeys((*old.settings, *device.settings)):
@@ -85,14 +98,14 @@ def _put_in(after: Show, catalogue: Catalogue, device: Device, name: str) -> str
 
 
 def _values(device: Device, path: Path | None, where: str, old: Setting, new: Setting) -> Iterator[_Found]:
-    bus = path.target if path is not None else ""
+    bears = _Bears(path.target, path.source) if path is not None else None
     on_before = path is not None and (path.on if old.on is None else old.on)
     on_after = path is not None and (path.on if new.on is None else new.on)
     if path is not None and path.switch and on_before != on_after:
-        yield Step("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"), bus
+        yield Step("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"), bears
     if path is None:
         if new.gain_db is not None and new.gain_db != old.gain_db:
-            yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), ""
+            yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
     elif on_after:
         # What a crosspoint that is off would do is nobody's business.
         words = [
@@ -100,15 +113,15 @@ def _values(device: Device, path: Path | None, where: str, old: Setting, new: Se
             *_tap_words(path, old, new, fresh=not on_before),
         ]
         if words:
-            yield Step("set", device.id, f"{where}: {', '.join(words)}"), ""
+            yield Step("set", device.id, f"{where}: {', '.join(words)}"), None
     if (old.pan or 0.0) != (new.pan or 0.0):
-        yield Step("set", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), ""
+        yield Step("set", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), None
     if new.fader_db is not None and new.fader_db != old.fader_db:
-        yield Step("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), ""
+        yield Step("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), None
     if bool(old.mute) != bool(new.mute):
         yield (
             Step("off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"),
-            "",
+            None,
         )
 
 
@@ -138,45 +151,107 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
                     cable.source.partition(".")[0],
                     _cable_words(before, catalogue, cable, "take out"),
                 ),
-                "",
+                None,
             )
     for cable in after.cables:
         if all(row.ends != cable.ends for row in before.cables):
             device_id, port_id = cable.source.split(".")[:2]
-            yield Step("plug", device_id, _cable_words(after, catalogue, cable, "plug")), port_id
+            yield (
+                Step("plug", device_id, _cable_words(after, catalogue, cable, "plug")),
+                _Bears(port_id, target=cable.target),
+            )
 
 
 def _cable_words(show: Show, catalogue: Catalogue, cable: Cable, verb: str) -> str:
-    ends = [end_of(show, catalogue, row).name for row in cable.ends]
+    ends = [_end_words(show, catalogue, row) for row in cable.ends]
     label = f", cable {cable.label}" if cable.label else ""
     known = {row.id: row.name for row in adapters().values()}
     adapter = f", with {known[cable.adapter]}" if cable.adapter in known and verb == "plug" else ""
     return f"{ends[0]} to {ends[1]}: {verb}{label}{adapter}"
 
 
-def _around(after: Show, catalogue: Catalogue, rows: list[_Found]) -> Iterator[_Found]:
-    """Mutes before, and opens after, every output on which something is opened or plugged."""
-    touched = dict.fromkeys((step.device, bus) for step, bus in rows if step.act in ("on", "plug") and bus)
-    done: set[tuple[str, str]] = set()
-    for device_id, bus in touched:
-        device = after.device(device_id)
-        kind = catalogue[device.kind]
-        row = _opener(kind, bus)
-        if row is None or row.strip is None or (device_id, row.id) in done:
+def _around(before: Show, after: Show, catalogue: Catalogue, rows: list[_Found]) -> Iterator[_Found]:
+    """Mutes before, and opens after, whatever would let a bang or a circle through where something is opened or plugged."""
+    done: set[str] = set()
+    for step, bears in rows:
+        if step.act not in ("on", "plug") or bears is None:
             continue
-        strip = row.strip
-        done.add((device_id, row.id))
-        where = f"{device.name or kind.name}, {row.name}"
-        setting = device.settings.get(row.id, Setting())
-        if setting.mute:
+        gate = _gate(before, after, catalogue, after.device(step.device), bears)
+        if gate is None or gate.where in done:
             continue
-        level = strip.fader_default_db if setting.fader_db is None else setting.fader_db
-        if strip.mute:
-            yield Step("mute", device_id, f"{where}: mute"), ""
-            yield Step("open", device_id, f"{where}: unmute"), ""
-        else:
-            yield Step("mute", device_id, f"{where}: fader down"), ""
-            yield Step("open", device_id, f"{where}: fader slowly up to {_signed(level)} dB"), ""
+        done.add(gate.where)
+        yield Step("mute", gate.device, f"{gate.where}: {gate.shut}"), None
+        yield Step("open", gate.device, f"{gate.where}: {gate.open}"), None
+
+
+def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:
+    """Device and socket; where several devices are called alike, with whose it is."""
+    end = end_of(show, catalogue, reference)
+    names = [row.name or catalogue[row.kind].name for row in show.devices]
+    name = end.device.name or end.kind.name
+    if names.count(name) < 2:
+        return end.name
+    owners = [party.name for party in show.parties if party.id == end.device.party or (party.hears_on or "").partition(".")[0] == end.device.id]  # fmt: skip
+    return end.name.replace(name, f"{name} of {owners[0]}", 1) if owners else end.name
+
+
+@dataclass(frozen=True, slots=True)
+class _Gate:
+    """Something to shut before and to open after: the device that it is at, and the words."""
+
+    device: str
+    where: str
+    shut: str
+    open: str
+
+
+def _gate(before: Show, after: Show, catalogue: Catalogue, device: Device, bears: _Bears) -> _Gate | None:
+    """What to shut: the bus that it comes on, but never one that others hear meanwhile: there the headphones' knob, the channel,
+    or what the lead goes into; None where that can be shut nowhere, or is shut anyway.
+    """
+    kind = catalogue[device.kind]
+    row = _opener(kind, bears.bus)
+    whole = row is not None and any(bus.id == row.id for bus in kind.buses)
+    if not (whole and row is not None and _others_hear(before, kind, device, row.id, bears.bus)):
+        return _strip_gate(device, kind, row)
+    knob = next(
+        (knob for knob in kind.controls if knob.moves and all(path.endswith(f">{bears.bus}") for path in knob.moves)),
+        None,
+    )  # fmt: skip
+    if knob is not None:
+        gain = device.settings.get(knob.id, Setting()).gain_db
+        level = _signed(knob.default_gain_db if gain is None else gain)
+        return _Gate(
+            device.id, f"{device.name or kind.name}, {knob.name}", "down", f"slowly up to {level} dB"
+        )
+    if bears.source:
+        return _strip_gate(device, kind, kind.port(bears.source))
+    end = end_of(after, catalogue, bears.target)
+    return _strip_gate(end.device, end.kind, end.port)
+
+
+def _strip_gate(device: Device, kind: Kind, row: Port | Bus | None) -> _Gate | None:
+    """The mute of a channel, output or bus, else its fader; None where it has neither, or is muted."""
+    if row is None or row.strip is None:
+        return None
+    where, setting = f"{device.name or kind.name}, {row.name}", device.settings.get(row.id, Setting())
+    if setting.mute:
+        return None
+    if row.strip.mute:
+        return _Gate(device.id, where, "mute", "unmute")
+    if not row.strip.fader_db:
+        return None
+    level = row.strip.fader_default_db if setting.fader_db is None else setting.fader_db
+    return _Gate(device.id, where, "fader down", f"fader slowly up to {_signed(level)} dB")
+
+
+def _others_hear(before: Show, kind: Kind, device: Device, bus: str, socket: str) -> bool:
+    """Whether, before the change, leads come from outputs of a bus: from others than this one, or from any where it is the bus itself."""
+    outs = {path.target for path in kind.paths if path.source == bus}
+    plugged = {
+        cable.source.split(".")[1] for cable in before.cables if cable.source.partition(".")[0] == device.id
+    }
+    return bool((outs if socket == bus else outs | {socket}) & plugged)
 
 
 def _opener(kind: Kind, bus: str) -> Port | Bus | None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.edits import Edit, SetValue
-from kymaphon.core.feeds.assign import Asks, Assignment, asks_of, assign, is_plugged, lacks
+from kymaphon.core.feeds.assign import Asks, Assignment, asks_of, assign, domains_of, is_plugged, lacks
 from kymaphon.core.feeds.mixer import MixBus, Mixer
 from kymaphon.core.feeds.needs import Need
 from kymaphon.core.figures import number
@@ -55,6 +55,7 @@ class Missing:
         voices: what is wanted and does not come.
         back: what must not come and does.
         buses, asked: how many mixes the device has, and how many different ones are asked of it.
+        unfit: mixes that nobody takes, and that come out as what the need's socket does not take: analogue for digital.
     """
 
     device: str
@@ -64,6 +65,7 @@ class Missing:
     back: tuple[str, ...]
     buses: int
     asked: int
+    unfit: tuple[MixBus, ...] = ()
 
 
 @dataclass
@@ -213,15 +215,13 @@ def _cables(
     taken: dict[tuple[str, str], int],
     done: Mixed,
 ) -> None:
-    """Plugs what is not plugged into one of the bus's sockets yet, a free one first."""
-    domains = {port.id: port.domain for port in mixer.kind.outputs}
+    """Plugs what is not plugged into one of the bus's sockets yet: headphones where they belong, then a free socket first."""
     stereo = {port.id for port in mixer.kind.outputs if port.stereo}
     for row in rows:
         need = row.need
         if is_plugged(need, bus):
             continue
-        fitting = [socket for socket in bus.sockets if domains[socket[0]] == need.domain]
-        socket = min(fitting, key=lambda socket: taken.get(socket, 0))
+        socket = _best_socket(mixer, bus, need, taken)
         taken[socket] = taken.get(socket, 0) + 1
         two = not socket[1] and socket[0] in stereo and len(need.targets) > 1
         sides = ["l", "r"] if two else [socket[1]]
@@ -235,6 +235,14 @@ def _cables(
                 if there is not None
                 else (plug(show, catalogue, source, target),)
             )
+
+
+def _best_socket(mixer: Mixer, bus: MixBus, need: Need, taken: dict[tuple[str, str], int]) -> tuple[str, str]:
+    """Headphones and lines where they belong, then the socket with fewest plugs."""
+    ports = {port.id: port for port in mixer.kind.outputs}
+    ears = need.level == "headphone"
+    fitting = (row for row in bus.sockets if ports[row[0]].domain == need.domain)
+    return min(fitting, key=lambda row: ((ports[row[0]].level == "headphone") != ears, taken.get(row, 0)))
 
 
 def _master(mixer: Mixer, bus: MixBus, rows: list[Asks], done: Mixed) -> None:
@@ -284,14 +292,19 @@ def _tell_missing(mixer: Mixer, asks: list[Asks], got: Assignment, done: Mixed) 
         if not any(not row.conflicts(other) for other in different):
             different.append(row)
     for row in asks:
-        if not row.need.last:
+        need = row.need
+        if not need.last:
             continue  # told where it ends
-        bus = got.buses.get(row.need.key)
+        bus = got.buses.get(need.key)
         if bus is None:
             voices = (*(voice for voice in row.groups if voice in row.need.hear), *row.unable)
             if voices:
+                used = {taken.id for taken in got.buses.values()}
+                unfit = tuple(
+                    row for row in free if row.id not in used and need.domain not in domains_of(mixer, row)
+                )
                 done.missing.append(
-                    Missing(mixer.device.id, row.need, None, voices, (), len(free), len(different))
+                    Missing(mixer.device.id, need, None, voices, (), len(free), len(different), unfit)
                 )
             continue
         lacking, harm = lacks(row, bus)

@@ -28,6 +28,7 @@ class Need:
         targets: the sockets it goes into; two where a stereo mix goes into two sockets.
         cables: those that are there now; none where it has still to be plugged.
         listeners: who hears by it, with the delay from the mixer's socket to each.
+        level: what its sockets are made for: `line`, `headphone`, `digital` and so on.
         here: the mixer's own output that somebody listens on; None where a cable leads to them.
         last: nothing mixes after it, so that what is on it is what they hear.
         stereo: it can take both sides.
@@ -46,6 +47,7 @@ class Need:
     local: frozenset[str]
     keep_off: frozenset[str]
     kinds: frozenset[str] = field(default_factory=frozenset)
+    level: str = "line"
     here: str | None = None
 
     @property
@@ -187,7 +189,9 @@ def _listened_on(around: Around, mixer: Mixer) -> list[Need]:
         kinds = frozenset(party.kind for party in parties)
         target = (f"{mixer.device.id}.{port_id}",)
         out.append(
-            Need(target, (), delays, True, port.stereo, port.domain, hear, local, keep_off, kinds, port_id)
+            Need(
+                target, (), delays, True, port.stereo, port.domain, hear, local, keep_off, kinds, here=port_id
+            )
         )
     return out
 
@@ -219,9 +223,9 @@ def need_at(
     kind = around.catalogue[show.device(targets[0].partition(".")[0]).kind]
     port = kind.port(targets[0].split(".")[1])
     stereo = len(targets) > 1 or (port is not None and port.stereo and len(targets[0].split(".")) == 2)
-    domain = port.domain if port is not None else "analog"
+    domain, level = (port.domain, port.level) if port is not None else ("analog", "line")
     kinds = frozenset(party.kind for party in parties)
-    return Need(targets, cables, delays, last, stereo, domain, hear, local, keep_off, kinds)
+    return Need(targets, cables, delays, last, stereo, domain, hear, local, keep_off, kinds, level)
 
 
 def _heard(through: Transfer, around: Around, target: str) -> dict[str, float]:

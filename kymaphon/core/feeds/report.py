@@ -8,6 +8,7 @@ from typing import Any
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import UNIT_KEYS, show_number
+from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import Stray
 from kymaphon.core.feeds.doing import Step
 from kymaphon.core.feeds.mixer import MixBus
@@ -113,7 +114,14 @@ def missing_words(show: Show, catalogue: Catalogue, row: Missing) -> str:
     device = show.device(row.device)
     name = device.name or catalogue[device.kind].name
     if row.bus is None:
-        return f"{who} gets no mix: {name} is asked for {row.asked} different mixes and has no bus left for this one, with {party_words(show, row.voices)}."
+        text = f"{who} gets no mix: {name} is asked for {row.asked} different mixes and has no bus left for this one, with {party_words(show, row.voices)}."
+        if row.unfit:
+            free = ", ".join(bus.name for bus in row.unfit)
+            end = end_of(show, catalogue, row.need.targets[0]).name
+            was = {"analog": "analogue", "digital": "digital"}[row.need.domain]
+            other = "digital" if was == "analogue" else "analogue"
+            text += f" Free is {free}, which comes out {other} and does not go into {end}, {was}."
+        return text
     parts = []
     if row.voices:
         parts.append(

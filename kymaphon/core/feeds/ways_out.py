@@ -9,6 +9,8 @@ from pydantic import ValidationError
 
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.edits import Edit, SetField, SetWant, apply_all
+from kymaphon.core.ends import end_of
+from kymaphon.core.feeds.by_lead import by_lead
 from kymaphon.core.feeds.in_computer import InComputer, in_computer
 from kymaphon.core.feeds.mixer import MixBus, buses_of
 from kymaphon.core.feeds.mixing import Missing
@@ -18,7 +20,7 @@ from kymaphon.core.show import Device, Show
 
 MOST_TRIED = 4
 """So many other desks are planned with at most."""
-Sort = Literal["share", "computer", "desk"]
+Sort = Literal["lead", "share", "computer", "desk"]
 
 
 @dataclass(frozen=True)
@@ -26,7 +28,7 @@ class WayOut:
     """Something that would make up for missing mixes.
 
     Attributes:
-        sort: two share one mix, the computer makes mixes, another desk.
+        sort: a lead into the computer, two share one mix, the computer makes mixes, another desk.
         text: what to do, and what it costs.
         edits: the plan that it gives, to be applied together; empty where it takes more than settings and plugs.
         lost: (listener, voice) pairs that are given up.
@@ -44,6 +46,7 @@ def ways_out(show: Show, catalogue: Catalogue, plan: FeedPlan) -> tuple[WayOut, 
         return ()
     catalogue = catalogue.with_kinds(*show.kinds)
     rows = [
+        _by_lead(show, catalogue, plan),
         _sharing(show, catalogue, plan),
         _in_the_computer(show, catalogue, plan),
         _other_desk(show, catalogue, plan),
@@ -57,6 +60,26 @@ def _names(show: Show, ids: tuple[str, ...] | list[str]) -> str:
 
 def _listed(rows: list[str]) -> str:
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
+
+
+def _by_lead(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | None:
+    """A free analogue mix, led into a free input of the computer."""
+    found = by_lead(apply_all(show, plan.wants), catalogue, plan)
+    if found is None:
+        return None
+    texts = []
+    for lead in found.leads:
+        who = _names(show, list(lead.missing.need.listeners))
+        target = end_of(show, catalogue, lead.missing.need.targets[0])
+        pad = (
+            f", with a {lead.pad} dB pad between" if lead.pad else ", with its pad in" if lead.own_pad else ""
+        )
+        texts.append(
+            f"A lead from {lead.source.name} into {lead.into.name}{pad}; in the computer {target.name} takes "
+            f"{lead.through.name} instead. {who} then has a mix without themselves."
+        )
+    text = f"{' '.join(texts)} Nobody loses anything; line it up anew."
+    return WayOut("lead", text, (*plan.wants, *found.edits))
 
 
 def _sharing(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | None:

@@ -15,7 +15,7 @@ from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unpl
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import Fault, Fit, fit_of, gain_range
+from kymaphon.core.fit import Fault, Fit, fit_of, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.open_ends import level_at
 from kymaphon.core.plan import fresh_id
@@ -31,8 +31,6 @@ from kymaphon.core.plugging import (
 from kymaphon.core.rig_flow import NOTHING
 from kymaphon.core.routes import length_of
 from kymaphon.core.show import Cable, Device, Show
-
-PADS = (10, 20, 40)
 
 
 def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
@@ -134,7 +132,7 @@ def _line_into_mic(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> 
         ref = SettingRef(fit.target.device.id, fit.target.port.id, "pad")
         yield Remedy("pad", f"Switch the pad in: {fit.target.name}", f"Its {strip.pad_db:.0f} dB bring the peaks {strip.pad_db - need:.1f} dB under what it bears; line up again.", (SetValue(ref, True),))  # fmt: skip
     yield from _other_socket(analysis, cable, fit, fault)
-    size = next((db for db in PADS if db >= need and db > 10), PADS[-1])
+    size = pad_for(need, least=20)
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less: the peaks stay {size - need:.1f} dB under what {fit.target.name} bears; line up again.")  # fmt: skip
 
 
@@ -371,7 +369,7 @@ def _less(analysis: Analysis, cable: Cable, end: End, over: float) -> Iterator[R
     if strip is not None and strip.pad_db and not end.setting.pad and strip.pad_db >= over:
         ref = SettingRef(end.device.id, end.port.id, "pad")
         yield Remedy("pad", f"Switch the pad in: {end.name}", f"{strip.pad_db:.0f} dB less.", (SetValue(ref, True),))  # fmt: skip
-    size = next((db for db in PADS if db >= over), PADS[-1])
+    size = pad_for(over)
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
 
 

@@ -266,9 +266,20 @@ def out_and_back(analysis: Analysis) -> Iterator[Finding]:
             back = next((j for j in range(i, len(nodes)) if nodes[j].unit == "dBFS"), None)
             if back is None or nodes[back].owner != node.owner or (node.owner, nodes[back].id) in told:
                 continue
+            if not _by_cable(analysis, feed.path.node_ids[i : back + 1]):
+                continue  # mixed inside a desk with a converter: no detour
             told.add((node.owner, nodes[back].id))
             yield _out_and_back(analysis, feed.path, i, back, voice, listener)
             break
+
+
+def _by_cable(analysis: Analysis, ids: tuple[str, ...]) -> bool:
+    """Whether a stretch of a way runs through some cable."""
+    sockets = {_socket(name) for name in ids}
+    return any(
+        _socket(cable.source) in sockets and _socket(cable.target) in sockets
+        for cable in analysis.show.cables
+    )
 
 
 def _out_and_back(

@@ -81,3 +81,32 @@ def calls(count: int, *more: dict[str, Any]) -> Show:
         "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}], "parties": parties, "devices": devices,
         "cables": [{"from": a, "to": b} for a, b in cables],
     })  # fmt: skip
+
+
+def usb_desk(*more: dict[str, Any], plugs: tuple[tuple[str, str], ...] = ()) -> Show:
+    """Two at a table with a desk; its USB pair goes to a call and a stream in a laptop, and the call comes back by it. One guest has
+    headphones that are not plugged in.
+    """
+    parties: list[dict[str, Any]] = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
+        {"id": "guest", "name": "Guest", "kind": "guest", "place": "room", "at_m": [3, 1], "speaks": True, "listens": True, "hears_on": "ears2"},
+        {"id": "far", "name": "Far", "kind": "remote", "place": "away", "speaks": True, "listens": True, "hears_on": "tel"},
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+    ]  # fmt: skip
+    devices: list[dict[str, Any]] = [
+        {"id": "pc", "kind": "laptop", "name": "Laptop", "place": "room"},
+        {"id": "desk", "kind": "desk-8", "name": "Desk", "place": "room", "settings": {"in1": {"gain_db": 50}, "in2": {"gain_db": 50}}},
+        {"id": "mic", "kind": "dynamic-close", "party": "host", "place": "room", "at_m": [1.1, 1]},
+        {"id": "mic2", "kind": "dynamic-close", "party": "guest", "place": "room", "at_m": [3.1, 1]},
+        {"id": "ears", "kind": "headphones", "place": "room"}, {"id": "ears2", "kind": "headphones", "place": "room"},
+        {"id": "enc", "kind": "stream-encoder", "host": "pc"}, {"id": "app", "kind": "conference-app", "host": "pc", "name": "Call"},
+        {"id": "tel", "kind": "phone", "party": "far", "place": "away"}, *more,
+    ]  # fmt: skip
+    cables = [
+        ("mic.out", "desk.in1"), ("mic2.out", "desk.in2"), ("desk.phones", "ears.in"), ("desk.usb", "enc.in"), ("desk.usb.l", "app.mic"),
+        ("app.out", "desk.usb-in"), ("app.far", "tel.call-in"), ("tel.call-out", "app.far-in"), *plugs,
+    ]  # fmt: skip
+    return Show.model_validate({
+        "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}], "parties": parties, "devices": devices,
+        "cables": [{"from": a, "to": b} for a, b in cables],
+    })  # fmt: skip
