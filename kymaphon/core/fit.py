@@ -112,6 +112,9 @@ def _domain(source: End, target: End) -> Iterator[Fault]:
         words = {"analog": "analogue", "digital": "digital"}
         title = f"{words[out.domain]} into {words[into.domain]}"
         yield Fault("plug-impossible", "stop", title, f"{source.name} is {words[out.domain]} and {target.name} {words[into.domain]}: a converter must stand between.", blocks=True)  # fmt: skip
+    elif out.connector == "inside" and into.connector == "usb" and target.kind.group == "host":
+        title = "from inside a computer into its own USB socket"
+        yield Fault("plug-impossible", "stop", title, f"{source.name} is inside the computer already: {target.name} is for what is plugged in from outside.", blocks=True)  # fmt: skip
     elif out.socket and out.socket == into.socket and source.device.id == target.device.id:
         yield Fault("plug-impossible", "stop", "one and the same socket", f"{source.name} and {target.name} are one socket.", blocks=True)  # fmt: skip
 

@@ -158,7 +158,7 @@ class PlanPage(StagePage):
         )
         notes: tuple[str, ...] = ()
         unmet = [f"{plan.after.party_name(row.listener)} and {plan.after.party_name(row.voice)}: {VERDICT_WORDS[row.verdict]}." for row in plan.unmet[:6]]  # fmt: skip
-        if unmet and plan.whole:
+        if unmet and plan.made:
             notes = ("Still not as wanted then:", *unmet)
         chosen = self._chosen_words(plan)
         return WhyContent(

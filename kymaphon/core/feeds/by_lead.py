@@ -67,7 +67,7 @@ def by_lead(show: Show, catalogue: Catalogue, plan: FeedPlan) -> ByLead | None:
         edits += plugs
         now = apply_all(now, plugs)
     done = plan_feeds(now, catalogue)
-    if not done.whole or done.howls or any(row.verdict != "late" for row in done.unmet):
+    if not done.whole or done.howls:
         return None
     return ByLead(tuple(leads), (*edits, *done.edits))
 

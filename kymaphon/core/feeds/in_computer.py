@@ -59,10 +59,11 @@ def in_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> InComputer 
 
 
 def _hosts(show: Show, catalogue: Catalogue, plan: FeedPlan) -> Iterator[Device]:
-    """Computers in which somebody is short of a mix or a voice of an input."""
+    """Computers in which somebody is short of a mix, a voice of an input, or a listener of a voice."""
     short = [target for row in plan.missing for target in row.need.targets]
     short += [row.end.ref for row in plan.strays if row.into is None]
-    owners = dict.fromkeys(show.device(ref.partition(".")[0]).host for ref in short)
+    short += [show.party(row.listener).hears_on or "" for row in plan.unmet if row.verdict != "late"]
+    owners = dict.fromkeys(show.device(name).host for ref in short if (name := ref.partition(".")[0]))
     yield from (show.device(host) for host in owners if host is not None)
 
 
@@ -81,7 +82,7 @@ def _with_mixer(
     kind = catalogue[device.kind]
     edits: list[Edit] = [AddRow("devices", device)] if fresh else []
     others = {row.id: row for row in show.devices if row.host == host.id and row.id != device.id}
-    edits += [Unplug(*cable.ends) for cable in _inside(show, catalogue, others)]
+    edits += [Unplug(*cable.ends) for cable in _inside(show, catalogue, host, others)]
     bare = apply_all(show, tuple(edits))
     sources = _into_mixer(bare, catalogue, plan, device, kind, others, fresh=fresh)
     if sources is None:
@@ -90,17 +91,20 @@ def _with_mixer(
     edits += [*wired, *_to_ears(apply_all(bare, wired), catalogue, device, kind, others)]
     done = plan_feeds(apply_all(show, tuple(edits)), catalogue)
     harmed = [row for row in done.unmet if row.verdict != "late"]
-    if done.missing or harmed or done.howls or any(row.into is None for row in done.strays):
+    if not done.made or harmed or done.howls:
         return None
     return InComputer(device, fresh, host, names, (*edits, *done.edits))
 
 
-def _inside(show: Show, catalogue: Catalogue, others: dict[str, Device]) -> Iterator[Cable]:
-    """What leads from one thing to another inside the computer, tracks of a recorder apart."""
+def _inside(show: Show, catalogue: Catalogue, host: Device, others: dict[str, Device]) -> Iterator[Cable]:
+    """What leads from one thing to another inside the computer, and from inputs of the computer that nothing comes into; tracks of a
+    recorder apart.
+    """
     for cable in show.cables:
         source, target = (end_of(show, catalogue, ref) for ref in cable.ends)
+        idle = source.device.id == host.id and _is_idle(show, source)
         if (
-            source.device.id not in others
+            not (source.device.id in others or idle)
             or target.device.id not in others
             or target.port.domain != "digital"
         ):
@@ -110,6 +114,16 @@ def _inside(show: Show, catalogue: Catalogue, others: dict[str, Device]) -> Iter
         if target.kind.group == "recorder" and sum(row.domain == "digital" for row in target.kind.inputs) > 1:
             continue
         yield cable
+
+
+def _is_idle(show: Show, source: End) -> bool:
+    """Whether nothing is plugged into whatever an output gives on, and nobody plays into it."""
+    feeding = {
+        f"{source.device.id}.{path.source}" for path in source.kind.paths if path.target == source.port.id
+    }
+    plugged = {".".join(cable.target.split(".")[:2]) for cable in show.cables}
+    played = {party.plays_on for party in show.parties}
+    return feeding.isdisjoint(plugged | played)
 
 
 def _into_mixer(

@@ -303,6 +303,14 @@ def _asked(
     return hear, frozenset(local - off), frozenset(off)
 
 
+def _from_outside(around: Around, reference: str) -> bool:
+    """Whether a socket is a computer's own, for what is plugged in from outside."""
+    device_id, port_id = reference.split(".")[:2]
+    kind = around.catalogue[around.show.device(device_id).kind]
+    port = kind.port(port_id)
+    return kind.group == "host" and port is not None and port.connector != "inside"
+
+
 def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
     """Listeners that nothing feeds yet, with the sockets that a mix for them would go into.
 
@@ -316,6 +324,8 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
             continue
         for head in around.heads(party):
             if any(same_socket(row.target, head) for row in around.show.cables):
+                continue
+            if mixer.kind.group == "software" and _from_outside(around, head):
                 continue
             need = need_at(around, mixer, (head,), (), past)
             if need is not None:

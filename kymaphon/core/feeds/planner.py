@@ -12,7 +12,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays
-from kymaphon.core.feeds.mixer import Mixer, mixer_of
+from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of
 from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
 from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.wants import unsaid, wants_by_role
@@ -50,30 +50,36 @@ class FeedPlan:
     strays: tuple[Stray, ...] = field(default=())
 
     @property
-    def whole(self) -> bool:
+    def made(self) -> bool:
         """Whether every mix can be made, and every voice gets into a mixer."""
         return not self.missing and all(row.into is not None for row in self.strays)
 
     @property
+    def whole(self) -> bool:
+        """Whether it is all that could be asked of a plan: every mix is made, and what is not as wanted then is late, or a matter of level."""
+        return self.made and all(row.verdict == "late" for row in self.unmet)
+
+    @property
     def unmet(self) -> tuple[Feed, ...]:
-        """Pairs that somebody asked for, by the show or by a role, and own voices back, that are not as wanted with the plan; too loud
-        and too quiet are left to Level.
+        """Pairs that somebody asked for, by the show or by a role, and own voices back, that are not as wanted with the plan; what is
+        only a matter of level is left to Level.
         """
         return tuple(
             row
             for row in self.after.feeds.values()
-            if not row.well
-            and row.verdict not in ("loud", "quiet")
-            and (row.want != "any" or row.verdict == "back")
+            if not row.well and _off_level(row) is None and (row.want != "any" or row.verdict == "back")
         )
 
     @property
     def off_level(self) -> dict[tuple[str, str], tuple[str, ...]]:
-        """(voice, `loud` or `quiet`) -> the listeners for whom it is that with the plan, as it is left to the line-up."""
+        """(voice, `loud`, `quiet` or `faint`) -> the listeners for whom it is that with the plan, as it is left to the line-up. What is
+        faint comes as it should, and too weak to be heard.
+        """
         rows: dict[tuple[str, str], tuple[str, ...]] = {}
         for row in self.after.feeds.values():
-            if row.verdict in ("loud", "quiet"):
-                key = (row.voice, row.verdict)
+            how = _off_level(row)
+            if how is not None:
+                key = (row.voice, how)
                 rows[key] = (*rows.get(key, ()), row.listener)
         return rows
 
@@ -251,6 +257,14 @@ def _served_by(around: Around, before: Analysis, order: list[str]) -> dict[str, 
                 if count >= best.get(party, (1, ""))[0]:
                     best[party] = (count, mixer.device.id)
     return {party: device for party, (_, device) in best.items()}
+
+
+def _off_level(feed: Feed) -> str | None:
+    """How a pair is wrong by nothing but its level; None for one that is right, or wrong otherwise."""
+    if feed.verdict in ("loud", "quiet"):
+        return feed.verdict
+    comes = feed.path is not None and not any(step.label in ASTRAY for step in feed.path.steps())
+    return "faint" if feed.verdict == "missing" and comes else None
 
 
 def _howls(analysis: Analysis) -> bool:

@@ -151,13 +151,16 @@ def level_words(plan: FeedPlan) -> str:
         ]
         everybody = 2 < len(listeners) == len(hearing)
         whom = "everybody" if everybody else party_words(show, listeners)
-        parts.append(f"{show.party(voice).name} too {verdict} for {whom}")
+        how = "too weak to be heard by" if verdict == "faint" else f"too {verdict} for"
+        parts.append(f"{show.party(voice).name} {how} {whom}")
     return "; ".join(parts)
 
 
 def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> Iterator[str]:
     """A plan for reading."""
     show, catalogue = plan.after.show, plan.after.catalogue
+    if not plan.mixers:
+        yield "MISSING nothing here mixes: there is no desk, interface or software mixer with switches"
     for mix in plan.mixes:
         yield mix_words(show, catalogue, mix)
     for stray in plan.strays:

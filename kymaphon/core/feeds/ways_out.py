@@ -169,6 +169,7 @@ def _wired(show: Show, catalogue: Catalogue, plan: FeedPlan, found: InComputer) 
     )
     short = [party for row in plan.missing for party in row.need.listeners]
     short += [voice for row in plan.strays if row.into is None for voice in row.voices]
+    short = short or [row.listener for row in plan.unmet if row.verdict != "late"]
     takes = f"it takes {_listed(list(found.sources))}" if found.sources else "it has everybody already"
     text = (
         f"{begin}: {takes}, and gives everybody a mix without themselves, {_names(show, short)} too. "

@@ -83,6 +83,28 @@ def calls(count: int, *more: dict[str, Any]) -> Show:
     })  # fmt: skip
 
 
+def laptop_only() -> Show:
+    """A streamer with a USB microphone and one call in a laptop; the stream takes an input of the laptop that nothing comes into."""
+    parties: list[dict[str, Any]] = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
+        {"id": "far", "name": "Far", "kind": "remote", "place": "away", "speaks": True, "listens": True, "hears_on": "tel"},
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+    ]  # fmt: skip
+    devices: list[dict[str, Any]] = [
+        {"id": "pc", "kind": "laptop", "name": "Laptop", "place": "room"}, {"id": "mic", "kind": "usb-microphone", "host": "pc", "party": "host", "place": "room", "at_m": [1.2, 1]},
+        {"id": "ears", "kind": "headphones", "place": "room"}, {"id": "enc", "kind": "stream-encoder", "host": "pc"},
+        {"id": "app", "kind": "conference-app", "host": "pc", "name": "Call"}, {"id": "tel", "kind": "phone", "party": "far", "place": "away"},
+    ]  # fmt: skip
+    cables = [
+        ("mic.usb", "app.mic"), ("pc.phones", "ears.in"), ("app.out", "pc.sound"), ("app.far", "tel.call-in"), ("tel.call-out", "app.far-in"),
+        ("pc.capture", "enc.in"),
+    ]  # fmt: skip
+    return Show.model_validate({
+        "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}], "parties": parties, "devices": devices,
+        "cables": [{"from": a, "to": b} for a, b in cables],
+    })  # fmt: skip
+
+
 def usb_desk(*more: dict[str, Any], plugs: tuple[tuple[str, str], ...] = ()) -> Show:
     """Two at a table with a desk; its USB pair goes to a call and a stream in a laptop, and the call comes back by it. One guest has
     headphones that are not plugged in.

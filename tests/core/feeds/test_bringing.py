@@ -7,13 +7,16 @@ import pytest
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import AddRow, Plug, SetValue, Unplug, apply_all
+from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import strays
 from kymaphon.core.feeds.doing import steps_between
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
+from kymaphon.core.feeds.report import level_words
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.feeds.ways_out import WayOut, ways_out
+from kymaphon.core.fit import fit_of
 from kymaphon.core.show import Cable, Show
-from tests.core.feeds.rooms import calls, studio
+from tests.core.feeds.rooms import calls, laptop_only, studio
 from tests.core.rigs import of_code
 
 CATALOGUE = shipped_catalogue()
@@ -105,6 +108,38 @@ class TestStrays:
         done = analyse(remedy.apply(show))
         assert done.feeds["stream", "far1"].verdict != "missing"
         assert not [row for row in done.findings if row.code == "own-voice-back"]
+
+
+class TestNothingMixes:
+    def test_a_software_mixer_is_the_way_out(self) -> None:
+        show = laptop_only()
+        plan = plan_feeds(show, CATALOGUE)
+        assert plan.made
+        assert not plan.whole
+        assert {(row.listener, row.voice) for row in plan.unmet} == {("stream", "host"), ("stream", "far")}
+        [way] = ways_out(show, CATALOGUE, plan)
+        assert "it takes USB microphone and Call" in way.text
+        after = apply_all(show, way.edits)
+        ends = {cable.ends for cable in after.cables}
+        assert ("soft-mixer.out", "enc.in") in ends
+        assert ("app.out", "pc.sound") in ends, "the host hears the call as before"
+        done = plan_feeds(after, CATALOGUE)
+        assert done.whole
+        assert done.after.feeds["stream", "far"].verdict in ("heard", "quiet")
+        assert done.after.feeds["far", "far"].verdict == "silent"
+
+    def test_what_only_comes_too_weak_is_a_matter_of_level(self) -> None:
+        """A microphone whose gain nobody has set yet."""
+        plan = plan_feeds(laptop_only(), CATALOGUE)
+        assert plan.off_level["host", "faint"] == ("far",)
+        assert "Host too weak to be heard by Far" in level_words(plan)
+
+    def test_nothing_inside_goes_into_the_computers_own_usb_socket(self) -> None:
+        show = laptop_only()
+        fit = fit_of(end_of(show, CATALOGUE, "app.out"), end_of(show, CATALOGUE, "pc.usb1"))
+        assert not fit.works
+        assert "inside the computer already" in fit.faults[0].text
+        assert fit_of(end_of(show, CATALOGUE, "mic.usb"), end_of(show, CATALOGUE, "pc.usb1")).works
 
 
 class TestInComputer:
