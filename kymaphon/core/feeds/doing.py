@@ -77,7 +77,11 @@ def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Foun
             old = Device(id=device.id, kind=device.kind)
         if old.kind != device.kind:
             yield (
-                Step("unplug", device.id, f"{name}: put {kind.name} in its place, with the same plugs"),
+                Step(
+                    "unplug",
+                    device.id,
+                    f"{name}: put {kind.name} in its place, its plugs as they were but for those below",
+                ),
                 None,
             )
         paths = {path.key: path for path in kind.paths}

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import islice
 from typing import Literal
 
 from pydantic import ValidationError
 
 from kymaphon.core.catalogue import Catalogue, Kind
-from kymaphon.core.edits import Edit, SetField, SetWant, apply_all
+from kymaphon.core.edits import Edit, SetWant, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.by_lead import by_lead
 from kymaphon.core.feeds.in_computer import InComputer, in_computer
 from kymaphon.core.feeds.mixer import MixBus, buses_of
 from kymaphon.core.feeds.mixing import Missing
+from kymaphon.core.feeds.other_desk import exchange
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.references import ShowProblem
 from kymaphon.core.show import Device, Show
@@ -179,57 +181,41 @@ def _wired(show: Show, catalogue: Catalogue, plan: FeedPlan, found: InComputer) 
 
 
 def _other_desk(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | None:
-    """The smallest desk of the catalogue on which nothing is missing, as planned."""
+    """The smallest desk of the catalogue on which nothing is missing, as planned; one with sends for all before one whose main mix
+    has to be parted by the pan pots.
+    """
     short = {row.device for row in plan.missing}
     if len(short) != 1:
         return None
     device = show.device(short.pop())
     own = catalogue[device.kind]
     rows = sorted(
-        (kind for kind in catalogue if kind.group == own.group and kind.id != own.id and _takes(show, device, kind)),
+        (kind for kind in catalogue if kind.group == own.group and len(_sends(device, kind)) > len(_sends(device, own))),
         key=lambda kind: (len(_sends(device, kind)), len(kind.inputs)),
     )  # fmt: skip
-    more = [kind for kind in rows if len(_sends(device, kind)) > len(_sends(device, own))]
-    for kind in more[:MOST_TRIED]:
-        edits = _exchange(device, kind)
+    found = (
+        (kind, change) for kind in rows if (change := exchange(show, catalogue, device, kind)) is not None
+    )
+    best: WayOut | None = None
+    for kind, change in islice(found, MOST_TRIED):
         try:
-            other = plan_feeds(apply_all(show, edits), catalogue)
+            other = plan_feeds(apply_all(show, change.edits), catalogue)
         except (ShowProblem, ValidationError):
             # Settings of the old desk that the new one cannot have: it is no drop-in.
             continue
-        if not other.missing:
-            sends = len(_sends(device, kind))
-            text = f"{kind.name} instead of {device.name or own.name}: with {sends} mixes beside the main one nothing is missing."
-            return WayOut("desk", text, (*edits, *other.edits))
-    return None
+        if not other.made:
+            continue
+        sends = len(_sends(device, kind))
+        leads = f"{change.moved} lead{' goes' if change.moved == 1 else 's go'} into other sockets; " if change.moved else ""  # fmt: skip
+        parted = any(mix.bus.side for mix in other.mixes if mix.device == device.id)
+        how = ", one of them a side of the main mix" if parted else ""
+        text = f"{kind.name} instead of {device.name or own.name}: {leads}with {sends} mix{'es' * (sends != 1)} beside the main one nothing is missing{how}."
+        way = WayOut("desk", text, (*change.edits, *other.edits))
+        if not parted:
+            return way
+        best = best or way
+    return best
 
 
 def _sends(device: Device, kind: Kind) -> list[MixBus]:
     return [bus for bus in buses_of(device, kind) if bus.gained and not bus.side]
-
-
-def _takes(show: Show, device: Device, kind: Kind) -> bool:
-    """Whether a kind has every socket that is plugged, at the same sort of level."""
-    for cable in show.cables:
-        for end, ports in ((cable.source, kind.outputs), (cable.target, kind.inputs)):
-            owner, port_id = end.split(".")[:2]
-            if owner != device.id:
-                continue
-            if not any(
-                port.id == port_id and (ports is kind.outputs or port.level in ("mic", "line"))
-                for port in ports
-            ):
-                return False
-    return True
-
-
-def _exchange(device: Device, kind: Kind) -> tuple[Edit, ...]:
-    """Another kind in a device's place, with the settings that it has too."""
-    known = {
-        row.id
-        for rows in (kind.inputs, kind.outputs, kind.buses, kind.controls, kind.processors)
-        for row in rows
-    }
-    known |= {path.key for path in kind.paths} | {"buffer"}
-    kept = {key: row for key, row in device.settings.items() if key in known}
-    return (SetField("devices", device.id, "settings", kept), SetField("devices", device.id, "kind", kind.id))
