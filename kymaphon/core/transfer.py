@@ -84,6 +84,38 @@ def strong_components(graph: SignalGraph, within: Collection[int] | None = None)
     return found
 
 
+def _solved(matrix: Floats, entering: Floats) -> Floats:
+    """x = entering + matrix x, for weights that are not negative and circles under one; x is then not negative either.
+
+    Microphones and preamplifiers lie 200 dB apart, so each node is first put to the scale of the strongest way to it: no weight is
+    then over one, and a small sum is not lost in the rounding of a large one (row and column scaling: Higham, Accuracy and
+    Stability of Numerical Algorithms, chapter 7, from memory).
+
+    Args:
+        matrix: weights, row target, column source, shape (n, n).
+        entering: shape (n, S).
+    """
+    with np.errstate(divide="ignore"):
+        scale = np.log(entering.max(axis=1, initial=0.0))
+        target, source = np.nonzero(matrix)
+        weight = np.log(matrix[target, source])
+    for _ in range(len(matrix)):
+        better = scale.copy()
+        np.maximum.at(better, target, scale[source] + weight)
+        if np.array_equal(better, scale):
+            break
+        scale = better
+    there = np.isfinite(scale)
+    out = np.zeros_like(entering)
+    level = scale[there]
+    inner = matrix[np.ix_(there, there)]
+    rows, columns = np.nonzero(inner)
+    inner[rows, columns] *= np.exp(level[columns] - level[rows])
+    unit = np.exp(level)[:, None]
+    out[there] = np.maximum(np.linalg.solve(np.eye(len(inner)) - inner, entering[there] / unit), 0.0) * unit
+    return out
+
+
 @dataclass(frozen=True)
 class Transfer:
     """Solves for one graph; keeps what several questions share."""
@@ -173,7 +205,7 @@ class Transfer:
         if part[0] in self.unstable:
             first = np.flatnonzero(entering.any(axis=1)).tolist()
             matrix = _without_circles(matrix, first)
-        power[list(part)] = np.linalg.solve(np.eye(len(part)) - matrix, entering)
+        power[list(part)] = _solved(matrix, entering)
 
     @cached_property
     def _complex_order(self) -> tuple[Floats, Floats]:
