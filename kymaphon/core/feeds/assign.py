@@ -116,7 +116,7 @@ def price(asks: Asks, mixer: Mixer, bus: MixBus) -> float:
     on_air = not need.kinds.isdisjoint(("audience", "recorder"))
     if bus.side and not (need.socket is not None and need.socket[1] == bus.side):
         out += cost("one-side")
-    if need.level == "headphone" and need.here is None and not drives_headphones(mixer, bus):
+    if need.level == "headphone" and not is_plugged(need, bus) and not drives_headphones(mixer, bus):
         out += cost("ears-from-line")
     if need.stereo and not bus.stereo:
         out += cost("programme-mono" if on_air else "ears-mono")

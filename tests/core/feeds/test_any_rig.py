@@ -43,7 +43,16 @@ def test_a_plan_of_any_rig_does_no_harm(seed: int) -> None:
     after = apply_all(show, plan.edits)
     assert after == plan.after.show
     assert count(plan.after, "back") <= count(plan.before, "back")
-    assert count(plan.after, "missing") <= count(plan.before, "missing")
+    faint = {
+        (listener, voice)
+        for (voice, how), rows in plan.off_level.items()
+        if how == "faint"
+        for listener in rows
+    }
+    plugged = {listener for mix in plan.mixes if mix.moved for listener in mix.listeners}
+    # Freshly plugged into headphones' own socket, somebody may have its knob down: that is the line-up's, and hearing is spared.
+    spared = sum(key[0] in plugged for key in faint)
+    assert count(plan.after, "missing") <= count(plan.before, "missing") + spared
     assert not plan.howls or any(radius >= 1 for radius in plan.before.transfer.radius)
     ways = ways_out(show, CATALOGUE, plan)
     for way in ways:
