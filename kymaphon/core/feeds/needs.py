@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.feeds.mixer import Mixer, mixers_of
+from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of, mixers_of
 from kymaphon.core.feeds.wants import Wanted, wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SignalGraph
@@ -110,6 +111,38 @@ class Around:
             if self.graph.nodes[self.graph.edges[i].source].owner != device_id
         )
         return Transfer(self.graph.only(live))
+
+    def brought(self, device_id: str, targets: tuple[str, ...]) -> frozenset[str]:
+        """Voices that come to every mixer to which some sockets lead on by its own inputs: from here they would come twice, or back."""
+        starts = [node for target in targets for node in self.nodes(target)]
+        found: list[frozenset[str]] = []
+        for device in self.mixers:
+            if device.id == device_id:
+                continue
+            ports = [port.id for port in self.catalogue[device.kind].inputs if port.domain != "acoustic"]
+            entered = {
+                port
+                for port in ports
+                for node in self.nodes(f"{device.id}.{port}")
+                if any(self.last.best_gain_to(node)[start] > -math.inf for start in starts)
+            }
+            # An input that brings nothing new is kept off everything there: what comes by it does no harm.
+            if entered and not entered <= mixer_of(self.catalogue, self.graph, device).needless:
+                nodes = [node for port in ports for node in self.nodes(f"{device.id}.{port}")]
+                gains = [self._outside.best_gain_to(node) for node in nodes]
+                mouths = {voice: mouth for voice, (mouth, _) in self.graph.mouths.items()}
+                own = (
+                    voice for voice, mouth in mouths.items() if any(gain[mouth] > -math.inf for gain in gains)
+                )
+                found.append(frozenset(own))
+        return frozenset.intersection(*found) if found else frozenset()
+
+    @cached_property
+    def _outside(self) -> Transfer:
+        """From mouths by their own microphones, through everything but the inside of mixers, as switches and faders stand there."""
+        nodes, edges = self.graph.nodes, self.graph.edges
+        live = (i for i in self.graph.live if edges[i].label not in ASTRAY and nodes[edges[i].source].owner not in self._mixing)  # fmt: skip
+        return Transfer(self.graph.only(tuple(live)))
 
     def nodes(self, reference: str) -> tuple[int, ...]:
         """The nodes of a socket, or of one side of it."""
@@ -220,6 +253,10 @@ def need_at(
     parties = [show.party(row) for row in delays]
     loud = frozenset(place for target in targets for place in _loud_places(past, around, target))
     hear, local, keep_off = _asked(around, mixer, parties, delays, loud, last=last)
+    if direct.isdisjoint(delays):
+        there = around.brought(mixer.device.id, targets)
+        hear = {voice: level for voice, level in hear.items() if voice not in there}
+        keep_off, local = keep_off | there, local - there
     kind = around.catalogue[show.device(targets[0].partition(".")[0]).kind]
     port = kind.port(targets[0].split(".")[1])
     stereo = len(targets) > 1 or (port is not None and port.stereo and len(targets[0].split(".")) == 2)

@@ -159,7 +159,7 @@ def level_words(plan: FeedPlan) -> str:
 def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> Iterator[str]:
     """A plan for reading."""
     show, catalogue = plan.after.show, plan.after.catalogue
-    if not plan.mixers:
+    if not plan.mixers and not plan.whole:
         yield "MISSING nothing here mixes: there is no desk, interface or software mixer with switches"
     for mix in plan.mixes:
         yield mix_words(show, catalogue, mix)
