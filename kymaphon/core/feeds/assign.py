@@ -235,7 +235,8 @@ class _Programme:
         for k, bus in enumerate(self.mixer.buses):
             if fits(asks.need, self.mixer, bus):
                 # The least preference for the order of the sockets, so that of equal plans the plainest comes out.
-                order = 1e-3 * abs(self.waiting[i] - k) if asks.need.socket is None else 0.0
+                unplugged = 0.0 if is_plugged(asks.need, bus) else 1e-3 * k
+                order = 1e-3 * abs(self.waiting[i] - k) if asks.need.socket is None else unplugged
                 column = self._column(price(asks, self.mixer, bus) + order)
                 self.pairs[i, bus.id] = column
                 terms[column] = 1.0
@@ -310,10 +311,20 @@ class _Programme:
             }
             if terms:
                 self._row({**terms, column: -1.0}, 0.0, np.inf)
+            if terms and len(sides) > 1 and all(all(self.mixer.pans_to(row)) for row in rows):
+                self._in_the_middle(column, asks, bus, rows)
         for row in asks.off:
             if row in bus.inputs and not bus.inputs[row].fixed:
                 for side in sides:
                     self._row({self.side[bus.base, row, side]: 1.0, column: 1.0}, -np.inf, 1.0)
+
+    def _in_the_middle(self, column: int, asks: Asks, bus: MixBus, rows: tuple[str, ...]) -> None:
+        """A voice that comes in the middle stays on both sides for who takes both, or that costs."""
+        on_air = not asks.need.kinds.isdisjoint(("audience", "recorder"))
+        lost = self._column(cost("programme-one-sided" if on_air else "ears-one-sided"), whole=False)
+        for side in "lr":
+            there = {self.side[bus.base, row, side]: 1.0 for row in rows if row in bus.inputs}
+            self._row({**there, lost: 1.0, column: -1.0}, 0.0, np.inf)
 
     def _read(self, values: np.ndarray, value: float) -> Assignment:
         buses = {

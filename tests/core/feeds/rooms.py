@@ -105,6 +105,32 @@ def laptop_only() -> Show:
     })  # fmt: skip
 
 
+def two_rooms() -> Show:
+    """Two desks, each with a talker, that feed each other's channel 5 by codecs from the left of their main outs; the first one streams."""
+    parties: list[dict[str, Any]] = [
+        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
+        {"id": "rep", "name": "Reporter", "kind": "guest", "place": "away", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears2"},
+        {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+    ]  # fmt: skip
+    gain = {"in1": {"gain_db": 50}}
+    devices: list[dict[str, Any]] = [
+        {"id": "pc", "kind": "laptop", "name": "Laptop", "place": "room"}, {"id": "enc", "kind": "stream-encoder", "host": "pc"},
+        {"id": "desk", "kind": "desk-8", "name": "Studio desk", "place": "room", "settings": gain}, {"id": "ob", "kind": "desk-8", "name": "Outside desk", "place": "away", "settings": gain},
+        {"id": "mic", "kind": "dynamic-close", "party": "host", "place": "room", "at_m": [1.1, 1]}, {"id": "mic2", "kind": "dynamic-close", "party": "rep", "place": "away", "at_m": [1.1, 1]},
+        {"id": "ears", "kind": "headphones", "place": "room"}, {"id": "ears2", "kind": "headphones", "place": "away"},
+        {"id": "here", "kind": "call-codec", "name": "Codec"}, {"id": "there", "kind": "call-codec", "name": "Outside codec"},
+    ]  # fmt: skip
+    cables = [
+        ("mic.out", "desk.in1"), ("mic2.out", "ob.in1"), ("desk.phones", "ears.in"), ("ob.phones", "ears2.in"), ("desk.usb", "enc.in"),
+        ("ob.main-out.l", "there.near-in"), ("there.far-out", "here.far-in"), ("here.near-out", "desk.in5"),
+        ("desk.main-out.l", "here.near-in"), ("here.far-out", "there.far-in"), ("there.near-out", "ob.in5"),
+    ]  # fmt: skip
+    return Show.model_validate({
+        "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}], "parties": parties, "devices": devices,
+        "cables": [{"from": a, "to": b} for a, b in cables],
+    })  # fmt: skip
+
+
 def usb_desk(*more: dict[str, Any], plugs: tuple[tuple[str, str], ...] = ()) -> Show:
     """Two at a table with a desk; its USB pair goes to a call and a stream in a laptop, and the call comes back by it. One guest has
     headphones that are not plugged in.

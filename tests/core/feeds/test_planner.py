@@ -17,9 +17,9 @@ from kymaphon.core.feeds.mixer import mixer_of, mixers_of
 from kymaphon.core.feeds.needs import Around, needs_of, unplugged
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.feeds.ways_out import ways_out
-from kymaphon.core.show import Show
+from kymaphon.core.show import Setting, Show
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import studio
+from tests.core.feeds.rooms import studio, two_rooms
 
 CATALOGUE = shipped_catalogue()
 
@@ -368,6 +368,50 @@ def kitchen() -> Show:
             )
         ],
     })  # fmt: skip
+
+
+class TestTwoDesks:
+    def test_each_sends_what_is_its_own(self) -> None:
+        """Two desks that feed each other: cut at both ends there is neither a circle nor an echo (common practice), and each is heard once."""
+        show = two_rooms()
+        plan = planned(show)
+        assert plan.whole
+        mixes = {(mix.device, mix.listeners, mix.last): mix for mix in plan.mixes}
+        assert mixes["desk", ("rep",), False].inputs == ("in1",)
+        assert mixes["ob", ("host", "stream"), False].inputs == ("in1",)
+        done = analyse(plan.after.show)
+        assert not [row for row in done.findings if row.code.startswith("circle-")]
+        assert done.feeds["stream", "host"].verdict in ("heard", "quiet")
+        assert not done.feeds["stream", "host"].twice
+        assert done.feeds["host", "host"].verdict == done.feeds["rep", "rep"].verdict == "local"
+
+    def test_the_programme_keeps_its_middle(self) -> None:
+        """The free send goes out, rather than the reporter on one side of the stream."""
+        plan = planned(two_rooms())
+        out = next(mix for mix in plan.mixes if mix.device == "desk" and not mix.last)
+        assert out.bus.id == "send1"
+        assert not plan.after.show.device("desk").settings.get("in5", Setting()).pan
+
+    def test_where_there_is_no_send_it_goes_to_one_side(self) -> None:
+        """The pan pot as a router: somebody heard on one side is better than an echo."""
+        show = two_rooms()
+        bare = show.with_(
+            devices=tuple(
+                row.with_(kind="desk-stereo") if row.kind == "desk-8" else row for row in show.devices
+            )
+        )
+        bare = bare.with_(
+            cables=tuple(
+                row.with_(source="desk.main-out") if row.source == "desk.usb" else row
+                for row in bare.cables
+                if row.target != "enc.in"
+            )
+        )
+        plan = planned(bare)
+        assert plan.made
+        assert plan.after.show.device("desk").settings["in5"].pan == 1.0
+        assert plan.after.feeds["rep", "rep"].verdict == "local"
+        assert plan.after.feeds["host", "host"].verdict == "local"
 
 
 class TestSoftware:
