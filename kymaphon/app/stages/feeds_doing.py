@@ -35,7 +35,7 @@ SORTS = (
     ),
 )
 HEADINGS = ("No.", "Step", "What sort")
-HELP = ("Ticked or not", "What to do, with its value", "Mute first, then off, plug, set, on; opened last")
+HELP = ("Ticked or not", "What to do, with its value", "Mute first, then off, set, plug, on; opened last")
 ACT_WORDS = {"start": "set up", "mute": "mute first", "off": "switch off", "unplug": "take out", "plug": "plug", "set": "set", "on": "switch on", "open": "open last"}  # fmt: skip
 
 

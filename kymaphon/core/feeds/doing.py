@@ -1,4 +1,4 @@
-"""A plan as steps at the desk, the interface and the software: set up, mute first, switch off, plug, set, switch on, open last."""
+"""A plan as steps at the desk, the interface and the software: set up, mute first, switch off, set, plug, switch on, open last."""
 
 from __future__ import annotations
 
@@ -12,9 +12,11 @@ from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.show import Cable, Device, Setting, Show, Task
 
-Act = Literal["start", "mute", "off", "unplug", "plug", "set", "on", "open"]
-ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "plug", "set", "on", "open")
-"""The order of a safe change: nothing is opened before everything that could circle is shut."""
+Act = Literal["start", "mute", "off", "unplug", "set", "plug", "on", "open"]
+ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "set", "plug", "on", "open")
+"""The order of a safe change: nothing is opened before everything that could circle is shut, and nothing is plugged where what must
+not be there has still to be panned away.
+"""
 PREFIX = "feeds-"
 """Ids of the tasks that are steps of a plan begin so."""
 
@@ -189,14 +191,14 @@ def _around(before: Show, after: Show, catalogue: Catalogue, rows: list[_Found])
 
 
 def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:
-    """Device and socket; where several devices are called alike, with whose it is."""
+    """Device and socket; where several devices are called alike, with whose it is, or else its id."""
     end = end_of(show, catalogue, reference)
     names = [row.name or catalogue[row.kind].name for row in show.devices]
     name = end.device.name or end.kind.name
     if names.count(name) < 2:
         return end.name
     owners = [party.name for party in show.parties if party.id == end.device.party or (party.hears_on or "").partition(".")[0] == end.device.id]  # fmt: skip
-    return end.name.replace(name, f"{name} of {owners[0]}", 1) if owners else end.name
+    return end.name.replace(name, f"{name} of {owners[0]}" if owners else f"{name} ({end.device.id})", 1)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField, SetValue, apply_all
+from kymaphon.core.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.feeds.doing import ACTS, PREFIX, doing_edits, from_nothing, steps_between, tick
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.graph import SettingRef
@@ -60,6 +60,28 @@ class TestOrder:
         assert acts == sorted(acts, key=["off", "on"].index)
         wanted = {(f"in{n}>{bus}") for n, bus, _ in turns}
         assert len(acts) <= len(wanted)
+
+    @pytest.mark.parametrize("count", [2, 3, 4])
+    def test_half_way_through_nobody_has_themselves_back(self, count: int) -> None:
+        """On two sends and the sides of the main mix: what must not be on a side is panned away before a lead is plugged there."""
+        show = studio("desk-8", count)
+        plan = plan_feeds(show, CATALOGUE)
+
+        def act(edit: Edit) -> str:
+            if isinstance(edit, SetValue) and edit.ref.field == "on":
+                return "on" if edit.value else "off"
+            return {"Plug": "plug", "Unplug": "unplug"}.get(type(edit).__name__, "set")
+
+        for now in ACTS:
+            show = apply_all(show, tuple(edit for edit in plan.edits if act(edit) == now))
+            feeds = analyse(show).feeds
+            assert not [i for i in range(1, count + 1) if feeds[f"far{i}", f"far{i}"].verdict == "back"], now
+        assert {cable.ends for cable in show.cables} == {cable.ends for cable in plan.after.show.cables}
+
+    def test_of_two_that_are_called_alike_each_has_its_name(self) -> None:
+        rows = [text for text in texts(studio("desk-8", 2), planned(studio("desk-8", 2))) if "plug" in text]
+        assert ["(codec1)" in row for row in rows] == [True, False]
+        assert ["(codec2)" in row for row in rows] == [False, True]
 
 
 class TestWords:
