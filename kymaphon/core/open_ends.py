@@ -1,7 +1,8 @@
-"""Outputs that nothing is plugged into: what comes out of them, and the best free input for each."""
+"""Outputs that nothing is plugged into, what comes out of them and the best free input for each; listeners who are plugged into nothing."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection
 
 from kymaphon.core.analysis import Analysis
@@ -68,6 +69,40 @@ def best_input(
         if not ears or leading & set(nodes):
             rows.append((target.device.id not in mates, end.level != target.port.level, i, fit))
     return min(rows, key=lambda row: row[:3])[3] if rows else None
+
+
+def deaf_end(analysis: Analysis, listener: str) -> End | None:
+    """The first socket of what somebody listens on, where nothing is plugged into any of it; None where something is, or it has none."""
+    device_id = (analysis.show.party(listener).hears_on or "").partition(".")[0]
+    if not device_id:
+        return None
+    device = analysis.show.device(device_id)
+    kind = analysis.catalogue[device.kind]
+    ports = [port for port in kind.inputs if port.domain != "acoustic"]
+    plugged = {cable.target.partition(".")[0] for cable in analysis.show.cables}
+    return End(device, kind, ports[0]) if ports and device_id not in plugged else None
+
+
+def outputs_with(analysis: Analysis, end: End, voices: Collection[str]) -> tuple[Fit, ...]:
+    """Outputs that fit an open input and carry something of some voices now: those with most of them first, then those made for it.
+
+    Args:
+        voices: ids of parties.
+    """
+    transfer, graph = analysis.transfer, analysis.graph
+    mouths = [graph.mouths[voice][0] for voice in voices if voice in graph.mouths]
+    rows: list[tuple[int, bool, int, Fit]] = []
+    for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=False)):
+        source = fit.source
+        if not fit.works or source.side or _elsewhere(source, end) or source.port.stereo != end.port.stereo:
+            continue
+        nodes = [
+            graph.index[name] for side in ("", ".l", ".r") if (name := f"{source.ref}{side}") in graph.index
+        ]
+        count = sum(any(transfer.best_gain_to(node)[mouth] > -math.inf for node in nodes) for mouth in mouths)
+        if count:
+            rows.append((-count, (source.level == "headphone") != (end.port.level == "headphone"), i, fit))
+    return tuple(fit for *_, fit in sorted(rows, key=lambda row: row[:3]))
 
 
 def _elsewhere(end: End, target: End) -> bool:

@@ -91,11 +91,19 @@ def track_plan(analysis: Analysis, at: datetime, recording: Recording | None = N
     near = [row for row in found if _in_reach(device, row)]
     problems: list[str] = []
     if device is None:
-        problems.append("There is no recorder: add one in Rig, and a party that it records for in Cast.")
+        hosts = [
+            analysis.device_name(row.id)
+            for row in show.devices
+            if analysis.catalogue[row.kind].group == "host"
+        ]
+        where = f" ({hosts[0]} can run one)" if hosts else ""
+        problems.append(
+            f"There is no recorder: add one in Rig{where}, and a party that it records for in Cast."
+        )
     inputs = _inputs(analysis, device)
     fed = {cable.target: cable.source for cable in show.cables}
     edits: list[Edit] = [RemoveRow("tracks", row.id) for row in show.tracks if row.id.startswith(PLANNED)]
-    rows = _wanted(analysis, how, device, near, inputs, fed, problems, edits)
+    rows = _wanted(analysis, how, device, near, inputs, fed, problems, edits) if device is not None else []
     stem = f"{slug(show.title)}_{(show.air_at or at).strftime('%Y-%m-%d_%H%M')}"
     tracks = _placed(rows, inputs, fed, stem, problems, analysis, device)
     for track in tracks:
@@ -153,7 +161,7 @@ class _Row:
 def _wanted(
     analysis: Analysis,
     how: Recording,
-    device: Device | None,
+    device: Device,
     found: list[Outlet],
     inputs: list[Port],
     fed: dict[str, str],

@@ -89,11 +89,11 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
 
 def blocked(analysis: Analysis, cuts: list[Cut]) -> str:
     if not cuts:
-        return " A way runs through no switch at all; it needs another routing."
+        return " A way runs through no switch at all; it needs another routing: see Plan."
     if cuts[0].breaks:
         first = cuts[0].breaks[0]
         pair = f"{analysis.party_name(first.listener)} would lose {analysis.party_name(first.voice)}"
-        return f" No set of switches was found that cures it and keeps every want: with {cuts[0].label.lower()}, {pair}."
+        return f" No set of switches was found that cures it and keeps every want: with {cuts[0].label.lower()}, {pair}. Plan looks for a mix of its own."
     return ""
 
 

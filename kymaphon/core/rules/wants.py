@@ -16,10 +16,13 @@ from kymaphon.core.cuts import (
     switch_words,
 )
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.edits import Edit, SetValue, apply_all
+from kymaphon.core.ends import End
 from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.fit import Fit
+from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
 from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, late_return, mark_of, only_bleeds
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
@@ -30,11 +33,14 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
     """Wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
     kept = wanted_pairs(analysis)
     ended: dict[str, _Ended] | None = None
+    deaf: dict[str, _Deaf | None] = {}
     for feed in analysis.feeds.values():
         if feed.verdict == "missing":
             if ended is None:
                 ended = {voice: _ended(analysis, row) for row in strays(analysis) for voice in row.voices}
-            yield _missing(analysis, feed, ended.get(feed.voice))
+            if feed.listener not in deaf:
+                deaf[feed.listener] = _deaf(analysis, feed.listener)
+            yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
         elif feed.verdict == "unwanted":
             yield _unwanted(analysis, feed, kept)
         elif feed.verdict in ("loud", "quiet"):
@@ -56,19 +62,50 @@ class _Ended:
 def _ended(analysis: Analysis, stray: Stray) -> _Ended:
     if stray.into is None:
         return _Ended(stray, None)
-    show = apply_all(analysis.show, stray.edits)
+    return _Ended(stray, _feeds_with(analysis, stray.edits))
+
+
+TRIED = 3
+"""So many outputs are tried for somebody who is plugged into nothing."""
+
+
+@dataclass(frozen=True)
+class _Deaf:
+    """Somebody whose headphones or other sockets are plugged into nothing, and who hears whom with each way to plug them in."""
+
+    end: End
+    ways: tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Feed]], ...]
+
+
+def _deaf(analysis: Analysis, listener: str) -> _Deaf | None:
+    end = deaf_end(analysis, listener)
+    if end is None:
+        return None
+    wanted = [row.voice for row in analysis.feeds.values() if row.listener == listener and row.want == "hear"]
+    ways = []
+    for fit in outputs_with(analysis, end, wanted)[:TRIED]:
+        edits = plug_edits(analysis.show, analysis, fit)
+        feeds = _feeds_with(analysis, edits)
+        if feeds is not None:
+            ways.append((fit, edits, feeds))
+    return _Deaf(end, tuple(ways))
+
+
+def _feeds_with(analysis: Analysis, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Feed] | None:
+    """Who hears whom with some edits; None where a circle howls or somebody has themselves back late who did not."""
+    show = apply_all(analysis.show, edits)
     graph = build_graph(show, analysis.catalogue)
     transfer = Transfer(graph)
     feeds = all_feeds(show, graph, transfer)
     echo = any(row.verdict == "back" and analysis.feeds[key].verdict != "back" for key, row in feeds.items())
-    return _Ended(stray, None if echo or any(radius >= 1 for radius in transfer.radius) else feeds)
+    return None if echo or any(radius >= 1 for radius in transfer.radius) else feeds
 
 
 def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
     return analysis.party_name(feed.listener), analysis.party_name(feed.voice)
 
 
-def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None) -> Finding:
+def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
     listener, voice = _pair(analysis, feed)
     kept = kept_pair(analysis, feed)
     others = [row for row in wanted_pairs(analysis) if (row.listener, row.voice) != feed.key]
@@ -87,7 +124,10 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None) -> Finding:
     )  # fmt: skip
     if ended is not None:
         remedies += tuple(_plugged(analysis, feed, ended))
-    if feed.gain_db is None:
+    if deaf is not None:
+        remedies += tuple(_plugged_in(analysis, feed, deaf))
+        text = f"{listener} should hear {voice}, and {deaf.end.name} is plugged into nothing."
+    elif feed.gain_db is None:
         reason = (
             _why_silent(analysis, kept)
             if ended is None
@@ -120,6 +160,19 @@ def _plugged(analysis: Analysis, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
         listener, voice = _pair(analysis, feed)
         effect = f"{listener} hears {voice}; nobody hears themselves late for it. Set its gain at Level."
         yield Remedy("plug", f"Plug {stray.end.name} into {stray.into.name}", effect, stray.edits)
+
+
+def _plugged_in(analysis: Analysis, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]:
+    """Plugging a listener in, where that is all it takes: the output with most of what they should hear."""
+    listener, voice = _pair(analysis, feed)
+    for fit, edits, feeds in deaf.ways:
+        if feeds[feed.key].verdict == "missing":
+            continue
+        others = [analysis.party_name(key[1]) for key, row in feeds.items() if key[0] == feed.listener and key != feed.key and row.want == "hear" and row.verdict not in ("missing", "unwanted")]  # fmt: skip
+        more = f", and {', '.join(others)}" if others else ""
+        effect = f"{listener} hears {voice}{more}; nobody hears themselves late for it. Start low."
+        yield Remedy("plug-in", f"Plug {deaf.end.name} into {fit.source.name}", effect, edits)
+        return
 
 
 def _why_silent(analysis: Analysis, kept: Kept) -> str:

@@ -6,13 +6,15 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import apply_all
+from kymaphon.core.edits import Unplug, apply_all
 from kymaphon.core.feeds.by_lead import by_lead
 from kymaphon.core.feeds.doing import steps_between
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.feeds.report import missing_words
+from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.feeds.ways_out import WayOut, ways_out
 from kymaphon.core.monitoring import own_ears
+from kymaphon.core.open_ends import deaf_end, outputs_with
 from kymaphon.core.show import Show
 from tests.core.feeds.rooms import studio, usb_desk
 
@@ -126,3 +128,46 @@ class TestAround:
             assert ears is not None
             assert ears.computer is None
             assert "own-voice-by-computer" not in {row.code for row in analyse(show).findings}
+
+
+class TestPluggedIntoNothing:
+    def with_roles(self, show: Show) -> Show:
+        return apply_all(show, tuple(row for party in unsaid(show) for row in wants_by_role(show, party.id)))
+
+    def test_headphones_are_offered_the_socket_that_is_for_them(self) -> None:
+        show = self.with_roles(usb_desk())
+        rows = [
+            row
+            for row in analyse(show).findings
+            if row.code == "wanted-not-heard" and row.subjects[0] == "guest"
+        ]
+        assert len(rows) == 2
+        for row in rows:
+            assert "Closed headphones, input is plugged into nothing" in row.message
+            [remedy] = row.remedies
+            assert remedy.label == "Plug Closed headphones, input into Desk, headphones"
+            after = analyse(remedy.apply(show))
+            assert after.feeds[row.subjects[0], row.subjects[1]].verdict in ("heard", "quiet", "loud")
+
+    def test_a_far_end_is_not_given_the_programme_with_itself(self) -> None:
+        """The desk's main mix has their own voice on it; a send without it would be the cure, and that is for the plan."""
+        show = self.with_roles(usb_desk())
+        show = apply_all(show, (Unplug("app.far", "tel.call-in"),))
+        analysis = analyse(show)
+        end = deaf_end(analysis, "far")
+        assert end is not None
+        assert [fit.source.ref for fit in outputs_with(analysis, end, ["host"])] == ["app.far"]
+        rows = [
+            row for row in analysis.findings if row.code == "wanted-not-heard" and row.subjects[0] == "far"
+        ]
+        assert rows
+        assert not [remedy for row in rows for remedy in row.remedies]
+
+    def test_who_is_plugged_in_is_not_deaf(self) -> None:
+        analysis = analyse(usb_desk())
+        assert deaf_end(analysis, "host") is None
+        end = deaf_end(analysis, "guest")
+        assert end is not None
+        best = next(iter(outputs_with(analysis, end, ["host"])))
+        assert best.source.ref == "desk.phones"
+        assert outputs_with(analysis, end, []) == ()

@@ -14,6 +14,7 @@ from kymaphon.core.feeds.alone import outlets
 from kymaphon.core.feeds.stream import delays, stream_budget
 from kymaphon.core.feeds.tracks import duration, file_limit, slug, track_plan
 from kymaphon.core.show import Show
+from tests.core.feeds.rooms import usb_desk
 from tests.core.rigs import TAPE, dev, rig, wire
 
 NOON = datetime(2026, 11, 27, 12, 5, tzinfo=UTC)
@@ -262,3 +263,12 @@ class TestStream:
         assert row.heard.value == pytest.approx(12_005, abs=10)
         assert [round(part.value, 1) for part in row.chat] == [12.0, 15.0]
         assert row.heard.terms
+
+
+def test_without_a_recorder_that_is_all_that_is_said() -> None:
+    """The desk's USB pair carries the programme: it is not said that nothing does."""
+    for way in ("mix", "split", "each"):
+        plan = track_plan(analyse(usb_desk()), NOON, Recording(way=way))
+        assert plan.tracks == ()
+        [problem] = plan.problems
+        assert "(Laptop can run one)" in problem
