@@ -19,7 +19,7 @@ from kymaphon.core.delivery import Recording
 from kymaphon.core.edits import Unplug, apply_all
 from tests.app.conftest import button, fill, settle, why_words, with_form
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import calls, studio
+from tests.core.feeds.rooms import calls, laptop_only, studio, usb_desk
 
 
 @pytest.fixture
@@ -295,6 +295,29 @@ class TestPlan:
         assert "No free input" not in window.feeds.subtitle.text()
         window.document.undo_stack.undo()
         assert window.document.show == calls(2)
+
+    def test_a_free_send_is_led_into_the_computer(self, window: Window) -> None:
+        window.document.replace(usb_desk(), None)
+        plan_view(window)
+        words = why_words(window)
+        assert "does not go into Call, microphone" in words
+        assert "A lead from Desk, send 1 into Laptop, headset socket" in words
+        button(window, "do feed-plan-short way-0").click()
+        settle(window)
+        assert window.document.analysis.feeds["far", "far"].verdict == "silent"
+        assert any(device.kind == "pad-40" for device in window.document.show.devices)
+        planned(window)
+        assert "all set as they should be" in window.feeds.subtitle.text()
+
+    def test_where_nothing_mixes_a_software_mixer_is_offered(self, window: Window) -> None:
+        window.document.replace(laptop_only(), None)
+        plan_view(window)
+        assert "Nothing here mixes" in window.feeds.subtitle.text()
+        button(window, "do feed-plan-short way-0").click()
+        settle(window)
+        assert window.document.analysis.feeds["stream", "far"].verdict in ("heard", "quiet")
+        window.document.undo_stack.undo()
+        assert window.document.show == laptop_only()
 
     def test_a_lead_that_was_forgotten_is_in_the_plan(self, window: Window) -> None:
         show = apply_all(studio("desk-8", 2), (Unplug("codec2.near-out", "desk.in6"),))
