@@ -24,6 +24,8 @@ from kymaphon.core.transfer import Transfer, strong_components
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
 """Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
+MOST_ROUNDS = 8
+"""So many circles at most are followed for own voices that come back round them."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
 
@@ -184,6 +186,30 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
         waiting.extend(frozenset(row) for row in strong_components(graph, part - {root}) if len(row) > 1)
     ordered = _sorted(found)
     return Found(ordered[:most], complete and len(ordered) <= most)
+
+
+def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
+    """Circles that are strong enough to bring an own voice back, and that die away; kept with the transfer."""
+    known: tuple[PathThrough, ...] | None = transfer.__dict__.get("_strong_circles")
+    if known is None:
+        floor = number("loop-of-return")
+        near = max(transfer.radius, default=0.0) > 10 ** (floor / 20)
+        rows = find_circles(transfer, floor_db=floor, most=MOST_ROUNDS).paths if near else ()
+        known = tuple(row for row in rows if row.gain_db < 0)
+        transfer.__dict__["_strong_circles"] = known
+    return known
+
+
+def round_once(path: PathThrough, circle: PathThrough) -> PathThrough | None:
+    """A way that goes once round a circle where it first meets it; None where it does not."""
+    ring = circle.nodes[:-1]
+    spot = next(((i, ring.index(node)) for i, node in enumerate(path.nodes) if node in ring), None)
+    if spot is None:
+        return None
+    at, start = spot
+    lap = circle.edges[start:] + circle.edges[:start]
+    edges = (*path.edges[:at], *lap, *path.edges[at:])
+    return PathThrough(path.graph, edges, path.gain_db + circle.gain_db, path.delay_ms + circle.delay_ms)
 
 
 def _degree(graph: SignalGraph, node: int, part: frozenset[int]) -> int:

@@ -5,6 +5,7 @@ as wanted.
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -12,7 +13,7 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.model import WantKind
-from kymaphon.core.paths import PathThrough, best_paths, strongest_path
+from kymaphon.core.paths import PathThrough, best_paths, round_once, strong_circles, strongest_path
 from kymaphon.core.scales import Mark, shipped_digital, show_mark
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
@@ -170,7 +171,8 @@ def _measure(
     if own or (not unstable and power_to_db(power) - path.gain_db > SEVERAL_DB):
         # Of one's own voice nothing under the floor is a return; looking no deeper is what keeps this quick.
         floor = number("own-voice-floor") - offset if own else -math.inf
-        arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor)
+        ways = returns_of if own else arrivals_of
+        arrivals = ways(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor)
         if not unstable:
             gain = total_gain_db(power, arrivals)
         twice = second_arrival(arrivals) is not None
@@ -238,10 +240,37 @@ def arrivals_of(
 
     Steps of polarity are not modelled: ways of the same length always help each other.
     """
-    found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db)
+    return _grouped(
+        best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db).paths
+    )
+
+
+def returns_of(
+    transfer: Transfer,
+    mouth: int,
+    node: int,
+    onward: list[float] | None = None,
+    below_db: float | None = None,
+    floor_db: float = -math.inf,
+) -> tuple[Arrival, ...]:
+    """The times at which somebody's own voice arrives, as `arrivals_of`, and once more round each circle on its way: what is mixed
+    where it comes back to goes through no point twice but by a circle.
+    """
+    found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db).paths
+    laps = []
+    for circle in strong_circles(transfer):
+        rows = (round_once(path, circle) for path in found)
+        best = max((row for row in rows if row is not None), key=lambda row: row.gain_db, default=None)
+        if best is not None and best.gain_db >= floor_db:
+            laps.append(best)
+    return _grouped((*found, *laps))
+
+
+def _grouped(paths: Iterable[PathThrough]) -> tuple[Arrival, ...]:
+    """Ways of the same length together, strongest first."""
     groups: list[list[PathThrough]] = []
     apart = number("double-apart")
-    for path in sorted(found.paths, key=lambda row: row.delay_ms):
+    for path in sorted(paths, key=lambda row: row.delay_ms):
         if groups and path.delay_ms - groups[-1][0].delay_ms <= apart:
             groups[-1].append(path)
         else:

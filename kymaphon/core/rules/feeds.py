@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from kymaphon.core.acoustics import comb
@@ -26,6 +27,7 @@ from kymaphon.core.routing import (
     late_return,
     mark_of,
     only_bleeds,
+    returns_of,
     second_arrival,
 )
 from kymaphon.core.rules.cures import (
@@ -73,7 +75,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             at_once: float = at_once,
         ) -> list[list[PathThrough]]:
             lowest = number("own-voice-floor") - offset
-            arrivals = (arrivals_of(transfer, mouth, ear, floor_db=lowest) for ear in ears)
+            arrivals = (returns_of(transfer, mouth, ear, floor_db=lowest) for ear in ears)
             found = (late_return(row, offset, at_once) for row in arrivals)
             return [[path] for late in found if late is not None for path in late.paths]
 
@@ -278,10 +280,18 @@ def _and_more(count: int) -> str:
     return f", and {count - 1} more like it" if count > 1 else ""
 
 
+def _heard_round(path: PathThrough) -> bool:
+    """Whether a circle is too near to howling, or is long enough and strong enough to be heard as an echo."""
+    long = path.delay_ms > number("delay-blurred")
+    return path.gain_db > (number("loop-echo") if long else -number("loop-margin"))
+
+
 def circles(analysis: Analysis) -> Iterator[Finding]:
-    """Circles in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB)."""
+    """Circles in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
+    an echo (Haas 1951).
+    """
     margin = number("loop-margin")
-    found = [path for path in analysis.circles.paths if path.gain_db > -margin]
+    found = [path for path in analysis.circles.paths if _heard_round(path)]
     unstable = any(radius >= 1 for radius in analysis.transfer.radius)
     if not found and not unstable:
         several = together(analysis)
@@ -292,9 +302,16 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         return
     worst = ways[0]
     howls = unstable or worst.gain_db >= 0
+    # Nearer to howling than the margin; else it is an echo, or several small ones together.
+    steep = howls or not found or worst.gain_db > -margin
 
     def bad(transfer: Transfer) -> list[list[PathThrough]]:
-        near = [[path] for path in find_circles(transfer, floor_db=-margin, most=4).paths]
+        lowest = min(-margin, number("loop-echo"))
+        near = [
+            [path]
+            for path in find_circles(transfer, floor_db=lowest, most=4 if steep else 16).paths
+            if _heard_round(path)
+        ]
         if near or all(radius < 1 for radius in transfer.radius):
             return near
         return [list(find_circles(transfer, most=4).paths)]
@@ -320,6 +337,12 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         text = (
             f"Signal goes round in a circle through {through}; {round_trip}. It builds up and howls{spaced}."
         )
+    elif not steep:
+        rounds = math.ceil(-60 / worst.gain_db)
+        text = (
+            f"What goes round comes again every {show_number(worst.delay_ms, 'ms')}, {-worst.gain_db:.1f} dB weaker each time: an echo for everybody who hears it, "
+            f"60 dB down after {rounds} rounds, {show_number(rounds * worst.delay_ms, 'ms')}. The circle goes through {through}."
+        )
     else:
         text = (
             f"A circle through {through}; it has only {-worst.gain_db:.1f} dB in hand ({round_trip}). Keep {margin:.0f} dB, or it rings{spaced}. "
@@ -330,11 +353,15 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     gain, delay = circle.gain, circle.delay
     radius = max(analysis.transfer.radius, default=0.0)
     yield Finding(
-        "circle-howls" if howls else "circle-rings",
+        "circle-howls" if howls else "circle-rings" if steep else "circle-echoes",
         "stop" if howls else "fix",
         "Feeds",
         tuple(dict.fromkeys(analysis.graph.nodes[node].owner for node in worst.nodes)),
-        "A circle howls" if howls else f"A circle has {-worst.gain_db:.1f} dB in hand",
+        "A circle howls"
+        if howls
+        else f"A circle has {-worst.gain_db:.1f} dB in hand"
+        if steep
+        else f"An echo every {show_number(worst.delay_ms, 'ms')}",
         text + blocked(analysis, cuts),
         (
             Derived("loop gain", worst.gain_db, "dB"),
@@ -348,7 +375,14 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
             ),
         ),
         Derived("circle", worst.gain_db, "dB", "", (gain, delay), figure("loop-margin").source),
-        remedies_of(analysis, cuts, f"no circle is left within {margin:.0f} dB of howling", kept),
+        remedies_of(
+            analysis,
+            cuts,
+            f"no circle is left within {margin:.0f} dB of howling"
+            if steep
+            else "no echo is left that goes round",
+            kept,
+        ),
     )
 
 

@@ -18,14 +18,16 @@ from kymaphon.core.edits import SetField, SetValue, apply_all
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.returns import circles_of, combined, together, turn_of
 from kymaphon.core.feeds.sentence import listener_sentence
-from kymaphon.core.feeds.wants import role_want, wants_by_role
+from kymaphon.core.feeds.wants import role_want, unsaid, wants_by_role
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
-from kymaphon.core.paths import find_circles
+from kymaphon.core.paths import best_paths, find_circles, round_once, strong_circles
+from kymaphon.core.routing import arrivals_of, returns_of
+from kymaphon.core.rules.feeds import circles
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.sim.impulse import impulse_arrivals
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import studio
+from tests.core.feeds.rooms import studio, two_rooms
 from tests.core.rigs import STUDIO, dev, of_code, rig, wire
 
 
@@ -72,6 +74,58 @@ class TestTwoDesks:
         feed = analyse(two_desks(a=off, b=off)).feeds["talker-a", "talker-a"]
         assert feed.verdict == "local"
         assert (feed.delay_ms or 0) < 1
+
+
+class TestRoundTheMainMix:
+    """Two desks that give each other their main mix: a voice passes the mix where it is once, goes round, and passes it again."""
+
+    def test_own_voice_comes_back_as_an_impulse_does(self) -> None:
+        analysis = analyse(two_rooms())
+        for who in ("host", "rep"):
+            feed = analysis.feeds[who, who]
+            assert feed.verdict == "back"
+            assert feed.node is not None
+            mouth = analysis.graph.mouths[who][0]
+            times, amplitudes = impulse_arrivals(analysis.graph, mouth, feed.node, until_ms=400, below_db=-60)
+            late = np.abs(times - (feed.delay_ms or 0)) < 0.02
+            by_time = 20 * math.log10(amplitudes[late].sum())
+            ours = next(row for row in analysis.arrivals(who, who) if row.delay_ms == feed.delay_ms)
+            assert feed.delay_ms == pytest.approx(4 * 82 + 0.29, abs=0.05)
+            assert ours.gain_db == pytest.approx(by_time, abs=0.05)
+
+    def test_it_is_the_way_and_the_circle(self) -> None:
+        graph = bare(5, [(0, 1, -3, 1), (1, 2, -1, 2), (2, 4, -2, 0), (2, 3, -4, 10), (3, 1, -5, 20)])
+        transfer = Transfer(graph)
+        [way] = best_paths(transfer, 0, 4).paths
+        [circle] = strong_circles(transfer)
+        lap = round_once(way, circle)
+        assert lap is not None
+        assert lap.nodes == (0, 1, 2, 3, 1, 2, 4)
+        assert (lap.gain_db, lap.delay_ms) == (pytest.approx(-6 - 10), pytest.approx(3 + 32))
+        assert [(row.gain_db, row.delay_ms) for row in returns_of(transfer, 0, 4)] == [
+            (pytest.approx(-6), pytest.approx(3)), (pytest.approx(-16), pytest.approx(35)),
+        ]  # fmt: skip
+        assert [row.delay_ms for row in arrivals_of(transfer, 0, 4)] == [pytest.approx(3)]
+        [aside] = best_paths(Transfer(bare(3, [(0, 1, 0, 0), (1, 2, 0, 0)])), 0, 2).paths
+        assert (
+            round_once(aside, find_circles(Transfer(bare(9, [(7, 8, -6, 1), (8, 7, -6, 1)]))).paths[0])
+            is None
+        )
+
+    def test_what_goes_round_is_told_as_an_echo(self) -> None:
+        show = two_rooms()
+        show = apply_all(show, tuple(row for party in unsaid(show) for row in wants_by_role(show, party.id)))
+        rows = [row for row in analyse(show).findings if row.code in ("own-voice-back", "circle-echoes")]
+        assert {row.code for row in rows} == {"own-voice-back", "circle-echoes"}
+        echo = next(row for row in rows if row.code == "circle-echoes")
+        assert "every 328.0 ms" in echo.message
+        assert "60 dB down after 10 rounds, 3.280 s" in echo.message, "10 x 6.2 dB, 10 x 328 ms"
+
+    def test_a_short_circle_as_weak_only_colours(self) -> None:
+        """Ten decibels in hand: at 5 ms it colours by 3 dB, which the margin lets pass; at 200 ms every word comes again."""
+        for delay, told in ((5.0, False), (200.0, True)):
+            analysis = _with(bare(3, [(0, 1, 0, 0), (1, 2, 0, 0), (2, 1, -10, delay)]))
+            assert [row.code for row in circles(analysis)] == (["circle-echoes"] if told else [])
 
 
 class TestCircles:
