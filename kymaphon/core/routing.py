@@ -125,7 +125,9 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
             want = wants.get((listener.id, voice.id))
             kind = want.want if want else default_want(listener, voice)
             wanted = want.gain_db if want else 0.0
-            node = max(nodes, key=lambda n: power[n, column])
+            # Of two ears that get the same the first, whatever the rounding.
+            most = max(power[n, column] for n in nodes) * (1 - 1e-9)
+            node = next(n for n in nodes if power[n, column] >= most)
             feed = Feed(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
             two_way = listener.speaks and voice.listens
             feeds[feed.key] = _measure(
