@@ -18,7 +18,7 @@ from kymaphon.core.gate.settings import Processing
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.paths import Found, best_paths, find_circles
+from kymaphon.core.paths import Found, all_circles, best_paths
 from kymaphon.core.rig_flow import Flow, flow_of
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
 from kymaphon.core.scales import Mark, show_mark
@@ -56,7 +56,7 @@ class Analysis:
     @cached_property
     def circles(self) -> Found:
         """The circles of the rig, strongest first."""
-        return find_circles(self.transfer)
+        return all_circles(self.transfer)
 
     @cached_property
     def noise(self) -> NoiseField:

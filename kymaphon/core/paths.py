@@ -24,8 +24,6 @@ from kymaphon.core.transfer import Transfer, strong_components
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
 """Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
-MOST_ROUNDS = 8
-"""So many circles at most are followed for own voices that come back round them."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
 
@@ -188,16 +186,39 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
     return Found(ordered[:most], complete and len(ordered) <= most)
 
 
+def all_circles(transfer: Transfer) -> Found:
+    """The circles that are worth listing, as `find_circles` has them; kept with the transfer."""
+    known: Found | None = transfer.__dict__.get("_all_circles")
+    if known is None:
+        known = transfer.__dict__["_all_circles"] = find_circles(transfer)
+    return known
+
+
 def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
-    """Circles that are strong enough to bring an own voice back, and that die away; kept with the transfer."""
+    """Circles that are strong enough to bring an own voice back, and that die away; kept with the transfer.
+
+    A rig that was cut from another has those of the other that are left.
+    """
     known: tuple[PathThrough, ...] | None = transfer.__dict__.get("_strong_circles")
     if known is None:
-        floor = number("loop-of-return")
-        near = max(transfer.radius, default=0.0) > 10 ** (floor / 20)
-        rows = find_circles(transfer, floor_db=floor, most=MOST_ROUNDS).paths if near else ()
-        known = tuple(row for row in rows if row.gain_db < 0)
+        known = _left_of(transfer)
+        if known is None:
+            floor = number("loop-of-return")
+            near = max(transfer.radius, default=0.0) > 10 ** (floor / 20)
+            rows = all_circles(transfer).paths if near else ()
+            known = tuple(row for row in rows if floor <= row.gain_db < 0)
         transfer.__dict__["_strong_circles"] = known
     return known
+
+
+def _left_of(transfer: Transfer) -> tuple[PathThrough, ...] | None:
+    """Circles of the uncut rig that a cut has left; None where that is not known, as the list of the other was cut short."""
+    if transfer.uncut is None:
+        return None
+    before = strong_circles(transfer.uncut)
+    live = set(transfer.graph.live)
+    left = tuple(row for row in before if live.issuperset(row.edges))
+    return left if left or all_circles(transfer.uncut).complete else None
 
 
 def round_once(path: PathThrough, circle: PathThrough) -> PathThrough | None:

@@ -128,7 +128,13 @@ class Transfer:
         """
         cut = Transfer(self.graph.without(refs))
         cut.__dict__["components"] = self.components
+        cut.__dict__["uncut"] = self
         return cut
+
+    @cached_property
+    def uncut(self) -> Transfer | None:
+        """The rig that this one was cut from; None for a whole one."""
+        return None
 
     @cached_property
     def components(self) -> list[list[int]]:
