@@ -74,8 +74,12 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
     for i, cut in enumerate(cuts):
         if cut.breaks:
             continue
-        stays = "the one want that is" if len(kept) == 1 else f"all {len(kept)} wants that are"
-        effect = f"{done}; {stays} met now stay met."
+        stays = (
+            "the one want that is met now stays met"
+            if len(kept) == 1
+            else f"all {len(kept)} wants that are met now stay met"
+        )
+        effect = f"{done}; {stays}." if kept else f"{done}."
         if cut.silences:
             pairs = [
                 f"{analysis.party_name(row.listener)} no longer hears {analysis.party_name(row.voice)}"
