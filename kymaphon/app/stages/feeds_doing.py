@@ -35,8 +35,12 @@ SORTS = (
     ),
 )
 HEADINGS = ("No.", "Step", "What sort")
-HELP = ("Ticked or not", "What to do, with its value", "Mute first, then off, set, plug, on; opened last")
-ACT_WORDS = {"start": "set up", "mute": "mute first", "off": "switch off", "unplug": "take out", "plug": "plug", "set": "set", "on": "switch on", "open": "open last"}  # fmt: skip
+HELP = (
+    "Ticked or not",
+    "What to do, with its value",
+    "Mute first, then off, pan, plug, set, on; opened last",
+)
+ACT_WORDS = {"start": "set up", "mute": "mute first", "off": "switch off", "unplug": "take out", "pan": "pan", "plug": "plug", "set": "set", "on": "switch on", "open": "open last"}  # fmt: skip
 
 
 class DoingPage(StagePage):

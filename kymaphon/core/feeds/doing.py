@@ -1,4 +1,4 @@
-"""A plan as steps at the desk, the interface and the software: set up, mute first, switch off, set, plug, switch on, open last."""
+"""A plan as steps at the desk, the interface and the software: set up, mute first, switch off, pan, plug, set, switch on, open last."""
 
 from __future__ import annotations
 
@@ -10,12 +10,14 @@ from kymaphon.core.catalogue import Bus, Catalogue, Kind, Path, Port
 from kymaphon.core.connectors import adapters
 from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField, apply_all
 from kymaphon.core.ends import end_of
+from kymaphon.core.gate.chain import words_of
+from kymaphon.core.gate.settings import NAMES
 from kymaphon.core.show import Cable, Device, Setting, Show, Task
 
-Act = Literal["start", "mute", "off", "unplug", "set", "plug", "on", "open"]
-ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "set", "plug", "on", "open")
-"""The order of a safe change: nothing is opened before everything that could circle is shut, and nothing is plugged where what must
-not be there has still to be panned away.
+Act = Literal["start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open"]
+ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open")
+"""The order of a safe change: nothing is opened before everything that could circle is shut, nothing is plugged where what must
+not be there has still to be panned away, and no gain is up when a plug goes in.
 """
 PREFIX = "feeds-"
 """Ids of the tasks that are steps of a plan begin so."""
@@ -57,9 +59,12 @@ def steps_between(before: Show, after: Show, catalogue: Catalogue) -> tuple[Step
 
 @dataclass(frozen=True, slots=True)
 class _Bears:
-    """What a step bears on: a bus or output of its device, with the input whose crosspoint it is, or the socket that a lead goes into."""
+    """What a step bears on: a bus or output of its device, with the input whose crosspoint it is, or the socket that a lead goes into;
+    or a channel by itself.
+    """
 
-    bus: str
+    bus: str = ""
+    strip: str = ""
     source: str = ""
     target: str = ""
 
@@ -92,7 +97,7 @@ def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Foun
             a, b = (row.settings.get(key, Setting()) for row in (old, device))
             if a != b:
                 where = f"{name}, {setting_name(names, paths.get(key), key)}"
-                yield from _values(device, paths.get(key), where, a, b)
+                yield from _values(device, kind, key, paths.get(key), where, a, b)
 
 
 def _put_in(after: Show, catalogue: Catalogue, device: Device, name: str) -> str:
@@ -103,15 +108,16 @@ def _put_in(after: Show, catalogue: Catalogue, device: Device, name: str) -> str
     return f"{name}: start it in {host.name or catalogue[host.kind].name}"
 
 
-def _values(device: Device, path: Path | None, where: str, old: Setting, new: Setting) -> Iterator[_Found]:
-    bears = _Bears(path.target, path.source) if path is not None else None
+def _values(
+    device: Device, kind: Kind, key: str, path: Path | None, where: str, old: Setting, new: Setting
+) -> Iterator[_Found]:
+    bears = _Bears(path.target, source=path.source) if path is not None else None
     on_before = path is not None and (path.on if old.on is None else old.on)
     on_after = path is not None and (path.on if new.on is None else new.on)
     if path is not None and path.switch and on_before != on_after:
         yield Step("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"), bears
     if path is None:
-        if new.gain_db is not None and new.gain_db != old.gain_db:
-            yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
+        yield from _strip_values(device, kind, key, where, old, new)
     elif on_after:
         # What a crosspoint that is off would do is nobody's business.
         words = [
@@ -121,7 +127,7 @@ def _values(device: Device, path: Path | None, where: str, old: Setting, new: Se
         if words:
             yield Step("set", device.id, f"{where}: {', '.join(words)}"), None
     if (old.pan or 0.0) != (new.pan or 0.0):
-        yield Step("set", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), None
+        yield Step("pan", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), None
     if new.fader_db is not None and new.fader_db != old.fader_db:
         yield Step("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), None
     if bool(old.mute) != bool(new.mute):
@@ -129,6 +135,37 @@ def _values(device: Device, path: Path | None, where: str, old: Setting, new: Se
             Step("off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"),
             None,
         )
+
+
+def _strip_values(
+    device: Device, kind: Kind, key: str, where: str, old: Setting, new: Setting
+) -> Iterator[_Found]:
+    """What is set at a channel, a control, a processor or a buffer, faders, mutes and pans apart."""
+    if new.gain_db is not None and new.gain_db != old.gain_db:
+        yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
+    for field, on, off in (
+        ("pad", "pad in", "pad out"),
+        ("hi_z", "switched for instruments", "not switched for instruments"),
+    ):
+        if bool(getattr(old, field)) != bool(getattr(new, field)):
+            yield Step("set", device.id, f"{where}: {on if getattr(new, field) else off}"), None
+    if bool(old.phantom) != bool(new.phantom):
+        act: Act = "set" if new.phantom else "off"
+        yield Step(act, device.id, f"{where}: phantom {'on' if new.phantom else 'off'}"), _Bears(strip=key)
+    if new.samples is not None and new.samples != old.samples:
+        yield Step("set", device.id, f"{where}: {new.samples} samples"), None
+    processor = next((row for row in kind.processors if row.id == key), None)
+    if processor is not None:
+        before, after = (processor.on if row.on is None else row.on for row in (old, new))
+        if before != after:
+            yield Step("on" if after else "off", device.id, f"{where}: {'on' if after else 'off'}"), None
+    had, have = old.chain or (), new.chain or ()
+    for row in have:
+        if row not in had:
+            yield Step("set", device.id, f"{where}: {words_of(row)}"), None
+    for row in had:
+        if all(row.sort != other.sort for other in have):
+            yield Step("off", device.id, f"{where}: {NAMES[row.sort]} out"), None
 
 
 def _gain_words(path: Path, old: Setting, new: Setting, *, fresh: bool) -> Iterator[str]:
@@ -180,7 +217,7 @@ def _around(before: Show, after: Show, catalogue: Catalogue, rows: list[_Found])
     """Mutes before, and opens after, whatever would let a bang or a circle through where something is opened or plugged."""
     done: set[str] = set()
     for step, bears in rows:
-        if step.act not in ("on", "plug") or bears is None:
+        if bears is None or not (bears.strip or step.act in ("on", "plug")):
             continue
         gate = _gate(before, after, catalogue, after.device(step.device), bears)
         if gate is None or gate.where in done:
@@ -216,7 +253,12 @@ def _gate(before: Show, after: Show, catalogue: Catalogue, device: Device, bears
     or what the lead goes into; None where that can be shut nowhere, or is shut anyway.
     """
     kind = catalogue[device.kind]
+    if bears.strip:
+        return _channel_gate(before, device, kind, kind.port(bears.strip))
     row = _opener(kind, bears.bus)
+    if row is None and bears.target:
+        end = end_of(after, catalogue, bears.target)
+        return _channel_gate(before, end.device, end.kind, end.port)
     whole = row is not None and any(bus.id == row.id for bus in kind.buses)
     if not (whole and row is not None and _others_hear(before, kind, device, row.id, bears.bus)):
         return _strip_gate(device, kind, row)
@@ -234,6 +276,12 @@ def _gate(before: Show, after: Show, catalogue: Catalogue, device: Device, bears
         return _strip_gate(device, kind, kind.port(bears.source))
     end = end_of(after, catalogue, bears.target)
     return _strip_gate(end.device, end.kind, end.port)
+
+
+def _channel_gate(before: Show, device: Device, kind: Kind, port: Port | None) -> _Gate | None:
+    """A channel's mute or fader, where the device is heard before the change; else what it feeds is shut anyway."""
+    heard = any(cable.source.partition(".")[0] == device.id for cable in before.cables)
+    return _strip_gate(device, kind, port) if heard else None
 
 
 def _strip_gate(device: Device, kind: Kind, row: Port | Bus | None) -> _Gate | None:

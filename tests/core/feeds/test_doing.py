@@ -11,9 +11,10 @@ from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.feeds.doing import ACTS, PREFIX, doing_edits, from_nothing, steps_between, tick
 from kymaphon.core.feeds.planner import plan_feeds
+from kymaphon.core.gate.settings import Gate
 from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
-from tests.core.feeds.rooms import studio
+from kymaphon.core.show import Setting, Show
+from tests.core.feeds.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()
 
@@ -70,6 +71,8 @@ class TestOrder:
         def act(edit: Edit) -> str:
             if isinstance(edit, SetValue) and edit.ref.field == "on":
                 return "on" if edit.value else "off"
+            if isinstance(edit, SetValue) and edit.ref.field == "pan":
+                return "pan"
             return {"Plug": "plug", "Unplug": "unplug"}.get(type(edit).__name__, "set")
 
         for now in ACTS:
@@ -95,9 +98,49 @@ class TestWords:
         )  # fmt: skip
         name = "Eight-channel desk, two sends, USB pair"
         assert texts(show, apply_all(show, edits)) == [
-            f"{name}, send 1: mute", f"{name}, channel 5: mute", f"{name}, channel 1, gain: +44 dB", f"{name}, channel 5, send 1: \u22126 dB, before the fader",
-            f"{name}, channel 5: pan 50% left", f"{name}, send 1: fader to \u22123 dB", f"{name}, channel 5, send 1: on", f"{name}, send 1: unmute",
+            f"{name}, send 1: mute", f"{name}, channel 5: mute", f"{name}, channel 5: pan 50% left", f"{name}, channel 1, gain: +44 dB",
+            f"{name}, channel 5, send 1: \u22126 dB, before the fader", f"{name}, send 1: fader to \u22123 dB", f"{name}, channel 5, send 1: on", f"{name}, send 1: unmute",
         ]  # fmt: skip
+
+    @pytest.mark.parametrize(
+        ("ref", "value", "words"),
+        [
+            (SettingRef("desk", "in1", "phantom"), True, ["channel 1: mute", "channel 1: phantom on", "channel 1: unmute"]),
+            (SettingRef("face", "in2", "hi_z"), True, ["input 2: switched for instruments"]),
+            (SettingRef("face", "in1", "pad"), True, ["input 1: pad in"]),
+            (SettingRef("pc", "buffer", "samples"), 512, ["buffer: 512 samples"]),
+            (SettingRef("app", "echo", "on"), False, ["echo control: off"]),
+            (SettingRef("desk", "in1", "chain"), (Gate(),), ["channel 1: gate opens"]),
+        ],
+    )  # fmt: skip
+    def test_whatever_is_set_is_a_step(self, ref: SettingRef, value: object, words: list[str]) -> None:
+        face = {"id": "face", "kind": "interface-2", "name": "Interface", "host": "pc", "place": "room"}
+        show = usb_desk(face)
+        device = next(row for row in show.devices if row.id == ref.device)
+        fresh = device.settings.get(ref.key, Setting()).model_copy(update={ref.field: value})
+        after = show.with_(devices=tuple(row.with_(settings={**row.settings, ref.key: fresh}) if row.id == ref.device else row for row in show.devices))  # fmt: skip
+        there = texts(show, after)
+        assert len(there) == len(words)
+        assert all(word in text for word, text in zip(words, there, strict=True))
+        assert len(texts(after, show)) >= (1 if ref.field != "samples" else 0), "and it is taken back by one"
+
+    def test_a_microphone_is_plugged_with_its_channel_shut(self) -> None:
+        """Common practice: mute, plug, phantom, open; while the rest is on air."""
+        mic = {"id": "third", "kind": "condenser-slim", "name": "Third", "place": "room"}
+        before, after = usb_desk(mic), usb_desk(mic, plugs=(("third.out", "desk.in3"),))
+        after = apply_all(after, (SetValue(SettingRef("desk", "in3", "phantom"), True),))
+        assert [text.split(": ", 1)[1].partition(",")[0] for text in texts(before, after)] == [
+            "mute",
+            "plug",
+            "phantom on",
+            "unmute",
+        ]
+        mutes = [
+            text
+            for text in texts(from_nothing(after), after)
+            if text.startswith("Desk, channel") and text.endswith("mute")
+        ]
+        assert not mutes, "with nothing plugged yet the main mix alone is shut"
 
     def test_what_a_crosspoint_that_is_off_would_do_is_left_out(self) -> None:
         show = studio("desk-8", 1)
