@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from itertools import islice
 
 from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.build import build_graph
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
@@ -18,6 +20,7 @@ from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.rules.rig_controls import path_keys
 from kymaphon.core.show import Cable
+from kymaphon.core.transfer import Transfer
 
 SOURCES = ("microphone", "player", "instrument")
 
@@ -60,11 +63,25 @@ def _one_sided(analysis: Analysis, end: str, voice: str, gap: float, *, split: b
     by = min(abs(gap), 99.0)
     text = f"{who} reaches {where} only on the {side} ({by:.0f} dB more than on the other side): "
     text += "as a split recording that may be meant." if split else "whoever listens with one ear, or in mono on a phone, loses them or half their level."  # fmt: skip
-    remedies = tuple(_to_the_middle(analysis, path)) if path is not None else ()
+    tried = (
+        (row for row in _to_the_middle(analysis, path) if _in_the_middle(analysis, row.edits, end, voice))
+        if path is not None
+        else ()
+    )
+    remedies = tuple(islice(tried, 1))
     return Finding("one-sided", "note" if split else "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
 
 
+def _in_the_middle(analysis: Analysis, edits: tuple[Edit, ...], end: str, voice: str) -> bool:
+    """Whether with some edits a voice is heard, and on both sides."""
+    graph = build_graph(apply_all(analysis.show, edits), analysis.catalogue)
+    power = Transfer(graph).power_from([graph.mouths[voice][0]])[list(graph.ears[end]), 0]
+    left, right = (_db(float(row)) for row in power)
+    return max(left, right) > -300 and abs(left - right) < number("one-side")
+
+
 def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
+    """What could bring a voice onto both sides, the nearest at hand first; whether it does is for trying."""
     show, catalogue = analysis.show, analysis.catalogue
     devices = {device.id: device for device in show.devices}
     for owner, key in path_keys(analysis, path):
@@ -76,7 +93,6 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
             ref = SettingRef(owner, strip_id, "pan")
             name = f"{analysis.device_name(owner)}, {port.name}"
             yield Remedy("centre", f"Pan to the centre: {name}", "The voice is on both sides alike, 3 dB down on each.", (SetValue(ref, 0.0),))  # fmt: skip
-            return
     for cable in _cables_of(analysis, path):
         source, target = (end_of(show, catalogue, end) for end in cable.ends)
         if not (source.port.stereo and target.port.stereo and source.port.domain == "digital") or source.side:
@@ -91,7 +107,6 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
                 edits.append(plug(show, catalogue, f"{source.ref}.{'r' if lone == 'l' else 'l'}", other.ref))
             edits.append(Unplug(*cable.ends))
             yield Remedy("mono", f"Take its {'left' if lone == 'l' else 'right'} side into {free[0].name}", "A mono channel goes to both sides.", tuple(edits))  # fmt: skip
-            return
         mono = next((f"{target.ref}.{one}" for one in ("l", "r")), None)
         if lone and mono is not None:
             edits = [
@@ -99,7 +114,6 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
                 plug(show, catalogue, f"{source.ref}.{lone}", target.ref),
             ]
             yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
-            return
 
 
 def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
