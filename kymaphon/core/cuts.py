@@ -9,6 +9,7 @@ what really fails, so what comes out last is the fewest, and of those the least 
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
@@ -29,13 +30,23 @@ Refs = frozenset[SettingRef]
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A wanted pair: its gain from `mouth` to one of `ears` must stay above `floor_db`."""
+    """A wanted pair: its gain from `mouth` to one of `ears` must stay above `floor_db`.
+
+    Attributes:
+        mouth: where the voice is followed from: its own microphone, where it has one.
+        spoken: the mouth itself, where what bleeds into other people's microphones must not be the stronger part of it.
+        air_db: gain from there into its own microphone.
+        near_db: from this gain on, mouth to ear, bleed alone will do.
+    """
 
     mouth: int
     ears: tuple[int, ...]
     floor_db: float
     listener: str
     voice: str
+    spoken: int | None = None
+    air_db: float = 0.0
+    near_db: float = math.inf
 
 
 @dataclass(frozen=True, slots=True)
@@ -357,8 +368,12 @@ def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[Kept]) -> Iterat
 
 
 def reaches(transfer: Transfer, row: Kept) -> bool:
-    """Whether a pair reaches its floor."""
-    return max(transfer.best_gain_to(ear)[row.mouth] for ear in row.ears) >= row.floor_db
+    """Whether a pair reaches its floor, and by its own microphone rather than by others'."""
+    own = max(transfer.best_gain_to(ear)[row.mouth] for ear in row.ears)
+    if own < row.floor_db or row.spoken is None:
+        return own >= row.floor_db
+    best = max(transfer.best_gain_to(ear)[row.spoken] for ear in row.ears)
+    return best >= row.near_db or own + row.air_db >= best - 1e-6
 
 
 def _holds(whole: Transfer, row: Kept, refs: Refs) -> bool:

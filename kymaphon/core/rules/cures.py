@@ -60,7 +60,11 @@ def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
             (edge for edge in graph.edges if edge.source == mouth and edge.label == "speaks into"), None
         )
     if first is not None and first.label == "speaks into":
-        return Kept(first.target, ears, floor - first.gain_db, feed.listener, feed.voice)
+        near = mark + feed.wanted_gain_db - number("level-tolerance") - level.value
+        spoken = mouth if feed.want == "hear" else None
+        return Kept(
+            first.target, ears, floor - first.gain_db, feed.listener, feed.voice, spoken, first.gain_db, near
+        )
     return Kept(mouth, ears, floor, feed.listener, feed.voice)
 
 

@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.acoustics import comb
-from kymaphon.core.analyse import analyse
+from kymaphon.core.analyse import analyse, without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import SetField, SetValue, apply_all
@@ -451,3 +451,25 @@ def test_the_demo_is_repaired_by_remedies_alone(demo: Show) -> None:
     planned = plan_feeds(demo, by_remedies.catalogue)
     verdicts = {key: feed.verdict for key, feed in planned.after.feeds.items()}
     assert verdicts == {key: feed.verdict for key, feed in by_remedies.feeds.items()}
+
+
+def test_what_is_wanted_is_not_left_to_other_peoples_microphones(demo: Show) -> None:
+    """With Mira's and the ferry's gains up, her voice off the lighthouse's send would still come there: by Ilse's microphone, and weaker,
+    late, by the ferry's telephone. That is no hearing of hers, and no remedy may come to it.
+    """
+    gains = {"in1": 55.0, "in5": 19.0}
+    show = apply_all(
+        demo, tuple(SetValue(SettingRef("desk", key, "gain_db"), value) for key, value in gains.items())
+    )
+    analysis = analyse(show)
+    kept = {
+        key
+        for key, feed in analysis.feeds.items()
+        if feed.asked and feed.want == "hear" and feed.verdict != "missing"
+    }
+    rows = [row for row in analysis.findings if row.code == "arrives-twice"]
+    assert ("lighthouse", "ilse") in {pair for row in rows for pair in row.pairs}
+    for row in rows:
+        for remedy in row.remedies:
+            after = without_rules(remedy.apply(show), analysis.catalogue)
+            assert not [key for key in kept if after.feeds[key].verdict == "missing"], remedy.label
