@@ -99,8 +99,8 @@ def own_ears(analysis: Analysis, party_id: str) -> OwnEars | None:
     direct: PathThrough | None = None
     computer: PathThrough | None = None
     for ear in analysis.graph.ears[party_id]:
-        for path in best_paths(analysis.transfer, mouth, ear, most=MOST_WAYS).paths:
-            if len(path.edges) < 3 or path.gain_db <= weakest or _leaves(analysis, party, path):
+        for path in best_paths(analysis.transfer, mouth, ear, most=MOST_WAYS, floor_db=weakest).paths:
+            if len(path.edges) < 3 or _leaves(analysis, party, path):
                 # Through the air of the room alone, or from elsewhere: nobody monitors that.
                 continue
             if through_computer(path):
