@@ -129,7 +129,7 @@ class Analysis:
         feed = self.feeds[listener, voice]
         if feed.node is None or feed.arrivals:
             return feed.arrivals
-        return arrivals_of(self.transfer, self.graph.mouths[voice][0], feed.node)
+        return arrivals_of(self.transfer, self.graph.mouths[voice][0], feed.node, own=listener == voice)
 
     def explain_feed(self, feed: Feed) -> tuple[Derived, Derived] | None:
         """Level against the mark over all ways, and delay along the strongest; None when there is no way."""

@@ -173,8 +173,7 @@ def _measure(
     if own or (not unstable and power_to_db(power) - path.gain_db > SEVERAL_DB):
         # Of one's own voice nothing under the floor is a return; looking no deeper is what keeps this quick.
         floor = number("own-voice-floor") - offset if own else -math.inf
-        ways = returns_of if own else arrivals_of
-        arrivals = ways(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor)
+        arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor, own=own)
         if not unstable:
             gain = total_gain_db(power, arrivals)
         twice = second_arrival(arrivals) is not None
@@ -233,34 +232,22 @@ def arrivals_of(
     onward: list[float] | None = None,
     below_db: float | None = None,
     floor_db: float = -math.inf,
+    *,
+    own: bool = False,
 ) -> tuple[Arrival, ...]:
     """The times at which a voice arrives, strongest first; ways of the same length are added in step.
 
     Args:
         below_db: how far below the strongest way to look; None takes the house figure.
         floor_db: no way weaker than this is looked at, however far below the strongest it is.
+        own: for somebody's own voice, each way also once more round each circle on it: what is mixed where it comes back to goes
+            through no point twice but by a circle.
 
     Steps of polarity are not modelled: ways of the same length always help each other.
     """
-    return _grouped(
-        best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db).paths
-    )
-
-
-def returns_of(
-    transfer: Transfer,
-    mouth: int,
-    node: int,
-    onward: list[float] | None = None,
-    below_db: float | None = None,
-    floor_db: float = -math.inf,
-) -> tuple[Arrival, ...]:
-    """The times at which somebody's own voice arrives, as `arrivals_of`, and once more round each circle on its way: what is mixed
-    where it comes back to goes through no point twice but by a circle.
-    """
     found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db).paths
     laps = []
-    for circle in strong_circles(transfer):
+    for circle in strong_circles(transfer) if own else ():
         rows = (round_once(path, circle) for path in found)
         best = max((row for row in rows if row is not None), key=lambda row: row.gain_db, default=None)
         if best is not None and best.gain_db >= floor_db:

@@ -8,7 +8,8 @@ import numpy as np
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Port
-from kymaphon.core.feeds.mixer import ASTRAY, UNHEARD_DB
+from kymaphon.core.feeds.mixer import ASTRAY
+from kymaphon.core.figures import number
 from kymaphon.core.show import Device
 from kymaphon.core.transfer import Floats, Transfer
 from kymaphon.core.units import power_to_db
@@ -76,7 +77,6 @@ def _heard(names: list[str], row: Floats) -> dict[str, float]:
     strongest = float(row.max())
     if strongest < power_to_db(1e-20):
         return {}
-    found = {
-        name: float(level) for name, level in zip(names, row, strict=True) if level > strongest - UNHEARD_DB
-    }
+    weakest = strongest - number("comes-by")
+    found = {name: float(level) for name, level in zip(names, row, strict=True) if level > weakest}
     return dict(sorted(found.items(), key=lambda item: -item[1]))

@@ -11,11 +11,6 @@ from kymaphon.core.paths import strongest_path
 from kymaphon.core.show import Device, Setting, Show
 from kymaphon.core.transfer import Transfer
 
-UNHEARD_DB = 40.0
-"""A voice this much weaker at an input than at its strongest is not taken to come by it."""
-STANDS_IN_DB = 20.0
-"""An input that brings a voice sooner stands in for one that brings it later when it is, after its gain as set, no more than this
-much weaker."""
 ASTRAY = ("bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
 """Labels of ways by the air that are not a voice's own."""
 _SIDES = (".l", ".r")
@@ -175,12 +170,13 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
             if path is not None:
                 here[voice] = Came(gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node))
         found[port_id] = here
+    weakest = number("comes-by")
     strongest = {
         voice: max(row[voice].gain_db for row in found.values() if voice in row)
         for voice in {voice for row in found.values() for voice in row}
     }
     return {
-        port_id: {voice: came for voice, came in row.items() if came.gain_db >= strongest[voice] - UNHEARD_DB}
+        port_id: {voice: came for voice, came in row.items() if came.gain_db >= strongest[voice] - weakest}
         for port_id, row in found.items()
     }
 
@@ -204,13 +200,13 @@ def _needless(voices: dict[str, dict[str, Came]], used: set[str]) -> frozenset[s
     Args:
         used: inputs that are on some bus now.
     """
-    apart = number("double-apart")
+    apart, stands_in = number("double-apart"), number("stands-in")
 
     def elsewhere(port_id: str, voice: str, came: Came) -> bool:
         strong = {
             other: row[voice].delay_ms
             for other, row in voices.items()
-            if voice in row and row[voice].set_db >= came.set_db - STANDS_IN_DB
+            if voice in row and row[voice].set_db >= came.set_db - stands_in
         }
         by_use = [delay for other, delay in strong.items() if other in used]
         if port_id not in used and by_use:

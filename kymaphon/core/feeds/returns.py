@@ -255,9 +255,6 @@ def response_of(circle: Circle) -> tuple[Floats, Floats] | None:
     return frequencies, level
 
 
-SPEECH_BAND_HZ = (100.0, 8000.0)
-
-
 def combined(analysis: Analysis, feed: Feed) -> Combined | None:
     """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way leads, or where a circle howls.
 
@@ -271,7 +268,7 @@ def combined(analysis: Analysis, feed: Feed) -> Combined | None:
     live = _of_account(analysis, mouth, ear)
     response = np.abs(Transfer(analysis.graph.only(live)).response(mouth, ear, frequencies))
     level = 20 * np.log10(np.maximum(response, 1e-12)) - feed.path.gain_db
-    inside = (frequencies >= SPEECH_BAND_HZ[0]) & (frequencies <= SPEECH_BAND_HZ[1])
+    inside = (frequencies >= number("ripple-from")) & (frequencies <= number("ripple-to"))
     high, low = float(level[inside].max()), float(level[inside].min())
     ripple = Derived(
         "ripple, 100 Hz to 8 kHz", high - low, "dB", f"{high:+.1f} \u2212 ({low:+.1f})".replace("-", "\u2212"),

@@ -27,7 +27,6 @@ from kymaphon.core.routing import (
     late_return,
     mark_of,
     only_bleeds,
-    returns_of,
     second_arrival,
 )
 from kymaphon.core.rules.cures import (
@@ -75,7 +74,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             at_once: float = at_once,
         ) -> list[list[PathThrough]]:
             lowest = number("own-voice-floor") - offset
-            arrivals = (returns_of(transfer, mouth, ear, floor_db=lowest) for ear in ears)
+            arrivals = (arrivals_of(transfer, mouth, ear, floor_db=lowest, own=True) for ear in ears)
             found = (late_return(row, offset, at_once) for row in arrivals)
             return [[path] for late in found if late is not None for path in late.paths]
 
@@ -374,7 +373,14 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
                 source="spectral radius of |A|; 1000 or more howls",
             ),
         ),
-        Derived("circle", worst.gain_db, "dB", "", (gain, delay), figure("loop-margin").source),
+        Derived(
+            "circle",
+            worst.gain_db,
+            "dB",
+            "",
+            (gain, delay),
+            figure("loop-margin" if steep else "loop-echo").source,
+        ),
         remedies_of(
             analysis,
             cuts,

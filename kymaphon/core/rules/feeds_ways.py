@@ -10,7 +10,6 @@ from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.cuts import switch_words
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import AddRow, SetField, SetValue
-from kymaphon.core.feeds.mixer import UNHEARD_DB
 from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
@@ -83,7 +82,7 @@ def mix_offered_twice(analysis: Analysis) -> Iterator[Finding]:
         first, *others = analysis.arrivals(*feed.key)
         for second in others:
             row = mix_beside_inputs(analysis, first.paths[0], second.paths[0])
-            if row is not None and row not in seen and first.gain_db - second.gain_db < UNHEARD_DB:
+            if row is not None and row not in seen and first.gain_db - second.gain_db < number("comes-by"):
                 seen.add(row)
                 yield _offered(analysis, feed, row, first, second)
                 break

@@ -24,7 +24,7 @@ from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fit
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.routing import Feed, all_feeds, at_once_ms, late_return, mark_of, only_bleeds, returns_of
+from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, late_return, mark_of, only_bleeds
 from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
 from kymaphon.core.transfer import Transfer
 
@@ -192,7 +192,9 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
         mouth, level = analysis.graph.mouths[feed.voice]
         for ear in analysis.graph.ears[feed.listener]:
             offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.mark).value
-            arrivals = returns_of(transfer, mouth, ear, floor_db=number("own-voice-floor") - offset)
+            arrivals = arrivals_of(
+                transfer, mouth, ear, floor_db=number("own-voice-floor") - offset, own=True
+            )
             if late_return(arrivals, offset, at_once_ms(feed.want)) is not None:
                 return True
     return False

@@ -21,7 +21,7 @@ from kymaphon.core.feeds.sentence import listener_sentence
 from kymaphon.core.feeds.wants import role_want, unsaid, wants_by_role
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
 from kymaphon.core.paths import best_paths, find_circles, round_once, strong_circles
-from kymaphon.core.routing import arrivals_of, returns_of
+from kymaphon.core.routing import arrivals_of
 from kymaphon.core.rules.feeds import circles
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
@@ -102,7 +102,7 @@ class TestRoundTheMainMix:
         assert lap is not None
         assert lap.nodes == (0, 1, 2, 3, 1, 2, 4)
         assert (lap.gain_db, lap.delay_ms) == (pytest.approx(-6 - 10), pytest.approx(3 + 32))
-        assert [(row.gain_db, row.delay_ms) for row in returns_of(transfer, 0, 4)] == [
+        assert [(row.gain_db, row.delay_ms) for row in arrivals_of(transfer, 0, 4, own=True)] == [
             (pytest.approx(-6), pytest.approx(3)), (pytest.approx(-16), pytest.approx(35)),
         ]  # fmt: skip
         assert [row.delay_ms for row in arrivals_of(transfer, 0, 4)] == [pytest.approx(3)]
