@@ -19,7 +19,7 @@ from kymaphon.core.delivery import Recording
 from kymaphon.core.edits import Unplug, apply_all
 from tests.app.conftest import button, fill, settle, why_words, with_form
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import calls, laptop_only, studio, usb_desk
+from tests.core.feeds.rooms import calls, laptop_only, studio, two_rooms, usb_desk
 
 
 @pytest.fixture
@@ -105,6 +105,15 @@ class TestHearing:
         assert [station.turns for station in rows[0].stations] == [False, False, True, False, False]
         assert rows[0].delay_ms == pytest.approx(sum(station.delay_ms for station in rows[0].stations))
         assert "Ferry phone to Ferry codec to Desk" in feeds.hearing.ways.accessibleDescription()
+
+    def test_only_a_late_way_turns_round(self, window: Window, feeds: FeedsStage) -> None:
+        window.document.replace(two_rooms(), None)
+        feeds.choose("host", "host")
+        feeds.hearing.choose_below("ways")
+        direct, late = feeds.hearing.ways.rows
+        assert direct.delay_ms < 1 < 300 < late.delay_ms
+        assert not any(row.turns for row in direct.stations)
+        assert [row.name for row in late.stations if row.turns] == ["Outside desk"]
 
     def test_the_response_has_its_notches(self, feeds: FeedsStage) -> None:
         feeds.choose("stream", "mira")

@@ -24,7 +24,7 @@ from kymaphon.core.feeds.sentence import listener_sentence
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import WantKind
-from kymaphon.core.routing import Feed
+from kymaphon.core.routing import Feed, at_once_ms
 from kymaphon.core.rules.cures import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS
 
@@ -233,7 +233,8 @@ class HearingPage(StagePage):
         rows = []
         for arrival in analysis.arrivals(*feed.key):
             for path in arrival.paths:
-                turn = turn_of(analysis, path, feed.listener) if feed.verdict == "back" else None
+                late = feed.verdict == "back" and path.delay_ms > at_once_ms(feed.want)
+                turn = turn_of(analysis, path, feed.listener) if late else None
                 stations = tuple(
                     Station(leg.name, leg.delay_ms, turn is not None and leg.device == turn.device)
                     for leg in legs_of(analysis, path)
