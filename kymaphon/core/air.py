@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from kymaphon.core.acoustics import travel_ms
 from kymaphon.core.catalogue import Kind, Port
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.ends import nominal_dbu, usual_output
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Node
 from kymaphon.core.heard import (
@@ -18,13 +19,14 @@ from kymaphon.core.heard import (
     loudspeaker_parts,
     near_part,
     room_noise,
+    room_noise_flat_db,
     voice_parts,
     worn_parts,
 )
 from kymaphon.core.scales import shipped_digital
 from kymaphon.core.show import Device, Party, Place
 from kymaphon.core.standing import Stand, has_face, stand_of, voice_level
-from kymaphon.core.takes import measured_ambient
+from kymaphon.core.takes import level_of_take, measured_ambient, measured_flat_db
 
 if TYPE_CHECKING:
     from kymaphon.core.draft import Draft
@@ -59,7 +61,7 @@ def _add_mouth(draft: Draft, party: Party) -> None:
     if party.plays_on:
         node = _side_or_both(draft, party.plays_on)
         unit = draft.nodes[node[0]].unit
-        level = nominal_level(draft, unit, party)
+        level = _played_level(draft, unit, party)
         mouth = draft.add(Node(f"{party.id}.voice", party.name, unit, party.id))
         for target in node:
             draft.join(f"{party.id}.voice", draft.nodes[target].id, label="plays")
@@ -69,13 +71,29 @@ def _add_mouth(draft: Draft, party: Party) -> None:
     draft.mouths[party.id] = (mouth, voice_level(party))
 
 
-def nominal_level(draft: Draft, unit: str, party: Party) -> Derived:
-    """The level at which a voice without a mouth is taken to arrive."""
-    if unit == "dBFS":
+def _played_level(draft: Draft, unit: str, party: Party) -> Derived:
+    """The level at which a voice without a mouth begins: measured in the show, from a take of it, else the nominal level
+    of the socket that it plays on. A digital one is taken to be on the mark.
+    """
+    device_id, port_id = (party.plays_on or "").split(".")[:2]
+    device = draft.show.device(device_id)
+    kind = draft.kind(device)
+    port = kind.port(port_id)
+    measured = party.level_dbu if unit == "dBu" else party.level_dbfs
+    if measured is not None:
+        return Derived(f"{party.name}, measured", measured, unit, source="measured, in the show")
+    full_scale = None if port is None else port.full_scale_dbu
+    taken = level_of_take(
+        draft.show, party, unit, full_scale if full_scale is not None else kind.full_scale_dbu
+    )
+    if taken is not None:
+        return taken
+    if unit == "dBFS" or port is None:
         mark = draft.mark if draft.mark.unit == "dBFS" else shipped_digital()
         return Derived(f"{party.name}, taken to be on the mark", mark.average, "dBFS", source=mark.source)
-    line = figure("consumer-line")
-    return Derived(f"{party.name}, {line.name}", line.value, "dBu", source=line.source)
+    stated = "device data" if port.nominal_dbu is not None else usual_output(port).source
+    name = f"{party.name}, nominal level of {device.name or kind.name}, {port.name}"
+    return Derived(name, nominal_dbu(port), "dBu", source=f"{stated}: {kind.name}")
 
 
 def _side_or_both(draft: Draft, reference: str) -> list[int]:
@@ -139,11 +157,13 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
             continue
         draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), label=label)
     _add_leaks(draft, stand, target, place)
-    ambient = measured_ambient(draft.show, device)
+    ambient, flat = measured_ambient(draft.show, device), measured_flat_db(draft.show, device)
     if ambient is None and place is not None:
         ambient = room_noise(place, stand)
-    if ambient is not None:
-        draft.noise(target, "room", ambient)
+    if flat is None and place is not None:
+        flat = room_noise_flat_db(place, stand)
+    if ambient is not None and flat is not None:
+        draft.noise(target, "room", ambient, flat)
 
 
 @lru_cache(maxsize=8192)

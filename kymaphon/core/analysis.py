@@ -24,6 +24,7 @@ from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, exp
 from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
+from kymaphon.core.weights import crest_of
 
 STAGES = ("Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book")
 
@@ -65,7 +66,9 @@ class Analysis:
     @cached_property
     def flow(self) -> Flow:
         """The level at every point, and why there is none."""
-        return flow_of(self.graph, self.transfer)
+        return flow_of(
+            self.graph, self.transfer, {row.id: crest_of(row.kind).value for row in self.show.parties}
+        )
 
     @cached_property
     def wired_after(self) -> dict[int, tuple[int, ...]]:

@@ -22,8 +22,10 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.model import Hiss
 from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.own_noise import own_ein
 from kymaphon.core.plugging import inserted, taken_out
 from kymaphon.core.show import Device
+from kymaphon.core.weights import white_a_db
 
 
 def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
@@ -99,7 +101,7 @@ def _with_booster(budget: Budget) -> Buy | None:
     hiss = Hiss(
         "booster",
         "preamp",
-        ein_at_gain_dbu(strip.ein_dbu, gain) - rungs[place + 1].speech_db,
+        ein_at_gain_dbu(own_ein(strip), gain) + white_a_db() - rungs[place + 1].weighted_speech_db,
         np.zeros(len(budget.x)),
         place=place,
     )

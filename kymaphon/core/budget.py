@@ -126,7 +126,7 @@ def budget_of(analysis: Analysis, voice: str, end: str) -> Budget | None:
         return None
     model = model_of(analysis, [(voice, end)])
     last = ladder.last
-    others = last.noise_db.get("others", -math.inf) - last.speech_db
+    others = last.noise_db.get("others", -math.inf) - last.weighted_speech_db
     held = model_of(analysis, [(voice, end)], alone=True).turns
     shared = frozenset(
         row.ref for row, own in zip(held, model.turns, strict=True) if row.held_by != own.held_by

@@ -11,8 +11,9 @@ from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived
 from kymaphon.core.device import DeviceBuilder
 from kymaphon.core.draft import Draft, sides
-from kymaphon.core.graph import Edge, Node, NoiseSource, SignalGraph
+from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource, SignalGraph
 from kymaphon.core.noise import loading_gain_db
+from kymaphon.core.own_noise import source_noise
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.show import Device, Show
 
@@ -29,6 +30,7 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
     loads = _loads(draft)
     for cable in show.cables:
         _join_cable(draft, cable.source, cable.target, loads)
+    _add_source_noise(draft)
     air.add_air(draft)
     return SignalGraph(
         tuple(draft.nodes),
@@ -111,6 +113,25 @@ def _loads(draft: Draft) -> dict[tuple[str, str], list[float]]:
             for one in (side,) if side else sides(port.stereo):
                 out.setdefault((base, one), []).append(ohms)
     return out
+
+
+def _add_source_noise(draft: Draft) -> None:
+    """Thermal noise of every source's impedance before a preamplifier. A microphone's is part of its own noise already."""
+    done: set[str] = set()
+    for cable in draft.show.cables:
+        device, out, side = _port_at(draft, cable.source)
+        _, into, _ = _port_at(draft, cable.target)
+        kind = draft.kind(device)
+        listens = any(port.domain == "acoustic" for port in kind.inputs)
+        heard = into.strip is not None and bool(into.strip.ein_dbu)
+        if listens or not heard or out.domain != "analog" or into.domain != "analog":
+            continue
+        base = ".".join(cable.source.split(".")[:2])
+        sort: NoiseKind = "microphone" if out.level in ("mic", "instrument") else "preamp"
+        for one in (side,) if side else sides(out.stereo):
+            if base + one not in done:
+                done.add(base + one)
+                draft.white_noise(base + one, sort, source_noise(out, device.name or kind.name))
 
 
 def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, str], list[float]]) -> None:

@@ -32,6 +32,7 @@ from kymaphon.core.standing import (
     voice_level,
 )
 from kymaphon.core.takes import measured_ambient
+from kymaphon.core.weights import crest_of, voice_a
 
 Floats = NDArray[np.float64]
 NOTHING_DB = -300.0
@@ -43,7 +44,7 @@ class Source:
 
     Attributes:
         faces_deg: where it throws its sound; None when it sounds alike to every side.
-        level: at 1 m ahead.
+        level: at 1 m ahead, unweighted.
         party: None for a loudspeaker.
     """
 
@@ -56,6 +57,16 @@ class Source:
     party: Party | None = None
     device: Device | None = None
     kind: Kind | None = None
+
+    @property
+    def weighting(self) -> Derived:
+        """A-weighted less unweighted level; a loudspeaker is taken to play speech."""
+        return voice_a(self.party.kind if self.party is not None else "presenter")
+
+    @property
+    def crest(self) -> Derived:
+        """From its average to its highest sample."""
+        return crest_of(self.party.kind if self.party is not None else "presenter")
 
     def thrown_db(self, angle_deg: Floats) -> Floats:
         """Level to the side against straight ahead."""
@@ -83,7 +94,7 @@ def is_loudspeaker(kind: Kind) -> bool:
 
 @dataclass(frozen=True)
 class PlaceSound:
-    """The sound of one place. V sources, M microphones; all levels in dB SPL, of speech on average.
+    """The sound of one place. V sources, M microphones; levels of voices in dB SPL, on average; noises in dBA.
 
     Attributes:
         sources, mics: those whose position is known. A worn microphone stands where its wearer does.
@@ -135,14 +146,23 @@ class PlaceSound:
         return self._of_own(self.level_db)
 
     @cached_property
+    def weighting_db(self) -> Floats:
+        """A-weighted less unweighted level of each source; shape (V,)."""
+        return np.array([source.weighting.value for source in self.sources])
+
+    @cached_property
+    def _own_weighting(self) -> Floats:
+        return self._of_own(np.repeat(self.weighting_db[:, None], len(self.mics), axis=1))
+
+    @cached_property
     def voice_over_room(self) -> Floats:
-        """Own voice's direct sound against the place's noise, in dB; shape (M,)."""
-        return self._of_own(self.direct_db) - self.ambient_db
+        """Own voice's direct sound against the place's noise, both A-weighted, in dB; shape (M,)."""
+        return self._of_own(self.direct_db) + self._own_weighting - self.ambient_db
 
     @cached_property
     def voice_over_mic(self) -> Floats:
-        """Own voice against the microphone's own noise, in dB; shape (M,)."""
-        return self.own_db - self.noise_db
+        """Own voice against the microphone's own noise, both A-weighted, in dB; shape (M,)."""
+        return self.own_db + self._own_weighting - self.noise_db
 
     @cached_property
     def voice_over_reverberation(self) -> Floats:
@@ -151,8 +171,9 @@ class PlaceSound:
 
     @cached_property
     def headroom_db(self) -> Floats:
-        """From the highest peak of the own voice (average plus `crest-sample`) to the microphone's maximum; shape (M,)."""
-        return self.most_db - self.own_db - number("crest-sample")
+        """From the highest sample of the own voice to the microphone's maximum; shape (M,)."""
+        crests = np.array([source.crest.value for source in self.sources])
+        return self.most_db - self.own_db - self._of_own(np.repeat(crests[:, None], len(self.mics), axis=1))
 
     def _of_own(self, table: Floats) -> Floats:
         if not len(self.sources):
@@ -357,7 +378,7 @@ def _most(mic: Stand) -> float:
 def _noise_of(mic: Stand) -> Derived:
     if mic.kind.microphone is not None:
         return own_noise(mic.kind, mic.name)
-    return Derived(f"{mic.name}, own noise not stated", NOTHING_DB, "dB SPL", source="device data")
+    return Derived(f"{mic.name}, own noise not stated", NOTHING_DB, "dBA", source="device data")
 
 
 def open_cost_db(count: int) -> float:

@@ -6,7 +6,6 @@ import math
 
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, open_cost_db
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.figures import figure
 from kymaphon.core.heard import loudspeaker_parts, voice_parts, worn_parts
 from kymaphon.core.room import explain_reverberation
 from kymaphon.core.show import Show
@@ -43,7 +42,7 @@ def explain_over_room(show: Show, sound: PlaceSound, m: int) -> Derived | None:
     room = sound.ambient[m]
     # The noise's own lines stay under it; its sign turns, as it is taken off.
     less = Derived(f"less {room.name}", -room.value, "dB", room.equation(), room.terms, room.source)
-    return total(f"{sound.sources[v].name} over the room", "dB", (*lines, less))
+    return total(f"{sound.sources[v].name} over the room", "dB", (*lines, sound.sources[v].weighting, less))
 
 
 def explain_over_microphone(sound: PlaceSound, m: int) -> Derived | None:
@@ -53,14 +52,15 @@ def explain_over_microphone(sound: PlaceSound, m: int) -> Derived | None:
     noise = sound.noise[m]
     less = Derived(f"less {noise.name}", -noise.value, "dB", noise.equation(), noise.terms, noise.source)
     voice = Derived("voice in the microphone", float(sound.own_db[m]), "dB SPL")
-    return total("voice over the microphone's own noise", "dB", (voice, less))
+    weighting = sound.sources[int(sound.own[m])].weighting
+    return total("voice over the microphone's own noise", "dB", (voice, weighting, less))
 
 
 def explain_headroom(sound: PlaceSound, m: int) -> Derived | None:
     """Highest peaks against the microphone's maximum level; None where that is not stated."""
     if int(sound.own[m]) < 0 or math.isinf(float(sound.most_db[m])):
         return None
-    crest = figure("crest-sample")
+    crest = sound.sources[int(sound.own[m])].crest
     return total(
         "peaks under its maximum", "dB",
         (

@@ -48,8 +48,8 @@ def _mic_json(analysis: Analysis, sound: PlaceSound, m: int) -> dict[str, Any]:
         "microphone": mic.device.id,
         "party": mic.own.id if mic.own else None,
         "open": sound.is_open(m),
-        "ambient_db_spl": _round(float(sound.ambient_db[m])),
-        "noise_db_spl": _round(float(sound.noise_db[m])),
+        "ambient_dba": _round(float(sound.ambient_db[m])),
+        "noise_dba": _round(float(sound.noise_db[m])),
     }
     if own >= 0:
         row |= {

@@ -18,6 +18,8 @@ UNIT_KEYS = {
     "dBA": "_dba",
     "dBFS": "_dbfs",
     "dBu": "_dbu",
+    "dBu(A)": "_dbu_a",
+    "dBFS(A)": "_dbfs_a",
     "dBu/Pa": "_dbu_per_pa",
     "LUFS": "_lufs",
     "LU": "_lu",
@@ -85,6 +87,8 @@ class Derived:
         terms: what was put in, in the order of the formula. In a plain sum the terms add up to `value`.
         source: a standard, a book, a device's data, a setting of the show, or an assumption named as one.
         adds: whether `value` is the plain sum of the terms' values.
+        spread: lowest and highest that it may be, where it rests on what is assumed or differs from case to case; None
+            where it is as exact as what was given. Sums and explanations tell it on: see `spread_of`.
     """
 
     name: str
@@ -94,6 +98,7 @@ class Derived:
     terms: tuple[Derived, ...] = field(default=())
     source: str = ""
     adds: bool = False
+    spread: tuple[float, float] | None = None
 
     def text(self) -> str:
         """The value with its unit."""

@@ -5,15 +5,16 @@ from __future__ import annotations
 import math
 
 from kymaphon.core.catalogue import Bus, Kind, Path, Port, Strip
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, total
 from kymaphon.core.draft import UNITS, Draft, device_name, sides
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, Node, SettingRef, Switch
 from kymaphon.core.noise import ein_at_gain_dbu
-from kymaphon.core.own_noise import own_noise
+from kymaphon.core.own_noise import measured_with, own_ein, own_noise
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.show import Device, Setting
 from kymaphon.core.units import PASCAL_DB_SPL, buffer_ms, dbv_to_dbu
+from kymaphon.core.weights import weighted_unit, white_a_db
 
 _NOTHING = Setting()
 
@@ -86,8 +87,9 @@ class DeviceBuilder:
         if reach is None:
             return
         level = -reach if unit == "dBFS" else self._full_scale(port) - reach
-        source = f"device data: dynamic range {reach:.0f} dB"
-        self.draft.noise(node_id, "converter", Derived(f"{self.name}, converter", level, unit, source=source))
+        source = f"device data: dynamic range {reach:.0f} dB, A-weighted"
+        noise = Derived(f"{self.name}, converter", level, weighted_unit(unit), source=source)
+        self.draft.noise(node_id, "converter", noise, level - white_a_db())
 
     # inputs: socket -> pre -> post
 
@@ -120,11 +122,7 @@ class DeviceBuilder:
                 ref = self.ref(port.id, "gain_db")
                 knobs = (Knob(ref, f"{self.name}, {port.name}, gain", gain, low, high, strip.gain_step_db),)
             if strip.ein_dbu:
-                ein = ein_at_gain_dbu(strip.ein_dbu, gain) - pad
-                source = f"device data: EIN at {gain:.0f} dB of gain"
-                self.draft.noise(
-                    base, "preamp", Derived(f"{self.name}, {port.name}, preamp", ein, unit, source=source)
-                )
+                self.draft.white_noise(base, "preamp", self._preamp_noise(port, strip, gain, pad))
         if pad:
             gain_parts.append(_set_gain("pad", pad, "setting"))
         gain_parts.extend(self._conversion(unit, self.inside, port))
@@ -137,6 +135,16 @@ class DeviceBuilder:
                 f"{base}:post", f"{label}, after fader", self.inside, self._inside_ceiling(port.name)
             )
             self._fader(pre, post, port.id, port.name, strip)
+
+    def _preamp_noise(self, port: Port, strip: Strip, gain: float, pad: float) -> Derived:
+        """What a preamplifier adds by itself: its stated EIN less the resistor that it was measured with."""
+        ein = Derived("equivalent input noise", ein_at_gain_dbu(strip.ein_dbu, gain), "dBu", source=f"device data: EIN at {gain:.0f} dB of gain")  # fmt: skip
+        own = Derived(
+            "of the amplifier alone", ein_at_gain_dbu(own_ein(strip), gain), "dBu",
+            "10 lg(10^(EIN/10) \u2212 10^(thermal/10))", (ein, measured_with(strip)), "EIN is measured with a resistor across the input",
+        )  # fmt: skip
+        terms = (own, Derived("the pad before it", -pad, "dB", source="setting")) if pad else (own,)
+        return total(f"{self.name}, {port.name}, preamp", UNITS[port.domain], terms)
 
     def _fader(self, source: str, target: str, key: str, name: str, strip: Strip) -> None:
         setting = self.setting(key)
@@ -162,7 +170,8 @@ class DeviceBuilder:
 
     def _acoustic_noise(self, node: str, port: Port) -> None:
         if self.kind.microphone is not None:
-            self.draft.noise(node, "microphone", own_noise(self.kind, self.name))
+            noise = own_noise(self.kind, self.name)
+            self.draft.noise(node, "microphone", noise, noise.value - white_a_db())
 
     # buses and outputs: [mix ->] point
 
@@ -185,7 +194,7 @@ class DeviceBuilder:
                 noise = Derived(
                     f"{self.name}, {row.name}, mixing", self.kind.residual_dbu, "dBu", source="device data"
                 )
-                self.draft.noise(residual_at, "preamp", noise)
+                self.draft.white_noise(residual_at, "preamp", noise)
             digitised = unit == "dBFS" and any(row.domain == "acoustic" for row in self.kind.inputs)
             if port and (digitised or {unit, self.inside} == {"dBu", "dBFS"}):
                 self._converter_noise(base, unit, port)

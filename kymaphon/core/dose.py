@@ -11,6 +11,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Knob
 from kymaphon.core.units import db_to_power, power_to_db
+from kymaphon.core.weights import voice_a
 
 LIMIT_DBA = 85.0
 LIMIT_HOURS = 8.0
@@ -106,11 +107,11 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
             continue
         full = figure("programme-crest")
         term = Derived(
-            "all voices that it gets, as powers",
+            "all voices that it gets, A-weighted, as powers",
             level,
-            "dB SPL",
+            "dBA",
             "10 lg \u03a3 10^(L/10)",
-            source="solve over all open ways",
+            source="solve over all open ways; each voice by its own spectrum",
         )
         shown = Derived(
             "level at the ear",
@@ -118,7 +119,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
             "dBA",
             "sum of the lines",
             (term, full),
-            "speech spectrum: dBA and dB are within a decibel",
+            "A-weighted, as NIOSH 98-126 and 2003/10/EC count it",
             True,
         )
         knob = _knob(analysis, node)
@@ -147,8 +148,12 @@ def _on_headphones(analysis: Analysis, party_id: str) -> bool:
 
 
 def _level_at(analysis: Analysis, node: int) -> float:
+    """A-weighted level of all voices together at an ear, in dBA."""
     flow = analysis.flow
-    levels = [analysis.graph.mouths[voice][1].value for voice in flow.voices]
+    levels = [
+        analysis.graph.mouths[voice][1].value + voice_a(analysis.show.party(voice).kind).value
+        for voice in flow.voices
+    ]
     power = sum(float(flow.power[node, i]) * db_to_power(level) for i, level in enumerate(levels))
     return power_to_db(power) if 0 < power < math.inf else -math.inf
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from kymaphon.core.catalogue import Catalogue, Kind
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, total
 from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource
 from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Device, Show
+from kymaphon.core.weights import weighted_unit, white_a
 
 UNITS = {"acoustic": "dB SPL", "analog": "dBu", "digital": "dBFS"}
 
@@ -35,8 +36,15 @@ class Draft:
     def join(self, source: str, target: str, parts: tuple[Derived, ...] = (), **more: object) -> None:
         self.edges.append(Edge(self.index[source], self.index[target], parts, **more))  # type: ignore[arg-type]
 
-    def noise(self, node: str, kind: NoiseKind, level: Derived) -> None:
-        self.noises.append(NoiseSource(self.index[node], kind, level))
+    def noise(self, node: str, kind: NoiseKind, level: Derived, flat_db: float) -> None:
+        """Noise that enters at a node: A-weighted with its arithmetic, and unweighted."""
+        self.noises.append(NoiseSource(self.index[node], kind, level, flat_db))
+
+    def white_noise(self, node: str, kind: NoiseKind, flat: Derived) -> None:
+        """White noise that enters at a node, stated unweighted over the bandwidth of noise figures."""
+        unit = weighted_unit(flat.unit)
+        level = total(f"{flat.name}, A-weighted", unit, (flat, white_a()), source=flat.source)
+        self.noise(node, kind, level, flat.value)
 
     def kind(self, device: Device) -> Kind:
         return self.catalogue[device.kind]

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from kymaphon.core.catalogue import Catalogue, Kind, Port
-from kymaphon.core.figures import number
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import figure
 from kymaphon.core.show import Device, Setting, Show
 
 
@@ -95,9 +96,16 @@ def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Give
     return Given(port.level, nominal_dbu(port) + gain, most + gain if most is not None else None)
 
 
+def usual_output(port: Port) -> Derived:
+    """The usual level of a class of port, where its kind states none: a line is taken to be professional."""
+    return figure(
+        {"mic": "mic-output", "instrument": "instrument-output"}.get(port.level, "line-professional")
+    )
+
+
 def nominal_dbu(port: Port) -> float:
-    """The level that a line or headphone port is made for."""
-    return number("line-professional") if port.nominal_dbu is None else port.nominal_dbu
+    """The level that a port is made for."""
+    return usual_output(port).value if port.nominal_dbu is None else port.nominal_dbu
 
 
 def ends_of(show: Show, catalogue: Catalogue, wanted: Literal["output", "input"]) -> Iterator[End]:

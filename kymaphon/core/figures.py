@@ -17,7 +17,14 @@ def _read(name: str) -> Any:
 @cache
 def _figures() -> dict[str, Derived]:
     rows = _read("figures.json")["figures"]
-    return {row["id"]: Derived(row["name"], row["value"], row["unit"], source=row["source"]) for row in rows}
+    return {
+        row["id"]: Derived(row["name"], row["value"], row["unit"], source=row["source"], spread=_spread(row))
+        for row in rows
+    }
+
+
+def _spread(row: dict[str, Any]) -> tuple[float, float] | None:
+    return (row["low"], row["high"]) if "low" in row else None
 
 
 def figure(figure_id: str) -> Derived:

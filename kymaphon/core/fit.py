@@ -223,7 +223,7 @@ def pad_needed(source: End, target: End, level_dbu: float | None) -> Derived:
         nominal = Derived(f"{source.name}, nominal", source.nominal_dbu, "dBu", source=f"device data: {source.kind.name}")  # fmt: skip
         rise: tuple[Derived, ...] = (nominal, figure("line-headroom"))
     else:
-        rise = (Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"), figure("crest-short"))  # fmt: skip
+        rise = (Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"), figure("crest-highest"))  # fmt: skip
     value = sum(row.value for row in rise) - most.value - pad
     terms: tuple[Derived, ...] = (*rise, Derived(f"less: {most.name}", -most.value, "dB", source=most.source))
     if pad:

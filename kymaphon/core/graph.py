@@ -106,11 +106,17 @@ class Edge:
 
 @dataclass(frozen=True, slots=True)
 class NoiseSource:
-    """Noise that enters at a node, in the unit of that node."""
+    """Noise that enters at a node, in the unit of that node.
+
+    Attributes:
+        level: A-weighted: what voices are held against.
+        flat_db: unweighted: what meters and gates see.
+    """
 
     node: int
     kind: NoiseKind
     level: Derived
+    flat_db: float
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from kymaphon.core.room import reverberant_gain_db
 from kymaphon.core.show import Device, NoiseSpot, Party, Place, Show
 from kymaphon.core.standing import Stand, facing_deg, has_face, loudspeaker_pickup, loudspeaker_q
 from kymaphon.core.units import uncorrelated_sum_db
+from kymaphon.core.weights import sound_a_db
 
 Parts = tuple[Derived, ...]
 
@@ -165,7 +166,7 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
     if speed <= 0:
         return None
     base, shield = figure("wind-noise"), figure(f"shield-{stand.device.shield}")
-    terms = [Derived(base.name, base.value, "dB SPL", source=base.source)]
+    terms = [Derived(base.name, base.value, "dBA", source=base.source)]
     if speed != number("wind-speed"):
         gain = 60 * math.log10(speed / number("wind-speed"))
         terms.append(
@@ -176,7 +177,7 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
         terms.append(Derived(extra.name, extra.value, "dB", source=extra.source))
     if shield.value:
         terms.append(Derived(shield.name, -shield.value, "dB", source=shield.source))
-    return total(f"wind in {stand.name}", "dB SPL", tuple(terms))
+    return total(f"wind in {stand.name}", "dBA", tuple(terms))
 
 
 def spot_noise(place: Place, spot: NoiseSpot, stand: Stand) -> Derived | None:
@@ -184,30 +185,43 @@ def spot_noise(place: Place, spot: NoiseSpot, stand: Stand) -> Derived | None:
     if stand.at is None:
         return None
     metres = math.dist(stand.at, spot.at_m)
-    level = Derived(f"{spot.name} at 1 m", spot.level_dba_1m, "dB SPL", source="show: dBA")
+    level = Derived(f"{spot.name} at 1 m", spot.level_dba_1m, "dBA", source="show")
     parts = [distance_part(metres, "free-field distance law"), *_polar(stand, spot.at_m, metres)]
     around = _reverberation(stand, place, 1.0, sum(part.value for part in parts))
-    return total(f"{spot.name} in {stand.name}", "dB SPL", (level, *parts, *around))
+    return total(f"{spot.name} in {stand.name}", "dBA", (level, *parts, *around))
 
 
 def room_noise(place: Place, stand: Stand) -> Derived:
-    """All noise of a place in a microphone: background from all sides, noises that stand on the plan, wind."""
+    """All noise of a place in a microphone, A-weighted: background from all sides, noises that stand on the plan, wind."""
     efficiency = stand.pickup.diffuse_db(place.noise)
     formula = (
         "10 lg(A\u00b2 + B\u00b2/3)" if stand.pickup.formula.startswith("20 lg |A + B cos \u03b8|") else ""
     )
     terms = (
-        Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dB SPL", source="show: dBA"),
+        Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dBA", source="show"),
         Derived(f"diffuse sound into {stand.pickup.a_name}", efficiency, "dB", formula, source=stand.pickup.source),
     )  # fmt: skip
     name = f"room noise in {stand.name}"
-    background = Derived(name, place.ambient_dba + efficiency, "dB SPL", "", terms, "", True)
+    background = Derived(name, place.ambient_dba + efficiency, "dBA", "", terms, "", True)
     rows = [background, *(spot_noise(place, spot, stand) for spot in place.noises), wind_noise(place, stand)]
     found = [row for row in rows if row is not None]
     if len(found) == 1:
         return background
     formula = "10 lg \u03a3 10^(L/10)"
-    found[0] = Derived(f"{place.name}, background", background.value, "dB SPL", "", terms, "", True)
+    found[0] = Derived(f"{place.name}, background", background.value, "dBA", "", terms, "", True)
     return Derived(
-        name, uncorrelated_sum_db(row.value for row in found), "dB SPL", formula, tuple(found), "powers add"
+        name, uncorrelated_sum_db(row.value for row in found), "dBA", formula, tuple(found), "powers add"
     )
+
+
+def room_noise_flat_db(place: Place, stand: Stand) -> float:
+    """The same unweighted, each noise by its own spectrum: what meters and gates see of it."""
+    levels = [place.ambient_dba + stand.pickup.diffuse_db(place.noise) - sound_a_db(place.noise)]
+    for spot in place.noises:
+        row = spot_noise(place, spot, stand)
+        if row is not None:
+            levels.append(row.value - sound_a_db(spot.noise))
+    wind = wind_noise(place, stand)
+    if wind is not None:
+        levels.append(wind.value - sound_a_db("wind"))
+    return uncorrelated_sum_db(levels)

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
-from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import Knob, NoiseSource, SignalGraph
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.points import marks_along
@@ -19,6 +18,7 @@ from kymaphon.core.scales import Mark
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import db_to_power, power_to_db, uncorrelated_sum_db
+from kymaphon.core.weights import crest_of, voice_a, weighted_unit
 
 NOISE_KINDS = ("room", "microphone", "preamp", "converter", "others")
 """`others` is what comes in from every other channel that is open into the same mix."""
@@ -36,8 +36,11 @@ class Rung:
         minor: nothing happens here; the signal is only passed on.
         ceiling_here: it clips at this very point; otherwise the ceiling is a neighbour's, for drawing.
         terms: the lines of the speech level.
+        weighting: A-weighted less unweighted level of the voice.
+        crest: from its average to its highest sample, which is what clips.
         own_noise: what enters along this chain, each with its gain to here.
-        others_power: noise power of everything else that is open into this point.
+        others_power: A-weighted noise power of everything else that is open into this point; `others_flat_power` without
+            weighting.
         knobs: what can be turned between the rung before and this one.
         wanted: the mark here, or None where the practice says nothing; `set_here` says that it was set for this point.
     """
@@ -46,11 +49,14 @@ class Rung:
     label: str
     unit: str
     speech_db: float
+    weighting: Derived
+    crest: Derived
     terms: tuple[Derived, ...]
     gain_db: float
     delay_ms: float
     own_noise: tuple[tuple[NoiseSource, float], ...]
     others_power: float
+    others_flat_power: float
     ceiling_db: float | None
     ceiling_here: bool
     knobs: tuple[Knob, ...]
@@ -70,17 +76,18 @@ class Rung:
 
     @property
     def peak_db(self) -> float:
-        return self.speech_db + number("crest-short")
+        """The highest sample of it, told as the level of a sine that goes as high."""
+        return self.speech_db + self.crest.value
 
     @property
     def peak(self) -> Derived:
-        """Short peaks of speech here."""
+        """The highest sample of speech here."""
         speech = Derived("speech", self.speech_db, self.unit)
-        return total(f"peak at {self.label}", self.unit, (speech, figure("crest-short")))
+        return total(f"peak at {self.label}", self.unit, (speech, self.crest))
 
     @cached_property
     def noise_db(self) -> dict[str, float]:
-        """Level of each kind of noise here; kinds that are not there are left out."""
+        """Level of each kind of noise here, A-weighted; kinds that are not there are left out."""
         powers: dict[str, float] = {}
         for source, gain in self.own_noise:
             powers[source.kind] = powers.get(source.kind, 0.0) + db_to_power(source.level.value + gain)
@@ -91,11 +98,36 @@ class Rung:
 
     @property
     def noise_total_db(self) -> float:
+        """All noise here, A-weighted."""
         return uncorrelated_sum_db(self.noise_db.values())
 
     @property
+    def noise_flat_db(self) -> float:
+        """All noise here, unweighted: what a meter or a gate sees of it."""
+        own = sum(db_to_power(source.flat_db + gain) for source, gain in self.own_noise)
+        return power_to_db(own + self.others_flat_power)
+
+    @property
+    def noise_unit(self) -> str:
+        """The unit of the A-weighted noise."""
+        return weighted_unit(self.unit)
+
+    @property
+    def weighted_speech_db(self) -> float:
+        """Average speech here, A-weighted: what stands against the noise."""
+        return self.speech_db + self.weighting.value
+
+    @property
     def voice_over_noise_db(self) -> float:
-        return self.speech_db - self.noise_total_db
+        """Both A-weighted."""
+        return self.weighted_speech_db - self.noise_total_db
+
+    def explain_over_noise(self) -> Derived:
+        """Voice over noise, both A-weighted."""
+        noise = self.explain_noise()
+        less = Derived(f"less {noise.name}", -noise.value, "dB", noise.equation(), noise.terms, noise.source)
+        speech = Derived(f"speech at {self.label}", self.speech_db, self.unit, source="the lines above")
+        return total("voice over noise", "dB", (speech, self.weighting, less))
 
     @property
     def headroom_db(self) -> float | None:
@@ -109,7 +141,7 @@ class Rung:
             Derived(
                 source.level.name,
                 source.level.value + gain,
-                self.unit,
+                self.noise_unit,
                 "",
                 (source.level, Derived("gain from there to here", gain, "dB")),
                 source.level.source,
@@ -119,7 +151,9 @@ class Rung:
         ]
         if "others" in self.noise_db:
             name = "noise of the other open channels"
-            parts.append(Derived(name, self.noise_db["others"], self.unit, source="solve over all open ways"))
+            parts.append(
+                Derived(name, self.noise_db["others"], self.noise_unit, source="solve over all open ways")
+            )
         return tuple(sorted(parts, key=lambda part: -part.value))
 
     @property
@@ -127,11 +161,16 @@ class Rung:
         return max(self.noise_db, key=lambda kind: self.noise_db[kind], default="")
 
     def explain_noise(self) -> Derived:
-        """The noise here as a sum of powers, strongest part first."""
+        """The noise here, A-weighted, as a sum of powers, strongest part first."""
         value = self.noise_total_db
         parts = self.noise_parts
         return Derived(
-            f"noise at {self.label}", value, self.unit, "10 lg \u03a3 10^(L/10)", parts, "uncorrelated sum"
+            f"noise at {self.label}",
+            value,
+            self.noise_unit,
+            "10 lg \u03a3 10^(L/10)",
+            parts,
+            "uncorrelated sum",
         )
 
     def explain_headroom(self) -> Derived | None:
@@ -143,14 +182,15 @@ class Rung:
         return total(f"headroom at {self.label}", "dB", (ceiling, peak))
 
     def to_json(self) -> dict[str, Any]:
-        key = UNIT_KEYS[self.unit]
+        key, weighted = UNIT_KEYS[self.unit], UNIT_KEYS[self.noise_unit]
         out: dict[str, Any] = {
             "node": self.node,
             "label": self.label,
             f"speech{key}": round(self.speech_db, 3),
             f"peak{key}": round(self.peak_db, 3),
-            f"noise{key}": round(self.noise_total_db, 3) if self.noise_db else None,
-            "noise_parts": {kind + key: round(level, 3) for kind, level in self.noise_db.items()},
+            f"noise{key}": round(self.noise_flat_db, 3) if self.noise_db else None,
+            f"noise{weighted}": round(self.noise_total_db, 3) if self.noise_db else None,
+            "noise_parts": {kind + weighted: round(level, 3) for kind, level in self.noise_db.items()},
             "loudest_noise": self.loudest_noise or None,
             "voice_over_noise_db": round(self.voice_over_noise_db, 3) if self.noise_db else None,
             "headroom_db": None if self.headroom_db is None else round(self.headroom_db, 3),
@@ -196,15 +236,27 @@ class NoiseField:
     transfer: Transfer
 
     @cached_property
-    def level_power(self) -> NDArray[np.float64]:
-        """Power of each noise source at each node, shape (nodes, noise sources)."""
+    def gain_power(self) -> NDArray[np.float64]:
+        """Power gain of each noise source to each node, shape (nodes, noise sources)."""
         rows = self.graph.noises
         entering = sorted({row.node for row in rows})
         place = {node: i for i, node in enumerate(entering)}
         power = self.transfer.power_from(entering)
-        columns = [place[row.node] for row in rows]
-        levels: NDArray[np.float64] = power[:, columns] * np.array(
-            [db_to_power(row.level.value) for row in rows]
+        return power[:, [place[row.node] for row in rows]]
+
+    @cached_property
+    def level_power(self) -> NDArray[np.float64]:
+        """A-weighted power of each noise source at each node, shape (nodes, noise sources)."""
+        levels: NDArray[np.float64] = self.gain_power * np.array(
+            [db_to_power(row.level.value) for row in self.graph.noises]
+        )
+        return levels
+
+    @cached_property
+    def flat_power(self) -> NDArray[np.float64]:
+        """The same unweighted."""
+        levels: NDArray[np.float64] = self.gain_power * np.array(
+            [db_to_power(row.flat_db) for row in self.graph.noises]
         )
         return levels
 
@@ -222,6 +274,8 @@ def build_ladder(
     the solve.
     """
     start_level = graph.mouths[voice][1]
+    kind = show.party(voice).kind
+    weighting, crest = voice_a(kind), crest_of(kind)
     nodes = path.nodes
     steps = tuple(path.steps())
     on_path = {node: i for i, node in enumerate(nodes)}
@@ -244,12 +298,13 @@ def build_ladder(
             knobs += steps[i - 1].knobs
         here = tuple((row, reached[i] - reached[j]) for j, row in own if j <= i)
         others = float(field.level_power[position, foreign].sum())
+        others_flat = float(field.flat_power[position, foreign].sum())
         ceiling, clips_here = ceilings[i]
         minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].label, knobs, carried)
         rungs.append(
             Rung(
-                node.id, node.label, node.unit, start_level.value + reached[i], tuple(terms), carried, delay,
-                here, others, ceiling, clips_here, knobs, *marks[i], minor,
+                node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, tuple(terms), carried, delay,
+                here, others, others_flat, ceiling, clips_here, knobs, *marks[i], minor,
             )
         )  # fmt: skip
         if not minor:

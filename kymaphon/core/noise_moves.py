@@ -17,6 +17,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.lineup.model import edits_to
 from kymaphon.core.lineup.solver import solve
 from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.own_noise import own_ein
 from kymaphon.core.pickup import Pickup
 
 
@@ -79,7 +80,7 @@ def _quieter_preamp(budget: Budget) -> Buy | None:
     )
     perfect = budget.alone(tuple(row for row in budget.voice.noises if row is not first)) - budget.alone_db
     text = (
-        f"The quietest of the catalogue ({name}) has {show_number(best, 'dBu')} at this gain, this one {show_number(here, 'dBu')}; "
+        f"The quietest of the catalogue ({name}) adds {show_number(best, 'dBu')} of its own at this gain, this one {show_number(here, 'dBu')}; "
         f"a perfect one would buy {show_number(perfect, 'dB')}."
     )
     return move_made(budget, "quieter-preamp", "A quieter preamplifier", budget.alone(noises), text)
@@ -93,7 +94,7 @@ def _best_ein(budget: Budget, gain: float) -> tuple[float, str]:
             if strip is None or not strip.ein_dbu or strip.gain_db is None or kind.group == "booster":
                 continue
             if port.level == "mic" and strip.gain_db[0] <= gain <= strip.gain_db[1]:
-                rows.append((ein_at_gain_dbu(strip.ein_dbu, gain), kind.name))
+                rows.append((ein_at_gain_dbu(own_ein(strip), gain), kind.name))
     return min(rows, default=(math.inf, ""))
 
 

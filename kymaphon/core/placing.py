@@ -74,7 +74,11 @@ def placement_map(
     x, y = np.linspace(left, right, points), np.linspace(bottom, top, points)
     grid = np.stack(np.meshgrid(x, y), axis=-1)
     source = sound.sources[voice]
-    over = _direct_db(source, kind, grid) - _room_db(noise_place(sound, voice), source, kind, shield, grid)
+    over = (
+        _direct_db(source, kind, grid)
+        + source.weighting.value
+        - _room_db(noise_place(sound, voice), source, kind, shield, grid)
+    )
     return PlacementMap(x, y, over, _allowed(sound, source, kind, grid))
 
 
@@ -122,7 +126,7 @@ def _by_distance(pickup: object, held: Floats) -> Floats:
 
 
 def _room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Floats) -> Floats:
-    """The place's noise in a microphone of a kind at each point, aimed at the mouth, in dB SPL."""
+    """The place's noise in a microphone of a kind at each point, aimed at the mouth, in dBA."""
     pickup = pickup_of(kind)
     power = np.full(points.shape[:-1], 10 ** ((place.ambient_dba + pickup.diffuse_db(place.noise)) / 10))
     stand = _stand(kind, source, shield)
@@ -193,7 +197,8 @@ class Choice:
         over_room_db: direct voice over the place's noise.
         over_all_db: over the place, the microphone's own noise and the other voices in it together.
         headroom_db: to its maximum level at the highest peak; inf where none is stated.
-        level: the party at 1 m.
+        voice_db, others_db, noise_db: A-weighted, at its diaphragm.
+        level: the party at 1 m, unweighted; `weighting` takes it to dBA.
         reason: why it stands where it stands in the ranking.
     """
 
@@ -207,6 +212,7 @@ class Choice:
     voice_db: float
     headroom_db: float
     level: Derived
+    weighting: Derived
     reason: str = ""
 
     @property
@@ -223,21 +229,21 @@ class Choice:
         """Voice over everything, line by line."""
         room = self.voice_db - self.over_room_db
         terms = [
-            Derived("the place", room, "dB SPL", source="its noise at that spot, by the pattern"),
-            Derived("its own noise", self.noise_db, "dB SPL", source="device data"),
+            Derived("the place", room, "dBA", source="its noise at that spot, by the pattern"),
+            Derived("its own noise", self.noise_db, "dBA", source="device data"),
         ]
         if self.others_db > NOTHING_DB:
             terms.append(
                 Derived(
                     "other voices and loudspeakers",
                     self.others_db,
-                    "dB SPL",
+                    "dBA",
                     source="distance, pattern, face and reverberation",
                 )
             )
         noise = Derived("less all noise", -uncorrelated_sum_db(t.value for t in terms), "dB", "10 lg \u03a3 10^(L/10)", tuple(terms), "powers add")  # fmt: skip
-        way = Derived(f"{show_number(self.metres, 'm')}, face and nearness", self.voice_db - self.level.value, "dB", source="free-field distance law, mouth, pattern")  # fmt: skip
-        voice = total(f"voice at {show_number(self.metres, 'm')}", "dB SPL", (self.level, way))
+        way = Derived(f"{show_number(self.metres, 'm')}, face and nearness", self.voice_db - self.level.value - self.weighting.value, "dB", source="free-field distance law, mouth, pattern")  # fmt: skip
+        voice = total(f"voice at {show_number(self.metres, 'm')}", "dBA", (self.level, self.weighting, way))
         return total(f"{self.kind.name}: voice over all", "dB", (voice, noise))
 
 
@@ -285,7 +291,9 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         return None
     direct = _direct_db(source, kind, points)
     over = np.where(
-        allowed, direct - _room_db(noise_place(sound, voice), source, kind, shield, points), -np.inf
+        allowed,
+        direct + source.weighting.value - _room_db(noise_place(sound, voice), source, kind, shield, points),
+        -np.inf,
     )
     # Of spots as good as the best one to a hundredth, the one nearest to straight ahead.
     off = np.abs(np.broadcast_to(np.asarray(fans, dtype=float), over.shape))
@@ -316,23 +324,25 @@ def _choice(
         (port.max_db for port in kind.inputs if port.domain == "acoustic" and port.max_db is not None),
         math.inf,
     )
-    over_all = level - uncorrelated_sum_db((room, noise, others))
+    heard = level + source.weighting.value
+    over_all = heard - uncorrelated_sum_db((room, noise, others))
     return Choice(
         kind,
         at,
         metres,
-        level - room,
+        heard - room,
         over_all,
         others,
         noise,
-        level,
-        most - level - number("crest-sample"),
+        heard,
+        most - level - source.crest.value,
         source.level,
+        source.weighting,
     )
 
 
 def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float:
-    """All other sources in a microphone of a kind at a spot, aimed at the mouth of its party, in dB SPL."""
+    """All other sources in a microphone of a kind at a spot, aimed at the mouth of its party, in dBA."""
     source, pickup = sound.sources[voice], pickup_of(kind)
     levels = [NOTHING_DB]
     worn = kind.microphone.worn if kind.microphone else None
@@ -355,11 +365,12 @@ def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float
             face = (math.degrees(math.atan2(-dy, -dx)) - other.faces_deg) % 360
             face = min(face, 360 - face)
         thrown = float(other.thrown_db(np.array(face)))
-        direct = other.level.value - 20 * math.log10(metres) + float(pickup.gain_db(off, metres)) + thrown
+        loud = other.level.value + other.weighting.value
+        direct = loud - 20 * math.log10(metres) + float(pickup.gain_db(off, metres)) + thrown
         levels.append(direct)
         around = reverberant_gain_db(sound.place, other.q)
         if around is not None:
-            levels.append(other.level.value + around + pickup.reverberant_db())
+            levels.append(loud + around + pickup.reverberant_db())
     return uncorrelated_sum_db(levels)
 
 
@@ -376,7 +387,7 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
         "the other voices limit": row.others_db,
     }
     loudest = max(parts, key=lambda name: parts[name])
-    words.append(f"{loudest} it, {show_number(parts[loudest], 'dB SPL')}")
+    words.append(f"{loudest} it, {show_number(parts[loudest], 'dBA')}")
     if spared:
         words.append("sounds narrow and hides the mouth: for where nothing else is enough")
     elif not row.usable:
@@ -385,7 +396,7 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
         words.append(_against(row, best))
     return Choice(
         row.kind, row.at, row.metres, row.over_room_db, row.over_all_db, row.others_db, row.noise_db, row.voice_db,
-        row.headroom_db, row.level, "; ".join(words),
+        row.headroom_db, row.level, row.weighting, "; ".join(words),
     )  # fmt: skip
 
 

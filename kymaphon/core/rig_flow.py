@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.figures import number
 from kymaphon.core.graph import Edge, SignalGraph
 from kymaphon.core.transfer import Transfer
 
@@ -85,8 +85,12 @@ def why_shut(edge: Edge) -> str:
     return f"{switch.label} is {'on' if switch.ref.field == 'mute' else 'off'}"
 
 
-def flow_of(graph: SignalGraph, transfer: Transfer) -> Flow:
-    """Levels of the loudest voice at every node; circles that howl count as no level."""
+def flow_of(graph: SignalGraph, transfer: Transfer, crests: Mapping[str, float]) -> Flow:
+    """Levels of the loudest voice at every node; circles that howl count as no level.
+
+    Args:
+        crests: from average to highest sample of each voice, in dB.
+    """
     voices = tuple(graph.mouths)
     n = len(graph.nodes)
     if not voices:
@@ -98,7 +102,7 @@ def flow_of(graph: SignalGraph, transfer: Transfer) -> Flow:
     with np.errstate(divide="ignore"):
         speech = np.where((power > 0) & np.isfinite(power), 10 * np.log10(np.maximum(power, 1e-30)), NOTHING)
     speech = np.where(speech > NOTHING, speech + levels, NOTHING)
-    peaks = np.where(speech > NOTHING, speech + number("crest-short"), NOTHING)
+    peaks = np.where(speech > NOTHING, speech + np.array([crests[voice] for voice in voices]), NOTHING)
     best = speech.argmax(axis=1)
     top = speech.max(axis=1)
     number_of = np.where(top > NOTHING, best, -1)

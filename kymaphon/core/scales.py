@@ -32,7 +32,8 @@ class Scale:
         at: what the scale prints there.
         per_db: scale marks for each dB.
         average_lead_db, peak_lead_db: what it shows of speech over the active level, on the average and at its peaks;
-        None where nobody reads an average on it.
+        None where nobody reads an average on it. Peaks are the usual ones of words on a meter of samples, the highest
+        swings on a meter with a needle; `highest_lead_db` is the highest that it shows of some minutes.
     """
 
     id: ScaleId
@@ -44,6 +45,7 @@ class Scale:
     per_db: float
     average_lead_db: float | None
     peak_lead_db: float
+    highest_lead_db: float
     ballistics: str
     source: str
 
@@ -212,8 +214,9 @@ def mark_at(practice: Practice, unit: str, house: House) -> Mark:
         if scale.id == "lufs":
             ceiling += 0.0 if unit == "dBFS" else house.full_scale_dbu
         else:
-            crest = scales()["dbfs"].peak_lead_db
-            ceiling = level_of(practice.scale, ceiling, unit, house, peaks=True) + crest
+            # What that meter shows at most, told as the highest sample of the speech that makes it.
+            beyond = scales()["dbfs"].highest_lead_db - (scale.highest_lead_db - scale.peak_lead_db)
+            ceiling = level_of(practice.scale, ceiling, unit, house, peaks=True) + beyond
     shows = Derived(f"{scale.name} shows", shown, scale.unit, source=practice.source)
     back = reading(practice.scale, level, unit, house, peaks=peaks)
     terms = (

@@ -122,7 +122,22 @@ class Party(Model):
     ] = None
     effort: Effort = "normal"
     level_db_spl_1m: Annotated[
-        float | None, Field(ge=0, le=160, description="measured at 1 m; instead of effort")
+        float | None,
+        Field(
+            ge=0, le=160, description="measured at 1 m, unweighted (Z or C on the meter); instead of effort"
+        ),
+    ] = None
+    level_dbu: Annotated[
+        float | None,
+        Field(
+            ge=-120,
+            le=40,
+            description="of an analogue `plays_on`: average level there as measured; instead of its nominal level",
+        ),
+    ] = None
+    level_dbfs: Annotated[
+        float | None,
+        Field(ge=-120, le=0, description="of a digital `plays_on`: average level there as measured (AES17)"),
     ] = None
     dim_db: Annotated[
         float | None,
@@ -227,13 +242,21 @@ class Take(Model):
     talk_s: Annotated[
         tuple[tuple[float, float], ...], Field(max_length=1000, description="stretches of talk, set by hand")
     ] = ()
-    noise_dbfs: Annotated[float | None, Field(ge=-300, le=10)] = None
+    noise_dbfs: Annotated[float | None, Field(ge=-300, le=10, description="its noise floor, unweighted")] = (
+        None
+    )
+    noise_a_dbfs: Annotated[float | None, Field(ge=-300, le=10, description="the same, A-weighted")] = None
+    loudness_lufs: Annotated[
+        float | None,
+        Field(ge=-120, le=20, description="integrated loudness, of a programme that a party plays"),
+    ] = None
     path_gain_db: Annotated[
         float | None, Field(description="dBFS at `at` for 0 dB SPL at the microphone, as the rig then stood")
     ] = None
     electronic_noise_dbfs: Annotated[
         float | None, Field(description="noise of microphone and electronics at `at`, as the rig then stood")
     ] = None
+    electronic_noise_a_dbfs: Annotated[float | None, Field(description="the same, A-weighted")] = None
     sha256: str | None = None
 
 

@@ -7,12 +7,13 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import SPEAKERS, Worn
 from kymaphon.core.pickup import Pickup, pickup_of
 from kymaphon.core.show import Device, Party, Show
+from kymaphon.core.weights import voice_a
 
 _LEVELS = {"instrument": "level-instrument", "crowd": "level-crowd", "effect": "level-effect"}
 
@@ -47,7 +48,9 @@ class Stand:
 
 
 def voice_level(party: Party) -> Derived:
-    """How loud a voice is at 1 m: measured if there is a figure, else by effort, or by what kind of thing it is."""
+    """How loud a voice is at 1 m, unweighted: measured if there is a figure, else by effort (stated A-weighted), or by
+    what kind of thing it is.
+    """
     if party.level_db_spl_1m is not None:
         return Derived(
             f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show"
@@ -56,8 +59,11 @@ def voice_level(party: Party) -> Derived:
         usual = figure(_LEVELS[party.kind])
         return Derived(f"{party.name} at 1 m, usual level", usual.value, "dB SPL", source=usual.source)
     effort = figure(f"effort-{party.effort}")
-    return Derived(
-        f"{party.name} at 1 m, {party.effort} effort", effort.value, "dB SPL", source=effort.source
+    stated = Derived(f"{party.name} at 1 m, {party.effort} effort", effort.value, "dBA", source=effort.source)
+    weighting = voice_a(party.kind)
+    flat = Derived("unweighted over A-weighted, speech", -weighting.value, "dB", source=weighting.source)
+    return total(
+        f"{party.name} at 1 m, {party.effort} effort", "dB SPL", (stated, flat), source=effort.source
     )
 
 

@@ -78,7 +78,7 @@ class SimulatedRig:
         signal = (
             np.zeros(frames) if silent else self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
         )
-        own = [row.level.value + gain for row, gain in rung.own_noise]
+        own = [row.flat_db + gain for row, gain in rung.own_noise]
         if own:
             power = sum(10 ** ((level - scale) / 10) for level in own)
             rng = np.random.default_rng([self.seed, frames])

@@ -10,8 +10,8 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.ladder import main_knob
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.core.derive import show_number
-from kymaphon.core.figures import number
 from kymaphon.core.levels import NOISE_NAMES, Rung
+from kymaphon.core.weights import headroom_wanted
 
 Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
@@ -68,7 +68,7 @@ class LevelModel(QAbstractTableModel):
             return text
         if role == Qt.ItemDataRole.DecorationRole and index.column() == HEADROOM:
             headroom = self.rungs[index.row()].headroom_db
-            if headroom is not None and headroom < number("growth"):
+            if headroom is not None and headroom < headroom_wanted("presenter").value:
                 return mark_icon("stop" if headroom < 0 else "fix", self.theme)
         return None
 

@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from kymaphon.core.catalogue.parts import Connector, Job, Power, Processor
 from kymaphon.core.model import Identifier, Model, ScaleId
+from kymaphon.core.noise import thermal_noise_dbu
 
 Domain = Literal["acoustic", "analog", "digital"]
 Range = Annotated[tuple[float, float], Field(description="lowest and highest, dB")]
@@ -36,8 +37,25 @@ class Strip(Model):
         Field(description="what it has behind its gain: gate, compressor and so on, each its own"),
     ] = ()
     ein_dbu: Annotated[
-        tuple[tuple[float, float], ...], Field(description="(gain dB, equivalent input noise dBu), rising")
+        tuple[tuple[float, float], ...],
+        Field(
+            description="(gain dB, equivalent input noise dBu, unweighted 20 Hz to 20 kHz), rising; as measured with `ein_source_ohm` across the input"
+        ),
     ] = ()
+    ein_source_ohm: Annotated[
+        float, Field(gt=0, le=1e6, description="resistor across the input while the EIN was measured")
+    ] = 150.0
+
+    @model_validator(mode="after")
+    def _not_below_thermal(self) -> Strip:
+        limit = thermal_noise_dbu(self.ein_source_ohm)
+        for gain, ein in self.ein_dbu:
+            if ein <= limit:
+                raise ValueError(
+                    f"an EIN of {ein:g} dBu at {gain:g} dB lies below the thermal noise of the {self.ein_source_ohm:g} ohm that it "
+                    f"was measured with ({limit:.1f} dBu): no amplifier can be that quiet; if it was measured with less, give ein_source_ohm"
+                )
+        return self
 
 
 class Port(Model):
@@ -185,9 +203,13 @@ class Kind(Model):
     ] = ()
     microphone: Microphone | None = None
     inside_max_dbu: float | None = None
-    residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut")] = None
+    residual_dbu: Annotated[
+        float | None, Field(description="noise of a mix bus with everything shut, unweighted")
+    ] = None
     full_scale_dbu: float | None = None
-    dynamic_range_db: Annotated[float | None, Field(description="of its converters, stated")] = None
+    dynamic_range_db: Annotated[
+        float | None, Field(description="of its converters, A-weighted, as data sheets state it")
+    ] = None
     passes_phantom: bool = False
     buffer_samples: Annotated[
         tuple[int, int, int] | None, Field(description="smallest, default, largest")

@@ -19,12 +19,13 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import SetValue
-from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.own_noise import own_ein
 from kymaphon.core.twins import turned_together, twins_along
+from kymaphon.core.weights import headroom_wanted
 
 Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
@@ -75,7 +76,8 @@ class Limit:
 
 @dataclass(frozen=True, slots=True)
 class Hiss:
-    """A noise against speech: constant, slopes, and for a preamplifier the curve of its EIN over a turn.
+    """A noise against speech, both A-weighted: constant, slopes, and for a preamplifier the curve of its own noise (EIN
+    less the resistor that it was measured with) over a turn.
 
     `place` is the number of the rung at which it comes in.
     """
@@ -312,7 +314,7 @@ def _voice(
             slopes[i, index[ref]] += 1.0
     party = analysis.show.party(ladder.voice)
     grows = party.kind != "player"
-    more = number("crest-short") + (number("growth") if grows else 0.0)
+    more = ladder.last.crest.value + headroom_wanted(party.kind).value
     limits, noises = [], []
     for i, rung in enumerate(ladder.rungs):
         pad = _pad_index(analysis, rung.node, index)
@@ -329,7 +331,7 @@ def _voice(
     for source, _ in ladder.last.own_noise:
         node = graph.nodes[source.node].id
         i = last[node]
-        level = source.level.value - (ladder.rungs[i].speech_db - float(slopes[i] @ now))
+        level = source.level.value - (ladder.rungs[i].weighted_speech_db - float(slopes[i] @ now))
         slope = -slopes[i]
         strip = _strip_of(analysis, node) if source.kind == "preamp" else None
         gain = index.get(SettingRef(strip[0], strip[1], "gain_db"), -1) if strip else -1
@@ -340,8 +342,9 @@ def _voice(
                 slope[pad] -= 1.0
                 level += now[pad]
             if gain >= 0:
-                level -= ein_at_gain_dbu(strip[2].ein_dbu, float(now[gain]))
-                noises.append(Hiss(source.level.name, source.kind, level, slope, strip[2].ein_dbu, gain, i))
+                curve = own_ein(strip[2])
+                level -= ein_at_gain_dbu(curve, float(now[gain]))
+                noises.append(Hiss(source.level.name, source.kind, level, slope, curve, gain, i))
                 continue
         noises.append(Hiss(source.level.name, source.kind, level, slope, place=i))
     point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
@@ -365,8 +368,8 @@ def _pad_index(analysis: Analysis, node: str, index: dict[SettingRef, int]) -> i
 
 
 def peak_growth(voice: VoiceModel) -> Derived:
-    """What a voice's peaks gain on warming up."""
-    return figure("growth") if voice.grows else Derived("a player's level does not grow", 0.0, "dB")
+    """What has to be left for a voice's peaks, as people warm up."""
+    return headroom_wanted("presenter" if voice.grows else "player")
 
 
 def edits_to(analysis: Analysis, turn: Turn, value: float) -> tuple[SetValue, ...]:

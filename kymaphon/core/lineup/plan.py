@@ -9,7 +9,7 @@ from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.figures import figure, number
+from kymaphon.core.figures import number
 from kymaphon.core.lineup.model import (
     Floats,
     LineUpModel,
@@ -313,7 +313,7 @@ def _spare(voice: VoiceModel, x: Floats) -> Derived | None:
         return None
     limit = min(voice.limits, key=lambda row: row.most - row.level - float(row.slopes @ x))
     peak = limit.level + float(limit.slopes @ x)
-    crest = figure("crest-short")
+    crest = voice.ladder.last.crest
     grows = peak_growth(voice)
     terms = [
         Derived("clips at", limit.most, limit.unit, source="device data"),

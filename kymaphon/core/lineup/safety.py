@@ -15,6 +15,7 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.show import Cable, Device, Track
 from kymaphon.core.units import db_to_power, power_to_db
+from kymaphon.core.weights import headroom_wanted
 
 
 @dataclass(frozen=True)
@@ -215,7 +216,7 @@ def _out_of_mixes(kind: Kind, device: Device, port_id: str) -> list[Edit]:
 
 def _more(analysis: Analysis, voice: str) -> float:
     grows = analysis.show.party(voice).kind != "player"
-    return number("growth") if grows else 0.0
+    return headroom_wanted("presenter" if grows else "player").value
 
 
 def _spare(ladder: Ladder, analysis: Analysis, voice: str) -> float | None:

@@ -1,4 +1,4 @@
-"""K-weighting: the ear's filter of the loudness standard, for any sample rate."""
+"""The two weightings: K, the ear's filter of the loudness standard, for any sample rate; A, that of sound level meters."""
 
 from __future__ import annotations
 
@@ -53,3 +53,13 @@ def k_gain_db(frequency_hz: NDArray[np.float64] | float, sample_rate_hz: float =
         out = out * (b0 + b1 * z + b2 * z * z) / (a0 + a1 * z + a2 * z * z)
     gain: Floats = 20 * np.log10(np.abs(out))
     return gain
+
+
+def a_gain_db(frequency_hz: NDArray[np.float64] | float) -> Floats:
+    """A-weighting in dB; shape as `frequency_hz`. IEC 61672-1:2013, annex E: 0 dB at 1 kHz."""
+    square = np.asarray(frequency_hz, dtype=np.float64) ** 2
+    f1, f2, f3, f4 = 20.598997**2, 107.65265**2, 737.86223**2, 12194.217**2
+    with np.errstate(divide="ignore"):
+        gain = f4 * square**2 / ((square + f1) * np.sqrt((square + f2) * (square + f3)) * (square + f4))
+        out: Floats = 20 * np.log10(gain) + 2.0
+    return out

@@ -53,7 +53,8 @@ def too_far(analysis: Analysis) -> Iterator[Finding]:
             f"{row.party_name} over the room", "dB",
             (
                 Derived("direct voice in the microphone", float(row.sound.direct_db[row.voice, row.mic]), "dB SPL"),
-                Derived("less the place's noise in it", -float(row.sound.ambient_db[row.mic]), "dB"),
+                row.sound.sources[row.voice].weighting,
+                Derived("less the place's noise in it", -float(row.sound.ambient_db[row.mic]), "dB", source="A-weighted"),
             ),
         )  # fmt: skip
         figures = (

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
-from kymaphon.core.figures import figure, number
+from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
@@ -17,6 +17,7 @@ from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import room_take
 from kymaphon.core.twins import turned_together, twins_along
 from kymaphon.core.units import uncorrelated_sum_db
+from kymaphon.core.weights import headroom_wanted
 
 NOISE_WORDS = {
     "room": "the room",
@@ -59,8 +60,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
     """Peaks against the ceiling, with what a talker gains on warming up."""
     seen: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
-        talks = analysis.show.party(voice).kind != "player"
-        growth = figure("growth") if talks else Derived("a player's level does not grow", 0.0, "dB")
+        growth = headroom_wanted(analysis.show.party(voice).kind)
         rung = ladder.tightest()
         if (
             rung is None
@@ -75,7 +75,11 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
         need = growth.value - rung.headroom_db
         text = (
             f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if clips else 'below'} clipping at {rung.label}; "
-            + ("it distorts on air." if clips else f"people gain about {growth.value:.0f} dB on warming up.")
+            + (
+                "it distorts on air."
+                if clips
+                else f"people gain about {number('growth'):.0f} dB on warming up."
+            )
         )
         yield Finding(
             "clips" if clips else "little-headroom",
@@ -86,7 +90,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
             if clips
             else f"{rung.headroom_db:.1f} dB of headroom at {rung.label}",
             text,
-            (Derived("headroom", rung.headroom_db, "dB"), Derived("growth", growth.value, "dB")),
+            (Derived("headroom", rung.headroom_db, "dB"), Derived("headroom wanted", growth.value, "dB")),
             rung.explain_headroom(),
             _only_lasting(
                 analysis,

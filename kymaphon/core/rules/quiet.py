@@ -129,7 +129,7 @@ def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator
     for voice, place, gate, rung in gates:
         name = analysis.party_name(voice)
         peaks = gate.detector == "peak"
-        crest = figure("crest-short") if peaks else Derived("an rms detector reads no crest", 0.0, "dB")
+        crest = figure("crest-usual") if peaks else Derived("an rms detector reads no crest", 0.0, "dB")
         speech = Derived("speech there", rung.speech_db, rung.unit, source="the ladder")
         over = Derived(
             f"{name}'s peaks over the opening threshold" if peaks else f"{name} over the opening threshold",
@@ -156,10 +156,10 @@ def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator
             )  # fmt: skip
         if not rung.noise_db:
             continue
-        noise = Derived("noise there", rung.noise_total_db, rung.unit, source="the ladder")
+        noise = Derived("noise there", rung.noise_flat_db, rung.unit, source="the ladder")
         loud = figure("noise-crest") if peaks else Derived("an rms detector reads no crest", 0.0, "dB")
         under = Derived(
-            "closing threshold over the noise", gate.close_db - rung.noise_total_db - loud.value, "dB",
+            "closing threshold over the noise", gate.close_db - rung.noise_flat_db - loud.value, "dB",
             terms=(
                 Derived("closing threshold", gate.close_db, rung.unit, source="setting"),
                 Derived("less the noise", -noise.value, "dB", source="the ladder"),
@@ -170,7 +170,7 @@ def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator
         if under.value < 0:
             text = (
                 f"{name}'s gate closes below {show_number(gate.close_db, rung.unit)}, and the noise there comes to "
-                f"{show_number(rung.noise_total_db + loud.value, rung.unit)}: once open it stays open."
+                f"{show_number(rung.noise_flat_db + loud.value, rung.unit)}: once open it stays open."
             )
             raised = shifted(gate, -under.value + 1)
             remedy = _with(

@@ -31,6 +31,7 @@ from kymaphon.core.plugging import (
 from kymaphon.core.rig_flow import NOTHING
 from kymaphon.core.routes import length_of
 from kymaphon.core.show import Cable, Device, Show
+from kymaphon.core.weights import headroom_wanted
 
 
 def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
@@ -328,7 +329,7 @@ def overloaded_sockets(analysis: Analysis) -> Iterator[Finding]:
 
     What lies on a voice's way to the programme is told at Level, with the gains to turn; this is about the sockets off it.
     """
-    growth = figure("growth")
+    growth = headroom_wanted("presenter")
     told = {rung.node.removesuffix(".l").removesuffix(".r") for ladder in analysis.ladders.values() for rung in ladder.rungs}  # fmt: skip
     flow, graph = analysis.flow, analysis.graph
     for cable in analysis.show.cables:

@@ -310,7 +310,7 @@ def _out_and_back(
     steps = list(path.steps())
     gain_after = {node: sum(step.gain_db for step in steps[k:back]) for k, node in enumerate(path.nodes[: back + 1])}  # fmt: skip
     terms = tuple(
-        Derived(source.level.name, source.level.value + gain_after[source.node], graph.nodes[path.nodes[back]].unit, source=source.level.source)
+        Derived(source.level.name.removesuffix(", A-weighted"), source.flat_db + gain_after[source.node], graph.nodes[path.nodes[back]].unit, source=source.level.source)
         for source in graph.noises
         if source.node in path.nodes[out : back + 1]
     )  # fmt: skip

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
+from kymaphon.core.meter.weighting import a_gain_db
 from kymaphon.core.units import power_to_db
 
 Floats = NDArray[np.float64]
@@ -22,16 +23,6 @@ Signal = NDArray[np.float32]
 WINDOW_S = 0.17
 SINE_DB = 10 * math.log10(2)
 NoiseSort = Literal["rumble", "hum", "hiss", "unsteady", "broad"]
-
-
-def a_weight_db(frequency_hz: Floats) -> Floats:
-    """A-weighting in dB; shape as `frequency_hz`. IEC 61672-1:2013, annex E: 0 dB at 1 kHz."""
-    square = np.asarray(frequency_hz, dtype=np.float64) ** 2
-    f1, f2, f3, f4 = 20.598997**2, 107.65265**2, 737.86223**2, 12194.217**2
-    with np.errstate(divide="ignore"):
-        gain = f4 * square**2 / ((square + f1) * np.sqrt((square + f2) * (square + f3)) * (square + f4))
-        out: Floats = 20 * np.log10(gain) + 2.0
-    return out
 
 
 @dataclass(frozen=True)
@@ -57,7 +48,7 @@ class Spectrum:
     @property
     def weighted_dbfs(self) -> float:
         """A-weighted, AES17."""
-        return power_to_db(float((self.power * 10 ** (a_weight_db(self.frequency_hz) / 10)).sum())) + SINE_DB
+        return power_to_db(float((self.power * 10 ** (a_gain_db(self.frequency_hz) / 10)).sum())) + SINE_DB
 
     def through(self, gain_db: Floats) -> float:
         """Level in dBFS of what a filter with this gain in each bin would leave."""
