@@ -27,6 +27,19 @@ LIVELINESS = (("dead", "dead, a booth"), ("treated", "treated"), ("ordinary", "o
 SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
 
 
+def _played(party: Party | None) -> tuple[Field, ...]:
+    """The measured level of somebody or something that begins at a socket instead of a mouth."""
+    if party is None or not party.plays_on:
+        return ()
+    tip = (
+        "Average level where it begins. Left empty: from a take of it, else the nominal level of the socket."
+    )
+    return (
+        Field("level_dbu", "Plays at (dBu, analogue)", "number", party.level_dbu, empty="nominal level of its socket", tip=tip),
+        Field("level_dbfs", "Plays at (dBFS, digital)", "number", party.level_dbfs, empty="on the mark", tip=tip),
+    )  # fmt: skip
+
+
 class CastForms:
     """Opens forms over a window and puts what is taken over into the document, each as one step of undo."""
 
@@ -99,7 +112,8 @@ class CastForms:
             Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
             Field("faces_deg", "Faces (degrees, 0 right, 90 up)", "number", party.faces_deg if party else None, empty="its own microphone"),
             Field("effort", "Speaks", "choice", party.effort if party else "normal", EFFORTS, tip="Used for talkers without a measured level."),
-            Field("level_db_spl_1m", "Measured at 1 m (dB SPL)", "number", party.level_db_spl_1m if party else None, empty="not measured: the usual level"),
+            Field("level_db_spl_1m", "Measured at 1 m (dB SPL, Z or C)", "number", party.level_db_spl_1m if party else None, empty="not measured: the usual level"),
+            *_played(party),
             Field("hears_on", "Listens on", "choice", party.hears_on if party else None, tuple(ears)),
             Field("dim_db", "Programme dims under talkback by (dB)", "number", party.dim_db if party else None, empty="not dimmed"),
         )  # fmt: skip
@@ -130,6 +144,7 @@ class CastForms:
             Field("height_m", "Height (m)", "number", place.height_m if place else None, empty="2.7 assumed"),
             Field("outdoors", "Out of doors", "check", place.outdoors if place else False, tip="No walls on the outline, no reverberation."),
             Field("liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS),
+            Field("rt60_s", "Reverberation time (s)", "number", place.rt60_s if place else None, empty="not measured: as it sounds"),
             Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
             Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
             Field("speakers_mute", "An open microphone mutes the loudspeakers", "check", place.speakers_mute if place else False),

@@ -8,9 +8,12 @@ from dataclasses import dataclass
 
 from kymaphon.core import air
 from kymaphon.core.catalogue import Catalogue, Kind, Port
+from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived
 from kymaphon.core.device import DeviceBuilder
 from kymaphon.core.draft import Draft, sides
+from kymaphon.core.ends import End, end_of
+from kymaphon.core.figures import figure
 from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource, SignalGraph
 from kymaphon.core.noise import loading_gain_db
 from kymaphon.core.own_noise import source_noise
@@ -149,9 +152,30 @@ def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, s
     parts: tuple[Derived, ...] = ()
     if out.impedance_ohm and hung and out.domain == into.domain == "analog":
         parts = (loading(out.impedance_ohm, hung),)
+    parts += one_leg(end_of(draft.show, draft.catalogue, source), into)
     pairs = zip(outs * 2, ins, strict=False) if len(outs) == 1 else zip(outs, ins, strict=True)
     for a, b in pairs:
         draft.join(base + a, ".".join(target.split(".")[:2]) + b, parts, label="cable")
+
+
+def one_leg(source: End, into: Port) -> tuple[Derived, ...]:
+    """What a balanced output loses into an unbalanced input, which takes one of its legs against earth.
+
+    Nothing from a transformer, a ground-sensing stage or one driven leg; half the voltage where each leg is driven from earth
+    (textbook: Ballou, Handbook for Sound Engineers, from memory).
+    """
+    out = source.port
+    if (
+        not (out.domain == into.domain == "analog")
+        or not balanced(out)
+        or balanced(into)
+        or out.level == "headphone"
+    ):
+        return ()
+    stage = source.output_stage
+    if stage is None:
+        return (figure("leg-unknown"),)
+    return (figure("one-leg"),) if stage == "each-leg" else ()
 
 
 def loading(source_ohm: float, loads_ohm: list[float]) -> Derived:

@@ -10,6 +10,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, open_cost_db
 from kymaphon.core.derive import MINUS, show_number
 from kymaphon.core.moves import Placed
+from kymaphon.core.room import liveliness_words
 from kymaphon.core.rules.cast_own import turns_of
 
 
@@ -80,7 +81,7 @@ def place_lines(analysis: Analysis, place_id: str) -> list[str]:
     sound = analysis.sound(place_id)
     place = sound.place
     size = f"{place.size_m[0]:.1f} by {place.size_m[1]:.1f} m, " if place.size_m else ""
-    lines = [f"{place.name}: {size}{place.liveliness}, {show_number(place.ambient_dba, 'dBA')} of {place.noise.replace('-', ' ')}"]  # fmt: skip
+    lines = [f"{place.name}: {size}{liveliness_words(place)}, {show_number(place.ambient_dba, 'dBA')} of {place.noise.replace('-', ' ')}"]  # fmt: skip
     if sound.mics:
         lines.append(f"  {'microphone':26}{'party':14}{'distance':>9}{'angle':>7}{'voice':>13}{'over room':>11}  next loudest")  # fmt: skip
     for m, mic in enumerate(sound.mics):

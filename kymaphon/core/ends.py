@@ -19,6 +19,7 @@ class Given:
     level: str
     nominal_dbu: float
     most_dbu: float | None
+    output_stage: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +46,11 @@ class End:
     def most_dbu(self) -> float | None:
         """The strongest that can come out; None where that is not known."""
         return self.given.most_dbu if self.given is not None else self.port.max_db
+
+    @property
+    def output_stage(self) -> str | None:
+        """How a balanced output is driven; a box that gives on what it is given leaves that as it is. None: not known."""
+        return self.port.output_stage or (self.given.output_stage if self.given is not None else None)
 
     @property
     def ref(self) -> str:
@@ -93,7 +99,9 @@ def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Give
     if not seen:
         return None
     most = port.max_db
-    return Given(port.level, nominal_dbu(port) + gain, most + gain if most is not None else None)
+    return Given(
+        port.level, nominal_dbu(port) + gain, most + gain if most is not None else None, port.output_stage
+    )
 
 
 def usual_output(port: Port) -> Derived:

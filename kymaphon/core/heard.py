@@ -14,7 +14,7 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.mouth import Worn, mouth_gain_db, mouth_source
 from kymaphon.core.pickup import Pickup
-from kymaphon.core.room import reverberant_gain_db
+from kymaphon.core.room import liveliness_words, reverberant_gain_db
 from kymaphon.core.show import Device, NoiseSpot, Party, Place, Show
 from kymaphon.core.standing import Stand, facing_deg, has_face, loudspeaker_pickup, loudspeaker_q
 from kymaphon.core.units import uncorrelated_sum_db
@@ -131,7 +131,11 @@ def _reverberation(stand: Stand, place: Place | None, q: float | None, direct_db
     added = uncorrelated_sum_db((direct_db, around)) - direct_db
     if added < 0.05:
         return ()
-    return (_room_part(place.name, place.liveliness, added, gain, stand.pickup.reverberant_db(), direct_db),)
+    return (
+        _room_part(
+            place.name, liveliness_words(place), added, gain, stand.pickup.reverberant_db(), direct_db
+        ),
+    )
 
 
 @lru_cache(maxsize=8192)

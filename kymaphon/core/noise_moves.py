@@ -7,6 +7,7 @@ their ranges, and each preamplifier's equivalent input noise is that of the gain
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 from kymaphon.core.acoustics import PATTERNS
@@ -23,15 +24,24 @@ from kymaphon.core.pickup import Pickup
 
 def buys(budget: Budget) -> tuple[Buy, ...]:
     """Every move that makes sense here, what buys most first."""
-    rows = [
+    return _ranked([*_quick(budget), _gain_early(budget)])
+
+
+def quick_buys(budget: Budget) -> tuple[Buy, ...]:
+    """The same but for gain early, which takes the line-up solver."""
+    return _ranked(_quick(budget))
+
+
+def _quick(budget: Budget) -> list[Buy | None]:
+    return [
         half_distance(budget), _tighter(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
-        _quieter_converter(budget), _gain_early(budget), _others_shut(budget),
+        _quieter_converter(budget), _others_shut(budget),
     ]  # fmt: skip
-    return tuple(
-        sorted(
-            (row for row in rows if row is not None), key=lambda row: (-round(row.gain_db, 1), -row.alone_db)
-        )
-    )
+
+
+def _ranked(rows: Sequence[Buy | None]) -> tuple[Buy, ...]:
+    found = [row for row in rows if row is not None]
+    return tuple(sorted(found, key=lambda row: (-round(row.gain_db, 1), -row.alone_db)))
 
 
 TIGHTER = ("omni", "wide-cardioid", "cardioid", "supercardioid", "hypercardioid")

@@ -204,7 +204,7 @@ def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
         known = _left_of(transfer)
         if known is None:
             floor = number("loop-of-return")
-            near = max(transfer.radius, default=0.0) > 10 ** (floor / 20)
+            near = -transfer.stability.margin_db > floor
             rows = all_circles(transfer).paths if near else ()
             known = tuple(row for row in rows if floor <= row.gain_db < 0)
         transfer.__dict__["_strong_circles"] = known

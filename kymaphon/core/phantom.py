@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
@@ -21,6 +21,8 @@ class Phantom:
         on: whether that supply is on.
         blocked_by: id of a device in between that passes none on.
         into: what it is plugged into, for people.
+        least_v: voltage that it works from, at its own socket; None where it does not say.
+        supply_v: of the supply without load.
     """
 
     needs_ma: float | None = None
@@ -28,10 +30,24 @@ class Phantom:
     on: bool = False
     blocked_by: str | None = None
     into: str = ""
+    least_v: float | None = None
+    supply_v: float | None = None
+
+    @property
+    def left(self) -> Derived:
+        """Volts left at the device."""
+        return voltage_left(self.needs_ma or 0.0, self.supply_v)
+
+    @property
+    def too_low(self) -> bool:
+        """It is fed, and with less than it works from."""
+        return self.on and self.least_v is not None and self.left.value < self.least_v
 
     @property
     def broken(self) -> str:
         """Why no signal comes out for lack of power; empty when all is well."""
+        if self.too_low:
+            return "phantom power is too low"
         return "" if self.needs_ma is None or self.on else "no phantom power"
 
 
@@ -40,7 +56,8 @@ def phantom_of(show: Show, catalogue: Catalogue, device: Device) -> Phantom:
     kind = catalogue[device.kind]
     for port in kind.outputs:
         if port.phantom_ma is not None:
-            return _follow(show, catalogue, f"{device.id}.{port.id}", port.phantom_ma)
+            found = _follow(show, catalogue, f"{device.id}.{port.id}", port.phantom_ma)
+            return replace(found, least_v=port.phantom_least_v)
     return Phantom()
 
 
@@ -57,9 +74,8 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         if port is not None and port.strip is not None and port.strip.phantom:
             setting = device.settings.get(port_id, Setting())
             ref = SettingRef(device_id, port_id, "phantom")
-            return Phantom(
-                needs_ma, ref, bool(setting.phantom), None, f"{device.name or kind.name}, {port.name}"
-            )
+            into = f"{device.name or kind.name}, {port.name}"
+            return Phantom(needs_ma, ref, bool(setting.phantom), None, into, supply_v=port.strip.phantom_v)
         if not kind.passes_phantom or not kind.outputs:
             return Phantom(needs_ma, blocked_by=device_id, into=device.name or kind.name)
         reference = f"{device_id}.{kind.outputs[0].id}"
@@ -68,13 +84,22 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         seen.add(reference)
 
 
-def voltage_left(draw_ma: float) -> Derived:
-    """Volts left at the device: 48 - I x 3.4 kilohm. 3 mA leaves 37.8 V (IEC 61938)."""
-    supply, feed = figure("phantom-volts"), figure("phantom-kohm")
+def voltage_left(draw_ma: float, supply_v: float | None = None) -> Derived:
+    """Volts left at the device: 48 - I x 3.4 kilohm. 3 mA leaves 37.8 V (IEC 61938; P24 and P12 have resistors of their own).
+
+    Args:
+        supply_v: of the input without load; None for P48.
+    """
+    supply = figure("phantom-volts")
+    if supply_v is not None and supply_v != supply.value:
+        supply = Derived("phantom supply, no load", supply_v, "V", source="device data")
+    feed = figure(
+        "phantom-kohm" if supply.value > 30 else "phantom-kohm-24" if supply.value > 18 else "phantom-kohm-12"
+    )
     value = supply.value - draw_ma * feed.value
     formula = f"{supply.value:.0f} \u2212 {draw_ma:.1f} mA \u00d7 {feed.value:.2f} k\u2126"
     draw = Derived("draws", draw_ma, "mA", source="device data")
-    return Derived("phantom voltage left", value, "V", formula, (supply, draw, feed), "IEC 61938, P48")
+    return Derived("phantom voltage left", value, "V", formula, (supply, draw, feed), "IEC 61938")
 
 
 def within_budget(draw_ma: float) -> bool:

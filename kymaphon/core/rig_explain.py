@@ -10,7 +10,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.earth import circuit_of
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.phantom import phantom_of, voltage_left
+from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import FEED_WORDS, draw_of, feed_of, host_budgets
 from kymaphon.core.pull import lead_of
 from kymaphon.core.routes import length_of, meetings
@@ -26,7 +26,7 @@ def device_lines(analysis: Analysis, device: Device) -> tuple[Derived, ...]:
     out: list[Derived] = []
     state = phantom_of(show, catalogue, device)
     if state.needs_ma is not None:
-        out.append(voltage_left(state.needs_ma))
+        out.append(state.left)
     drawn = draw_of(show, catalogue, device)
     if drawn is not None:
         out.append(Derived("drawn from USB", drawn.value, "mA", drawn.formula, drawn.terms, drawn.source, drawn.adds))  # fmt: skip
@@ -65,7 +65,7 @@ def _phantom_words(analysis: Analysis, device: Device) -> list[str]:
     if state.needs_ma is None:
         return []
     kind, limit = catalogue[device.kind], figure("phantom-limit").value
-    left = show_number(voltage_left(state.needs_ma).value, "V")
+    left = show_number(state.left.value, "V")
     text = f"Draws {state.needs_ma:.1f} of the {limit:.0f} mA of {state.into or 'phantom power'} and leaves {left}"  # fmt: skip
     before = [end_of(show, catalogue, row.source) for row in show.cables if row.target.partition(".")[0] == device.id]  # fmt: skip
     if kind.group == "booster" and not kind.passes_phantom:

@@ -9,7 +9,7 @@ from kymaphon.core.chain import link_state
 from kymaphon.core.derive import show_number
 from kymaphon.core.earth import earth_loops, earth_ties
 from kymaphon.core.ends import end_of
-from kymaphon.core.phantom import phantom_of, voltage_left
+from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import host_budgets
 from kymaphon.core.pull import lead_of, pull_list
 from kymaphon.core.rules.rig_controls import reaches
@@ -23,7 +23,7 @@ def phantom_rows(analysis: Analysis) -> list[dict[str, Any]]:
     for device in analysis.show.devices:
         state = phantom_of(analysis.show, analysis.catalogue, device)
         if state.needs_ma is not None:
-            left = voltage_left(state.needs_ma).value if state.on else 0.0
+            left = state.left.value if state.on else 0.0
             out.append({"device": device.id, "draws_ma": state.needs_ma, "from": state.into or None, "on": state.on, "left_v": round(left, 2)})  # fmt: skip
     return out
 

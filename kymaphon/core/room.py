@@ -16,22 +16,52 @@ from kymaphon.core.figures import acoustic_data, figure, number
 from kymaphon.core.model import Point
 from kymaphon.core.show import Place, Surface
 
+EYRING = 0.161
+"""s/m at 20 degrees: 24 ln 10 / c (Eyring 1930; Sabine)."""
+
 
 def absorption(place: Place) -> float:
-    """Average absorption coefficient of a place by its liveliness, 0 to 1."""
-    return float(acoustic_data()["absorption"][place.liveliness])
+    """Average absorption coefficient of a place, 0 to 1: from its measured reverberation time, else by its liveliness.
+
+    Eyring 1930: T = 0.161 V / (-S ln(1 - a)), so a = 1 - exp(-0.161 V / (S T)); air absorbs nothing in it.
+    """
+    size = _size(place)
+    if place.rt60_s is None or size is None:
+        return float(acoustic_data()["absorption"][place.liveliness])
+    area, volume = size
+    return 1 - math.exp(-EYRING * volume / (area * place.rt60_s))
+
+
+def liveliness_words(place: Place) -> str:
+    """How live a place is, in words: its measured reverberation time where there is one."""
+    return place.liveliness if place.rt60_s is None else f"{place.rt60_s:.2f} s measured"
+
+
+def reverberation_time_s(place: Place) -> float | None:
+    """Reverberation time of a room: as measured, else what its liveliness and size come to; None outdoors."""
+    size = _size(place)
+    if size is None:
+        return None
+    return place.rt60_s or EYRING * size[1] / (-size[0] * math.log(1 - absorption(place)))
+
+
+def _size(place: Place) -> tuple[float, float] | None:
+    """Surface in square metres and volume in cubic metres; None outdoors, or where the size is not known."""
+    if place.outdoors or place.size_m is None:
+        return None
+    width, depth = place.size_m
+    height = place.height_m or number("room-height")
+    return 2 * (width * depth + width * height + depth * height), width * depth * height
 
 
 @lru_cache(maxsize=512)
 def room_constant_m2(place: Place) -> float | None:
     """R = S a / (1 - a) in square metres; None outdoors, or where the size is not known."""
-    if place.outdoors or place.size_m is None:
+    size = _size(place)
+    if size is None:
         return None
-    width, depth = place.size_m
-    height = place.height_m or number("room-height")
-    area = 2 * (width * depth + width * height + depth * height)
     share = absorption(place)
-    return area * share / (1 - share)
+    return size[0] * share / (1 - share)
 
 
 def critical_distance_m(place: Place, q: float | None = None) -> float | None:
@@ -53,12 +83,16 @@ def explain_reverberation(place: Place, q: float | None = None) -> Derived | Non
     gain, constant = reverberant_gain_db(place, q), room_constant_m2(place)
     if gain is None or constant is None:
         return None
-    share = Derived("absorption", 100 * absorption(place), "%", source=acoustic_data()["absorption_source"])
+    measured = place.rt60_s is not None
+    share = Derived(
+        "absorption", 100 * absorption(place), "%", f"1 \u2212 exp(\u22120.161 V / (S \u00d7 {place.rt60_s:.2f} s))" if measured else "",
+        source="Eyring 1930, from the measured reverberation time" if measured else acoustic_data()["absorption_source"],
+    )  # fmt: skip
     spread = figure("talker-q") if q is None else Derived("directivity factor Q", q, "")
     distance = critical_distance_m(place, q) or 1.0
     formula = f"\u221220 lg(0.141 \u221a({spread.value:.1f} \u00d7 {constant:.1f}) m)"
     return Derived(
-        f"{place.name} gives back, {place.liveliness}", gain, "dB", formula,
+        f"{place.name} gives back, {liveliness_words(place)}", gain, "dB", formula,
         (share, Derived("voice and reverberation are equal at", distance, "m", source="0.141 \u221a(Q R)"), spread),
         "Davis & Patronis, Sound System Engineering",
     )  # fmt: skip

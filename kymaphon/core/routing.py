@@ -87,7 +87,18 @@ class Feed:
     @property
     def well(self) -> bool:
         """Nothing to do here."""
-        return self.verdict in ("heard", "local", "silent", "free")
+        return self.verdict in ("heard", "local", "silent", "free") and not self.howling
+
+    @property
+    def howling(self) -> bool:
+        """It comes by what howls: there is no figure to tell."""
+        return self.unstable and self.path is not None
+
+    def gain_words(self) -> str:
+        """Its level against the mark as it is told; empty where nothing comes."""
+        if self.howling:
+            return "no figure: it howls"
+        return "" if self.gain_db is None else show_number(self.gain_db, "dB", sign=True)
 
 
 def mark_of(unit: str, mark: Mark) -> Derived:

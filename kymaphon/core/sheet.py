@@ -289,7 +289,7 @@ def feed_words(feed: Feed) -> str:
     """A cell of who hears whom in words and figures."""
     if feed.gain_db is None or feed.delay_ms is None:
         return VERDICT_WORDS[feed.verdict]
-    figure = f"{show_number(feed.gain_db, 'dB', sign=True)}, {show_number(feed.delay_ms, 'ms')}"
+    figure = feed.gain_words() if feed.howling else f"{feed.gain_words()}, {show_number(feed.delay_ms, 'ms')}"
     if feed.verdict in ("heard", "free"):
         return figure
     return f"{VERDICT_WORDS[feed.verdict]}: {figure}"

@@ -79,6 +79,14 @@ class Place(Model):
     ambient_dba: Annotated[float, Field(ge=-10, le=140)] = 35.0
     noise: NoiseKind = "room-tone"
     liveliness: Liveliness = "ordinary"
+    rt60_s: Annotated[
+        float | None,
+        Field(
+            gt=0.05,
+            le=20,
+            description="reverberation time as measured, at middle frequencies; instead of liveliness",
+        ),
+    ] = None
     outdoors: Annotated[bool, Field(description="no walls, no reverberation")] = False
     height_m: Annotated[float | None, Field(ge=1, le=100, description="of the room; left out: assumed")] = (
         None

@@ -16,6 +16,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef, SignalGraph
 
 Floats = NDArray[np.float64]
@@ -116,6 +117,27 @@ def _solved(matrix: Floats, entering: Floats) -> Floats:
     return out
 
 
+@dataclass(frozen=True, slots=True)
+class Stability:
+    """Whether what goes round dies away.
+
+    Below a spectral radius of one for |A| no phases can make it howl (Perron, Frobenius). Gains are not known to a
+    thousandth of a dB, and a sum of rounds grows without bound as the radius nears one: within `loop-tolerance` of it the rig
+    is told as howling, and no level in it is.
+    """
+
+    radius: float
+
+    @property
+    def margin_db(self) -> float:
+        """From howling, in dB; negative beyond it, infinite where nothing comes round."""
+        return -20 * math.log10(self.radius) if self.radius > 0 else math.inf
+
+    @property
+    def howls(self) -> bool:
+        return self.margin_db <= number("loop-tolerance")
+
+
 @dataclass(frozen=True)
 class Transfer:
     """Solves for one graph; keeps what several questions share."""
@@ -150,17 +172,25 @@ class Transfer:
         return [part for part in self.components if len(part) > 1 or part[0] in looping]
 
     @cached_property
-    def radius(self) -> list[float]:
-        """Spectral radius of |A| inside each of `circles`: below one, no phases can make it howl (Perron,
-        Frobenius).
-        """
-        return [_spectral_radius(self.block(part)) for part in self.circles]
+    def stabilities(self) -> list[Stability]:
+        """How far each of `circles` is from howling: the one place where that is asked."""
+        return [Stability(_spectral_radius(self.block(part))) for part in self.circles]
+
+    @cached_property
+    def stability(self) -> Stability:
+        """That of the worst of them; of a rig in which nothing goes round, a radius of nought."""
+        return max(self.stabilities, key=lambda row: row.radius, default=Stability(0.0))
+
+    @property
+    def howls(self) -> bool:
+        """Whether anything that goes round builds up, or comes so near to it that no gain is known so well."""
+        return self.stability.howls
 
     @cached_property
     def unstable(self) -> frozenset[int]:
-        """Nodes of the circles whose radius is one or more."""
-        pairs = zip(self.circles, self.radius, strict=True)
-        return frozenset(node for part, radius in pairs if radius >= 1 for node in part)
+        """Nodes of the circles that howl: of levels there no figure can be told."""
+        pairs = zip(self.circles, self.stabilities, strict=True)
+        return frozenset(node for part, row in pairs if row.howls for node in part)
 
     def block(self, part: Sequence[int]) -> Floats:
         """|A| inside a component, row = target, scaled so that units cancel as far as they can."""
@@ -416,9 +446,9 @@ def _spectral_radius(block: Floats) -> float:
     one (which is aperiodic).
     """
     size = len(block)
-    if size <= 80:
-        return float(np.abs(np.linalg.eigvals(block)).max())
     balanced = _balance(block)
+    if size <= 80:
+        return float(np.abs(np.linalg.eigvals(balanced)).max())
     vector = np.ones(size) / size
     value = 0.0
     for _ in range(2000):

@@ -22,6 +22,7 @@ from kymaphon.core.model import Point
 from kymaphon.core.moves import Placed
 from kymaphon.core.placing import Choice, PlacementMap, bounds_of
 from kymaphon.core.plan import Thing, fresh_id
+from kymaphon.core.room import liveliness_words
 from kymaphon.core.rules.cast_bleed import ENOUGH
 from kymaphon.core.rules.cast_own import turns_of
 from kymaphon.core.show import Device, Party, Show
@@ -101,7 +102,7 @@ def place_words(sound: PlaceSound) -> str:
     """A place in one line."""
     place = sound.place
     size = f"{place.size_m[0]:g} by {place.size_m[1]:g} m, " if place.size_m else ""
-    air = "open air" if place.outdoors else place.liveliness
+    air = "open air" if place.outdoors else liveliness_words(place)
     kind = place.noise.replace("-", " ")
     wind = wind_speed_m_s(place)
     gust = f", wind {wind:g} m/s" if wind and place.noise != "wind" else ""

@@ -80,7 +80,7 @@ class CirclesPage(StagePage):
         if not self.circles:
             floor = number("loop-of-interest")
             return f"Nothing goes round, down to {show_number(floor, 'dB')} a round."
-        if any(radius >= 1 for radius in self.document.analysis.transfer.radius):
+        if self.document.analysis.transfer.howls:
             return f"{len(self.circles)} circles; together they howl."
         whole = together(self.document.analysis)
         words = f"{len(self.circles)} {'circle' if len(self.circles) == 1 else 'circles'}"
@@ -119,7 +119,7 @@ class CirclesPage(StagePage):
         if circle is None:
             return WhyContent("Circles", self._headline(), findings=about)
         whole = together(analysis)
-        radius = max(analysis.transfer.radius, default=0.0)
+        radius = analysis.transfer.stability.radius
         source = "below one nothing can build up, whatever the phases (Perron, Frobenius)"
         more = [Derived("spectral radius, permille", round(1000 * radius), "", source=source)]
         if whole is not None:

@@ -271,10 +271,8 @@ class HearingPage(StagePage):
             )
             gets = off = DASH
             if row.gain_db is not None:
-                gets = (
-                    f"{show_number(row.gain_db, 'dB', sign=True)}, {show_number(row.delay_ms or 0.0, 'ms')}"
-                )
-                if row.want == "hear":
+                gets = f"{row.gain_words()}, {show_number(row.delay_ms or 0.0, 'ms')}"
+                if row.want == "hear" and not row.howling:
                     off = show_number(row.gain_db - row.wanted_gain_db, "dB", sign=True)
             mark = () if row.well else ((4, "stop" if row.verdict == "back" else "note" if row.verdict in ("loud", "quiet") else "fix"),)  # fmt: skip
             rows.append(

@@ -194,6 +194,10 @@ class FeedDelegate(QStyledItemDelegate):
         level = show_number(gain, "dB", sign=True).removesuffix(" dB") if round(gain, 1) else "0"
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(hue)
+        if feed.howling:
+            painter.setBrush(theme.color("stop"))
+            painter.drawPolygon([at + QPointF(0, -7), at + QPointF(7, 6), at + QPointF(-7, 6)])
+            return "howls", theme.color("stop")
         if feed.verdict == "local":
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(hue, 2))

@@ -25,6 +25,12 @@ class Strip(Model):
     gain_default_db: float = 0.0
     pad_db: float | None = None
     phantom: bool = False
+    phantom_v: Annotated[
+        float,
+        Field(
+            gt=0, le=52, description="phantom supply without load; small bus-powered units give less than 48"
+        ),
+    ] = 48.0
     hi_z_ohm: Annotated[
         float | None, Field(gt=0, description="impedance when switched for instruments; left out: no switch")
     ] = None
@@ -80,6 +86,10 @@ class Port(Model):
     ] = None
     strip: Strip | None = None
     phantom_ma: Annotated[float | None, Field(description="draws this much phantom, and needs it")] = None
+    phantom_least_v: Annotated[
+        float | None,
+        Field(gt=0, le=52, description="works from this voltage on at its own socket; left out: not stated"),
+    ] = None
     ear: Annotated[bool, Field(description="a party can listen here")] = False
     connector: Annotated[
         Connector | None, Field(description="left out: unknown, and nothing is said about plugs")
@@ -87,6 +97,13 @@ class Port(Model):
     balanced: Annotated[bool | None, Field(description="left out: XLR is, everything else is not")] = None
     nominal_dbu: Annotated[
         float | None, Field(description="line level that it is made for; left out: +4 dBu")
+    ] = None
+    output_stage: Annotated[
+        Literal["each-leg", "floating", "impedance-balanced"] | None,
+        Field(
+            description="how a balanced output is driven: each leg from earth (an unbalanced input takes half of it), floating "
+            "(transformer, ground-sensing: all of it), or one leg with equal impedances (all of it); left out: not known"
+        ),
     ] = None
     isolated: Annotated[bool, Field(description="no metal way through: transformer, light, radio")] = False
     phantom_harm: Annotated[str, Field(description="what phantom power does to it; empty: nothing")] = ""

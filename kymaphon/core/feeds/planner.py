@@ -268,7 +268,7 @@ def _off_level(feed: Feed) -> str | None:
 
 
 def _howls(analysis: Analysis) -> bool:
-    return any(radius >= 1 for radius in analysis.transfer.radius)
+    return analysis.transfer.howls
 
 
 def _circles_opened(before: Analysis, after: Analysis) -> tuple[Edit, ...]:

@@ -33,13 +33,13 @@ def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
             "voice": feed.voice,
             "want": feed.want,
             "wanted_gain_db": feed.wanted_gain_db,
-            "gain_db": None if feed.gain_db is None else round(feed.gain_db, 4),
+            "gain_db": None if feed.gain_db is None or feed.howling else round(feed.gain_db, 4),
             "delay_ms": None if feed.delay_ms is None else round(feed.delay_ms, 4),
             "verdict": feed.verdict,
             "unstable": feed.unstable,
             "own_voice_class": echo_class(feed.delay_ms or 0.0) if feed.verdict == "back" else None,
         }
-        if feed.level_db is not None:
+        if feed.level_db is not None and not feed.howling:
             row["level" + UNIT_KEYS[feed.unit]] = round(feed.level_db, 4)
         offset = (
             None
@@ -65,7 +65,8 @@ def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
     return [
         {
             "nodes": list(row.path.node_ids), "gain_db": round(row.path.gain_db, 4), "delay_ms": round(row.path.delay_ms, 4),
-            "spacing_hz": round(row.spacing_hz, 4), "howls": row.howls, "cause": row.cause,
+            "spacing_hz": round(row.spacing_hz, 4), "howls": row.howls, "margin_db": round(row.hand_db, 4),
+            "cause": row.cause,
         }
         for row in circles_of(analysis)
     ]  # fmt: skip
@@ -78,6 +79,7 @@ def hearing_json(analysis: Analysis) -> dict[str, Any]:
         "feeds": feeds_json(analysis),
         "circles": circles_json(analysis),
         "circles_together_db": None if whole is None else round(whole.value, 4),
+        "howls": analysis.transfer.howls,
         "sentences": {party.id: listener_sentence(analysis, party.id) for party in analysis.listeners},
     }
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,7 +14,7 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import IN_STEP_BELOW_DB, Feed
-from kymaphon.core.transfer import Floats, Transfer
+from kymaphon.core.transfer import Floats, Stability, Transfer
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16000.0
 POINTS = 4096
@@ -105,7 +107,7 @@ class Circle:
 
     Attributes:
         gain, delay: once round.
-        hand_db: below howling; not above nought howls.
+        hand_db: below howling; see `Stability` for what howls.
         spacing_hz: between the frequencies at which it rings first; nought without delay.
         peak_db, dip_db: what it does to the sound that goes through, at those and between them.
         cause: in a few words, what sort of circle it is.
@@ -123,11 +125,13 @@ class Circle:
 
     @property
     def howls(self) -> bool:
-        return self.hand_db <= 0
+        return Stability(10 ** (-self.hand_db / 20)).howls
 
     def in_hand(self) -> str:
         """How far from howling, in words."""
         if self.howls:
+            if self.hand_db > 0:
+                return f"{show_number(self.hand_db, 'dB')} from howling: gains are known no better"
             return f"{show_number(-self.hand_db, 'dB')} over howling"
         return f"{show_number(self.hand_db, 'dB')} in hand"
 
@@ -143,7 +147,20 @@ class Circle:
 
 def circles_of(analysis: Analysis) -> tuple[Circle, ...]:
     """The circles of a rig, strongest first."""
-    return tuple(circle_of(analysis, path) for path in analysis.circles.paths)
+    return tuple(circle_of(analysis, path) for path in one_of_a_pair(analysis.circles.paths))
+
+
+def one_of_a_pair(paths: Iterable[PathThrough]) -> tuple[PathThrough, ...]:
+    """Circles with the two sides of a stereo way taken as one: of those that go through the same points but for left and
+    right, the first, which is the strongest.
+    """
+    kept: dict[frozenset[str], PathThrough] = {}
+    for path in paths:
+        kept.setdefault(frozenset(_SIDE.sub("", name) for name in path.node_ids), path)
+    return tuple(kept.values())
+
+
+_SIDE = re.compile(r"\.[lr](?=$|:)")
 
 
 def circle_of(analysis: Analysis, path: PathThrough) -> Circle:
@@ -195,9 +212,9 @@ def together(analysis: Analysis) -> Derived | None:
     circle that is its gain; it reaches 0 dB exactly where the spectral radius of |A| reaches one.
     """
     most = 0.0
-    for part, radius in zip(analysis.transfer.circles, analysis.transfer.radius, strict=True):
-        if radius >= 1:
-            return None
+    if analysis.transfer.howls:
+        return None
+    for part in analysis.transfer.circles:
         rounds = np.diag(np.linalg.inv(np.eye(len(part)) - analysis.transfer.block(part)))
         most = max(most, float((1 - 1 / rounds).max()))
     if most <= 0:
@@ -266,7 +283,10 @@ def combined(analysis: Analysis, feed: Feed) -> Combined | None:
     mouth = analysis.graph.mouths[feed.voice][0]
     ear = feed.path.nodes[-1]
     live = _of_account(analysis, mouth, ear)
-    response = np.abs(Transfer(analysis.graph.only(live)).response(mouth, ear, frequencies))
+    ways = Transfer(analysis.graph.only(live))
+    if ways.howls:
+        return None
+    response = np.abs(ways.response(mouth, ear, frequencies))
     level = 20 * np.log10(np.maximum(response, 1e-12)) - feed.path.gain_db
     inside = (frequencies >= number("ripple-from")) & (frequencies <= number("ripple-to"))
     high, low = float(level[inside].max()), float(level[inside].min())

@@ -13,7 +13,7 @@ from kymaphon.core.cuts import (
     fewest_cuts,
 )
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.feeds.returns import circle_of, together, turn_of
+from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import PathThrough, find_circles
@@ -290,17 +290,19 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     an echo (Haas 1951).
     """
     margin = number("loop-margin")
-    found = [path for path in analysis.circles.paths if _heard_round(path)]
-    unstable = any(radius >= 1 for radius in analysis.transfer.radius)
+    listed = one_of_a_pair(analysis.circles.paths)
+    found = [path for path in listed if _heard_round(path)]
+    unstable = analysis.transfer.howls
     if not found and not unstable:
         several = together(analysis)
         if several is None or several.value <= -margin:
             return
-    ways = found or list(analysis.circles.paths[:3])
+    ways = found or list(listed[:3])
     if not ways:
         return
     worst = ways[0]
-    howls = unstable or worst.gain_db >= 0
+    howls = unstable
+    beyond = worst.gain_db >= -number("loop-tolerance")
     # Nearer to howling than the margin; else it is an echo, or several small ones together.
     steep = howls or not found or worst.gain_db > -margin
 
@@ -311,7 +313,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
             for path in find_circles(transfer, floor_db=lowest, most=4 if steep else 16).paths
             if _heard_round(path)
         ]
-        if near or all(radius < 1 for radius in transfer.radius):
+        if near or not transfer.howls:
             return near
         return [list(find_circles(transfer, most=4).paths)]
 
@@ -327,14 +329,20 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         first = ", ".join(f"{row:.0f}" for row in circle.comb(3))
         spaced = f", possible every {circle.spacing_hz:.1f} Hz ({first} \u2026)"
     through = f"{', '.join(way_devices(analysis, worst))}: {circle.cause}"
-    if howls and worst.gain_db < 0:
+    if howls and not beyond:
         text = (
-            f"{len(analysis.circles.paths)} circles howl together, though the strongest alone has {-worst.gain_db:.1f} dB in hand ({round_trip}). "
+            f"{len(listed)} circles howl together, though the strongest alone has {-worst.gain_db:.1f} dB in hand ({round_trip}). "
             f"They go through {through}. It builds up{spaced}."
+        )
+    elif howls and worst.gain_db < 0:
+        text = (
+            f"Signal goes round in a circle through {through}; {round_trip}. That is {-worst.gain_db:.1f} dB from howling, and gains are known no "
+            f"better than to {number('loop-tolerance'):.0f} dB: take it as howling{spaced}. No level of what goes through it can be told."
         )
     elif howls:
         text = (
-            f"Signal goes round in a circle through {through}; {round_trip}. It builds up and howls{spaced}."
+            f"Signal goes round in a circle through {through}; {round_trip}. It builds up and howls{spaced}. "
+            "No level of what goes through it can be told."
         )
     elif not steep:
         rounds = math.ceil(-60 / worst.gain_db)
@@ -350,7 +358,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     if len(ways) > 1 and all_rows is not None:
         text += f" {len(ways)} circles together come to {show_number(all_rows.value, 'dB', sign=True)}."
     gain, delay = circle.gain, circle.delay
-    radius = max(analysis.transfer.radius, default=0.0)
+    radius = analysis.transfer.stability.radius
     yield Finding(
         "circle-howls" if howls else "circle-rings" if steep else "circle-echoes",
         "stop" if howls else "fix",

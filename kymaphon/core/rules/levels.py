@@ -6,17 +6,18 @@ import math
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.budget import budget_of
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetField, SetValue
+from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.noise_moves import quick_buys
 from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import room_take
 from kymaphon.core.twins import turned_together, twins_along
-from kymaphon.core.units import uncorrelated_sum_db
 from kymaphon.core.weights import headroom_wanted
 
 NOISE_WORDS = {
@@ -260,10 +261,11 @@ def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middl
 
 
 def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
-    """Speech against all noise at the end of the chain; says which noise wins and by how much, and what a
-    move would buy.
+    """Speech against all noise at the end of the chain, both A-weighted: which noise wins and by how much, and what each
+    move buys, by the noise budget. Voices that one noise from another channel covers are one finding.
     """
-    wanted, poor = number("wanted-snr"), number("poor-snr")
+    wanted = number("wanted-snr")
+    shared: dict[tuple[str, int], list[Ladder]] = {}
     for voice, ladder in main_ladders(analysis).items():
         last = ladder.last
         party = analysis.show.party(voice)
@@ -271,86 +273,100 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
             continue
         if party.kind in ("crowd", "effect"):
             continue  # what others call noise is what is wanted here
-        name = analysis.party_name(voice)
-        ranked = sorted(last.noise_db.items(), key=lambda item: -item[1])
-        winner, level = ranked[0]
-        lead = level - ranked[1][1] if len(ranked) > 1 else math.inf
-        by = f", {lead:.1f} dB above {NOISE_WORDS[ranked[1][0]]}" if len(ranked) > 1 else ""
-        gained = half_distance_buys(last)
-        advice = (
-            f" Half the distance would buy {gained:.1f} dB."
-            if winner != "others"
-            else _open_channels(analysis, ladder)
-        )
-        text = (
-            f"{name} is {show_number(last.voice_over_noise_db, 'dB')} over the noise at {analysis.party_name(ladder.target)}. "
-            f"The loudest noise is {NOISE_WORDS[winner]}{by}.{advice}"
-        )
-        yield Finding(
-            "voice-over-noise",
-            "fix" if last.voice_over_noise_db < poor else "note",
-            "Level",
-            (voice, ladder.target),
-            f"{name} is {show_number(last.voice_over_noise_db, 'dB')} over the noise",
-            text,
-            (
-                Derived("voice over noise", last.voice_over_noise_db, "dB"),
-                Derived("half distance buys", gained, "dB"),
-            ),
-            last.explain_noise(),
-            _nearer(analysis, voice, gained) if gained >= 1 else (),
-        )
+        if last.loudest_noise == "others":
+            shared.setdefault((ladder.target, _loudest_foreign(analysis, ladder)), []).append(ladder)
+        else:
+            yield _own_noise_wins(analysis, ladder)
+    for (_, source), ladders in shared.items():
+        yield _others_win(analysis, ladders, source)
 
 
-def half_distance_buys(last: Rung) -> float:
-    """What half the distance gains of voice over noise, once the gain is taken back to the mark.
-
-    The voice is 6.02 dB up at the microphone; with the gain turned down by as much, noise from before the
-    gain (room, microphone, preamplifier)
-    falls by 6.02 dB, and noise from after it, or from other channels, stays.
-    """
-    nearer = 20 * math.log10(2)
-    before = ("room", "microphone", "preamp")
-    after = uncorrelated_sum_db(
-        level - nearer if kind in before else level for kind, level in last.noise_db.items()
+def _own_noise_wins(analysis: Analysis, ladder: Ladder) -> Finding:
+    """A voice whose own channel brings most of its noise."""
+    last, voice = ladder.last, ladder.voice
+    name, over = analysis.party_name(voice), show_number(ladder.last.voice_over_noise_db, "dB")
+    ranked = sorted(last.noise_db.items(), key=lambda item: -item[1])
+    winner, level = ranked[0]
+    by = f", {level - ranked[1][1]:.1f} dB above {NOISE_WORDS[ranked[1][0]]}" if len(ranked) > 1 else ""
+    budget = budget_of(analysis, voice, ladder.target)
+    rows = quick_buys(budget) if budget else ()
+    moves = [row for row in rows if row.gain_db >= number("worth-little")]
+    half = next((row for row in rows if row.id == "half-distance"), None)
+    advice = " Nothing that can be done on its way buys anything worth it."
+    if moves:
+        advice = f" {moves[0].label} would buy most, {moves[0].gain_db:.1f} dB"
+        advice += f"; half the distance {half.gain_db:.1f} dB." if half and half.id != moves[0].id else "."
+    text = (
+        f"{name} is {over} over the noise at {analysis.party_name(ladder.target)}, both A-weighted. "
+        f"The loudest noise is {NOISE_WORDS[winner]}{by}.{advice}"
     )
-    return last.noise_total_db - after
+    figures = [Derived("voice over noise", last.voice_over_noise_db, "dB")]
+    figures += [Derived(f"{row.label} buys", row.gain_db, "dB") for row in moves[:3]]
+    remedies = tuple(
+        Remedy(row.id, row.label, f"{row.text} It buys {row.gain_db:.1f} dB at the end.", row.edits)
+        for row in moves
+        if row.edits
+    )
+    return Finding(
+        "voice-over-noise", _noise_severity(ladder), "Level", (voice, ladder.target), f"{name} is {over} over the noise", text,
+        tuple(figures), last.explain_over_noise(), remedies,
+    )  # fmt: skip
 
 
-def _open_channels(analysis: Analysis, ladder: Ladder) -> str:
-    """Which of the other channels brings most of the noise."""
-    graph = analysis.graph
+def _noise_severity(ladder: Ladder) -> Severity:
+    return "fix" if ladder.last.voice_over_noise_db < number("poor-snr") else "note"
+
+
+def _foreign_noise(analysis: Analysis, ladder: Ladder) -> list[tuple[float, int]]:
+    """(power at the end, number of the noise) of all that does not come in along a chain."""
     on_path = set(ladder.path.nodes)
     here = analysis.noise.level_power[ladder.path.nodes[-1]]
-    rows = [(float(here[i]), row) for i, row in enumerate(graph.noises) if row.node not in on_path]
-    power, loudest = max(rows, key=lambda item: item[0])
-    share = power / sum(value for value, _ in rows)
-    return f" Most of that ({share:.0%}) is {loudest.level.name}: keep that channel shut while nobody speaks there."
+    rows = analysis.graph.noises
+    return [(float(here[i]), i) for i, row in enumerate(rows) if row.node not in on_path]
 
 
-def _nearer(analysis: Analysis, voice: str, gained: float) -> tuple[Remedy, ...]:
-    party = analysis.show.party(voice)
-    for device in analysis.show.devices:
-        if (
-            device.party != voice
-            or device.at_m is None
-            or party.at_m is None
-            or analysis.catalogue[device.kind].group != "microphone"
-        ):
-            continue
-        distance = math.dist(device.at_m, party.at_m)
-        mic = analysis.catalogue[device.kind].microphone
-        if mic is None or mic.worn or distance / 2 < max(mic.nearest_m, number("nearest-distance") * 2):
-            return ()
-        x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
-        label = f"Bring the microphone to {show_number(distance / 2, 'm')}"
-        effect = f"The voice gains {gained:.1f} dB over the noise, once the preamp is turned down by 6 dB to match."
-        return (
-            Remedy(
-                "nearer", label, effect, (SetField("devices", device.id, "at_m", (round(x, 3), round(y, 3))),)
-            ),
-        )
-    return ()
+def _loudest_foreign(analysis: Analysis, ladder: Ladder) -> int:
+    return max(_foreign_noise(analysis, ladder))[1]
+
+
+def _others_win(analysis: Analysis, ladders: list[Ladder], source: int) -> Finding:
+    """One noise of another channel, and the voices that it stands over their own noise of."""
+    ladders = sorted(ladders, key=lambda row: row.last.voice_over_noise_db)
+    worst = ladders[0]
+    noise = analysis.graph.noises[source].level.name
+    where = analysis.party_name(worst.target)
+    rows = _foreign_noise(analysis, worst)
+    share = next(power for power, i in rows if i == source) / sum(power for power, _ in rows)
+    told = "; ".join(
+        f"{analysis.party_name(row.voice)} {show_number(row.last.voice_over_noise_db, 'dB')}"
+        for row in ladders
+    )
+    alone = [
+        row for row in ladders if (found := budget_of(analysis, row.voice, row.target)) and found.alone_db > 0
+    ]
+    would = ""
+    if alone:
+        found = budget_of(analysis, worst.voice, worst.target)
+        if found is not None:
+            would = f" With the other channels shut {analysis.party_name(worst.voice)} would be {show_number(found.alone_db, 'dB')} over its own noise."
+    text = (
+        f"At {where} the noise of other open channels is the loudest under {'these voices' if len(ladders) > 1 else analysis.party_name(worst.voice)}"
+        f": most of it ({share:.0%}) is {noise}. Voice over noise, A-weighted: {told}. "
+        f"Keep that channel shut while nobody is wanted there, or turn it down.{would}"
+    )
+    title = (
+        f"{noise[:1].upper()}{noise[1:]} lies under {len(ladders)} voices"
+        if len(ladders) > 1
+        else f"{analysis.party_name(worst.voice)} is {show_number(worst.last.voice_over_noise_db, 'dB')} over the noise"
+    )
+    figures = tuple(
+        Derived(f"{analysis.party_name(row.voice)} over noise" if len(ladders) > 1 else "voice over noise", row.last.voice_over_noise_db, "dB")
+        for row in ladders
+    )  # fmt: skip
+    return Finding(
+        "voice-over-noise", _noise_severity(worst), "Level", (*(row.voice for row in ladders), worst.target), title, text,
+        figures, worst.last.explain_over_noise(),
+    )  # fmt: skip
 
 
 def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:

@@ -23,13 +23,21 @@ def phantom_power(analysis: Analysis) -> Iterator[Finding]:
     """What needs phantom power and gets none, and what is left where it is given (IEC 61938)."""
     for device in analysis.show.devices:
         state = phantom_of(analysis.show, analysis.catalogue, device)
-        if state.needs_ma is None or (state.on and within_budget(state.needs_ma)):
+        if state.needs_ma is None or (state.on and within_budget(state.needs_ma) and not state.too_low):
             continue
         name = analysis.device_name(device.id)
         draw = Derived(
             "draws", state.needs_ma, "mA", source=f"device data: {analysis.catalogue[device.kind].name}"
         )
-        left = voltage_left(state.needs_ma)
+        left = state.left
+        if state.too_low:
+            text = (
+                f"{name} works from {show_number(state.least_v or 0.0, 'V')} on. It draws {state.needs_ma:.1f} mA from {state.into}, whose "
+                f"{show_number(state.supply_v or figure('phantom-volts').value, 'V')} leave {show_number(left.value, 'V')} at it: no signal, or a weak and noisy one."
+            )
+            least = Derived("works from", state.least_v or 0.0, "V", source=draw.source)
+            yield Finding("phantom-too-low", "stop", "Rig", (device.id,), f"{name} gets too little phantom voltage", text, (draw, least), left, tuple(_fuller(analysis, device, state)))  # fmt: skip
+            continue
         if state.on:
             limit = figure("phantom-limit").value
             text = f"{name} draws {state.needs_ma:.1f} mA and phantom power gives {limit:.0f} at most."
@@ -39,9 +47,34 @@ def phantom_power(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("phantom-missing", "stop", "Rig", (device.id,), f"{name} has no phantom power", text, (draw,), left, tuple(remedies))  # fmt: skip
 
 
+def _fuller(analysis: Analysis, device: Device, state: Phantom) -> Iterator[Remedy]:
+    """A free socket with a higher supply, under which enough is left."""
+    port = next(row for row in analysis.catalogue[device.kind].outputs if row.phantom_ma is not None)
+    source = f"{device.id}.{port.id}"
+    for end in _phantom_sockets(analysis):
+        strip = end.port.strip
+        if (
+            strip is None
+            or _used(analysis, end)
+            or end.ref == (state.supply.device + "." + state.supply.key if state.supply else "")
+        ):
+            continue
+        left = voltage_left(state.needs_ma or 0.0, strip.phantom_v)
+        if state.least_v is None or left.value < state.least_v:
+            continue
+        gone = [cable for cable in analysis.show.cables if cable.source == source]
+        edits: tuple[Edit, ...] = (
+            *(Unplug(*cable.ends) for cable in gone),
+            plug(analysis.show, analysis.catalogue, source, end.ref),
+            SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),
+        )
+        yield Remedy("plug", f"Plug it into {end.name}, with phantom on", f"It works, with {show_number(left.value, 'V')} left.", edits)  # fmt: skip
+        return
+
+
 def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> tuple[str, list[Remedy]]:
     needs = state.needs_ma or 0.0
-    left, limit = voltage_left(needs), figure("phantom-limit").value
+    left, limit = state.left, figure("phantom-limit").value
     if state.supply is not None:
         budget = f"it draws {needs:.1f} of the {limit:.0f} mA and would leave {show_number(left.value, 'V')}"
         text = f"{name} needs phantom power and {state.into} has it off: no signal comes out ({budget})."

@@ -98,7 +98,7 @@ def _feeds_with(analysis: Analysis, edits: tuple[Edit, ...]) -> dict[tuple[str, 
     transfer = Transfer(graph)
     feeds = all_feeds(show, graph, transfer)
     echo = any(row.verdict == "back" and analysis.feeds[key].verdict != "back" for key, row in feeds.items())
-    return None if echo or any(radius >= 1 for radius in transfer.radius) else feeds
+    return None if echo or transfer.howls else feeds
 
 
 def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
@@ -111,9 +111,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
     others = [row for row in wanted_pairs(analysis) if (row.listener, row.voice) != feed.key]
 
     def is_fine(transfer: Transfer) -> bool:
-        if not all(reaches(transfer, row) for row in (kept, *others)) or not all(
-            radius < 1 for radius in transfer.radius
-        ):
+        if not all(reaches(transfer, row) for row in (kept, *others)) or transfer.howls:
             return False
         return not _new_echo(analysis, transfer)
 
