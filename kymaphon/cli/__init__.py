@@ -14,13 +14,16 @@ from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
     from kymaphon.files.row_file import RowProblems
+
+# Matrices here are small: the threads of a linear-algebra library would only wait for each other, and burn a core that
+# the window needs. Read when numpy is first imported, which no command has done yet.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "gate", "sheet", "kinds", "schema")
 
@@ -141,7 +144,17 @@ def _parser() -> argparse.ArgumentParser:
     )
     recordings.add_argument("files", nargs="+", metavar="FILE")
     recordings.add_argument(
-        "--partial", action="store_true", help="measure what is there of a WAV that was cut short"
+        "--partial", action="store_true", help="measure what is there of a recording that was cut short"
+    )
+    recordings.add_argument(
+        "--group",
+        metavar="CHANNELS",
+        help="channels whose loudness counts as one programme, such as 1,2 or 3-8",
+    )
+    recordings.add_argument(
+        "--layout",
+        choices=("mono", "stereo", "5.1"),
+        help="what those channels are (5.1: weights of ITU-R BS.1770)",
     )
     recordings.add_argument(
         "--compare", action="store_true", help="rank takes of one voice by noise at equal speech level"
@@ -260,6 +273,8 @@ def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
     except RowProblems as problem:
         cables = _good_rows(problem, options)
     show = merged(analysis.show, cables).apply(analysis.show)
+    from kymaphon.core.analyse import analyse
+
     done = analyse(show)
     save(show, options.show, options.output)
     return done

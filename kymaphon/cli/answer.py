@@ -1,13 +1,16 @@
-"""What every command needs: a show read and analysed, JSON on standard output, and the one line for what cannot be used."""
+"""What every command needs: a show read and analysed, JSON on standard output, and the one line for what cannot be used.
+
+The core is imported by the command that needs it: measuring a recording loads no show.
+"""
 
 from __future__ import annotations
 
 import json
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
-from kymaphon.core.show import Show
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.show import Show
 
 
 class Unusable(Exception):
@@ -15,6 +18,7 @@ class Unusable(Exception):
 
 
 def load(path: str) -> Analysis:
+    from kymaphon.core.analyse import analyse
     from kymaphon.files.show_file import read_show
 
     return analyse(read_show(path))

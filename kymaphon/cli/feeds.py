@@ -8,13 +8,12 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 from kymaphon.cli.answer import Unusable, load, print_json, save
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
-from kymaphon.core.edits import Edit, apply_all
-from kymaphon.core.show import Show
 
 if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.edits import Edit
     from kymaphon.core.feeds.ways_out import WayOut
+    from kymaphon.core.show import Show
 
 WAYS = ("mix", "split", "each")
 
@@ -77,6 +76,7 @@ def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
 
 
 def _plan(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.edits import apply_all
     from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
     from kymaphon.core.feeds.planner import plan_feeds
     from kymaphon.core.feeds.report import plan_json, plan_lines
@@ -117,13 +117,15 @@ def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:
 
 
 def _write(options: argparse.Namespace, show: Show) -> None:
+    from kymaphon.core.analyse import analyse
+
     analyse(show)
     save(show, options.show, options.output)
 
 
 def _tracks(options: argparse.Namespace, analysis: Analysis) -> int:
     from kymaphon.core.delivery import Recording
-    from kymaphon.core.edits import SetField
+    from kymaphon.core.edits import SetField, apply_all
     from kymaphon.core.feeds.doing import doing_edits
     from kymaphon.core.feeds.report import track_json, track_lines
     from kymaphon.core.feeds.tracks import track_plan

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kymaphon.cli.answer import Unusable, load, print_json, save
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
 
 
 def add_level_options(parser: argparse.ArgumentParser) -> None:

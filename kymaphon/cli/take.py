@@ -16,10 +16,15 @@ from kymaphon.files.errors import FileProblem
 def take(options: argparse.Namespace) -> int:
     from kymaphon.files.audio import measure_take
 
+    group = _channels(options.group)
     rows, failed = [], False
     for path in options.files:
         try:
-            rows.append((path, measure_take(path, partial=options.partial)))
+            rows.append(
+                (path, measure_take(path, partial=options.partial, group=group, layout=options.layout))
+            )
+        except ValueError as problem:
+            raise Unusable(f"{path}: {problem}") from problem
         except FileProblem as problem:
             failed = True
             print(f"kymaphon: {problem}", file=sys.stderr)
@@ -35,9 +40,24 @@ def take(options: argparse.Namespace) -> int:
             for name, value, unit in row.table():
                 print(f"  {name:22} {'-' if value is None else show_number(value, unit)}")
             print(f"  {'clipped runs':22} {row.clipped_runs}")
+            if row.loudness_of:
+                print(f"  {'loudness counted of':22} {row.loudness_of}")
             for note in row.notes:
                 print(f"  {note}")
     return 2 if failed else 0
+
+
+def _channels(text: str | None) -> tuple[int, ...] | None:
+    """Channels of `--group`, from 1: `1,2` or `3-8`."""
+    if text is None:
+        return None
+    out: list[int] = []
+    for part in text.split(","):
+        first, dash, last = part.strip().partition("-")
+        if not first.isdecimal() or (dash and not last.isdecimal()) or max(len(first), len(last)) > 4:
+            raise Unusable(f"--group names channels such as 1,2 or 3-8, not {text!r}")
+        out += range(int(first), int(last or first) + 1)
+    return tuple(out)
 
 
 def _compare(rows: list[tuple[str, Any]], options: argparse.Namespace, *, failed: bool) -> int:

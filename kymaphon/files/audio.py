@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import hashlib
-import struct
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kymaphon.core.take.measure import NotANumberError, TakeMeasure, TakeMeter
+from kymaphon.files.cut_short import refuse_cut_short, wave_layout
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
     import soundfile
 
 BLOCK_FRAMES = 1 << 18
+PARTIAL_FRAMES = 4096
 MOST_CHANNELS = 256
 Progress = Callable[[float], bool]
 """Called with the part done, 0 to 1; returns whether to go on."""
@@ -47,7 +49,7 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
     if path.stat().st_size == 0:
         raise FileProblem(path, "is empty")
     if not partial:
-        _refuse_cut_short(path)
+        refuse_cut_short(path)
     try:
         file = soundfile.SoundFile(str(path))
     except soundfile.LibsndfileError as error:
@@ -62,52 +64,34 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
         yield file
 
 
-def _refuse_cut_short(path: Path) -> None:
-    """A WAV whose header promises more audio than the file holds was cut short: by a full disk, a pulled
-    stick, a crash.
-    """
-    size = path.stat().st_size
-    with path.open("rb") as file:
-        head = file.read(12)
-        if len(head) < 12 or head[:4] != b"RIFF" or head[8:] != b"WAVE":
-            return
-        per_second = 0
-        while True:
-            chunk = file.read(8)
-            if len(chunk) < 8:
-                raise FileProblem(path, "is cut short: a WAV without its audio", f"byte {file.tell()}")
-            name, length = chunk[:4], struct.unpack("<I", chunk[4:])[0]
-            start = file.tell()
-            if name == b"fmt " and length >= 16:
-                row = file.read(16)
-                if len(row) < 16:
-                    raise FileProblem(path, "is cut short in its header", f"byte {start}")
-                per_second = struct.unpack("<HHIIHH", row)[3]
-            if name == b"data":
-                if length in (0, 0xFFFFFFFF):
-                    return
-                if start + length > size:
-                    held, promised = size - start, length
-                    text = f"is cut short: its header promises {promised} bytes of audio and it holds {held}"
-                    if per_second:
-                        text = f"is cut short: {promised / per_second:.1f} s promised, {held / per_second:.1f} s there"
-                    raise FileProblem(path, text + "; measure what is there with --partial", f"byte {start}")
-                return
-            file.seek(start + length + (length & 1))
-
-
-def measure_take(path: str | Path, *, progress: Progress | None = None, partial: bool = False) -> TakeMeasure:
+def measure_take(
+    path: str | Path,
+    *,
+    progress: Progress | None = None,
+    partial: bool = False,
+    group: tuple[int, ...] | None = None,
+    layout: str | None = None,
+) -> TakeMeasure:
     """Measures a whole recording in bounded memory.
 
+    Args:
+        group, layout: channels (from 1) that are one programme, and their layout, for the loudness; see `TakeMeter`. A WAV
+            that says itself that it is 5.1 is taken so.
+
     Raises:
-        FileProblem: it cannot be read, or holds samples that are not numbers.
+        FileProblem: it cannot be read, is cut short, or holds samples that cannot be.
+        ValueError: a channel that is not there, or a layout of another size.
         Cancelled: `progress` said stop.
     """
     import soundfile
 
     with open_take(path, partial=partial) as file:
-        meter = TakeMeter(file.samplerate, file.channels)
-        frames = max(BLOCK_FRAMES // file.channels, 4096)
+        if group is None and layout is None:
+            layout = wave_layout(Path(path), file.channels)
+        meter = TakeMeter(file.samplerate, file.channels, group=group, layout=layout)
+        # What is there of a broken file is read in small steps, so that little before the break is lost.
+        frames = PARTIAL_FRAMES if partial else max(BLOCK_FRAMES // file.channels, 4096)
+        broken = ""
         try:
             while True:
                 block = file.read(frames, dtype="float32", always_2d=True)
@@ -117,13 +101,36 @@ def measure_take(path: str | Path, *, progress: Progress | None = None, partial:
                 if progress is not None and not progress(min(1.0, meter.taken / max(file.frames, 1))):
                     raise Cancelled
         except NotANumberError as error:
-            raise FileProblem(path, "holds samples that are not numbers", f"{error.at_s:.3f} s") from error
+            raise FileProblem(path, f"holds samples {error.what}", f"{error.at_s:.3f} s") from error
         except soundfile.LibsndfileError as error:
-            at = f"{meter.taken / file.samplerate:.3f} s"
-            raise FileProblem(path, f"breaks off: {error.error_string.strip().rstrip('.')}", at) from error
+            broken = f"breaks off: {error.error_string.strip().rstrip('.')}"
+            if not partial:
+                at = f"{meter.taken / file.samplerate:.3f} s"
+                raise FileProblem(path, broken + "; measure what is there with --partial", at) from error
         if not meter.taken:
             raise FileProblem(path, "holds no audio")
-        return meter.result()
+        if meter.taken < file.frames and not partial:
+            there, promised = meter.taken / file.samplerate, file.frames / file.samplerate
+            text = f"is cut short: {promised:.1f} s promised, {there:.1f} s there; measure what is there with --partial"
+            raise FileProblem(path, text)
+        result = meter.result()
+        if broken or meter.taken < file.frames or (partial and _is_cut(path)):
+            result = replace(
+                result,
+                notes=(
+                    f"cut short: only the {result.duration_s:.1f} s that are there were measured",
+                    *result.notes,
+                ),
+            )
+        return result
+
+
+def _is_cut(path: str | Path) -> bool:
+    try:
+        refuse_cut_short(Path(path))
+    except FileProblem:
+        return True
+    return False
 
 
 def fingerprint(path: str | Path) -> str:

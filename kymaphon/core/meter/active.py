@@ -7,6 +7,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.meter.recursive import one_pole
 from kymaphon.core.units import power_to_db
 
 Floats = NDArray[np.float64]
@@ -30,15 +31,12 @@ class SpeechMeter:
     """
 
     def __init__(self, sample_rate_hz: int) -> None:
-        from scipy.signal import lfilter
-
         if sample_rate_hz < 2000:
             raise ValueError("speech is told from 2 kHz on")
-        self._filter = lfilter
         self._slot = max(1, round(sample_rate_hz * SLOT_S))
         self._slot_s = self._slot / sample_rate_hz
-        self._pole = math.exp(-self._slot_s / SMOOTHING_S)
-        self._states = [np.zeros(1), np.zeros(1)]
+        pole = math.exp(-self._slot_s / SMOOTHING_S)
+        self._smoothing = (one_pole(pole), one_pole(pole))
         self._rest = np.zeros(0)
         self._hang = round(HANGOVER_S / self._slot_s)
         self._levels = 2.0 ** -np.arange(THRESHOLDS)
@@ -65,10 +63,8 @@ class SpeechMeter:
             np.float64
         )
         envelope /= self._slot
-        for i in range(2):
-            envelope, self._states[i] = self._filter(
-                [1 - self._pole], [1, -self._pole], envelope, zi=self._states[i]
-            )
+        for smooth in self._smoothing:
+            envelope = smooth(envelope[:, None])[:, 0]
         self._count(envelope)
         self.slots += whole
 

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.meter.recursive import RecursiveFilter
 from kymaphon.core.meter.weighting import OFFSET, k_sections
 
 Floats = NDArray[np.float64]
@@ -55,16 +56,12 @@ class LoudnessMeter:
     """
 
     def __init__(self, sample_rate_hz: int, weights: Sequence[float] = (1.0,)) -> None:
-        from scipy.signal import sosfilt
-
         if not len(weights):
             raise ValueError("a loudness meter needs at least one channel")
         if sample_rate_hz < 8000:
             raise ValueError("loudness is told from 8 kHz on")
-        self._filter = sosfilt
-        self._sections = k_sections(sample_rate_hz)
+        self._filter = RecursiveFilter(k_sections(sample_rate_hz), len(weights))
         self.weights = np.array(weights, dtype=np.float64)
-        self._state = np.zeros((2, 2, len(weights)))
         self._slot = round(sample_rate_hz * SLOT_S)
         self._rest = np.zeros((0, len(weights)))
         self._last = np.zeros(0)
@@ -80,13 +77,13 @@ class LoudnessMeter:
             raise ValueError(f"expected {len(self.weights)} channels")
         if not len(block):
             return
-        weighted, self._state = self._filter(self._sections, block.astype(np.float64), axis=0, zi=self._state)
+        weighted = self._filter(block)
         if len(self._rest):
             weighted = np.concatenate((self._rest, weighted))
         whole = len(weighted) // self._slot
         if whole:
             shaped = weighted[: whole * self._slot].reshape(whole, self._slot, len(self.weights))
-            powers = np.matmul(np.square(shaped).transpose(0, 2, 1), np.ones(self._slot))
+            powers = np.einsum("wsc,wsc->wc", shaped, shaped)
             slots = powers @ self.weights / self._slot
             self._add_slots(slots)
         self._rest = weighted[whole * self._slot :].copy()
@@ -106,6 +103,11 @@ class LoudnessMeter:
             kept.append(means[(number - length) % STEP == 0])
         self._phase += len(slots)
         self._last = row[-(SHORT - 1) :]
+
+    @property
+    def long_enough(self) -> bool:
+        """Whether there were 400 ms: with less no loudness can be told."""
+        return self._phase >= MOMENTARY
 
     @property
     def momentary_lufs(self) -> float | None:

@@ -2,32 +2,76 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 from numpy.typing import NDArray
 
 Floats = NDArray[np.float64]
 
-_FIRST = (
-    0.0017089843750, 0.0109863281250, -0.0196533203125, 0.0332031250000, -0.0594482421875, 0.1373291015625,
-    0.9721679687500, -0.1022949218750, 0.0476074218750, -0.0266113281250, 0.0148925781250, -0.0083007812500,
-)  # fmt: skip
-_SECOND = (
-    -0.0291748046875, 0.0292968750000, -0.0517578125000, 0.0891113281250, -0.1665039062500, 0.4650878906250,
-    0.7797851562500, -0.2003173828125, 0.1015625000000, -0.0582275390625, 0.0330810546875, -0.0189208984375,
-)  # fmt: skip
-PHASES: Floats = np.array([_FIRST, _SECOND, _SECOND[::-1], _FIRST[::-1]])
-"""The interpolating filter of ITU-R BS.1770-5, annex 2: four phases of twelve taps; shape (4, 12)."""
-TAPS = PHASES.shape[1]
-SEGMENT = 64
+OVERSAMPLING = 8
+"""Read so finely that a sine at 0.45 of the rate is found within 0.14 dB: 20 lg cos(pi 0.45 / 8)."""
+TAPS = 48
+KAISER = 7.0
+"""Length and window of the interpolating filter: flat to 0.01 dB up to 0.45 of the rate (Kaiser 1974)."""
+SEGMENT = 16
 """Samples that are looked at together when it is asked whether a true peak may lie there."""
+BATCH = 128
+FAST_ENOUGH_HZ = 176400
+"""From this rate on samples are close enough as they stand (ITU-R BS.1770-5, annex 2)."""
+
+
+@cache
+def interpolator() -> Floats:
+    """Weights of the samples around for each point between two of them; shape (TAPS, OVERSAMPLING - 1).
+
+    A sinc under a Kaiser window, each point's weights adding up to one. BS.1770-5, annex 2, gives a shorter filter as one that
+    will do, and leaves the choice free; this one is held against band-limited reconstruction in the tests.
+    """
+    points = np.arange(1, OVERSAMPLING) / OVERSAMPLING
+    apart = np.arange(TAPS)[:, None] - (TAPS // 2 - 1) - points[None, :]
+    window = np.i0(KAISER * np.sqrt(np.maximum(1 - (apart / (TAPS / 2)) ** 2, 0.0))) / np.i0(KAISER)
+    weights = np.sinc(apart) * window
+    return np.asarray(weights / weights.sum(axis=0))
+
+
+LEVELS: tuple[tuple[tuple[int, ...], float], ...] = (((4,), 0.75), ((1, 2, 3, 5, 6, 7), 1.0))
+"""Points between two samples in the order in which they are looked at, and the part of the highest peak that what is known by
+then of a stretch must come to for it to be looked at further. By Bernstein's inequality a sound below 0.45 of the rate falls
+from its highest peak by at most (2 pi 0.45 d)^2 / 2 within d samples: by a quarter to the next half sample.
+"""
+
+
+@cache
+def _segment_weights() -> tuple[tuple[NDArray[np.float32], ...], float]:
+    """For each of `LEVELS` the weights from the samples in and around a segment to its points, shape (SEGMENT + TAPS - 1,
+    points); and the highest that any point can be over the largest of those samples.
+    """
+    weights = interpolator()
+    tables = []
+    for phases, _ in LEVELS:
+        chosen = weights[:, [phase - 1 for phase in phases]]
+        table = np.zeros((SEGMENT + TAPS - 1, SEGMENT, len(phases)))
+        for place in range(SEGMENT):
+            table[place : place + TAPS, place] = chosen
+        tables.append(table.reshape(len(table), -1).astype(np.float32))
+    return tuple(tables), float(np.abs(weights).sum(axis=0).max())
+
+
+def _row_maxima(rows: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Highest of each row, halved again and again: quicker than along a short axis."""
+    while rows.shape[1] > 1:
+        half = rows.shape[1] // 2
+        rows = np.maximum(rows[:, :half], rows[:, half:])
+    return rows[:, 0]
 
 
 class TruePeakMeter:
     """Takes blocks in order; `peak` and `true_peak` are the highest so far, full scale 1.
 
-    The signal is read at four times its rate; from 176.4 kHz on as it is. No sample between others is higher than the
-    largest near it times the sum of the filter's taps without their signs; where that does not reach the highest so
-    far, nothing is computed, and nothing is missed.
+    Between samples the signal is read at eight times its rate. Coarse first: no point between samples is higher than the
+    largest sample near it times the sum of the filter's weights without their signs; where that does not reach the highest
+    so far, nothing is computed, and nothing is missed.
 
     Raises:
         ValueError: no channels.
@@ -36,10 +80,8 @@ class TruePeakMeter:
     def __init__(self, sample_rate_hz: int, channels: int = 1) -> None:
         if channels < 1:
             raise ValueError("a meter needs at least one channel")
-        # Convolution turns the filter round; windows are multiplied as they stand.
-        self._phases = PHASES[: 0 if sample_rate_hz >= 176400 else 4, ::-1]
-        self._reach = float(np.abs(self._phases).sum(axis=1).max(initial=1.0))
-        self._tail = np.zeros((TAPS - 1, channels))
+        self._between = sample_rate_hz < FAST_ENOUGH_HZ
+        self._tail = np.zeros((TAPS - 1, channels), dtype=np.float32)
         self.peak: Floats = np.zeros(channels)
         self.true_peak: Floats = np.zeros(channels)
 
@@ -49,38 +91,50 @@ class TruePeakMeter:
             raise ValueError(f"expected {len(self.peak)} channels")
         if not len(block):
             return
-        self.peak = np.maximum(self.peak, np.abs(block).max(axis=0))
+        highest, lowest = block.max(axis=0), block.min(axis=0)
+        self.peak = np.maximum(self.peak, np.maximum(highest, -lowest).astype(np.float64))
         self.true_peak = np.maximum(self.true_peak, self.peak)
-        if len(self._phases):
-            joined = np.concatenate((self._tail.astype(block.dtype), block))
-            for channel in range(len(self.peak)):
-                self._look(joined[:, channel], channel)
-            self._tail = joined[-(TAPS - 1) :].astype(np.float64)
+        if self._between:
+            joined = np.concatenate((self._tail, block.astype(np.float32, copy=False)))
+            near = np.maximum(np.maximum(highest, -lowest), np.abs(self._tail).max(axis=0))
+            for channel in np.flatnonzero(near * _segment_weights()[1] > self.true_peak):
+                self._look(joined[:, channel], int(channel))
+            self._tail = joined[-(TAPS - 1) :].copy()
 
-    def _look(self, signal: NDArray[np.floating], channel: int) -> None:
+    def _look(self, signal: NDArray[np.float32], channel: int) -> None:
         """True peaks of one channel, where there may be one above the highest so far."""
+        tables, reach = _segment_weights()
         windows = len(signal) - TAPS + 1
-        phases = self._phases.T.astype(signal.dtype)
-        count = -(-len(signal) // SEGMENT)
-        padded = np.zeros(count * SEGMENT, dtype=signal.dtype)
-        padded[: len(signal)] = np.abs(signal)
-        highest = padded.reshape(count, SEGMENT).max(axis=1)
-        # A window that begins in a segment may end in the next.
-        reach = np.maximum(highest, np.append(highest[1:], 0.0)) * self._reach
-        order = np.flatnonzero(reach > self.true_peak[channel])
-        order = order[np.argsort(-reach[order])]
-        for some in np.array_split(order, max(1, len(order) // 256)):
-            some = some[reach[some] > self.true_peak[channel]]
-            if not len(some):
-                break
-            starts = (some[:, None] * SEGMENT + np.arange(SEGMENT)).ravel()
-            starts = starts[starts < windows]
-            held = signal[starts[:, None] + np.arange(TAPS)]
-            found = np.abs(held @ phases).max(initial=0.0)
-            self.true_peak[channel] = max(self.true_peak[channel], float(found))
+        count = -(-windows // SEGMENT)
+        around = SEGMENT + TAPS - 1
+        padded = np.zeros((count - 1) * SEGMENT + around, dtype=np.float32)
+        padded[: min(len(signal), len(padded))] = signal[: len(padded)]
+        parts = -(-len(padded) // SEGMENT)
+        magnitude = np.zeros(parts * SEGMENT, dtype=np.float32)
+        np.abs(padded, out=magnitude[: len(padded)])
+        highest = _row_maxima(magnitude.reshape(parts, SEGMENT))
+        # A segment's points lean on the samples of the next three segments too.
+        spread = -(-around // SEGMENT)
+        near = np.concatenate((highest, np.zeros(spread, dtype=np.float32)))
+        near = np.maximum.reduce([near[i : i + count] for i in range(spread)])
+        order = np.flatnonzero(near * reach > self.true_peak[channel])
+        order = order[np.argsort(-near[order])]
+        rows = np.lib.stride_tricks.sliding_window_view(padded, around)[::SEGMENT]
+        for some in np.array_split(order, max(1, len(order) // BATCH)):
+            some = some[near[some] * reach > self.true_peak[channel]]
+            held = rows[some]
+            between = np.abs(held[:, TAPS // 2 - 1 : TAPS // 2 + SEGMENT])
+            known = between.max(axis=1)
+            for table, (_, part) in zip(tables, LEVELS, strict=True):
+                if not len(held):
+                    break
+                points = held @ table
+                known = np.maximum(known, np.maximum(points.max(axis=1), -points.min(axis=1)))
+                self.true_peak[channel] = max(self.true_peak[channel], float(known.max()))
+                going = known > part * self.true_peak[channel]
+                held, known = held[going], known[going]
 
     def finish(self) -> None:
         """Reads what lies after the last sample: the filter runs out into silence. Only once, at the end."""
-        if len(self._phases):
-            silence = np.zeros((TAPS - 1, len(self.peak)))
-            self.add(silence)
+        if self._between:
+            self.add(np.zeros((TAPS - 1, len(self.peak)), dtype=np.float32))

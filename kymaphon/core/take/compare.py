@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.meter.active import MARGIN_DB, SINE_DB
-from kymaphon.core.take.measure import HOP_S, TakeMeasure
+from kymaphon.core.take.floor import HOP_S
+from kymaphon.core.take.measure import TakeMeasure
 from kymaphon.core.units import power_to_db
 
 HANG_HOPS = round(0.2 / HOP_S)

@@ -14,23 +14,26 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.meter.active import SpeechMeter
 from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
 from kymaphon.core.meter.peaks import TruePeakMeter
+from kymaphon.core.take.floor import Floor, FloorMeter, dc_dbfs
+from kymaphon.core.take.spectrum import HumLines
 from kymaphon.core.units import amplitude_to_db, power_to_db
 
 LOWEST_RATE_HZ = 8000
 """Below this neither loudness nor speech can be told."""
 GATHERED_FRAMES = 8192
-HOP_S = 0.05
-FLOOR_WINDOW_S = 0.5
-WINDOW_HOPS = round(FLOOR_WINDOW_S / HOP_S)
 CLIP_LEVEL = 0.9999
 """Samples at or above this part of full scale count as clipped; the largest 16-bit value is 0.99997."""
 CLIP_RUN = 3
 """So many of them in a row make a clipped run; one or two can be an honest peak (common practice)."""
+LEAST_TOLD_DC = 1e-5
+"""DC below -100 dB re full scale is not told."""
+LOUDEST_SAMPLE = 1e6
+"""Samples beyond 120 dB over full scale are no sound: damaged, or of another format."""
 SINE_DB = 10 * math.log10(2)
 """AES17: the rms of a full-scale sine is 0 dBFS, so rms levels are 3.01 dB up on the rms of the samples."""
 
@@ -55,9 +58,13 @@ class TakeMeasure:
         speech_dbfs, speech_share: active speech level of the loudest channel and the share of the time that is active
         (ITU-T P.56); None where no speech stands out.
         hop_power: mean square of the loudest channel in every twentieth of a second, as it went; shape (hops,).
-        integrated_lufs, momentary_max_lufs, short_max_lufs, range_lu: of a mono or stereo take (BS.1770-5, EBU R 128).
-        noise_floor_dbfs: the quietest sustained half second of the loudest channel.
+        integrated_lufs, momentary_max_lufs, short_max_lufs, range_lu: of the channels that were counted as one programme
+        (BS.1770-5, EBU R 128); `loudness_of` says which.
+        noise_floor_dbfs, noise_floor_a_dbfs: the quietest sustained half second of the loudest channel, flat and A-weighted,
+        without DC.
         floor_at_s: where that half second begins.
+        hum: hum of the mains in it, or None.
+        channel_dc: mean of each channel, re full scale.
         clipped_runs: how many; `first_runs` are the first of them.
     """
 
@@ -81,6 +88,10 @@ class TakeMeasure:
     momentary_max_lufs: float | None = None
     short_max_lufs: float | None = None
     range_lu: float | None = None
+    noise_floor_a_dbfs: float | None = None
+    hum: HumLines | None = None
+    channel_dc: tuple[float, ...] = ()
+    loudness_of: str = ""
     hop_power: NDArray[np.float32] = field(
         default_factory=lambda: np.zeros(0, dtype=np.float32), compare=False, repr=False
     )
@@ -88,6 +99,12 @@ class TakeMeasure:
     @property
     def duration_s(self) -> float:
         return self.frames / self.sample_rate_hz
+
+    @property
+    def dc_dbfs(self) -> float | None:
+        """The strongest channel's DC in dB re full scale; None where it is too little to tell."""
+        most = max((abs(value) for value in self.channel_dc), default=0.0)
+        return amplitude_to_db(most) if most > LEAST_TOLD_DC else None
 
     def noise_floor(self) -> Derived | None:
         """The noise floor with how it came about."""
@@ -112,6 +129,8 @@ class TakeMeasure:
             ("short-term, highest", self.short_max_lufs, "LUFS"),
             ("loudness range", self.range_lu, "LU"),
             ("noise floor", self.noise_floor_dbfs, "dBFS"),
+            ("noise floor, A-weighted", self.noise_floor_a_dbfs, "dBFS(A)"),
+            ("DC, re full scale", self.dc_dbfs, "dB"),
         )
 
     def to_json(self) -> dict[str, Any]:
@@ -130,7 +149,17 @@ class TakeMeasure:
             "range_lu": _rounded(self.range_lu),
             "rms_dbfs": _rounded(self.rms_dbfs),
             "noise_floor_dbfs": _rounded(self.noise_floor_dbfs),
+            "noise_floor_dbfs_a": _rounded(self.noise_floor_a_dbfs),
             "noise_floor_at_s": _rounded(self.floor_at_s),
+            "dc_db_re_full_scale": _rounded(self.dc_dbfs),
+            "channel_dc": [round(value, 7) for value in self.channel_dc],
+            "hum": None
+            if self.hum is None
+            else {
+                "mains_hz": self.hum.mains_hz,
+                "lines": [{"at_hz": at, "level_dbfs": round(level, 3)} for at, level in self.hum.lines],
+            },
+            "loudness_of": self.loudness_of,
             "clipped_runs": self.clipped_runs,
             "longest_clipped_run_samples": self.longest_run,
             "first_clipped_runs": [
@@ -148,35 +177,36 @@ def _rounded(value: float | None) -> float | None:
 
 
 class NotANumberError(ValueError):
-    """A sample is not a number, or infinite. `at_s` says where."""
+    """A sample is not a number, infinite, or far beyond any sound. `at_s` says where, `what` how."""
 
-    def __init__(self, at_s: float) -> None:
-        super().__init__(f"a sample at {at_s:.3f} s is not a number")
+    def __init__(self, at_s: float, what: str = "that are not numbers") -> None:
+        super().__init__(f"samples {what}, at {at_s:.3f} s")
         self.at_s = at_s
+        self.what = what
 
 
 @dataclass
 class TakeMeter:
     """Takes blocks in order, then tells what it measured.
 
+    Attributes:
+        group: channels, from 1, whose loudness is told as one programme; None takes all of a mono or stereo take, and those
+            of a 5.1 one. `layout` names their weights where it is not told by their number.
+
     Raises:
-        ValueError: no channels, or a sample rate not above zero.
+        ValueError: no channels, a sample rate not above zero, a channel that is not there, or a layout of another size.
     """
 
     sample_rate_hz: int
     channels: int
     frames: int = 0
+    group: tuple[int, ...] | None = None
+    layout: str | None = None
     _peaks: TruePeakMeter = field(init=False)
     _speech: tuple[SpeechMeter, ...] = field(init=False)
     _loudness: LoudnessMeter | None = field(init=False, default=None)
-    _power: NDArray[np.float64] = field(init=False)
-    _hop: int = field(init=False)
-    _rest: NDArray[np.float32] = field(init=False)
-    _window: NDArray[np.float64] = field(init=False)
-    _floor: NDArray[np.float64] = field(init=False)
-    _floor_at: NDArray[np.float64] = field(init=False)
-    _hops: int = 0
-    _hop_rows: list[NDArray[np.float32]] = field(default_factory=list)
+    _floor: FloorMeter = field(init=False)
+    _grouped: tuple[int, ...] = ()
     _open_run: NDArray[np.int64] = field(init=False)
     _waiting: list[NDArray[np.float32]] = field(default_factory=list)
     _waiting_frames: int = 0
@@ -191,17 +221,27 @@ class TakeMeter:
         self._peaks = TruePeakMeter(self.sample_rate_hz, self.channels)
         told = self.sample_rate_hz >= LOWEST_RATE_HZ
         self._speech = tuple(SpeechMeter(self.sample_rate_hz) for _ in range(self.channels if told else 0))
-        if told and self.channels <= 2:
-            self._loudness = LoudnessMeter(
-                self.sample_rate_hz, LAYOUTS["mono" if self.channels == 1 else "stereo"]
-            )
-        self._power = np.zeros(self.channels)
-        self._hop = max(1, round(HOP_S * self.sample_rate_hz))
-        self._rest = np.zeros((0, self.channels), dtype=np.float32)
-        self._window = np.zeros((0, self.channels))
-        self._floor = np.full(self.channels, np.inf)
-        self._floor_at = np.zeros(self.channels)
+        self._floor = FloorMeter(self.sample_rate_hz, self.channels)
+        self._grouped, weights = self._programme()
+        if told and self._grouped:
+            self._loudness = LoudnessMeter(self.sample_rate_hz, weights)
         self._open_run = np.zeros(self.channels, dtype=np.int64)
+
+    def _programme(self) -> tuple[tuple[int, ...], tuple[float, ...]]:
+        """Channels, from 0, that are one programme, and their weights; empty where they are tracks of their own."""
+        chosen = self.group
+        if chosen is None:
+            whole = self.layout is not None or self.channels <= 2
+            chosen = tuple(range(1, self.channels + 1)) if whole else ()
+        bad = [row for row in chosen if not 1 <= row <= self.channels]
+        if bad:
+            raise ValueError(f"there is no channel {bad[0]}: the take has {self.channels}")
+        if len(set(chosen)) != len(chosen):
+            raise ValueError("a channel is named twice")
+        weights = LAYOUTS[self.layout] if self.layout is not None else (1.0,) * len(chosen)
+        if len(weights) != len(chosen):
+            raise ValueError(f"{self.layout} has {len(weights)} channels, not {len(chosen)}")
+        return tuple(row - 1 for row in chosen), weights
 
     def add(self, block: NDArray[np.float32]) -> None:
         """The next samples.
@@ -217,11 +257,21 @@ class TakeMeter:
             raise ValueError(f"expected {self.channels} channels")
         if not len(block):
             return
-        # The sum of squares is a number exactly when every sample is one.
+        # The sum of squares is small enough only when every sample is a number, and one that can be.
         flat = np.ascontiguousarray(block).ravel()
-        if not math.isfinite(float(np.dot(flat, flat))):
-            bad = int(np.flatnonzero(~np.isfinite(block).all(axis=1))[0])
-            raise NotANumberError((self.frames + self._waiting_frames + bad) / self.sample_rate_hz)
+        if not float(np.dot(flat, flat)) < LOUDEST_SAMPLE:
+            with np.errstate(invalid="ignore"):
+                wild = np.flatnonzero(~(np.abs(block) < LOUDEST_SAMPLE).all(axis=1))
+            if len(wild):
+                bad = int(wild[0])
+                finite = bool(np.isfinite(block[bad]).all())
+                at = (self.frames + self._waiting_frames + bad) / self.sample_rate_hz
+                what = (
+                    f"far beyond full scale ({float(np.abs(block[bad]).max()):.0e} times)"
+                    if finite
+                    else "that are not numbers"
+                )
+                raise NotANumberError(at, what)
         self._waiting.append(np.asarray(block, dtype=np.float32))
         self._waiting_frames += len(block)
         if self._waiting_frames >= GATHERED_FRAMES:
@@ -238,15 +288,16 @@ class TakeMeter:
             return
         block = self._waiting[0] if len(self._waiting) == 1 else np.concatenate(self._waiting)
         self._waiting, self._waiting_frames = [], 0
-        squares = block * block
         self._peaks.add(block)
+        still = self._floor.shifted(block)
         for channel, meter in enumerate(self._speech):
-            meter.add(block[:, channel])
+            meter.add(still[:, channel])
         if self._loudness is not None:
-            self._loudness.add(block)
-        if float(squares.max()) >= CLIP_LEVEL**2 or self._open_run.any():
+            whole = len(self._grouped) == self.channels
+            self._loudness.add(block if whole else block[:, list(self._grouped)])
+        if float(max(block.max(), -block.min())) >= CLIP_LEVEL or self._open_run.any():
             self._count_clipping(np.abs(block))
-        self._add_hops(squares)
+        self._floor.add(still)
         self.frames += len(block)
 
     def _count_clipping(self, magnitude: NDArray[np.float32]) -> None:
@@ -281,35 +332,6 @@ class TakeMeter:
         if len(self._first) < 20:
             self._first.append(ClippedRun(begin / self.sample_rate_hz, length, channel + 1))
 
-    def _add_hops(self, squares: NDArray[np.float32]) -> None:
-        rest = np.concatenate((self._rest, squares)) if len(self._rest) else squares
-        whole = len(rest) // self._hop
-        if whole:
-            used = np.ascontiguousarray(rest[: whole * self._hop])
-            # Sums of every hop in one sweep; a hop is short enough for the precision of the samples.
-            shaped = used.reshape(whole, self._hop, self.channels).transpose(0, 2, 1)
-            sums = np.matmul(shaped, np.ones(self._hop, dtype=used.dtype))
-            self._add_powers(sums.astype(np.float64) / self._hop)
-        self._rest = rest[whole * self._hop :].copy()
-
-    def _add_powers(self, powers: NDArray[np.float64]) -> None:
-        """Mean squares of some hops: the whole's power, and the quietest window of each channel."""
-        self._power += powers.sum(axis=0) * self._hop
-        self._hop_rows.append(powers.astype(np.float32))
-        joined = np.concatenate((self._window, powers))
-        first = self._hops - len(self._window)
-        count = len(joined) - WINDOW_HOPS + 1
-        if count > 0:
-            means = np.lib.stride_tricks.sliding_window_view(joined, WINDOW_HOPS, axis=0).mean(axis=-1)
-            lowest = means.argmin(axis=0)
-            found = means[lowest, np.arange(self.channels)]
-            lower = found < self._floor
-            self._floor = np.where(lower, found, self._floor)
-            begins = (first + lowest) * self._hop / self.sample_rate_hz
-            self._floor_at = np.where(lower, begins, self._floor_at)
-        self._hops += len(powers)
-        self._window = joined[-(WINDOW_HOPS - 1) :]
-
     def result(self) -> TakeMeasure:
         """What was measured. Call it once, at the end."""
         self._measure()
@@ -318,13 +340,17 @@ class TakeMeter:
             self._close_run(self.frames - length, length, int(channel))
             self._open_run[channel] = 0
         self._peaks.finish()
-        mean = self._power / max(self.frames, 1)
+        mean = self._floor.mean_square
         loudest = int(np.argmax(mean))
         peaks, levels = _levels(self._peaks.peak, amplitude_to_db), _levels(mean, power_to_db, SINE_DB)
         true_peak = _levels(self._peaks.true_peak, amplitude_to_db)
         notes: list[str] = []
-        floor, floor_at = self._noise_floor(loudest, notes)
+        quiet = self._noise_floor(loudest, notes)
+        floor = None if quiet is None else quiet.level_dbfs
         speech, share = self._active_speech(loudest, floor, notes)
+        self._tell_dc(notes)
+        if quiet is not None and quiet.hum is not None:
+            notes.append(quiet.hum.words)
         if self._runs:
             notes.append(
                 f"{self._runs} clipped run{'s' if self._runs > 1 else ''}, the longest {self._longest} samples"
@@ -335,24 +361,53 @@ class TakeMeter:
                 "the sound, only of the clipping"
             )
         meter = self._loudness
-        if self.channels > 2:
+        if not self._grouped:
             notes.append(
-                f"{self.channels} channels are taken as {self.channels} separate tracks: loudness is told of mono and stereo"
+                f"{self.channels} channels are taken as {self.channels} separate tracks: no loudness is told of them together; name "
+                "those that are one programme with --group, or their layout with --layout"
             )
         elif meter is None and self.frames:
             notes.append(f"below {LOWEST_RATE_HZ} samples a second neither loudness nor speech can be told")
-        elif meter is not None and peaks[loudest] is not None and meter.momentary_lufs is None:
+        elif meter is not None and peaks[loudest] is not None and not meter.long_enough:
             notes.append("shorter than 0.4 s: no loudness can be told")
         return TakeMeasure(
-            self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor, floor_at,
+            self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor,
+            None if quiet is None else quiet.at_s,
             self._runs, self._longest, tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
-            _highest(true_peak), speech, share, *self._loudness_told(), self._hop_powers(loudest),
+            _highest(true_peak), speech, share, *self._loudness_told(),
+            None if quiet is None else quiet.weighted_dbfs, None if quiet is None else quiet.hum,
+            tuple(float(value) for value in self._floor.dc), self._loudness_of(), self._floor.hop_powers(loudest),
         )  # fmt: skip
 
-    def _hop_powers(self, channel: int) -> NDArray[np.float32]:
-        if not self._hop_rows:
-            return np.zeros(0, dtype=np.float32)
-        return np.concatenate([rows[:, channel] for rows in self._hop_rows])
+    def _loudness_of(self) -> str:
+        """Which channels the loudness is of, in words; empty where none is told."""
+        if self._loudness is None:
+            return ""
+        if self.layout is not None:
+            return self.layout
+        if len(self._grouped) == self.channels:
+            return (
+                "mono"
+                if self.channels == 1
+                else "stereo"
+                if self.channels == 2
+                else f"{self.channels} channels"
+            )
+        return (
+            "channel"
+            + ("s " if len(self._grouped) > 1 else " ")
+            + ", ".join(str(row + 1) for row in self._grouped)
+        )
+
+    def _tell_dc(self, notes: list[str]) -> None:
+        for channel, mean in enumerate(self._floor.dc):
+            level = dc_dbfs(float(mean))
+            if level is not None and level >= number("dc-told"):
+                where = f" in channel {channel + 1}" if self.channels > 1 else ""
+                notes.append(
+                    f"DC of {abs(mean):.2%} of full scale ({show_number(level, 'dB')}){where}: it is taken off the levels and the noise floor; "
+                    "it costs headroom, and clicks where the take is cut"
+                )
 
     def _loudness_told(self) -> tuple[float | None, float | None, float | None, float | None]:
         """Integrated, highest momentary, highest short-term, range; None each where none is told."""
@@ -361,21 +416,21 @@ class TakeMeter:
             return None, None, None, None
         return meter.integrated_lufs(), meter.momentary_max_lufs, meter.short_max_lufs, meter.range_lu()
 
-    def _noise_floor(self, loudest: int, notes: list[str]) -> tuple[float | None, float | None]:
-        """The quietest half second of the loudest channel and where it begins; None with a note that says why."""
+    def _noise_floor(self, loudest: int, notes: list[str]) -> Floor | None:
+        """The quietest half second of the loudest channel; None with a note that says why."""
         if not self.frames:
             notes.append("the take is empty")
         elif not self._peaks.peak.any():
             notes.append("digital silence from end to end: nothing was recorded")
-        elif not np.isfinite(self._floor[loudest]):
+        elif not self._floor.told(loudest):
             notes.append("shorter than half a second: no noise floor can be told")
-        elif self._floor[loudest] == 0:
+        elif self._floor.silent(loudest):
             notes.append(
                 "half a second of digital silence: a gate, a mute or an edit; no noise floor can be told"
             )
         else:
-            return power_to_db(float(self._floor[loudest])) + SINE_DB, float(self._floor_at[loudest])
-        return None, None
+            return self._floor.floor(loudest)
+        return None
 
     def _active_speech(
         self, loudest: int, floor: float | None, notes: list[str]
