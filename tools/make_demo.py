@@ -135,7 +135,7 @@ def repaired(show: Show) -> Show:
     assert measure.noise_floor_dbfs is not None
     take = room_tone_take(
         analyse(show).any_ladder("mira"), "mira", take_id="room-tone-mira", file=path.name,
-        noise_dbfs=measure.noise_floor_dbfs, sha256=fingerprint(path),
+        noise_dbfs=measure.noise_floor_dbfs, noise_a_dbfs=measure.noise_floor_a_dbfs, sha256=fingerprint(path),
     )  # fmt: skip
     return AttachTake(take).apply(show).with_(title="Lantern Quay, repaired")
 

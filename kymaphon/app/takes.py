@@ -73,7 +73,7 @@ class MeasureWork(LongWork):
 
 
 class RecordWork(LongWork):
-    """Records one take. Gives its path, the noise floor of its quietest half second, and the file's fingerprint."""
+    """Records one take. Gives its path, what was measured of it, and the file's fingerprint."""
 
     def __init__(
         self, analysis: Analysis, voice: str, node: str, what: str, path: Path, *, real: bool
@@ -106,7 +106,7 @@ class RecordWork(LongWork):
                 self.path, samples, rate, about=f"{self.analysis.party_name(self.voice)}, {self.what}"
             )
             measure = measure_take(self.path)
-            self.signals.done.emit((self.path, measure.noise_floor_dbfs, fingerprint(self.path)))
+            self.signals.done.emit((self.path, measure, fingerprint(self.path)))
         except (FileProblem, CaptureProblem, ValueError) as problem:
             self.signals.failed.emit(str(problem))
         except (Cancelled, CaptureStopped):
@@ -267,8 +267,8 @@ class TakeDesk(WorkDesk):
     def done(self, work: LongWork, result: object) -> None:
         """Shows what was measured, or attaches what was recorded."""
         if isinstance(work, RecordWork) and isinstance(result, tuple):
-            path, noise_dbfs, sha256 = result
-            if self.attach(path, noise_dbfs, work.voice, sha256, what=work.what):
+            path, measure, sha256 = result
+            if self.attach(path, measure, work.voice, sha256, what=work.what):
                 self.filing.say(f"Recorded and attached: {path}")
             return
         if isinstance(work, ConvertWork):
@@ -279,7 +279,7 @@ class TakeDesk(WorkDesk):
         measure, sha256 = result
         dialog = TakeDialog(work.path, measure, self.document.analysis, self.voice(), self.window)
         if dialog.exec():
-            self.attach(work.path, measure.noise_floor_dbfs, dialog.voice, sha256, what=dialog.sort)
+            self.attach(work.path, measure, dialog.voice, sha256, what=dialog.sort)
         self._next()
 
     def failed(self, text: str) -> None:
@@ -293,7 +293,7 @@ class TakeDesk(WorkDesk):
     def attach(
         self,
         path: Path,
-        noise_dbfs: float | None,
+        measure: TakeMeasure | None,
         voice: str,
         sha256: str | None = None,
         *,
@@ -310,17 +310,21 @@ class TakeDesk(WorkDesk):
         ladder, gain = analysis.any_ladder(voice), first_gain(analysis, voice)
         try:
             if what == "room-tone":
-                if noise_dbfs is None:
+                if measure is None or measure.noise_floor_dbfs is None:
                     raise ValueError("no noise floor can be told of it")
                 take = room_tone_take(
-                    ladder, voice, take_id=f"room-tone-{voice}"[:64], file=file, noise_dbfs=noise_dbfs, sha256=sha256,
+                    ladder, voice, take_id=f"room-tone-{voice}"[:64], file=file, noise_dbfs=measure.noise_floor_dbfs,
+                    noise_a_dbfs=measure.noise_floor_a_dbfs, sha256=sha256,
                     recorded_at=at, gain_db=gain,
                 )  # fmt: skip
             else:
+                # What a player plays begins at its loudness; a microphone's take says nothing of that.
+                party = analysis.show.party(voice)
+                played = measure.integrated_lufs if measure is not None and party.plays_on else None
                 take_id = free_id(analysis.show, f"{'talk' if what == 'voice' else 'music'}-{voice}")
                 take = voice_take(
                     ladder, voice, take_id=take_id, file=file, what="voice" if what == "voice" else "music", sha256=sha256,
-                    recorded_at=at, gain_db=gain,
+                    recorded_at=at, gain_db=gain, loudness_lufs=played,
                 )  # fmt: skip
         except ValueError as error:
             self.filing.problem("The take was not attached", str(error))

@@ -117,25 +117,58 @@ def _solved(matrix: Floats, entering: Floats) -> Floats:
     return out
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Stability:
-    """Whether what goes round dies away.
+    """Whether what goes round dies away, asked of one strongly connected part of the rig.
 
-    Below a spectral radius of one for |A| no phases can make it howl (Perron, Frobenius). Gains are not known to a
-    thousandth of a dB, and a sum of rounds grows without bound as the radius nears one: within `loop-tolerance` of it the rig
-    is told as howling, and no level in it is.
+    Below a spectral radius of one for |A| no phases can make it howl (Perron, Frobenius). How near it is to that is told by
+    what comes back to a point the first time against what left it, 1 - 1 / N_vv with N = (I - |A|)^-1, the most at any point:
+    of a single loop its gain. (The radius itself is a root of the loops' gains, and its distance from one says nothing in dB.)
+    Gains are not known to a thousandth of a dB, and a sum of rounds grows without bound as the loop's gain nears one: within
+    `loop-tolerance` of it the rig is told as howling, and no level in it is.
+
+    Attributes:
+        block: |A| inside the part, row = target.
     """
 
-    radius: float
+    block: Floats
+
+    @cached_property
+    def radius(self) -> float:
+        """Spectral radius of |A|."""
+        return _spectral_radius(self.block)
+
+    @cached_property
+    def returned(self) -> float:
+        """What comes back the first time against what left, by amplitude, the most at any point; infinite where it howls
+        whatever the tolerance.
+        """
+        if self.radius >= 1 - 1e-9:
+            return math.inf
+        rounds = np.diag(np.linalg.inv(np.eye(len(self.block)) - _balance(self.block)))
+        return float((1 - 1 / rounds).max(initial=0.0))
 
     @property
     def margin_db(self) -> float:
-        """From howling, in dB; negative beyond it, infinite where nothing comes round."""
-        return -20 * math.log10(self.radius) if self.radius > 0 else math.inf
+        """Gain margin: from howling, in dB; minus infinity where it howls, infinity where nothing comes round."""
+        return (
+            -20 * math.log10(self.returned)
+            if 0 < self.returned < math.inf
+            else math.inf
+            if not self.returned
+            else -math.inf
+        )
 
     @property
     def howls(self) -> bool:
-        return self.margin_db <= number("loop-tolerance")
+        """Nearer to howling than `loop-tolerance`, or beyond it."""
+        near = 10 ** (-number("loop-tolerance") / 20)
+        # What comes back the first time is never more than the radius: its generating function is convex.
+        return self.radius >= near and self.returned >= near
+
+
+NOTHING_ROUND = Stability(np.zeros((0, 0)))
+"""Of a rig in which nothing goes round."""
 
 
 @dataclass(frozen=True)
@@ -174,17 +207,17 @@ class Transfer:
     @cached_property
     def stabilities(self) -> list[Stability]:
         """How far each of `circles` is from howling: the one place where that is asked."""
-        return [Stability(_spectral_radius(self.block(part))) for part in self.circles]
+        return [Stability(self.block(part)) for part in self.circles]
 
     @cached_property
     def stability(self) -> Stability:
-        """That of the worst of them; of a rig in which nothing goes round, a radius of nought."""
-        return max(self.stabilities, key=lambda row: row.radius, default=Stability(0.0))
+        """That of the worst of them."""
+        return max(self.stabilities, key=lambda row: row.returned, default=NOTHING_ROUND)
 
     @property
     def howls(self) -> bool:
         """Whether anything that goes round builds up, or comes so near to it that no gain is known so well."""
-        return self.stability.howls
+        return any(row.howls for row in self.stabilities)
 
     @cached_property
     def unstable(self) -> frozenset[int]:
@@ -441,11 +474,18 @@ class Transfer:
                     heapq.heappush(waiting, (-best[before], before))
 
 
+def howls_at(gain_db: float) -> bool:
+    """Whether one loop of this gain is told as howling."""
+    return gain_db >= -number("loop-tolerance")
+
+
 def _spectral_radius(block: Floats) -> float:
     """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus
     one (which is aperiodic).
     """
     size = len(block)
+    if not size:
+        return 0.0
     balanced = _balance(block)
     if size <= 80:
         return float(np.abs(np.linalg.eigvals(balanced)).max())

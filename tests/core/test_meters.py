@@ -131,16 +131,43 @@ def test_tech_3341_true_peak_of_sines(part: int, phase: float, level: float, wan
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 700))
 def test_true_peak_looks_everywhere_that_matters(seed: int, block: int) -> None:
-    """The same as interpolating every sample, in blocks of any length."""
-    from kymaphon.core.meter.peaks import PHASES
+    """The same as interpolating between all samples, in blocks of any length, for sound below 0.45 of the rate."""
+    from kymaphon.core.meter.peaks import OVERSAMPLING, TAPS, interpolator
 
-    signal = np.random.default_rng(seed).normal(0, 0.1, 4000) * np.linspace(0, 2, 4000)
+    draw = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(draw.normal(0, 0.1, 4000) * np.linspace(0, 2, 4000))
+    spectrum[int(0.45 * 4000) :] = 0
+    signal = np.fft.irfft(spectrum, 4000)
     meter = TruePeakMeter(RATE)
     for start in range(0, len(signal), block):
         meter.add(signal[start : start + block, None])
     meter.finish()
-    full = max(np.abs(np.convolve(signal, phase)).max() for phase in PHASES)
-    assert meter.true_peak[0] == pytest.approx(max(full, np.abs(signal).max()), rel=1e-9)
+    padded = np.concatenate((np.zeros(TAPS - 1), signal, np.zeros(TAPS - 1)))
+    full = max(
+        np.abs(np.convolve(padded, interpolator()[::-1, phase])).max() for phase in range(OVERSAMPLING - 1)
+    )
+    assert meter.true_peak[0] == pytest.approx(max(full, np.abs(signal).max()), rel=1e-5)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_true_peak_of_clipped_sound_beside_its_band_limited_reconstruction(seed: int) -> None:
+    """Any sound below 0.45 of the rate within 0.2 dB: noise of random spectra, clipped hard and band-limited again, against
+    the reconstruction by its whole spectrum (Shannon 1949; scipy's Fourier resampler at 64 times the rate).
+    """
+    from scipy.signal import resample
+
+    draw = np.random.default_rng(seed)
+    count = 4000
+    limit = np.fft.rfftfreq(count) <= 0.45
+    spectrum = np.fft.rfft(draw.normal(0, 1, count)) * np.exp(draw.normal(0, 1, count // 2 + 1))
+    signal = np.fft.irfft(spectrum * limit, count)
+    signal = np.fft.irfft(np.fft.rfft(np.clip(2 * signal / np.abs(signal).max(), -1, 1)) * limit, count)
+    meter = TruePeakMeter(RATE)
+    # Round a circle, as the reconstruction sees it.
+    meter.add(np.tile(signal, 3)[:, None])
+    meter.finish()
+    reference = np.abs(resample(signal, count * 64)).max()
+    assert 20 * math.log10(meter.true_peak[0] / reference) == pytest.approx(0, abs=0.2)
 
 
 def test_true_peak_beside_a_general_resampler() -> None:

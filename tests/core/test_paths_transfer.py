@@ -178,7 +178,8 @@ def test_a_circle_adds_up_like_a_geometric_series() -> None:
     transfer = Transfer(graph)
     assert abs(transfer.response(0, 2, np.array([0.0]))[0]) == pytest.approx(2)
     assert transfer.power_from([0])[2, 0] == pytest.approx(4 / 3)
-    assert transfer.radius[0] == pytest.approx(math.sqrt(0.5))
+    assert transfer.stability.radius == pytest.approx(math.sqrt(0.5))
+    assert transfer.stability.margin_db == pytest.approx(3.0103, abs=1e-4)
     circle = find_circles(transfer).paths[0]
     assert circle.gain_db == pytest.approx(half)
 
@@ -190,7 +191,7 @@ def test_stability_is_the_largest_eigenvalue(graph: SignalGraph) -> None:
     for edge in graph.edges:
         matrix[edge.target, edge.source] += 10 ** (edge.gain_db / 20)
     largest = float(np.abs(np.linalg.eigvals(matrix)).max())
-    assert max(Transfer(graph).radius, default=0.0) == pytest.approx(largest, rel=1e-6, abs=2e-3)
+    assert Transfer(graph).stability.radius == pytest.approx(largest, rel=1e-6, abs=2e-3)
 
 
 def test_large_blocks_use_the_iteration_and_agree() -> None:

@@ -22,8 +22,9 @@ HOUSE = House(4.0, 18.0, "EBU R 68")
 @pytest.mark.parametrize(
     ("scale", "level", "unit", "shown"),
     [
-        ("vu", 4.0, "dBu", 0.0),  # common practice: 0 VU is +4 dBu
-        ("vu", -14.0, "dBFS", 0.0),  # EBU R 68: 0 dBu is -18 dBFS, so +4 dBu is -14
+        # Common practice: 0 VU is +4 dBu; the needle's middle swing on speech lies 1 dB under its active level (measured).
+        ("vu", 5.0, "dBu", 0.0),
+        ("vu", -13.0, "dBFS", 0.0),  # EBU R 68: 0 dBu is -18 dBFS, so +4 dBu is -14
         ("dbu", -18.0, "dBFS", 0.0),  # EBU R 68
         ("dbfs", 0.0, "dBu", -18.0),  # EBU R 68
         ("dbfs", -20.0, "dBFS", -20.0),
@@ -104,7 +105,7 @@ def test_a_programme_meter_is_marked_at_its_peaks() -> None:
     own = Practice(id="van", name="Van", scale="ppm-2a", peak=5.0)
     mark = mark_at(own, "dBu", HOUSE)
     assert reading("ppm-2a", mark.average, "dBu", HOUSE, peaks=True).value == pytest.approx(5.0)
-    assert mark.average == pytest.approx(-7.0)
+    assert mark.average == pytest.approx(-8.0), "mark 5 is +4 dBu, and speech swings 12 dB over its level"
     with pytest.raises(ValueError, match="read at its peaks"):
         reading("ppm-2a", 0.0, "dBu", HOUSE)
     with pytest.raises(ValueError, match="average or the peaks"):
@@ -134,7 +135,7 @@ class TestMarksOfPoints:
         by_node = {rung.node: rung for rung in ladder.rungs}
         assert by_node["desk.main.l"].wanted.practice.id == "desk-pfl"
         assert by_node["desk.in1:pre"].wanted.practice.id == "station-desk"
-        assert by_node["desk.in1:pre"].wanted.average == pytest.approx(4.0)
+        assert by_node["desk.in1:pre"].wanted.average == pytest.approx(5.0)
 
     def test_off_a_mark_of_its_own_is_told_there(self, demo: Show) -> None:
         show = demo.with_(marks=(PointMark(at="input", practice="station-desk"),))

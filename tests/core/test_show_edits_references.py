@@ -147,7 +147,7 @@ class TestEdits:
         after = edit.apply(demo)
         assert after.device("desk").settings["in1"].gain_db == 30
         assert after.device("desk").settings["in1"].phantom is True
-        assert demo.device("desk").settings["in1"].gain_db == 46
+        assert demo.device("desk").settings["in1"].gain_db == 42
         assert edit.to_json() == {"set": "desk.settings.in1.gain_db", "to": 30.0}
 
     def test_back_to_the_default(self, demo: Show) -> None:

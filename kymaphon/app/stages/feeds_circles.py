@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
@@ -119,11 +121,11 @@ class CirclesPage(StagePage):
         if circle is None:
             return WhyContent("Circles", self._headline(), findings=about)
         whole = together(analysis)
-        radius = analysis.transfer.stability.radius
-        source = "below one nothing can build up, whatever the phases (Perron, Frobenius)"
-        more = [Derived("spectral radius, permille", round(1000 * radius), "", source=source)]
-        if whole is not None:
-            more.insert(0, whole)
+        margin = analysis.transfer.stability.margin_db
+        more = [] if whole is None else [whole]
+        if math.isfinite(margin):
+            source = "below howling nothing can build up, whatever the phases (Perron, Frobenius)"
+            more.append(Derived("gain margin of all circles together", margin, "dB", source=source))
         first = ", ".join(show_number(hertz, "Hz") for hertz in circle.comb(4))
         notes = (f"Stands out first at {first} \u2026",) if first else ()
         switches = tuple(switches_on([circle.path]))

@@ -14,7 +14,7 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import IN_STEP_BELOW_DB, Feed
-from kymaphon.core.transfer import Floats, Stability, Transfer
+from kymaphon.core.transfer import Floats, Transfer, howls_at
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16000.0
 POINTS = 4096
@@ -125,7 +125,7 @@ class Circle:
 
     @property
     def howls(self) -> bool:
-        return Stability(10 ** (-self.hand_db / 20)).howls
+        return howls_at(-self.hand_db)
 
     def in_hand(self) -> str:
         """How far from howling, in words."""
@@ -208,15 +208,11 @@ def together(analysis: Analysis) -> Derived | None:
     """What comes back to a point by all circles at once, in step, against what left it: the most at any point. None where nothing goes
     round, or where it howls.
 
-    With N = (I − |A|)⁻¹, all rounds through a point v add up to N_vv, and what comes back the first time is 1 − 1 / N_vv. For one
-    circle that is its gain; it reaches 0 dB exactly where the spectral radius of |A| reaches one.
+    See `Stability`: for one circle that is its gain.
     """
-    most = 0.0
     if analysis.transfer.howls:
         return None
-    for part in analysis.transfer.circles:
-        rounds = np.diag(np.linalg.inv(np.eye(len(part)) - analysis.transfer.block(part)))
-        most = max(most, float((1 - 1 / rounds).max()))
+    most = analysis.transfer.stability.returned
     if most <= 0:
         return None
     source = "(I − |A|)⁻¹; stable while the spectral radius of |A| is below one (Perron, Frobenius)"

@@ -99,16 +99,18 @@ class TruePeakMeter:
             near = np.maximum(np.maximum(highest, -lowest), np.abs(self._tail).max(axis=0))
             for channel in np.flatnonzero(near * _segment_weights()[1] > self.true_peak):
                 self._look(joined[:, channel], int(channel))
-            self._tail = joined[-(TAPS - 1) :].copy()
+            # Points that lean on samples still to come wait for them.
+            whole = max(0, (len(joined) - TAPS + 1) // SEGMENT)
+            self._tail = joined[whole * SEGMENT :].copy()
 
     def _look(self, signal: NDArray[np.float32], channel: int) -> None:
         """True peaks of one channel, where there may be one above the highest so far."""
         tables, reach = _segment_weights()
-        windows = len(signal) - TAPS + 1
-        count = -(-windows // SEGMENT)
+        count = (len(signal) - TAPS + 1) // SEGMENT
+        if count < 1:
+            return
         around = SEGMENT + TAPS - 1
-        padded = np.zeros((count - 1) * SEGMENT + around, dtype=np.float32)
-        padded[: min(len(signal), len(padded))] = signal[: len(padded)]
+        padded = np.ascontiguousarray(signal[: (count - 1) * SEGMENT + around])
         parts = -(-len(padded) // SEGMENT)
         magnitude = np.zeros(parts * SEGMENT, dtype=np.float32)
         np.abs(padded, out=magnitude[: len(padded)])
@@ -137,4 +139,4 @@ class TruePeakMeter:
     def finish(self) -> None:
         """Reads what lies after the last sample: the filter runs out into silence. Only once, at the end."""
         if self._between:
-            self.add(np.zeros((TAPS - 1, len(self.peak)), dtype=np.float32))
+            self.add(np.zeros((TAPS - 1 + SEGMENT, len(self.peak)), dtype=np.float32))

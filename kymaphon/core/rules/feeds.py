@@ -40,7 +40,7 @@ from kymaphon.core.rules.cures import (
     way_words,
 )
 from kymaphon.core.rules.feeds_ways import echo_cancellers, mix_beside_inputs
-from kymaphon.core.transfer import Transfer
+from kymaphon.core.transfer import Transfer, howls_at
 
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",
@@ -302,7 +302,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         return
     worst = ways[0]
     howls = unstable
-    beyond = worst.gain_db >= -number("loop-tolerance")
+    beyond = howls_at(worst.gain_db)
     # Nearer to howling than the margin; else it is an echo, or several small ones together.
     steep = howls or not found or worst.gain_db > -margin
 
@@ -358,7 +358,12 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     if len(ways) > 1 and all_rows is not None:
         text += f" {len(ways)} circles together come to {show_number(all_rows.value, 'dB', sign=True)}."
     gain, delay = circle.gain, circle.delay
-    radius = analysis.transfer.stability.radius
+    margin_left = Derived(
+        "gain margin",
+        analysis.transfer.stability.margin_db,
+        "dB",
+        source="of all loops together, (I − |A|)⁻¹",
+    )
     yield Finding(
         "circle-howls" if howls else "circle-rings" if steep else "circle-echoes",
         "stop" if howls else "fix",
@@ -374,12 +379,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
             Derived("loop gain", worst.gain_db, "dB"),
             Derived("loop delay", worst.delay_ms, "ms"),
             Derived("circles", len(found), ""),
-            Derived(
-                "all circles together permille",
-                round(1000 * radius),
-                "",
-                source="spectral radius of |A|; 1000 or more howls",
-            ),
+            *((margin_left,) if math.isfinite(margin_left.value) else ()),
         ),
         Derived(
             "circle",

@@ -16,7 +16,7 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise_moves import quick_buys
 from kymaphon.core.paths import best_paths
-from kymaphon.core.takes import room_take
+from kymaphon.core.takes import measured_ambient, room_take
 from kymaphon.core.twins import turned_together, twins_along
 from kymaphon.core.weights import headroom_wanted
 
@@ -379,19 +379,19 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
             and device.party
             and analysis.catalogue[device.kind].group == "microphone"
         ]
-        bare = [device for device in mics if room_take(analysis.show, device) is None]
+        bare = [device for device in mics if measured_ambient(analysis.show, device) is None]
         if not bare:
             continue
         names = ", ".join(analysis.party_name(device.party or "") for device in bare)
+        text = f"{place.name} is taken to be {place.ambient_dba:.0f} dBA for {names}; record half a minute of room tone and attach it to replace the guess."
+        old = [take for device in bare if (take := room_take(analysis.show, device)) is not None]
+        if old:
+            files = ", ".join(take.file for take in old)
+            text += f" The room tone in {files} was measured without A-weighting, and says nothing in dBA: measure and attach it again."
         yield Finding(
-            "ambient-assumed",
-            "note",
-            "Level",
-            (place.id,),
-            f"Room noise in {place.name} is assumed",
-            f"{place.name} is taken to be {place.ambient_dba:.0f} dBA for {names}; record half a minute of room tone and attach it to replace the guess.",
+            "ambient-assumed", "note", "Level", (place.id,), f"Room noise in {place.name} is assumed", text,
             (Derived("assumed ambient", place.ambient_dba, "dBA", source="show"),),
-        )
+        )  # fmt: skip
 
 
 def unknown_places(analysis: Analysis) -> Iterator[Finding]:

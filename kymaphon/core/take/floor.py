@@ -20,7 +20,8 @@ WINDOW_HOPS = round(FLOOR_WINDOW_S / HOP_S)
 SINE_DB = 10 * float(np.log10(2))
 SILENT_POWER = 2e-16
 """Mean square below which a stretch is digital silence: the rounding of 24 bits alone makes 1.2e-15."""
-LEAST_DC = 1e-5
+FIRST_FRAMES = 8192
+LEAST_DC = 1e-3
 """DC that is taken off before squares are summed, re full scale; less does not touch the precision of the sums."""
 
 
@@ -67,7 +68,7 @@ class FloorMeter:
     def shifted(self, block: Signal) -> Signal:
         """A block without the DC of the first one: what is left of it is small enough to sum in single precision."""
         if self._shift is None:
-            first = block.mean(axis=0, dtype=np.float64)
+            first = block[:FIRST_FRAMES].mean(axis=0, dtype=np.float64)
             self._shift = np.where(np.abs(first) > LEAST_DC, first, 0.0).astype(np.float32)
         return block - self._shift if self._shift.any() else block
 
@@ -140,7 +141,7 @@ class FloorMeter:
 
     def silent(self, channel: int) -> bool:
         """Whether the quietest half second is digital silence."""
-        return bool(self._floor[channel] < SILENT_POWER)
+        return bool(self._floor[channel] < SILENT_POWER or not np.ptp(self._quiet[channel]))
 
     def floor(self, channel: int) -> Floor:
         """The quietest half second of a channel. Call it where one was `told` that is not `silent`."""

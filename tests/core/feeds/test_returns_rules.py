@@ -47,7 +47,7 @@ class TestTwoDesks:
         assert circle.delay.value == pytest.approx(328)
         assert circle.spacing_hz == pytest.approx(1000 / 328)
         assert circle.cause == "two desks feed each other"
-        assert circle.howls == (circle.hand_db <= 0)
+        assert circle.howls == (circle.hand_db <= 1), "gains are known to a decibel, no better"
         assert circle.comb(3) == pytest.approx((1000 / 328, 2000 / 328, 3000 / 328))
 
     def test_howl_then_echo_then_neither(self) -> None:
@@ -129,7 +129,7 @@ class TestRoundTheMainMix:
 
 
 class TestCircles:
-    @given(st.floats(-30, -0.5), st.floats(0.5, 200))
+    @given(st.floats(-30, -1.5), st.floats(0.5, 200))
     @settings(max_examples=50, deadline=None)
     def test_one_circle_together_is_its_gain(self, gain: float, delay: float) -> None:
         analysis = _with(bare(3, [(0, 1, gain, delay), (1, 0, 0.0, 1.0), (1, 2, 0.0, 0.0)]))
@@ -138,12 +138,12 @@ class TestCircles:
         assert got.value == pytest.approx(gain, abs=1e-6)
 
     def test_two_circles_that_are_fine_alone_are_not_together(self) -> None:
-        """Two loops of 0.45 through one point come back as 0.9, 0.92 dB below howling, though each has 6.9 dB in hand."""
-        g = 20 * math.log10(0.45)
+        """Two loops of 0.44 through one point come back as 0.88, 1.1 dB below howling, though each has 7.1 dB in hand."""
+        g = 20 * math.log10(0.44)
         analysis = _with(bare(3, [(0, 1, g, 5.0), (1, 0, 0.0, 0.0), (0, 2, g, 7.0), (2, 0, 0.0, 0.0)]))
         got = together(analysis)
         assert got is not None
-        assert got.value == pytest.approx(20 * math.log10(0.9), abs=1e-9)
+        assert got.value == pytest.approx(20 * math.log10(0.88), abs=1e-9)
         assert all(row.gain_db == pytest.approx(g) for row in find_circles(analysis.transfer).paths)
 
     def test_at_howling_there_is_no_figure(self) -> None:
@@ -184,7 +184,7 @@ def test_the_response_is_the_transform_of_the_impulse(graph: SignalGraph) -> Non
     """H(f) of the solve against the sum of a e^(-j w t) over every arrival of an impulse followed through the graph in time."""
     transfer = Transfer(graph)
     target = len(graph.nodes) - 1
-    if any(radius > 0.7 for radius in transfer.radius):
+    if transfer.stability.radius > 0.7:
         return
     times, amplitudes = impulse_arrivals(graph, 0, target, until_ms=2000, below_db=-110)
     frequencies = np.array([53.0, 440.0, 1000.0, 3170.0])

@@ -19,7 +19,8 @@ from kymaphon.core.gate.filters import (
     low_cut_sections,
 )
 from kymaphon.core.gate.settings import Band, Equaliser, Gate, LowCut
-from kymaphon.core.take.spectrum import SpectrumMeter, a_weight_db, noise_kind, spectrum_of
+from kymaphon.core.meter.weighting import a_gain_db
+from kymaphon.core.take.spectrum import SpectrumMeter, noise_kind, spectrum_of
 from kymaphon.sim.talker import talk
 from tests.core.gate.takes import noise
 
@@ -85,7 +86,7 @@ def test_a_weighting_is_the_standards_table() -> None:
     table = {31.5: -39.4, 63: -26.2, 125: -16.1, 250: -8.6, 500: -3.2, 1000: 0.0, 2000: 1.2, 4000: 1.0, 8000: -1.1, 16000: -6.6}  # fmt: skip
     for nominal, weight in table.items():
         exact = 1000 * 10 ** (round(10 * math.log10(nominal / 1000)) / 10)
-        assert a_weight_db(np.array([exact]))[0] == pytest.approx(weight, abs=0.06), nominal
+        assert a_gain_db(np.array([exact]))[0] == pytest.approx(weight, abs=0.06), nominal
 
 
 def test_the_spectrum_is_welchs() -> None:
