@@ -55,9 +55,9 @@ def _alone_without_booster(budget: Budget) -> float:
     _, gain, first, last = found
     noises = tuple(
         # Without it, what comes in after it stands against speech that much weaker.
-        replace(row, level=row.level + gain) if row.place >= last else row
+        replace(row, level=row.level + gain) if row.place > last else row
         for row in budget.voice.noises
-        if not (first <= row.place < last)
+        if not first <= row.place <= last
     )
     return budget.alone(noises, -gain)
 

@@ -17,6 +17,7 @@ from kymaphon.core.graph import SettingRef
 from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
 from kymaphon.core.noise_moves import buys
 from kymaphon.core.show import Show
+from kymaphon.core.weights import white_a_db
 from tests.core.test_levels import one_chain
 
 
@@ -87,7 +88,9 @@ def test_shares_are_powers_and_sum_to_one() -> None:
 
 
 def test_the_chain_by_the_cascade_formula() -> None:
-    """Friis 1944 by hand: thermal noise of 200 ohm, EIN of the preamplifier, converter behind its gain."""
+    """Friis 1944 by hand: thermal noise of 200 ohm, the preamplifier without the 150 ohm that its EIN was measured with, converter
+    behind its gain; all A-weighted, the white ones by the curve of IEC 61672-1.
+    """
     show = one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": -10}])
     budget = budget_of(analyse(show), "ann", "tape")
     ladder = budget.ladder
@@ -96,13 +99,16 @@ def test_the_chain_by_the_cascade_formula() -> None:
     loss = socket.speech_db - next(rung for rung in ladder.rungs if rung.node == "mic.out").speech_db
     thermal = thermal_noise_dbu(200) + loss
     strip = analyse(show).catalogue["interface-2"].inputs[0].strip
-    ein = strip.ein_dbu[-1][1]
+    ein = 10 * math.log10(10 ** (strip.ein_dbu[-1][1] / 10) - 10 ** (thermal_noise_dbu(150) / 10))
     converter = -analyse(show).catalogue["interface-2"].dynamic_range_db
     gain = after.speech_db - socket.speech_db
-    by_hand = cascade_noise_db([(thermal, 0.0), (ein, gain), (converter, 0.0)])
-    room = next(row for row in budget.voice.noises if row.kind == "room").at(budget.x) + socket.speech_db
+    by_hand = cascade_noise_db([(thermal + white_a_db(), 0.0), (ein + white_a_db(), gain), (converter, 0.0)])
+    room = (
+        next(row for row in budget.voice.noises if row.kind == "room").at(budget.x)
+        + socket.weighted_speech_db
+    )
     assert 10 * math.log10(10 ** (by_hand / 10) + 10 ** (room / 10)) == pytest.approx(
-        socket.speech_db - budget.over_noise_db, abs=0.01
+        socket.weighted_speech_db - budget.over_noise_db, abs=0.01
     )
 
 

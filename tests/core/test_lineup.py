@@ -244,7 +244,7 @@ def test_every_turn_says_what_would_be_without_it(demo: Show) -> None:
         figure = float(move.without.removeprefix(name).split()[0])
         ladder = after.any_ladder(voice)
         if "ceiling" in move.without:
-            grows = 6 if analysis.show.party(voice).kind != "player" else 0
+            grows = 4 if analysis.show.party(voice).kind != "player" else 0
             spare = min(rung.headroom_db for rung in ladder.rungs if rung.headroom_db is not None) - grows
             assert -spare == pytest.approx(figure, abs=0.1), move.without
         else:

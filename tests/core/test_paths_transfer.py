@@ -179,7 +179,9 @@ def test_a_circle_adds_up_like_a_geometric_series() -> None:
     assert abs(transfer.response(0, 2, np.array([0.0]))[0]) == pytest.approx(2)
     assert transfer.power_from([0])[2, 0] == pytest.approx(4 / 3)
     assert transfer.stability.radius == pytest.approx(math.sqrt(0.5))
-    assert transfer.stability.margin_db == pytest.approx(3.0103, abs=1e-4)
+    assert transfer.stability.margin_db == pytest.approx(6.0206, abs=1e-4), (
+        "the gain margin of one loop is its gain"
+    )
     circle = find_circles(transfer).paths[0]
     assert circle.gain_db == pytest.approx(half)
 

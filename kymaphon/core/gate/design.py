@@ -1,15 +1,14 @@
 """Finds a gate for a take: thresholds and times that cost least by what the operator prefers; margins; what else would help.
 
-The cost of a setting is a weighted sum of words eaten, milliseconds lost, room let through, chatter, and how far the two
-thresholds come near the room and the quietest word. It is made least by a pattern search (Hooke and Jeeves 1961): one value
-after the other is moved up and down, by steps that get smaller, from several starts. It is no smooth function, and a trial
-costs a millisecond.
+The cost of a setting is a weighted sum of words eaten, what is heard to be missing, room let through, chatter, and how far the
+two thresholds come near the room and the quietest word. It is no smooth function, and has many hollows: all thresholds are
+tried, and what is best is gone on from, value by value over its whole range and in pairs. The tests hold it against a plain grid.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Literal
@@ -17,7 +16,7 @@ from typing import Any, Literal
 import numpy as np
 
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.figures import data_table
+from kymaphon.core.figures import data_table, number
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.talk import Talk
 from kymaphon.core.gate.verdict import Trial, Verdict, trial_of
@@ -26,7 +25,15 @@ Preference = Literal["never-eat", "balanced", "keep-silent"]
 PREFERENCES: tuple[Preference, ...] = ("never-eat", "balanced", "keep-silent")
 LONG_STEPS = 480_000
 """A take of more steps than this, two minutes, is tried in steps taken together."""
-FIRST_DB, LAST_DB = 6.0, 0.5
+TOO_MUCH = 20.0
+"""More room let through than works counts so much heavier."""
+BEYOND_DB = 3.0
+"""Thresholds are tried from so far under the room's loudest to so far over the quietest word."""
+STRIDES_DB = (0.5, 1.0, 1.5, 2.0, 3.0, 4.0, 6.0, 8.0, 12.0)
+FEW, APART_DB = 5, 3.0
+"""How many of the best thresholds are gone on from, and how far apart they are."""
+Setting = tuple[float, float, int, int, int]
+"""Opening threshold, distance to the closing one, and the places of attack, hold and release among their values."""
 TRIFLE = 0.05
 """Cost of a time that is 2.7 times the usual, or a part of it."""
 
@@ -90,12 +97,7 @@ class Design:
 
 def extremes(talk: Talk, trial: Trial) -> tuple[float, float, int]:
     """The loudest of the room and the quietest word as a detector reads them, and that word's number."""
-    levels = trial.levels
-    if len(trial.room):
-        room = float(trial.room.max())
-    else:
-        parts = [levels[round(a / trial.step_s) : round(b / trial.step_s)] for a, b in talk.room_s]
-        room = max((float(part.max()) for part in parts if len(part)), default=float(levels.min()))
+    levels, room = trial.levels, trial.room_loudest_db
     # A window's length after a word its detector still reads the word.
     peaks = [float(levels[int(a) : max(int(b), int(a) + 1)].max()) for a, b in trial.words]
     quietest = int(np.argmin(peaks))
@@ -152,21 +154,10 @@ def design(
     trial = trial_of(talk, base, coarse=coarse)
     room, word, quietest = extremes(talk, trial)
     search = _Search(trial, base, weights, room, word)
-    top = max(word, room + 1.0)
-    starts = [room + part * (top - room) for part in (0.15, 0.45, 0.8)]
-    best: tuple[float, tuple[float, ...]] | None = None
-    for i, start in enumerate(starts):
-        found = search.run(start)
-        if best is None or found[0] < best[0] - 1e-9:
-            best = found
-        if progress is not None and not progress((i + 1) / len(starts)):
-            break
-    if best is None:
-        raise ValueError("nothing was tried")
-    gate = search.gate(best[1])
+    gate = search.gate(search.run(progress))
     fine = trial if coarse == 1 else trial_of(talk, gate)
     verdict = fine.judge(gate)
-    works = verdict.words_clipped == 0 and verdict.mark in ("tick", "note")
+    works = verdict.works
     expander = None
     if not works:
         # A little range hurts no word, and still lowers the room.
@@ -178,26 +169,31 @@ def design(
 
 
 class _Search:
-    """Pattern search over opening threshold, distance to the closing one, attack, hold, release."""
+    """Over opening threshold, distance to the closing one, attack, hold, release.
+
+    The cost has many hollows, so the whole range of thresholds is tried first, with short and with long times; from the best
+    few, each value in turn is tried over its whole range, then in the pairs that trade with each other, until nothing is better.
+    """
 
     def __init__(self, trial: Trial, base: Gate, weights: dict[str, float], room: float, word: float) -> None:
         bounds = data_table("gates")["bounds"]
         self.trial, self.base, self.weights, self.room, self.word = trial, base, weights, room, word
-        self.between: list[float] = bounds["between_db"]
+        low, high = bounds["between_db"]
+        self.between = [low + 0.5 * i for i in range(round((high - low) / 0.5) + 1)]
         self.times: tuple[list[float], ...] = (bounds["attack_ms"], bounds["hold_ms"], bounds["release_ms"])
         self.wanted = float(data_table("gates")["margin_wanted_db"])
-        self.known: dict[tuple[float, ...], float] = {}
+        self.known: dict[Setting, float] = {}
 
-    def gate(self, at: tuple[float, ...]) -> Gate:
+    def gate(self, at: Setting) -> Gate:
         open_db, between, attack, hold, release = at
         return self.base.model_copy(
             update={
-                "open_db": round(open_db, 1), "close_db": round(open_db - between, 1), "attack_ms": self.times[0][int(attack)],
-                "hold_ms": self.times[1][int(hold)], "release_ms": self.times[2][int(release)],
+                "open_db": round(open_db, 1), "close_db": round(open_db - between, 1), "attack_ms": self.times[0][attack],
+                "hold_ms": self.times[1][hold], "release_ms": self.times[2][release],
             }
         )  # fmt: skip
 
-    def cost(self, at: tuple[float, ...]) -> float:
+    def cost(self, at: Setting) -> float:
         """What a setting costs."""
         if at not in self.known:
             gate = self.gate(at)
@@ -206,30 +202,89 @@ class _Search:
             )
         return self.known[at]
 
-    def run(self, open_db: float) -> tuple[float, tuple[float, ...]]:
-        """The least cost from one start, and where."""
-        at: tuple[float, ...] = (round(open_db * 2) / 2, 6.0, 2, 6, 4)
-        least = self.cost(at)
-        step = FIRST_DB
-        while step >= LAST_DB:
-            moved = False
-            strides = (step, max(1.0, step / 2), 1.0, 2.0 if step > 2 else 1.0, 2.0 if step > 2 else 1.0)
-            for axis, stride in enumerate(strides):
-                for way in (stride, -stride):
-                    tried = self._within((*at[:axis], at[axis] + way, *at[axis + 1 :]))
-                    cost = self.cost(tried)
-                    if cost < least - 1e-9:
-                        at, least, moved = tried, cost, True
-                        break
-            if not moved:
-                step /= 2
-        return least, at
+    def run(self, progress: Callable[[float], bool] | None) -> Setting:
+        """The setting that costs least."""
+        seeds = self._seeds()
+        if progress is not None and not progress(0.3):
+            return seeds[0]
+        best = seeds[0]
+        for i, seed in enumerate(seeds):
+            found = self._descend(seed)
+            if self.cost(found) < self.cost(best) - 1e-9:
+                best = found
+            if progress is not None and not progress(0.3 + 0.7 * (i + 1) / len(seeds)):
+                break
+        return best
 
-    def _within(self, at: tuple[float, ...]) -> tuple[float, ...]:
-        open_db = min(max(at[0], -139.0), 0.0)
-        between = min(max(at[1], self.between[0]), self.between[1])
-        places = (min(max(place, 0), len(rows) - 1) for place, rows in zip(at[2:], self.times, strict=True))
-        return (open_db, between, *places)
+    def _seeds(self) -> list[Setting]:
+        """The best of all thresholds, with middle and with long times, no two of them close together."""
+        lowest, highest = (
+            math.floor(self.room - BEYOND_DB),
+            math.ceil(max(self.word, self.room + 1.0) + BEYOND_DB),
+        )
+        count = len(self.times[1]), len(self.times[2])
+        times = [
+            (2, round(part * (count[0] - 1)), round(part * (count[1] - 1))) for part in (0.25, 0.5, 0.85)
+        ]
+        rows = [
+            self._within((float(open_db), between, *row))
+            for open_db in range(lowest, highest + 1)
+            for between in (self.between[0], self.between[-1])
+            for row in times
+        ]
+        kept: list[Setting] = []
+        for row in sorted(set(rows), key=self.cost):
+            if all(abs(row[0] - other[0]) >= APART_DB or row[3] != other[3] for other in kept):
+                kept.append(row)
+            if len(kept) == FEW:
+                break
+        return kept
+
+    def _descend(self, at: Setting) -> Setting:
+        while True:
+            before = self.cost(at)
+            for near in (self._along(at, axis) for axis in range(5)):
+                at = min((at, *near), key=self.cost)
+            if self.cost(at) < before - 1e-9:
+                continue
+            for pairs in (self._times(at), self._thresholds(at), self._threshold_and_hold(at)):
+                at = min((at, *pairs), key=self.cost)
+            if self.cost(at) >= before - 1e-9:
+                return at
+
+    def _along(self, at: Setting, axis: int) -> Iterator[Setting]:
+        """Every value of one axis; of the opening threshold those around."""
+        if axis == 0:
+            for stride in STRIDES_DB:
+                for way in (stride, -stride):
+                    yield self._within((at[0] + way, *at[1:]))
+        elif axis == 1:
+            for between in self.between:
+                yield (at[0], between, *at[2:])
+        else:
+            for place in range(len(self.times[axis - 2])):
+                row = list(at)
+                row[axis] = place
+                yield self._within(tuple(row))
+
+    def _times(self, at: Setting) -> Iterator[Setting]:
+        for hold in range(len(self.times[1])):
+            for release in range(len(self.times[2])):
+                yield (*at[:3], hold, release)
+
+    def _thresholds(self, at: Setting) -> Iterator[Setting]:
+        for open_db in np.arange(-2.0, 2.01, 0.5):
+            for between in self.between:
+                yield self._within((at[0] + float(open_db), between, *at[2:]))
+
+    def _threshold_and_hold(self, at: Setting) -> Iterator[Setting]:
+        for open_db in np.arange(-3.0, 3.01, 0.5):
+            for hold in range(len(self.times[1])):
+                yield self._within((at[0] + float(open_db), *at[1:3], hold, at[4]))
+
+    def _within(self, at: tuple[Any, ...]) -> Setting:
+        open_db = min(max(round(at[0] * 2) / 2, -130.0), 0.0)
+        return (open_db, float(at[1]), int(at[2]), int(at[3]), int(at[4]))
 
 
 def cost_of(
@@ -237,16 +292,16 @@ def cost_of(
 ) -> float:
     """What a verdict costs by the weights of a preference: no unit, less is better.
 
-    Words eaten and milliseconds lost count per word (100 ms of each word lost is 1), the room by its share of the time,
-    chatter by tens a minute, margins by the square of what they lack. Odd times cost a trifle, so that of equal settings
+    Words eaten and what is heard to be missing count per word (100 ms of each word missing at its loudness is 1), the room by
+    its share of the time,
+    chatter by tens a minute, margins by the square of what they lack. A gate that the room can hold open costs by itself, the more the further it
+    closes under the room's loudest. Odd times cost a trifle, so that of equal settings
     the one nearest to the usual is found.
     """
     words = max(verdict.words, 1)
     # A margin that cannot be had on either side is shared.
-    lacks = sum(
-        max(0.0, wanted_db - have) ** 2
-        for have in (gate.open_db - room_db, word_db - gate.open_db, gate.close_db - room_db + wanted_db)
-    )
+    lacks = sum(max(0.0, wanted_db - have) ** 2 for have in (gate.open_db - room_db, word_db - gate.open_db))
+    enough = number("gate-noise-works") / 100
     usual = data_table("gates")["bounds"]["usual_ms"]
     times = (gate.attack_ms, gate.hold_ms, gate.release_ms)
     trifle = TRIFLE * sum(
@@ -254,8 +309,10 @@ def cost_of(
     )
     return (
         weights["eaten"] * verdict.words_clipped / words
-        + weights["lost"] * verdict.lost_ms / words / 100
-        + weights["noise"] * verdict.noise_open_ratio
+        + weights["lost"] * verdict.heard_lost_ms / words / 100
+        + weights["noise"]
+        * (verdict.noise_open_ratio + TOO_MUCH * max(0.0, verdict.noise_open_ratio - enough))
+        + (weights["held"] * (1 + (room_db - gate.close_db) / 10) if verdict.held_open else 0.0)
         + weights["chatter"] * verdict.chatter_per_min / 10
         + weights["margin"] * lacks
         + trifle

@@ -10,12 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.figures import number
+from kymaphon.core.gate.audible import Audible, audible_of
 from kymaphon.core.gate.key import Levels
 from kymaphon.core.gate.machine import Turns, gate_turns, passing
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.talk import Talk, detector_of
 
 Floats = NDArray[np.float64]
+MOST_KNOWN = 4096
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +27,7 @@ class Eaten:
     Attributes:
         number: of the word, from 0.
         start_ms, middle_ms, end_ms: how much of it is lost where; lost is what the gate turns down by more than 10 dB.
+        start_heard_ms, middle_heard_ms, end_heard_ms: the same as it is heard to be missing; see `audible`.
     """
 
     number: int
@@ -33,6 +36,9 @@ class Eaten:
     start_ms: float
     middle_ms: float
     end_ms: float
+    start_heard_ms: float
+    middle_heard_ms: float
+    end_heard_ms: float
 
     @property
     def whole(self) -> bool:
@@ -44,8 +50,17 @@ class Eaten:
         """Which part of it is lost, in a word or two."""
         if self.whole:
             return "all of it"
-        parts = {"start": self.start_ms > number("gate-start-lost"), "middle": self.middle_ms > number("gate-middle-lost"), "end": self.end_ms > number("gate-end-lost")}  # fmt: skip
+        parts = {
+            "start": self.start_heard_ms > number("gate-start-lost"),
+            "middle": self.middle_heard_ms > number("gate-middle-lost"),
+            "end": self.end_heard_ms > number("gate-end-lost"),
+        }
         return " and ".join(name for name, lost in parts.items() if lost)
+
+    @property
+    def heard_ms(self) -> float:
+        """What is heard to be missing of it, in milliseconds at its own level."""
+        return self.start_heard_ms + self.middle_heard_ms + self.end_heard_ms
 
     @property
     def lost_ms(self) -> float:
@@ -61,8 +76,9 @@ class Verdict:
         words: how many there are.
         eaten: those that lose more than is let pass.
         onset_lost_ms: the longest start that any word loses.
-        lost_ms: everything lost of all words, also of those that are let pass.
-        noise_open_ratio: of the time without talk, the share in which the gate lets the room through, 0 to 1.
+        lost_ms: everything lost of all words, also of those that are let pass; `heard_lost_ms` as it is heard to be missing.
+        held_open: the room can hold the gate open: its loudest reaches the closing threshold.
+        noise_open_ratio: of the room alone (its own take, and the pauses), the share that the gate lets through, 0 to 1.
         chatter_per_min: how often in a minute of the take it opens again within a quarter of a second of shutting;
             `chatter` is how often in all.
         false_openings: openings with no word in them.
@@ -80,6 +96,18 @@ class Verdict:
     open_s: Floats
     shut_s: Floats
     chatter: int = 0
+    heard_lost_ms: float = 0.0
+    held_open: bool = False
+
+    @property
+    def works(self) -> bool:
+        """No word is eaten, the room cannot hold it open, and nearly no room comes through."""
+        return (
+            not self.words_clipped
+            and not self.held_open
+            and self.noise_open_ratio <= number("gate-noise-works") / 100
+            and self.mark in ("tick", "note")
+        )
 
     @property
     def words_clipped(self) -> int:
@@ -101,6 +129,8 @@ class Verdict:
             "words_clipped": self.words_clipped,
             "onset_lost_ms": round(self.onset_lost_ms, 2),
             "lost_ms": round(self.lost_ms, 2),
+            "audible_lost_ms": round(self.heard_lost_ms, 2),
+            "held_open_by_room": self.held_open,
             "noise_open_ratio": round(self.noise_open_ratio, 4),
             "chatter_per_min": round(self.chatter_per_min, 3),
             "false_openings": self.false_openings,
@@ -114,12 +144,14 @@ class Trial:
     Attributes:
         levels, room: the detector on the take and on the room's own take; `room` is empty without one.
         step_s: length of a step of both.
+        filled_s: from when on the detector has heard as much as it looks at.
     """
 
     talk: Talk
     levels: Levels
     room: Levels
     step_s: float
+    filled_s: float = 0.0
 
     @cached_property
     def words(self) -> Floats:
@@ -127,15 +159,50 @@ class Trial:
         return np.array([(word.start_s, word.end_s) for word in self.talk.words]).reshape(-1, 2) / self.step_s
 
     @cached_property
+    def audible(self) -> Audible:
+        """How loud each moment of the words is against its word."""
+        return audible_of(self.talk)
+
+    @cached_property
+    def room_loudest_db(self) -> float:
+        """The highest that the detector reads of the room; the lowest reading where there is no room."""
+        if len(self.room):
+            return float(self.room.max())
+        parts = [self.levels[round(a / self.step_s) : round(b / self.step_s)] for a, b in self.talk.room_s]
+        return max((float(part.max()) for part in parts if len(part)), default=float(self.levels.min()))
+
+    @cached_property
+    def judged(self) -> NDArray[np.bool_]:
+        """Which words are judged: not one that was being spoken before the detector had filled; shape (words,)."""
+        return np.asarray(self.words[:, 0] * self.step_s >= self.filled_s)
+
+    @cached_property
     def pauses(self) -> Floats:
-        """Time without talk, in steps; shape (pauses, 2)."""
+        """Room alone, in steps; shape (pauses, 2): pauses without what rings after a word. All time without talk where no
+        stretch of room was told.
+        """
+        if self.talk.room_s:
+            return np.array(self.talk.room_s, dtype=np.float64) / self.step_s
         flat = [0.0, *(edge for span in self.talk.talk_s for edge in span), len(self.levels) * self.step_s]
         rows = np.array(flat).reshape(-1, 2) / self.step_s
         return np.asarray(rows[rows[:, 1] > rows[:, 0]], dtype=np.float64)
 
     def turns(self, gate: Gate) -> Turns:
         """When a gate opens and shuts on the take."""
-        return gate_turns(self.levels, gate, self.step_s)
+        return self._turned(self.levels, "take", gate)
+
+    @cached_property
+    def _known(self) -> dict[tuple[str, float, float, float], Turns]:
+        return {}
+
+    def _turned(self, levels: Levels, which: str, gate: Gate) -> Turns:
+        """Turns of thresholds and hold: attack and release change none, and are tried by the dozen."""
+        key = (which, gate.open_db, gate.close_db, gate.hold_ms)
+        if key not in self._known:
+            if len(self._known) > MOST_KNOWN:
+                self._known.clear()
+            self._known[key] = gate_turns(levels, gate, self.step_s)
+        return self._known[key]
 
     def judge(self, gate: Gate) -> Verdict:
         """What a gate does to the take. Its detector and key filter are those that the trial was made with."""
@@ -146,37 +213,58 @@ class Trial:
         length = b - a
         middle = np.maximum(length - covered - onset - tail, 0)
         ms = self.step_s * 1000
-        clipped = (
-            (onset * ms > number("gate-start-lost"))
-            | (tail * ms > number("gate-end-lost"))
-            | (middle * ms > number("gate-middle-lost"))
-        )
+        heard = self._heard(starts, ends, onset, tail)
+        tolerances = [number(f"gate-{part}-lost") for part in ("start", "middle", "end")]
+        clipped = self.judged & (heard > tolerances).any(axis=1)
         eaten = tuple(
-            Eaten(int(i), float(a[i]) * self.step_s, float(length[i]) * ms, float(onset[i]) * ms, float(middle[i]) * ms, float(tail[i]) * ms)
+            Eaten(
+                int(i), float(a[i]) * self.step_s, float(length[i]) * ms, float(onset[i]) * ms, float(middle[i]) * ms,
+                float(tail[i]) * ms, *(float(part) for part in heard[i]),
+            )
             for i in np.flatnonzero(clipped)
         )  # fmt: skip
         noise, quiet = self._noise(gate, starts, ends)
         again = turned.opened[1:] - turned.shut[:-1] < number("gate-chatter-within") / 1000 / self.step_s
         minutes = len(self.levels) * self.step_s / 60
         false = _without(turned, self.words) + (
-            len(gate_turns(self.room, gate, self.step_s).opened) if len(self.room) else 0
+            len(self._turned(self.room, "room", gate).opened) if len(self.room) else 0
         )
-        lost = float(np.maximum(length - covered, 0).sum()) * ms
+        lost = float(np.maximum(length - covered, 0)[self.judged].sum()) * ms
+        first = float(onset[self.judged].max(initial=0)) * ms
         return Verdict(
-            gate, len(self.words), eaten, float(onset.max(initial=0)) * ms, lost, noise / quiet if quiet else 0.0,
+            gate, len(self.words), eaten, first, lost, noise / quiet if quiet else 0.0,
             float(again.sum()) / minutes if minutes else 0.0, false, np.asarray(turned.opened * self.step_s, dtype=np.float64), np.asarray(turned.shut * self.step_s, dtype=np.float64),
-            int(again.sum()),
+            int(again.sum()), float(heard[self.judged].sum()),
+            bool(gate.close_db <= self.room_loudest_db and gate.range_db > 0),
         )  # fmt: skip
 
+    def _heard(self, starts: Floats, ends: Floats, onset: Floats, tail: Floats) -> Floats:
+        """What is heard to be missing at each word's start, in its middle and at its end, in ms; shape (words, 3)."""
+        a, b = self.words[:, 0], self.words[:, 1]
+        if not len(a):
+            return np.zeros((0, 3))
+        heard, step = self.audible.at, self.step_s
+        begin, end = heard(a * step), heard(b * step)
+        start = heard((a + onset) * step) - begin
+        final = end - heard((b - tail) * step)
+        # In the middle every hole is heard by itself: the worst one counts, not their sum over a long word.
+        middle = np.zeros(len(a))
+        if len(starts) > 1:
+            first, last = ends[:-1], starts[1:]
+            word = np.searchsorted(a, first, side="right") - 1
+            inside = (word >= 0) & (last <= b[np.maximum(word, 0)])
+            holes = heard(last * step) - heard(first * step)
+            np.maximum.at(middle, word[inside], holes[inside])
+        return np.stack((start, middle, final), axis=1)
+
     def _noise(self, gate: Gate, starts: Floats, ends: Floats) -> tuple[float, float]:
-        """Steps without talk in which the gate lets through, and all of them."""
+        """Steps of room alone in which the gate lets through, and all of them."""
         rows = self.pauses
         open_ = float((_passed(starts, ends, rows[:, 1]) - _passed(starts, ends, rows[:, 0])).sum())
         quiet = float((rows[:, 1] - rows[:, 0]).sum())
         if len(self.room):
-            first, last = passing(
-                gate_turns(self.room, gate, self.step_s), gate, self.step_s, at_db=-number("gate-eaten-at")
-            )
+            turned = self._turned(self.room, "room", gate)
+            first, last = passing(turned, gate, self.step_s, at_db=-number("gate-eaten-at"))
             open_ += float((np.maximum(last, 0) - np.maximum(first, 0)).sum())
             quiet += len(self.room)
         return open_, quiet
@@ -205,7 +293,8 @@ def trial_of(talk: Talk, gate: Gate, *, coarse: int = 1) -> Trial:
     """
     levels = detector_of(talk.key, gate.detector, gate.detector_ms)
     room = detector_of(talk.room_key, gate.detector, gate.detector_ms) if talk.own_room else levels[:0]
-    return Trial(talk, _coarse(levels, coarse), _coarse(room, coarse), talk.key.step_s * coarse)
+    filled_s = (gate.detector_ms + gate.look_ahead_ms) / 1000
+    return Trial(talk, _coarse(levels, coarse), _coarse(room, coarse), talk.key.step_s * coarse, filled_s)
 
 
 def _coarse(levels: Levels, by: int) -> Levels:

@@ -157,7 +157,9 @@ class LineUpPlan:
             less = Derived(
                 "less all noise there", -noise.value, "dB", noise.formula, noise.terms, noise.source
             )
-            out.append(total("voice over noise, then", "dB", (ladder.last.speech, less)))
+            out.append(
+                total("voice over noise, then", "dB", (ladder.last.speech, ladder.last.weighting, less))
+            )
         return tuple(out)
 
     def sentence(self) -> str:

@@ -13,9 +13,10 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.noise import ein_at_gain_dbu
+from kymaphon.core.own_noise import own_ein
 from kymaphon.core.show import Cable, Device, Track
 from kymaphon.core.units import db_to_power, power_to_db
-from kymaphon.core.weights import headroom_wanted
+from kymaphon.core.weights import headroom_wanted, white_a_db
 
 
 @dataclass(frozen=True)
@@ -115,7 +116,7 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None)
             return SafetyCopy(voice, lowered_db, False, text, spare)
         copy_gain, lowered_db = low, stands - low
     copied = _copy_spare(ladder, analysis, voice, socket, lowered_db)
-    over = _over_noise(socket, strip.ein_dbu if strip else (), copy_gain, kind)
+    over = _over_noise(socket, own_ein(strip) if strip else (), copy_gain, kind)
     track = _own_tracks(kind, twin)[0]
     lead = next(row for row in analysis.show.cables if row.target.split(".")[:2] == [device.id, port_id])
     edits: list[Edit] = [
@@ -242,14 +243,15 @@ def _copy_spare(ladder: Ladder, analysis: Analysis, voice: str, socket: Rung, lo
 
 
 def _over_noise(socket: Rung, ein: tuple[tuple[float, float], ...], copy_gain: float, kind: Kind) -> float:
-    """Voice over noise in the copy: all before the socket, the preamplifier at its lower gain, one converter."""
+    """Voice over noise in the copy, A-weighted: all before the socket, the preamplifier at its lower gain, one converter."""
     before = [
         source.level.value + more for source, more in socket.own_noise if source.kind != "preamp" or not ein
     ]
-    powers = [db_to_power(level - socket.speech_db) for level in before]
+    speech = socket.weighted_speech_db
+    powers = [db_to_power(level - speech) for level in before]
     if ein:
-        powers.append(db_to_power(ein_at_gain_dbu(ein, copy_gain) - socket.speech_db))
+        powers.append(db_to_power(ein_at_gain_dbu(ein, copy_gain) + white_a_db() - speech))
     if kind.dynamic_range_db is not None and kind.full_scale_dbu is not None:
-        here = socket.speech_db + copy_gain - kind.full_scale_dbu
+        here = speech + copy_gain - kind.full_scale_dbu
         powers.append(db_to_power(-kind.dynamic_range_db - here))
     return -power_to_db(sum(powers))

@@ -21,6 +21,8 @@ SINE_DB = 10 * float(np.log10(2))
 SILENT_POWER = 2e-16
 """Mean square below which a stretch is digital silence: the rounding of 24 bits alone makes 1.2e-15."""
 FIRST_FRAMES = 8192
+ROUNDING = 1e-6
+"""Of sums of squares in single precision."""
 LEAST_DC = 1e-3
 """DC that is taken off before squares are summed, re full scale; less does not touch the precision of the sums."""
 
@@ -132,7 +134,9 @@ class FloorMeter:
             return np.zeros(0, dtype=np.float32)
         rows = np.concatenate(self._rows, axis=1)[..., channel]
         mean = float(self._sum[channel]) / self._frames
-        powers = np.maximum(rows[1] - 2 * mean * rows[0] + mean * mean, 0.0)
+        # A hop that does not move at all is digital silence, whatever DC the rest of the take has.
+        still = rows[1] - rows[0] ** 2 <= np.maximum(SILENT_POWER, ROUNDING * rows[1])
+        powers = np.where(still, 0.0, np.maximum(rows[1] - 2 * mean * rows[0] + mean * mean, 0.0))
         return np.asarray(powers, dtype=np.float32)
 
     def told(self, channel: int) -> bool:
