@@ -32,9 +32,23 @@ def add_gate_options(row: argparse.ArgumentParser) -> None:
         metavar="HZ",
         help="low cut before the gate: a corner in Hz, or 'auto' for what voice and room ask for",
     )
-    row.add_argument("--detector", choices=("peak", "rms"), default="peak")
     row.add_argument(
-        "--look-ahead", type=float, default=0.0, metavar="MS", help="the sound is delayed by this"
+        "--detector",
+        choices=("peak", "rms"),
+        help="that of the unit; left out: both are tried, and the better is taken",
+    )
+    row.add_argument(
+        "--look-ahead", type=float, metavar="MS", help="that of the unit: the sound is delayed by this"
+    )
+    row.add_argument(
+        "--settings",
+        metavar="TXT",
+        help="judge the gate of a settings file (as --preset writes them) instead of finding one",
+    )
+    row.add_argument(
+        "--options",
+        action="store_true",
+        help="try another detector, look-ahead and a low cut in the key, and tell what each buys",
     )
     row.add_argument(
         "--range", type=float, metavar="DB", help="taken off when shut; left out: by what matters most"
@@ -42,11 +56,13 @@ def add_gate_options(row: argparse.ArgumentParser) -> None:
     row.add_argument(
         "--music", metavar="MUSIC", help="a recording of loudspeakers at the microphone: how loud they may be"
     )
-    row.add_argument("--partial", action="store_true", help="take what is there of a WAV that was cut short")
+    row.add_argument(
+        "--partial", action="store_true", help="take what is there of a recording that was cut short"
+    )
 
 
 def gate(options: argparse.Namespace) -> int:
-    from kymaphon.core.gate.design import design
+    from kymaphon.core.gate.design import design, options_of
     from kymaphon.core.gate.settings import Gate
     from kymaphon.core.gate.study import study
     from kymaphon.core.gate.talk import NoTalkError
@@ -55,19 +71,26 @@ def gate(options: argparse.Namespace) -> int:
 
     take = take_file(options.file, partial=options.partial)
     room = take_file(options.noise, partial=options.partial) if options.noise else None
-    if not 0 <= options.look_ahead <= 100:
+    if options.look_ahead is not None and not 0 <= options.look_ahead <= 100:
         raise Unusable("--look-ahead: 0 to 100 ms")
     if options.range is not None and not 0 <= options.range <= 120:
         raise Unusable("--range: 0 to 120 dB")
-    like = Gate(detector=options.detector, look_ahead_ms=options.look_ahead)
+    like = None
+    if options.detector is not None or options.look_ahead is not None:
+        like = Gate(detector=options.detector or "peak", look_ahead_ms=options.look_ahead or 0.0)
+    if options.settings:
+        return _judged(options, take, room)
+    buys: tuple[Any, ...] = ()
     try:
         low_cut = _low_cut(options, take, room)
         found = study(take, room, channel=options.channel, low_cut=low_cut)
         best = design(found.talk, options.prefer, like=like, range_db=options.range)
+        if options.options:
+            buys = (*options_of(best, range_db=options.range), *_keyed(options, take, room, found, best))
     except NoTalkError as error:
         raise FileProblem(take.path, f"no gate can be set from it: {error}") from error
     except NotANumberError as error:
-        raise FileProblem(take.path, "holds samples that are not numbers", f"{error.at_s:.3f} s") from error
+        raise FileProblem(take.path, f"holds samples {error.what}", f"{error.at_s:.3f} s") from error
     except ValueError as error:
         raise Unusable(str(error)) from error
     speakers = _speakers(options, best)
@@ -76,9 +99,11 @@ def gate(options: argparse.Namespace) -> int:
     if options.preset:
         _preset(options, found, best)
     if options.json:
-        print_json(gate_json(found, best, speakers))
+        print_json(gate_json(found, best, speakers, buys))
     else:
         _print(found, best, speakers)
+        for row in buys:
+            print(f"With {row.label}: {row.text}.")
     for name in (options.render, options.preset):
         if name:
             print(f"written: {name}", file=sys.stderr)
@@ -103,7 +128,86 @@ def _low_cut(options: argparse.Namespace, take: Any, room: Any) -> Any:
     return LowCut(corner_hz=corner)
 
 
-def gate_json(found: Any, best: Any, speakers: Any = None) -> dict[str, Any]:
+KEY_LOW_CUT_HZ = 150.0
+"""Under a voice's first formant, over most of what rooms rumble with."""
+
+
+def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: Any) -> tuple[Any, ...]:
+    """The gate with a low cut in its key; nothing where its words cannot be told so."""
+    from kymaphon.core.gate.design import key_option
+    from kymaphon.core.gate.settings import Gate
+    from kymaphon.core.gate.study import study
+    from kymaphon.core.gate.talk import NoTalkError
+
+    keyed_gate = Gate(key_low_hz=KEY_LOW_CUT_HZ)
+    try:
+        keyed = study(take, room, channel=found.channel, low_cut=found.low_cut, gate=keyed_gate)
+    except NoTalkError:
+        return ()
+    return (key_option(best, keyed.talk, KEY_LOW_CUT_HZ, range_db=options.range),)
+
+
+def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
+    """What the gate of a settings file does to a recording."""
+    from kymaphon.core.gate.chain import words_of
+    from kymaphon.core.gate.settings import Gate, LowCut
+    from kymaphon.core.gate.study import study
+    from kymaphon.core.gate.talk import NoTalkError
+    from kymaphon.core.gate.verdict import trial_of
+    from kymaphon.files.preset_file import open_preset
+
+    chain, unit = open_preset(options.settings)
+    gate = next((row for row in chain if isinstance(row, Gate) and row.on), None)
+    if gate is None:
+        raise FileProblem(Path(options.settings), "has no gate that is on")
+    if unit != "dBFS":
+        raise FileProblem(
+            Path(options.settings), f"has its thresholds in {unit}; a recording is judged in dBFS"
+        )
+    low_cut = next((row for row in chain if isinstance(row, LowCut) and row.on), None)
+    try:
+        found = study(take, room, channel=options.channel, low_cut=low_cut, gate=gate)
+    except NoTalkError as error:
+        raise FileProblem(take.path, f"nothing can be judged on it: {error}") from error
+    except ValueError as error:
+        raise Unusable(str(error)) from error
+    trial = trial_of(found.talk, gate)
+    verdict = trial.judge(gate)
+    if options.json:
+        print_json({
+            **_settings_json(gate), **verdict.figures_json(), "works": verdict.works,
+            "snr_db": round(found.talk.snr_db, 3), "room_loudest_dbfs": round(trial.room_loudest_db, 3),
+            "eaten": _eaten_json(verdict), "notes": list(found.notes),
+        })  # fmt: skip
+        return 0
+    print(words_of(gate)[:1].upper() + words_of(gate)[1:])
+    print(
+        f"{verdict.words_clipped} of {verdict.words} words eaten, {show_number(verdict.heard_lost_ms, 'ms')} of them heard to be missing; "
+        f"{verdict.noise_open_ratio:.0%} of the room let through; chatter {verdict.chatter_per_min:.1f} a minute."
+    )
+    if verdict.held_open:
+        print(
+            f"It closes at or under the room's loudest, {show_number(trial.room_loudest_db, 'dBFS')}: the room can hold it open."
+        )
+    for row in verdict.eaten:
+        print(
+            f"  word {row.number + 1} at {row.at_s:.2f} s loses its {row.part}: {show_number(row.heard_ms, 'ms')} of it heard to be missing"
+        )
+    print("It works." if verdict.works else "It does not work on this take.")
+    return 0
+
+
+def _eaten_json(verdict: Any) -> list[dict[str, Any]]:
+    return [
+        {
+            "word": row.number + 1, "at_s": round(row.at_s, 4), "start_ms": round(row.start_ms, 2), "middle_ms": round(row.middle_ms, 2),
+            "end_ms": round(row.end_ms, 2), "part": row.part, "audible_ms": round(row.heard_ms, 2),
+        }
+        for row in verdict.eaten
+    ]  # fmt: skip
+
+
+def gate_json(found: Any, best: Any, speakers: Any = None, buys: tuple[Any, ...] = ()) -> dict[str, Any]:
     """Everything that was found, with the unit in each key."""
     talk, verdict = found.talk, best.verdict
     out: dict[str, Any] = {
@@ -117,10 +221,7 @@ def gate_json(found: Any, best: Any, speakers: Any = None) -> dict[str, Any]:
         "channel": found.channel,
         "low_cut_hz": found.low_cut.corner_hz if found.low_cut else None,
         "margins": [row.to_json() for row in best.margins()],
-        "eaten": [
-            {"word": row.number + 1, "at_s": round(row.at_s, 4), "start_ms": round(row.start_ms, 2), "middle_ms": round(row.middle_ms, 2), "end_ms": round(row.end_ms, 2)}
-            for row in verdict.eaten
-        ],
+        "eaten": _eaten_json(verdict),
         "word_times_s": [[round(word.start_s, 4), round(word.end_s, 4)] for word in talk.words],
         "schools": [
             {"id": id_, "name": name, **(_settings_json(row.gate) if row.gate else {}), **row.figures_json(), "source": source}
@@ -128,6 +229,11 @@ def gate_json(found: Any, best: Any, speakers: Any = None) -> dict[str, Any]:
         ],
         "notes": [*found.notes, *(note for note in best.notes if note not in found.notes)],
     }  # fmt: skip
+    if buys:
+        out["options"] = [
+            {"id": row.id, "label": row.label, "buys": row.text, "works": row.design.works, **_settings_json(row.design.gate), **row.design.verdict.figures_json()}
+            for row in buys
+        ]  # fmt: skip
     if found.room is not None:
         out["noise_a_weighted_dbfs"] = round(found.room.weighted_dbfs, 3)
     if found.kind is not None:
@@ -151,6 +257,8 @@ def _settings_json(gate: Any) -> dict[str, Any]:
         "range_db": gate.range_db,
         "look_ahead_ms": gate.look_ahead_ms,
         "detector": gate.detector,
+        "detector_ms": gate.detector_ms,
+        "key_low_hz": gate.key_low_hz,
     }
 
 
@@ -197,18 +305,22 @@ def _speakers(options: argparse.Namespace, best: Any) -> Any:
 
 
 def _render(options: argparse.Namespace, take: Any, found: Any, best: Any) -> None:
-    from kymaphon.core.gate.chain import run_chain
-    from kymaphon.files.takes import excerpt, write_audio
+    from kymaphon.core.gate.chain import stream_gate
+    from kymaphon.core.gate.key import KeyMeter
+    from kymaphon.core.gate.study import key_filters
+    from kymaphon.files.takes import write_blocks
 
     _beside(options.render, options)
-    sound = excerpt(take, 0, take.frames / take.sample_rate_hz, found.channel)
-    chain = (*((found.low_cut,) if found.low_cut else ()), best.gate)
-    write_audio(
-        options.render,
-        run_chain(sound, chain, take.sample_rate_hz),
-        take.sample_rate_hz,
-        about=f"gated: {take.name}",
-    )
+    channel = found.channel - 1
+    key = found.talk.key
+    if take.frames // key.samples > len(key.peak):
+        # What was studied ends after an hour; the sound does not.
+        meter = KeyMeter(take.sample_rate_hz, key_filters(take, found.low_cut, best.gate))
+        for block in take.blocks():
+            meter.add(block[:, channel])
+        key = meter.result()
+    gated = stream_gate((block[:, channel] for block in take.blocks()), found.low_cut, best.gate, key)
+    write_blocks(options.render, gated, 1, take.sample_rate_hz, about=f"gated: {take.name}")
 
 
 def _preset(options: argparse.Namespace, found: Any, best: Any) -> None:

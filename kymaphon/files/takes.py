@@ -8,7 +8,7 @@ from __future__ import annotations
 import os
 import struct
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -27,6 +27,7 @@ FORMATS = {
     ".rf64": ("RF64", "PCM_24"), ".bwf": ("WAV", "PCM_24"),
 }  # fmt: skip
 READ_FRAMES = 1 << 16
+WRITE_FRAMES = 1 << 14
 BEXT = struct.Struct("<256s32s32s10s8sQH64s190s")
 """EBU Tech 3285, version 1: description, originator, its reference, date, time, time reference, version, UMID, rest."""
 
@@ -139,18 +140,48 @@ def write_audio(
     Raises:
         FileProblem: an ending that is not known, or it cannot be written.
     """
+
+    rows = samples.reshape(len(samples), -1)
+    blocks = (rows[start : start + WRITE_FRAMES] for start in range(0, max(len(rows), 1), WRITE_FRAMES))
+    write_blocks(path, blocks, rows.shape[1], sample_rate_hz, about=about, recorded_at=recorded_at)
+
+
+def write_blocks(
+    path: str | Path,
+    blocks: Iterable[Samples],
+    channels: int,
+    sample_rate_hz: int,
+    *,
+    about: str = "",
+    recorded_at: datetime | None = None,
+) -> None:
+    """The same, block by block: an hour takes the memory of a block.
+
+    Blocks are cut short before they are written: the encoder of OGG keeps on its stack what it is given at once.
+
+    Args:
+        blocks: each of shape (frames,) or (frames, channels).
+
+    Raises:
+        FileProblem: as `write_audio`, and what reading the blocks raises.
+    """
     import soundfile
 
     path = Path(path)
     kind, subtype = _format(path)
     name = _beside(path)
     try:
-        soundfile.write(name, samples, sample_rate_hz, format=kind, subtype=subtype)
+        with soundfile.SoundFile(name, "w", sample_rate_hz, channels, subtype, format=kind) as out:
+            for block in blocks:
+                for start in range(0, len(block), WRITE_FRAMES):
+                    out.write(block[start : start + WRITE_FRAMES])
         if kind == "WAV":
             _add_bext(Path(name), about, recorded_at or datetime.now().astimezone())
         os.chmod(name, 0o644)
         os.replace(name, path)
     except (soundfile.LibsndfileError, OSError, RuntimeError, ValueError) as error:
+        if isinstance(error, FileProblem):
+            raise
         raise _unwritten(path, kind, error) from error
     finally:
         Path(name).unlink(missing_ok=True)
@@ -174,7 +205,8 @@ def convert(source: str | Path, target: str | Path, *, progress: Progress | None
         with soundfile.SoundFile(name, "w", take.sample_rate_hz, take.channels, subtype, format=kind) as out:
             done = 0
             for block in take.blocks():
-                out.write(block)
+                for start in range(0, len(block), WRITE_FRAMES):
+                    out.write(block[start : start + WRITE_FRAMES])
                 done += len(block)
                 if progress is not None and not progress(done / max(take.frames, 1)):
                     raise Cancelled

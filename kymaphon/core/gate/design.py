@@ -23,6 +23,7 @@ from kymaphon.core.gate.verdict import Trial, Verdict, trial_of
 
 Preference = Literal["never-eat", "balanced", "keep-silent"]
 PREFERENCES: tuple[Preference, ...] = ("never-eat", "balanced", "keep-silent")
+LOOK_AHEAD_MS = 10.0
 LONG_STEPS = 480_000
 """A take of more steps than this, two minutes, is tried in steps taken together."""
 TOO_MUCH = 20.0
@@ -140,16 +141,40 @@ def design(
     """The gate that costs least.
 
     Args:
-        like: a gate whose detector, key filter and look-ahead are kept.
+        like: a gate whose detector, key filter and look-ahead are kept; None tries each detector of `DETECTORS` and takes
+            the better.
         range_db: wanted range; None takes the preference's.
         progress: called with the part done; returning False gives what is found so far.
 
     Raises:
         KeyError: no such preference.
     """
+    bases = (like,) if like is not None else DETECTORS
+    found: list[tuple[bool, float, Design]] = []
+    for i, base in enumerate(bases):
+
+        def step(part: float, done: int = i) -> bool:
+            return progress is None or progress((done + part) / len(bases))
+
+        made, cost = _designed(talk, preference, base, range_db, step)
+        found.append((not made.works, cost, made))
+    return min(found, key=lambda row: row[:2])[2]
+
+
+DETECTORS = (Gate(), Gate(detector="rms", detector_ms=5.0))
+
+
+def _designed(
+    talk: Talk,
+    preference: Preference,
+    like: Gate,
+    range_db: float | None,
+    progress: Callable[[float], bool] | None,
+) -> tuple[Design, float]:
+    """The gate that costs least with one detector, and what it costs."""
     data = preference_of(preference)
     weights: dict[str, float] = data["weights"]
-    base = (like or Gate()).with_(range_db=data["range_db"] if range_db is None else range_db)
+    base = like.with_(range_db=data["range_db"] if range_db is None else range_db)
     coarse = max(1, round(len(talk.key.peak) / LONG_STEPS))
     trial = trial_of(talk, base, coarse=coarse)
     room, word, quietest = extremes(talk, trial)
@@ -163,9 +188,87 @@ def design(
         # A little range hurts no word, and still lowers the room.
         expander = fine.judge(gate.with_(range_db=float(data_table("gates")["expander"]["range_db"])))
     bare = Design(talk, fine, preference, gate, verdict, room, word, quietest, works, expander, ())
-    return Design(
-        talk, fine, preference, gate, verdict, room, word, quietest, works, expander, (*talk.notes, *_advice(bare))
-    )  # fmt: skip
+    notes = (*talk.notes, *_advice(bare))
+    made = Design(talk, fine, preference, gate, verdict, room, word, quietest, works, expander, notes)
+    return made, cost_of(verdict, gate, weights, room, word, search.wanted)
+
+
+@dataclass(frozen=True)
+class Option:
+    """Something that a unit may have, tried: what it buys.
+
+    Attributes:
+        id: detector, look-ahead or key-low-cut.
+        label: what is changed, as an operator would say it.
+        design: the gate found with it.
+        text: what it buys against the gate found without it.
+    """
+
+    id: str
+    label: str
+    design: Design
+    text: str
+
+
+def options_of(found: Design, *, range_db: float | None = None) -> tuple[Option, ...]:
+    """Another detector, and looking ahead, each tried on the same take."""
+    gate = found.gate
+    other = next(row for row in DETECTORS if row.detector != gate.detector)
+    rows = [
+        (
+            "detector",
+            f"{other.detector} detector",
+            gate.with_(detector=other.detector, detector_ms=other.detector_ms),
+        )
+    ]
+    if gate.look_ahead_ms < LOOK_AHEAD_MS:
+        rows.append(
+            ("look-ahead", f"{LOOK_AHEAD_MS:g} ms of look-ahead", gate.with_(look_ahead_ms=LOOK_AHEAD_MS))
+        )
+    out = []
+    for id_, label, like in rows:
+        made, _ = _designed(found.talk, found.preference, like, range_db, None)
+        late = f"; the sound is {LOOK_AHEAD_MS:g} ms later" if id_ == "look-ahead" else ""
+        out.append(Option(id_, label, made, what_it_buys(found, made) + late))
+    return tuple(out)
+
+
+def key_option(found: Design, keyed: Talk, corner_hz: float, *, range_db: float | None = None) -> Option:
+    """A low cut in the key, tried.
+
+    Args:
+        keyed: the same take, its key behind that low cut.
+    """
+    made, _ = _designed(keyed, found.preference, found.gate.with_(key_low_hz=corner_hz), range_db, None)
+    label = f"a low cut at {show_number(corner_hz, 'Hz')} in the key"
+    return Option("key-low-cut", label, made, what_it_buys(found, made))
+
+
+def what_it_buys(found: Design, other: Design) -> str:
+    """What another gate does better and worse, in words eaten, what is heard to be missing, room let through and margin."""
+    before, after = found.verdict, other.verdict
+    parts = []
+    if after.words_clipped != before.words_clipped:
+        parts.append(f"{after.words_clipped} instead of {before.words_clipped} words eaten")
+    missing = after.heard_lost_ms - before.heard_lost_ms
+    if abs(missing) >= 1:
+        parts.append(
+            f"{show_number(abs(missing), 'ms')} {'less' if missing < 0 else 'more'} of the words is heard to be missing"
+        )
+    if abs(after.noise_open_ratio - before.noise_open_ratio) >= 0.005:
+        parts.append(
+            f"{after.noise_open_ratio:.0%} instead of {before.noise_open_ratio:.0%} of the room let through"
+        )
+    apart = (other.word_quietest_db - other.room_loudest_db) - (
+        found.word_quietest_db - found.room_loudest_db
+    )
+    if abs(apart) >= 0.5:
+        parts.append(
+            f"the quietest word {show_number(abs(apart), 'dB')} {'further over' if apart > 0 else 'nearer to'} the room"
+        )
+    if other.works != found.works:
+        parts.insert(0, "then it works" if other.works else "then it does not work")
+    return "; ".join(parts) if parts else "buys nothing here"
 
 
 class _Search:

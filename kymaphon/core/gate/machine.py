@@ -225,6 +225,45 @@ def apply_gain(out: Signal, turned: Turns, gate: Gate, samples_per_step: int, sa
         out[a:b] *= gain if out.ndim == 1 else gain[:, None]
 
 
+class GateStream:
+    """Gates a sound block by block: the same as `render` of all of it, in the memory of a block.
+
+    Args:
+        turned: of the whole sound, from its key.
+    """
+
+    def __init__(self, turned: Turns, gate: Gate, samples_per_step: int, sample_rate_hz: int) -> None:
+        self._turned, self._gate, self._samples = turned, gate, samples_per_step
+        self._rows = list(pieces(turned, gate, samples_per_step / sample_rate_hz))
+        self._ends = np.array([row.end * samples_per_step for row in self._rows])
+        late = round(gate.look_ahead_ms / 1000 * sample_rate_hz)
+        self._held = np.zeros(late, dtype=np.float32)
+        self._at = 0
+
+    def __call__(self, block: Signal) -> Signal:
+        """The next samples, gated and late by the look-ahead; shape (frames,) in and out."""
+        joined = np.concatenate((self._held, block))
+        out, self._held = joined[: len(block)].copy(), joined[len(block) :]
+        first = int(np.searchsorted(self._ends, self._at, side="right"))
+        end = self._at + len(out)
+        for row in self._rows[first:]:
+            start = math.ceil(row.start * self._samples)
+            if start >= end:
+                break
+            last = end if row.end >= self._turned.steps else min(math.ceil(row.end * self._samples), end)
+            a, b = max(start, self._at), last
+            if b <= a:
+                continue
+            if row.from_db == row.to_db:
+                if row.from_db != 0:
+                    out[a - self._at : b - self._at] *= np.float32(amplitude(row.from_db))
+                continue
+            gain = row.at(np.minimum(np.arange(a, b) / self._samples, row.end))
+            out[a - self._at : b - self._at] *= gain.astype(np.float32)
+        self._at = end
+        return out
+
+
 def gate_turns(levels: Levels, gate: Gate, step_s: float) -> Turns:
     """When a gate as it is set opens and shuts on a detector's levels."""
     return turns(levels, gate.open_db, gate.close_db, round(gate.hold_ms / 1000 / step_s))

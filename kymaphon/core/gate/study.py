@@ -133,13 +133,13 @@ def study(
     chosen = channel - 1 if channel is not None else loudest_channel(take)
     if take.channels > 1 and channel is None:
         notes.append(f"channel {chosen + 1} of {take.channels} is listened to: the loudest")
-    filters = _sections(take, low_cut, gate)
+    filters = key_filters(take, low_cut, gate)
     key, clipped = _key(take, chosen, filters, steps)
     room_key = None
     room_channel = 0
     if room is not None:
         room_channel = chosen if chosen < room.channels else 0
-        room_key, _ = _key(room, room_channel, _sections(room, low_cut, gate), steps)
+        room_key, _ = _key(room, room_channel, key_filters(room, low_cut, gate), steps)
     if clipped:
         share = clipped * key.step_s / max(key.seconds, 1e-9)
         if share > number("clipped-share") / 100:
@@ -188,7 +188,8 @@ def _about(take: Source, room: Source | None) -> Iterator[str]:
         )
 
 
-def _sections(source: Source, low_cut: LowCut | None, gate: Gate | None) -> NDArray[np.float64] | None:
+def key_filters(source: Source, low_cut: LowCut | None, gate: Gate | None) -> NDArray[np.float64] | None:
+    """The filters before a key: the low cut of the strip, then those of the key; None for none."""
     rows = []
     if low_cut is not None and low_cut.on:
         rows.append(low_cut_sections(low_cut, source.sample_rate_hz))
