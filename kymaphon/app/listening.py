@@ -95,7 +95,12 @@ def listen(
             source, room, channel=takes.talk.channel, low_cut=low_cut, gate=like,
             room_spans=takes.talk.room_s or None, talk_spans=takes.talk.talk_s or None, progress=progress,
         )  # fmt: skip
-        designs = {row: design(found.talk, row, like=like) for row in PREFERENCES}
+        balanced = design(found.talk, "balanced", like=like)
+        # The detector that does best is that of all three.
+        like = like or Gate(detector=balanced.gate.detector, detector_ms=balanced.gate.detector_ms)
+        designs = {
+            row: balanced if row == "balanced" else design(found.talk, row, like=like) for row in PREFERENCES
+        }
         music, speakers = _key(takes.music, folder), _key(takes.speakers, folder)
     except (NoTalkError, FileProblem, ValueError) as problem:
         return Heard(voice, takes, problem=str(problem))

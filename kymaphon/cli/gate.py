@@ -307,19 +307,22 @@ def _speakers(options: argparse.Namespace, best: Any) -> Any:
 def _render(options: argparse.Namespace, take: Any, found: Any, best: Any) -> None:
     from kymaphon.core.gate.chain import stream_gate
     from kymaphon.core.gate.key import KeyMeter
+    from kymaphon.core.gate.machine import gate_turns
     from kymaphon.core.gate.study import key_filters
     from kymaphon.files.takes import write_blocks
 
     _beside(options.render, options)
     channel = found.channel - 1
-    key = found.talk.key
-    if take.frames // key.samples > len(key.peak):
+    samples, turned = found.talk.key.samples, best.trial.turns(best.gate)
+    if take.frames // samples > turned.steps:
         # What was studied ends after an hour; the sound does not.
         meter = KeyMeter(take.sample_rate_hz, key_filters(take, found.low_cut, best.gate))
         for block in take.blocks():
             meter.add(block[:, channel])
         key = meter.result()
-    gated = stream_gate((block[:, channel] for block in take.blocks()), found.low_cut, best.gate, key)
+        turned = gate_turns(key.detector(best.gate.detector, best.gate.detector_ms), best.gate, key.step_s)
+    sound = (block[:, channel] for block in take.blocks())
+    gated = stream_gate(sound, found.low_cut, best.gate, turned, samples, take.sample_rate_hz)
     write_blocks(options.render, gated, 1, take.sample_rate_hz, about=f"gated: {take.name}")
 
 

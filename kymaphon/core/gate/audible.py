@@ -2,8 +2,8 @@
 
 Eleven milliseconds of a soft consonant are not eighty of a vowel. Each moment of a word counts by its loudness against that of
 the word as a whole: half for 10 dB less, a quarter for 20 (sone scale: Stevens 1955, from memory), never more than once. What
-lies under the room is masked and counts nothing (about 3 dB under the noise in its band a sound is gone: from memory of masked
-thresholds in broad noise). The sum over the lost stretch is a time, as if that much of the word at its own level were
+lies near the room or under it is partly masked: with the exponent a of the sone scale its loudness in noise of power N is as
+(S + N)^a - N^a (partial loudness: Zwicker & Fastl, Psychoacoustics, from memory). The sum over the lost stretch is a time, as if that much of the word at its own level were
 missing: studies of clipped speech tell its damage by length and by what is lost (Gruber & Strawczynski 1985: clips of a word's
 front pass below some tens of milliseconds; from memory).
 """
@@ -50,15 +50,14 @@ def audible_of(talk: Talk) -> Audible:
     frames = key.power[: whole * FRAME_STEPS].reshape(whole, FRAME_STEPS).mean(axis=1, dtype=np.float64)
     frame_s = FRAME_STEPS * key.step_s
     room = 10 ** ((talk.noise_dbfs - SINE_DB) / 10)
-    voice = frames - room
-    voice[voice < room * 10 ** (-number("gate-masked") / 10)] = 0.0
+    # Half as loud for so many decibels less: a power of the energy.
+    exponent = 10 * np.log10(2) / number("gate-loudness-halves")
+    masked = room**exponent
+    loudness = np.maximum(np.maximum(frames, room) ** exponent - masked, 0.0)
     weight = np.zeros(whole)
-    loud = number("gate-loudness-halves")
     for word in talk.words:
         a, b = round(word.start_s / frame_s), round(word.end_s / frame_s)
-        part = voice[a:b]
-        level = float(part.mean()) if len(part) else 0.0
+        level = max(float(frames[a:b].mean()), room) ** exponent - masked if b > a else 0.0
         if level > 0:
-            # Half as loud for so many decibels less: a power of the ratio of energies.
-            weight[a:b] = np.minimum((part / level) ** (10 * np.log10(2) / loud), 1.0)
+            weight[a:b] = np.minimum(loudness[a:b] / level, 1.0)
     return Audible(frame_s, np.concatenate(([0.0], np.cumsum(weight) * frame_s * 1000)))

@@ -10,8 +10,8 @@ import numpy as np
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.gate.dynamics import compress, compressor_curve, limit
 from kymaphon.core.gate.filters import equaliser_sections, key_sections, low_cut_sections
-from kymaphon.core.gate.key import Key, Signal, key_of
-from kymaphon.core.gate.machine import GateStream, gate_turns, render
+from kymaphon.core.gate.key import Signal, key_of
+from kymaphon.core.gate.machine import GateStream, Turns, gate_turns, render
 from kymaphon.core.gate.settings import (
     LEAST_DB,
     MOST_DB,
@@ -120,20 +120,25 @@ def run_chain(
     return out
 
 
-def stream_gate(blocks: Iterable[Signal], low_cut: LowCut | None, gate: Gate, key: Key) -> Iterator[Signal]:
+def stream_gate(
+    blocks: Iterable[Signal],
+    low_cut: LowCut | None,
+    gate: Gate,
+    turned: Turns,
+    samples_per_step: int,
+    sample_rate_hz: int,
+) -> Iterator[Signal]:
     """A low cut and a gate on a sound, block by block; what `run_chain` makes of all of it at once.
 
     Args:
         blocks: of one channel, in order, each of shape (frames,).
-        key: of the whole sound behind the low cut, with the gate's key filter.
+        turned: when the gate turns on the whole sound behind the low cut.
     """
     from scipy.signal import sosfilt
 
-    rate = key.sample_rate_hz
-    sections = low_cut_sections(low_cut, rate) if low_cut is not None and low_cut.on else None
+    sections = low_cut_sections(low_cut, sample_rate_hz) if low_cut is not None and low_cut.on else None
     state = None if sections is None else np.zeros((len(sections), 2))
-    turned = gate_turns(key.detector(gate.detector, gate.detector_ms), gate, key.step_s)
-    gated = GateStream(turned, gate, key.samples, rate)
+    gated = GateStream(turned, gate, samples_per_step, sample_rate_hz)
     for block in blocks:
         if sections is not None:
             block, state = sosfilt(sections, block, zi=state)

@@ -182,7 +182,7 @@ def _designed(
     gate = search.gate(search.run(progress))
     fine = trial if coarse == 1 else trial_of(talk, gate)
     verdict = fine.judge(gate)
-    works = verdict.works
+    works = verdict.works and talk.snr_db >= number("gate-works-snr")
     expander = None
     if not works:
         # A little range hurts no word, and still lowers the room.
@@ -381,7 +381,7 @@ class _Search:
                 yield self._within((at[0] + float(open_db), between, *at[2:]))
 
     def _threshold_and_hold(self, at: Setting) -> Iterator[Setting]:
-        for open_db in np.arange(-3.0, 3.01, 0.5):
+        for open_db in np.arange(-3.0, 3.01, 1.0):
             for hold in range(len(self.times[1])):
                 yield self._within((at[0] + float(open_db), *at[1:3], hold, at[4]))
 
@@ -435,6 +435,11 @@ def _advice(found: Design) -> tuple[str, ...]:
             f"The quietest word is {show_number(apart, 'dB')} over the room's loudest; {show_number(2 * wanted, 'dB')} would "
             f"leave {show_number(wanted, 'dB')} on both sides of the threshold. Nearer, at {nearer:.0%} of the distance, or "
             f"{show_number(lacking, 'dB')} less noise at the microphone, gives it; more gain does not."
+        )
+    if found.talk.snr_db < number("gate-works-snr"):
+        notes.append(
+            f"The voice is {show_number(found.talk.snr_db, 'dB')} over the room. Under {number('gate-works-snr'):.0f} dB whole syllables lie in it: "
+            "what a gate loses of them cannot be told, and no gate is said to work."
         )
     if verdict.words_clipped:
         notes.append(

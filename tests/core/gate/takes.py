@@ -51,11 +51,22 @@ def noise(seconds: float, level_dbfs: float, seed: int, rate: int = RATE) -> np.
     return samples * 10 ** ((level_dbfs - SINE_DB) / 20) / np.sqrt(np.mean(samples**2))
 
 
-def mixed(snr_db: float, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
-    """The reading at a ratio to white noise, and ten seconds of such noise alone."""
+def pink(seconds: float, level_dbfs: float, seed: int, rate: int = RATE) -> np.ndarray:
+    """Pink noise, 3 dB an octave down, at an AES17 level."""
+    count = round(seconds * rate)
+    spectrum = np.fft.rfft(np.random.default_rng(seed).normal(0, 1, count))
+    spectrum[1:] /= np.sqrt(np.fft.rfftfreq(count, 1 / rate)[1:])
+    spectrum[0] = 0
+    samples = np.fft.irfft(spectrum, count)
+    return samples * 10 ** ((level_dbfs - SINE_DB) / 20) / np.sqrt(np.mean(samples**2))
+
+
+def mixed(snr_db: float, seed: int = 1, sort: str = "white") -> tuple[np.ndarray, np.ndarray]:
+    """The reading at a ratio to white or pink noise, and ten seconds of such noise alone."""
     level = reading_dbfs() - snr_db
-    talk = reading() + noise(len(reading()) / RATE, level, seed)
-    return talk.astype(np.float32), noise(10, level, seed + 100).astype(np.float32)
+    made = pink if sort == "pink" else noise
+    talk = reading() + made(len(reading()) / RATE, level, seed)
+    return talk.astype(np.float32), made(10, level, seed + 100).astype(np.float32)
 
 
 def burst(
