@@ -37,6 +37,11 @@ def add_level_options(parser: argparse.ArgumentParser) -> None:
         help="the run through the sources: what to say, what to watch, what it should read",
     )
     parser.add_argument(
+        "--tone",
+        action="store_true",
+        help="what every meter along the way should read of a line-up tone at the house's reference",
+    )
+    parser.add_argument(
         "--safety", type=float, metavar="DB", help="with --from: a safety copy recorded so much lower"
     )
 
@@ -55,15 +60,23 @@ def level(options: argparse.Namespace) -> int:
     ladders = _chosen_ladders(analysis, options.source, options.target)
     if options.budget:
         return _budgets(analysis, ladders, options)
+    if options.tone:
+        return _tone(analysis, ladders, options)
     if options.json:
-        print_json({"ladders": [row.to_json() for row in ladders]})
+        from kymaphon.core.lineup.tone import tone_along
+
+        rows = [
+            {**row.to_json(), "tone": [point.to_json() for point in tone_along(analysis, row)]}
+            for row in ladders
+        ]
+        print_json({"ladders": rows})
         return 0
     names = {party.id: party.name for party in analysis.show.parties}
     for ladder in ladders:
         print(f"{names[ladder.voice]} to {names.get(ladder.target, ladder.target)}")
         print(f"  {'point':42}{'speech':>16}{'noise':>16}{'headroom':>11}{'late':>10}  loudest noise")
         for rung in ladder.shown():
-            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "-"
+            noise = show_number(rung.noise_total_db, rung.noise_unit) if rung.noise_db else "-"
             headroom = "-" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
             speech, late = show_number(rung.speech_db, rung.unit), show_number(rung.delay_ms, "ms")
             print(
@@ -71,7 +84,7 @@ def level(options: argparse.Namespace) -> int:
             )
         last = ladder.last
         if last.noise_db:
-            print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}")
+            print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}, both A-weighted")
     return 0
 
 
@@ -147,10 +160,37 @@ def _safety(analysis: Analysis, options: argparse.Namespace) -> int:
     return 0
 
 
-def _run(analysis: Analysis, options: argparse.Namespace) -> int:
-    from kymaphon.core.lineup.run import caution, steps_of
+def _tone(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -> int:
+    """A line-up tone along each way."""
+    from kymaphon.core.lineup.tone import tone_along
+    from kymaphon.core.scales import scales
 
-    steps = steps_of(analysis)
+    if options.json:
+        print_json({
+            "tone": [
+                {"voice": row.voice, "to": row.target, "points": [point.to_json() for point in tone_along(analysis, row)]} for row in ladders
+            ]
+        })  # fmt: skip
+        return 0
+    names = {party.id: party.name for party in analysis.show.parties}
+    for ladder in ladders:
+        print(
+            f"Tone of 1 kHz at the house's reference, {names[ladder.voice]} to {names.get(ladder.target, ladder.target)}"
+        )
+        for point in tone_along(analysis, ladder):
+            shown = "; ".join(
+                f"{scales()[name].name} {figure.text()}" for name, figure in point.readings.items()
+            )
+            print(
+                f"  {point.rung.label[:41]:42}{show_number(point.level.value, point.rung.unit):>12}  {shown}"
+            )
+    return 0
+
+
+def _run(analysis: Analysis, options: argparse.Namespace) -> int:
+    from kymaphon.core.lineup.run import caution, not_read, steps_of
+
+    steps, missing = steps_of(analysis), not_read(analysis)
     if options.source is not None:
         voice = _voice(analysis, options.source)
         steps = tuple(step for step in steps if step.voice == voice)
@@ -163,9 +203,11 @@ def _run(analysis: Analysis, options: argparse.Namespace) -> int:
             }
             for step in steps
         ]  # fmt: skip
-        print_json({"run": rows})
+        print_json({"run": rows, "not_read": list(missing)})
         return 0
     print(caution())
+    for line in missing:
+        print(line)
     for number, step in enumerate(steps, start=1):
         print(f"{number}. {step.name}")
         for line in (step.say, step.listen, step.watch):

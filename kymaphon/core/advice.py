@@ -63,7 +63,8 @@ class Advice:
         where = f"at {show_number(self.best.metres, 'm')}" if self.best.at else "as worn"
         text = f"At its best, {where}, {_lower(self.kind.name)} gives {party} {self.best.over_room_db:.1f} dB over the room"
         if self.reached:
-            return f"{text}; {self.wanted_db:.0f} are wanted."
+            more = f" {self.best.nearer[:1].upper()}{self.best.nearer[1:]}." if self.best.nearer else ""
+            return f"{text}; {self.wanted_db:.0f} are wanted.{more}"
         text = f"No placement of {_lower(self.kind.name)} reaches {self.wanted_db:.0f} dB over the room for {party}: its best is {self.best.over_room_db:.1f} dB, {where}."
         good = [way.text for way in self.ways if way.enough]
         return f"{text} What would: {'; '.join(good)}." if good else f"{text} Nothing in the catalogue does."

@@ -23,6 +23,7 @@ from kymaphon.core.heard import (
     voice_parts,
     worn_parts,
 )
+from kymaphon.core.naming import device_name
 from kymaphon.core.scales import shipped_digital
 from kymaphon.core.show import Device, Party, Place
 from kymaphon.core.standing import Stand, has_face, stand_of, voice_level
@@ -92,7 +93,7 @@ def _played_level(draft: Draft, unit: str, party: Party) -> Derived:
         mark = draft.mark if draft.mark.unit == "dBFS" else shipped_digital()
         return Derived(f"{party.name}, taken to be on the mark", mark.average, "dBFS", source=mark.source)
     stated = "device data" if port.nominal_dbu is not None else usual_output(port).source
-    name = f"{party.name}, nominal level of {device.name or kind.name}, {port.name}"
+    name = f"{party.name}, nominal level of {device_name(draft.show, device, kind.name)}, {port.name}"
     return Derived(name, nominal_dbu(port), "dBu", source=f"{stated}: {kind.name}")
 
 
@@ -185,7 +186,9 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
         for port in kind.outputs:
             if port.domain == "acoustic" and not port.ear:
                 if device.at_m is None or mic.at is None:
-                    draft.unknown.append(f"{device.name or kind.name} into {mic.name}: no position")
+                    draft.unknown.append(
+                        f"{device_name(draft.show, device, kind.name)} into {mic.name}: no position"
+                    )
                     continue
                 parts, metres = loudspeaker_parts(device, kind, mic, place)
                 muted = MUTED if place is not None and place.speakers_mute else ""

@@ -18,6 +18,7 @@ from kymaphon.core.gate.settings import Processing
 from kymaphon.core.graph import SignalGraph
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.naming import device_name
 from kymaphon.core.paths import Found, all_circles, best_paths
 from kymaphon.core.rig_flow import Flow, flow_of
 from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
@@ -263,7 +264,7 @@ class Analysis:
     def device_name(self, device_id: str) -> str:
         """What a device is called on screen. Raises KeyError when there is none."""
         device = self.show.device(device_id)
-        return device.name or self.catalogue[device.kind].name
+        return device_name(self.show, device, self.catalogue[device.kind].name)
 
     def counts(self) -> dict[Severity, int]:
         """How many findings of each severity."""

@@ -15,6 +15,7 @@ from kymaphon.core.draft import Draft, sides
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
 from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource, SignalGraph
+from kymaphon.core.naming import device_name
 from kymaphon.core.noise import loading_gain_db
 from kymaphon.core.own_noise import source_noise
 from kymaphon.core.phantom import phantom_of
@@ -56,7 +57,7 @@ class _Laid:
     noises: tuple[NoiseSource, ...]
 
 
-_LAID: dict[tuple[int, int, int, int, bool], _Laid] = {}
+_LAID: dict[tuple[int, int, int, int, bool, str], _Laid] = {}
 MOST_LAID = 4096
 
 
@@ -68,7 +69,8 @@ def _lay_out(draft: Draft, device: Device) -> None:
     """
     kind = draft.kind(device)
     powered = not phantom_of(draft.show, draft.catalogue, device).broken
-    key = (id(device), id(kind), len(draft.nodes), draft.show.sample_rate_hz, powered)
+    name = device_name(draft.show, device, kind.name)
+    key = (id(device), id(kind), len(draft.nodes), draft.show.sample_rate_hz, powered, name)
     known = _LAID.get(key)
     if known is not None and known.device is device and known.kind is kind:
         for node in known.nodes:
@@ -134,7 +136,9 @@ def _add_source_noise(draft: Draft) -> None:
         for one in (side,) if side else sides(out.stereo):
             if base + one not in done:
                 done.add(base + one)
-                draft.white_noise(base + one, sort, source_noise(out, device.name or kind.name))
+                draft.white_noise(
+                    base + one, sort, source_noise(out, device_name(draft.show, device, kind.name))
+                )
 
 
 def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, str], list[float]]) -> None:

@@ -19,6 +19,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.heard import polar_db, room_noise, wind_noise
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import mouth_gain_db
+from kymaphon.core.naming import device_name
 from kymaphon.core.own_noise import own_noise
 from kymaphon.core.room import reverberant_gain_db
 from kymaphon.core.show import Device, Party, Place, Show
@@ -257,7 +258,7 @@ def _sources(
         kind = catalogue[device.kind]
         if device.place == place_id and is_loudspeaker(kind):
             if device.at_m is None:
-                unplaced.append(device.name or kind.name)
+                unplaced.append(device_name(show, device, kind.name))
                 continue
             if loud.get(device.id, 0.0) <= NOTHING_DB:
                 continue  # plugged in, and nothing gets to it
@@ -270,7 +271,7 @@ def _sources(
             faces = device.aim_deg if kind.pattern not in (None, "omni") else None
             rows.append(
                 Source(
-                    device.id, device.name or kind.name, device.at_m, faces, level, loudspeaker_q(kind),
+                    device.id, device_name(show, device, kind.name), device.at_m, faces, level, loudspeaker_q(kind),
                     device=device, kind=kind,
                 )
             )  # fmt: skip

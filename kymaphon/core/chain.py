@@ -165,7 +165,7 @@ def _home(device: Device, collapsed: frozenset[str]) -> str:
 def _port_name(end: End, box: str) -> str:
     if box.startswith(PLACE):
         return end.name
-    return end.name.removeprefix(f"{end.device.name or end.kind.name}, ")
+    return end.name.removeprefix(f"{end.shown or end.device.name or end.kind.name}, ")
 
 
 def _worse(worst: dict[str, Severity], *names: str) -> Severity | None:
@@ -190,7 +190,7 @@ def _box(
     if hung and not silence:
         note = f"{kind.name}, {hung} on it"
     return ChainBox(
-        box_id, device.name or kind.name, note, kind.group, bool(silence), worst.get(box_id), members, ins, outs,
+        box_id, analysis.device_name(device.id), note, kind.group, bool(silence), worst.get(box_id), members, ins, outs,
         party=device.party or "", place=device.place or "",
     )  # fmt: skip
 

@@ -6,9 +6,10 @@ import math
 
 from kymaphon.core.catalogue import Bus, Kind, Path, Port, Strip
 from kymaphon.core.derive import Derived, total
-from kymaphon.core.draft import UNITS, Draft, device_name, sides
+from kymaphon.core.draft import UNITS, Draft, sides
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, Node, SettingRef, Switch
+from kymaphon.core.naming import device_name
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import measured_with, own_ein, own_noise
 from kymaphon.core.phantom import phantom_of
@@ -26,7 +27,7 @@ class DeviceBuilder:
         self.draft = draft
         self.device = device
         self.kind = draft.kind(device)
-        self.name = device_name(device, self.kind)
+        self.name = device_name(draft.show, device, self.kind.name)
         self.inside = UNITS[self.kind.inside]
         self.broken = phantom_of(draft.show, draft.catalogue, device).broken
         lengths = self.kind.buffer_samples

@@ -58,8 +58,3 @@ class Draft:
 def sides(stereo: bool) -> tuple[str, ...]:
     """Suffixes of the nodes of a mono or stereo point."""
     return (".l", ".r") if stereo else ("",)
-
-
-def device_name(device: Device, kind: Kind) -> str:
-    """What the device is called on screen."""
-    return device.name or kind.name

@@ -9,6 +9,7 @@ from typing import Literal
 from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure
+from kymaphon.core.naming import device_name
 from kymaphon.core.show import Device, Setting, Show
 
 
@@ -31,6 +32,7 @@ class End:
     port: Port
     side: str = ""
     given: Given | None = None
+    shown: str = ""
 
     @property
     def level(self) -> str:
@@ -61,7 +63,7 @@ class End:
     def name(self) -> str:
         """Device and socket in words."""
         side = {"l": ", left", "r": ", right"}.get(self.side, "")
-        return f"{self.device.name or self.kind.name}, {self.port.name}{side}"
+        return f"{self.shown or self.device.name or self.kind.name}, {self.port.name}{side}"
 
     @property
     def setting(self) -> Setting:
@@ -76,7 +78,8 @@ def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
     port = kind.port(port_id)
     if port is None:
         raise KeyError(reference)
-    return End(device, kind, port, side[0] if side else "", _given(show, catalogue, device, port))
+    given = _given(show, catalogue, device, port)
+    return End(device, kind, port, side[0] if side else "", given, device_name(show, device, kind.name))
 
 
 def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Given | None:
@@ -123,8 +126,8 @@ def ends_of(show: Show, catalogue: Catalogue, wanted: Literal["output", "input"]
         for port in kind.outputs if wanted == "output" else kind.inputs:
             if port.domain == "acoustic":
                 continue
-            given = _given(show, catalogue, device, port)
-            yield End(device, kind, port, given=given)
+            given, name = _given(show, catalogue, device, port), device_name(show, device, kind.name)
+            yield End(device, kind, port, given=given, shown=name)
             if port.stereo and port.domain == "analog":
-                yield End(device, kind, port, "l", given)
-                yield End(device, kind, port, "r", given)
+                yield End(device, kind, port, "l", given, name)
+                yield End(device, kind, port, "r", given, name)

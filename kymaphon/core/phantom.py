@@ -8,6 +8,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.naming import device_name
 from kymaphon.core.show import Device, Setting, Show
 
 
@@ -74,13 +75,13 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         if port is not None and port.strip is not None and port.strip.phantom:
             setting = device.settings.get(port_id, Setting())
             ref = SettingRef(device_id, port_id, "phantom")
-            into = f"{device.name or kind.name}, {port.name}"
+            into = f"{device_name(show, device, kind.name)}, {port.name}"
             return Phantom(needs_ma, ref, bool(setting.phantom), None, into, supply_v=port.strip.phantom_v)
         if not kind.passes_phantom or not kind.outputs:
-            return Phantom(needs_ma, blocked_by=device_id, into=device.name or kind.name)
+            return Phantom(needs_ma, blocked_by=device_id, into=device_name(show, device, kind.name))
         reference = f"{device_id}.{kind.outputs[0].id}"
         if reference in seen:
-            return Phantom(needs_ma, blocked_by=device_id, into=device.name or kind.name)
+            return Phantom(needs_ma, blocked_by=device_id, into=device_name(show, device, kind.name))
         seen.add(reference)
 
 

@@ -199,6 +199,8 @@ class Choice:
         headroom_db: to its maximum level at the highest peak; inf where none is stated.
         voice_db, others_db, noise_db: A-weighted, at its diaphragm.
         level: the party at 1 m, unweighted; `weighting` takes it to dBA.
+        comfort_m: nearer than this it is in the way: breath, the rise of the lows, the script, the face; 0 where nothing is.
+        nearer: what the nearest spot that the kind is made for would buy, in words; empty where it stands there.
         reason: why it stands where it stands in the ranking.
     """
 
@@ -213,12 +215,24 @@ class Choice:
     headroom_db: float
     level: Derived
     weighting: Derived
+    comfort_m: float
+    nearer: str
     reason: str = ""
 
     @property
     def usable(self) -> bool:
         """Loud peaks stay under its maximum."""
         return self.headroom_db >= 0
+
+    @property
+    def reached(self) -> bool:
+        """It comes to the wanted figure with the margin that a moving head takes."""
+        return self.over_room_db >= number("wanted-snr") + number("place-margin")
+
+    @property
+    def discomfort(self) -> float:
+        """How much nearer than comfortable it stands, as a part: 0 at ease, 1 at the lips."""
+        return max(0.0, 1 - self.metres / self.comfort_m) if self.comfort_m > 0 else 0.0
 
     @property
     def narrow(self) -> bool:
@@ -252,19 +266,29 @@ def choices_for(
 ) -> list[Choice]:
     """Every kind that has a microphone at its best allowed spot, best first.
 
-    Close-talking kinds sound narrow and hide the mouth: they come after all others where those reach the wanted figure
-    too. Kinds that would clip come last.
+    Those that reach the wanted figure with a margin come first, the most comfortable of them before the others; only then
+    do decibels count. Close-talking kinds sound narrow and hide the mouth: they come after all others where those reach the
+    wanted figure too. Kinds that would clip come last.
     """
     rows = [best_of(sound, voice, kind, shield) for kind in kinds if kind.microphone is not None]
     found = [row for row in rows if row is not None]
     wanted = number("wanted-snr")
     easy = any(row.usable and not row.narrow and row.over_room_db >= wanted for row in found)
-    found.sort(key=lambda row: (not row.usable, easy and row.narrow, -row.over_all_db))
+    found.sort(
+        key=lambda row: (
+            not row.usable, easy and row.narrow, not row.reached, round(row.discomfort, 1) if row.reached else 0.0, -row.over_all_db,
+        )
+    )  # fmt: skip
     return [_reasoned(row, found[0], spared=easy and row.narrow) for row in found]
 
 
 def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice | None:
-    """One kind at its best allowed spot for a party; None where nowhere is allowed."""
+    """One kind at its best allowed spot for a party; None where nowhere is allowed.
+
+    The best spot is the most comfortable one that reaches the wanted figure with a margin: at the distance from which on
+    breath, nearness and the face are out of the way, and a little aside, where a script and the others can be seen. Where
+    none reaches it, it is the one with most decibels.
+    """
     mic, source = kind.microphone, sound.sources[voice]
     if mic is None:
         return None
@@ -277,11 +301,16 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         thrown = float(mouth_gain_db(angle)) if faced else 0.0
         level = source.level.value - 20 * math.log10(metres) + thrown
         here = np.array(source.at)[None, :]
-        return _choice(sound, voice, kind, shield, None, here, metres, level)
+        # On the head it is before the face all evening; on the chest it is in nobody's way.
+        comfort = number("speaking-distance") if mic.worn == "head" else 0.0
+        return _choice(sound, voice, kind, shield, None, here, metres, level, comfort, "")
     faces = source.faces_deg if source.faces_deg is not None else 0.0
     fans = FANS_DEG if source.faces_deg is not None else tuple(range(0, 360, 15))
     angles = np.radians([faces + fan for fan in fans])
-    steps = np.geomspace(least, mic.farthest_m, 6)
+    comfort = comfortable_m(kind, shield) if faced else 0.0
+    steps = np.geomspace(least, mic.farthest_m, 8)
+    if least < comfort < mic.farthest_m:
+        steps = np.sort(np.append(steps, comfort))
     points = (
         np.asarray(source.at)
         + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
@@ -295,15 +324,50 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         direct + source.weighting.value - _room_db(noise_place(sound, voice), source, kind, shield, points),
         -np.inf,
     )
-    # Of spots as good as the best one to a hundredth, the one nearest to straight ahead.
     off = np.abs(np.broadcast_to(np.asarray(fans, dtype=float), over.shape))
-    near = np.where(over >= over.max() - 0.01, off, np.inf)
-    row, column = np.unravel_index(int(near.argmin()), near.shape)
+    enough = over >= number("wanted-snr") + number("place-margin")
+    if comfort and enough.any():
+        # How far from comfortable, then how far from a little aside; only then decibels.
+        short = np.maximum(1 - steps / comfort, 0.0)[:, None] + np.maximum(steps / comfort - 1, 0.0)[:, None]
+        aside = np.abs(off - number("place-aside"))
+        rank = np.where(enough, np.round(short, 2) * 1e6 + aside * 1e3 - over, np.inf)
+    else:
+        # Of spots as good as the best one to a hundredth, the one nearest to straight ahead.
+        rank = np.where(over >= over.max() - 0.01, off, np.inf)
+    row, column = np.unravel_index(int(rank.argmin()), rank.shape)
     spot = points[row, column]
     at = (round(float(spot[0]), 3), round(float(spot[1]), 3))
+    most = float(over.max())
+    nearest = float(steps[np.unravel_index(int(over.argmax()), over.shape)[0]])
+    nearer = ""
+    if most > float(over[row, column]) + 0.5 and nearest < float(steps[row]):
+        nearer = f"{show_number(nearest, 'm')} would buy {most - float(over[row, column]):.1f} dB more"
     return _choice(
-        sound, voice, kind, shield, at, spot[None, :], float(steps[row]), float(direct[row, column])
+        sound,
+        voice,
+        kind,
+        shield,
+        at,
+        spot[None, :],
+        float(steps[row]),
+        float(direct[row, column]),
+        comfort,
+        nearer,
     )
+
+
+def comfortable_m(kind: Kind, shield: Shield) -> float:
+    """From how far on a microphone of a kind is in nobody's way: the usual speaking distance, what its nearness does to the lows,
+    and what it is made for; a shield against breath lets it come nearer.
+    """
+    mic = kind.microphone
+    if mic is None or mic.pattern == "close-talking":
+        return 0.0
+    wanted = number("speaking-distance") * (1.0 if shield == "none" else number("breath-shield"))
+    pickup = pickup_of(kind)
+    steps = np.geomspace(number("nearest-distance"), mic.farthest_m, 64)
+    calm = [step for step in steps.tolist() if pickup.proximity_db(step) <= number("proximity-limit")]
+    return float(min(max(wanted, mic.nearest_m, calm[0] if calm else 0.0), mic.farthest_m))
 
 
 def _choice(
@@ -315,6 +379,8 @@ def _choice(
     spot: Floats,
     metres: float,
     level: float,
+    comfort_m: float,
+    nearer: str,
 ) -> Choice:
     source = sound.sources[voice]
     room = float(_room_db(noise_place(sound, voice), source, kind, shield, spot)[0])
@@ -338,6 +404,8 @@ def _choice(
         most - level - source.crest.value,
         source.level,
         source.weighting,
+        comfort_m,
+        nearer,
     )
 
 
@@ -394,9 +462,11 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
         words.append(f"peaks lie {-row.headroom_db:.0f} dB above its maximum")
     elif row is not best:
         words.append(_against(row, best))
+    if row.nearer:
+        words.append(row.nearer)
     return Choice(
         row.kind, row.at, row.metres, row.over_room_db, row.over_all_db, row.others_db, row.noise_db, row.voice_db,
-        row.headroom_db, row.level, row.weighting, "; ".join(words),
+        row.headroom_db, row.level, row.weighting, row.comfort_m, row.nearer, "; ".join(words),
     )  # fmt: skip
 
 
@@ -407,4 +477,6 @@ def _against(row: Choice, best: Choice) -> str:
     cause = "further from the mouth" if voice > lost / 2 else "takes in more of what is around"
     if row.noise_db > max(row.voice_db - row.over_room_db, row.others_db):
         cause = "noisier itself"
+    if row.discomfort > best.discomfort + 0.05 and lost < 0:
+        return f"{-lost:.1f} dB more than the best, and nearer than is comfortable"
     return f"{lost:.1f} dB behind the best: {cause}" if lost >= 0.05 else "as good as the best"

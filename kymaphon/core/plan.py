@@ -11,6 +11,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.edits import Edit, RemoveRow, SetField
 from kymaphon.core.model import Point
 from kymaphon.core.moves import held_inside, rounded
+from kymaphon.core.naming import device_name
 from kymaphon.core.show import NoiseSpot, Place, Show, Surface
 from kymaphon.core.standing import Stand, facing_deg, has_face, stand_of
 
@@ -59,7 +60,13 @@ def things_of(show: Show, catalogue: Catalogue, place_id: str) -> tuple[Thing, .
             mics.append(Thing("microphone", device.id, stand.name, stand.at, stand.aim_deg, owner, stand.goes_along, stand))  # fmt: skip
         elif is_loudspeaker(kind):
             speakers.append(
-                Thing("loudspeaker", device.id, device.name or kind.name, device.at_m, device.aim_deg)
+                Thing(
+                    "loudspeaker",
+                    device.id,
+                    device_name(show, device, kind.name),
+                    device.at_m,
+                    device.aim_deg,
+                )
             )
     out: list[Thing] = []
     for party in show.parties:

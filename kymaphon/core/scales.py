@@ -15,6 +15,7 @@ from kymaphon.core.derive import Derived, total
 from kymaphon.core.figures import acoustic_data, data_table
 from kymaphon.core.meter.weighting import OFFSET, k_gain_db
 from kymaphon.core.model import ScaleId
+from kymaphon.core.naming import device_name
 from kymaphon.core.practice import Practice, practices
 from kymaphon.core.show import Show
 
@@ -90,7 +91,7 @@ def house_at(show: Show, catalogue: Catalogue, owners: Iterable[str], *, mono: b
             continue
         full = catalogue[device.kind].full_scale_dbu
         if full is not None:
-            name = device.name or catalogue[device.kind].name
+            name = device_name(show, device, catalogue[device.kind].name)
             how = f"converter of {name}: 0 dBFS is {full:+.1f} dBu".replace("-", "\u2212")
             return House(show.vu_zero_dbu, full, how, mono)
     return house_of(show, mono=mono)
@@ -160,6 +161,31 @@ def reading(scale_id: str, level: float, unit: str, house: House, *, peaks: bool
         return Derived(name, flat, scale.unit, "sum of the lines", tuple(terms), scale.ballistics, True)
     formula = f"{scale.at:g} + {scale.per_db:g} \u00d7 sum of the lines"
     return Derived(name, scale.at + scale.per_db * flat, scale.unit, formula, tuple(terms), scale.ballistics)
+
+
+def tone_reading(scale_id: str, level: float, unit: str, house: House) -> Derived:
+    """What a meter shows of a steady sine at 1 kHz: its level, whatever its ballistics.
+
+    Args:
+        level: rms of the sine, in `unit` (dBu or dBFS, AES17).
+
+    Raises:
+        KeyError: no such scale.
+    """
+    scale = scales()[scale_id]
+    terms = [Derived("sine here", level, unit)]
+    for row in _steps(scale, house, unit):
+        if scale.id == "lufs" and row.name.startswith("K-weighting"):
+            # BS.1770-5: the offset makes up for what the weighting adds at 1 kHz.
+            at_1k = OFFSET + float(k_gain_db(1000.0))
+            row = Derived("K-weighting of 1 kHz", at_1k, "dB", source="ITU-R BS.1770-5")
+        terms.append(row)
+    flat = sum(term.value for term in terms)
+    name = f"{scale.name}, sine"
+    if scale.per_db == 1.0 and not scale.at:
+        return Derived(name, flat, scale.unit, "sum of the lines", tuple(terms), scale.source, True)
+    formula = f"{scale.at:g} + {scale.per_db:g} \u00d7 sum of the lines"
+    return Derived(name, scale.at + scale.per_db * flat, scale.unit, formula, tuple(terms), scale.source)
 
 
 def level_of(scale_id: str, shown: float, unit: str, house: House, *, peaks: bool = False) -> float:

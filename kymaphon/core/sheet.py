@@ -12,6 +12,7 @@ from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.lineup.expected import figure_on
 from kymaphon.core.lineup.run import last_readings
+from kymaphon.core.lineup.tone import tone_along
 from kymaphon.core.patching import COLUMNS, patch_rows
 from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
@@ -94,6 +95,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
         tracks_table(analysis),
     ]
     tables.extend(_ladders(analysis))
+    tables.extend(_tone(analysis))
     subtitle = show.subtitle
     if show.air_at is not None:
         subtitle = f"{subtitle}{', ' if subtitle else ''}on air {show.air_at:%Y-%m-%d %H:%M %Z}"
@@ -233,7 +235,7 @@ def _settings(analysis: Analysis) -> Table:
                     if path
                     else labels.get(key, key)
                 )
-                rows.append((device.name or kind.name, where, words))
+                rows.append((analysis.device_name(device.id), where, words))
     return Table(
         "Settings", ("Device", "Where", "Stands at"), tuple(rows), "What is not listed stands as delivered."
     )
@@ -252,7 +254,7 @@ def strips_table(analysis: Analysis) -> Table:
             for number, row in enumerate(setting.chain or (), start=1):
                 rows.append(
                     (
-                        device.name or kind.name,
+                        analysis.device_name(device.id),
                         port.name if port is not None else key,
                         f"{number}",
                         words_of(row),
@@ -305,6 +307,25 @@ def _feeds(analysis: Analysis) -> Table:
     return Table("Who hears whom", ("Listener", *(voice.name for voice in voices)), tuple(rows), note)
 
 
+TONE_METERS = ("vu", "ppm-2a", "desk-peak", "dbfs", "lufs")
+
+
+def _tone(analysis: Analysis) -> list[Table]:
+    """What the meters along the first voice's way should read of a line-up tone."""
+    ladder = next(iter(analysis.ladders.values()), None)
+    points = tone_along(analysis, ladder) if ladder is not None else ()
+    if ladder is None or not points:
+        return []
+    rows = [
+        (point.rung.label, show_number(point.level.value, point.rung.unit), *(point.readings[name].text() for name in TONE_METERS))
+        for point in points
+    ]  # fmt: skip
+    note = "A sine of 1 kHz at 0 VU of the house, sent where the channel has line level: what every meter reads when the gains stand as planned."
+    headings = ("Point", "Level", *(scales()[name].name for name in TONE_METERS))
+    way = f"{analysis.party_name(ladder.voice)} to {analysis.party_name(ladder.target)}"
+    return [Table(f"Line-up tone: {way}", headings, tuple(rows), note)]
+
+
 def _ladders(analysis: Analysis) -> list[Table]:
     tables, seen = [], set()
     headings = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise")
@@ -315,7 +336,7 @@ def _ladders(analysis: Analysis) -> list[Table]:
         rows = []
         for rung in ladder.shown():
             headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
-            noise = show_number(rung.noise_total_db, rung.unit) if rung.noise_db else "\u2013"
+            noise = show_number(rung.noise_total_db, rung.noise_unit) if rung.noise_db else "\u2013"
             rows.append(
                 (rung.label, show_number(rung.speech_db, rung.unit), show_number(rung.peak_db, rung.unit), noise, headroom, NOISE_NAMES.get(rung.loudest_noise, "\u2013"))
             )  # fmt: skip

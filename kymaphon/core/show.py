@@ -4,11 +4,12 @@ one.
 
 from __future__ import annotations
 
-from typing import Annotated, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import AwareDatetime, Field, model_validator
+from pydantic import AwareDatetime, Field, field_validator, model_validator
 
 from kymaphon.core.catalogue.kind import Kind
+from kymaphon.core.catalogue.loader import expand
 from kymaphon.core.catalogue.parts import Feed
 from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.gate.settings import Chain
@@ -371,6 +372,14 @@ class Show(Model):
     takes: tuple[Take, ...] = ()
     tasks: tuple[Task, ...] = ()
     log: tuple[LogEntry, ...] = ()
+
+    @field_validator("kinds", mode="before")
+    @classmethod
+    def _written_out(cls, kinds: Any) -> Any:
+        """Rows with `each` are written out, as in a file of kinds."""
+        if not isinstance(kinds, list | tuple):
+            return kinds
+        return [expand(row) if isinstance(row, dict) else row for row in kinds]
 
     def party(self, party_id: str) -> Party:
         """The party of that id. Raises KeyError when there is none."""

@@ -11,6 +11,7 @@ from kymaphon.core.derive import Derived, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import SPEAKERS, Worn
+from kymaphon.core.naming import device_name
 from kymaphon.core.pickup import Pickup, pickup_of
 from kymaphon.core.show import Device, Party, Show
 from kymaphon.core.weights import voice_a
@@ -36,10 +37,11 @@ class Stand:
     aim_deg: float | None
     pickup: Pickup
     worn: Worn | None = None
+    shown: str = ""
 
     @property
     def name(self) -> str:
-        return self.device.name or self.kind.name
+        return self.shown or self.device.name or self.kind.name
 
     @property
     def goes_along(self) -> bool:
@@ -93,20 +95,21 @@ def has_face(party: Party) -> bool:
 def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
     """Where a device that hears stands, and where it points: as set, else at its own party."""
     own = next((party for party in show.parties if party.id == device.party), None)
+    shown = device_name(show, device, kind.name)
     worn_on = kind.microphone.worn if kind.microphone else None
     if kind.group == "phone" and device.at_m is None and own is not None and own.at_m is not None:
         # A handset is held to the mouth and goes where it goes.
         ahead, reach = math.radians(facing_deg(show, own) or 0.0), number("handset-distance")
         held = (own.at_m[0] + reach * math.cos(ahead), own.at_m[1] + reach * math.sin(ahead))
-        return Stand(device, kind, own, held, None, pickup_of(kind))
+        return Stand(device, kind, own, held, None, pickup_of(kind), shown=shown)
     if worn_on is None or own is None:
         aim = device.aim_deg
         if aim is None and own is not None and own.at_m is not None and device.at_m is not None:
             aim = direction_deg(device.at_m, own.at_m)
-        return Stand(device, kind, own, device.at_m, aim, pickup_of(kind))
+        return Stand(device, kind, own, device.at_m, aim, pickup_of(kind), shown=shown)
     faces = facing_deg(show, own)
     aim = None if faces is None or worn_on == "chest" else faces + 180
-    return Stand(device, kind, own, own.at_m, aim, pickup_of(kind), Worn(worn_on))
+    return Stand(device, kind, own, own.at_m, aim, pickup_of(kind), Worn(worn_on), shown)
 
 
 @lru_cache(maxsize=512)

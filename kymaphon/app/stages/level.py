@@ -30,6 +30,7 @@ from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.graph import Knob
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
+from kymaphon.core.lineup.tone import tone_along
 from kymaphon.core.monitoring import own_ears
 
 NARROW = 640
@@ -284,7 +285,9 @@ class LevelStage(StageSurface):
             else "nothing to turn here"
         )
         more = [
-            row for row in (rung.explain_headroom(), rung.explain_noise() if rung.noise_db else None) if row
+            row
+            for row in (rung.explain_headroom(), rung.explain_over_noise() if rung.noise_db else None)
+            if row
         ]
         places = {
             device.place for device in analysis.show.devices if device.party == self.voice and device.place
@@ -300,6 +303,23 @@ class LevelStage(StageSurface):
         if expected is not None:
             shown = expected.now()
             more = [expected.shows, *more, readings_here(expected)]
+            tone = (
+                next((row for row in tone_along(analysis, ladder) if row.rung.node == rung.node), None)
+                if ladder is not None
+                else None
+            )
+            if tone is not None:
+                name = "line-up tone here, and what each meter reads of it"
+                more.append(
+                    Derived(
+                        name,
+                        tone.level.value,
+                        rung.unit,
+                        "",
+                        tuple(tone.readings.values()),
+                        "0 VU of the house, sent at the channel",
+                    )
+                )
             now, then = (figure_on(row.value, expected.unit) for row in (shown, expected.shows))
             what = "peaks" if expected.peaks else "average"
             notes = (

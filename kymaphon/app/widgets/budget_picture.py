@@ -118,7 +118,9 @@ class BudgetPicture(QWidget):
         head = QRectF(
             whole.left() - 8, whole.top() - metrics.height() - 6, whole.width() + 16, metrics.height()
         )
-        painter.drawText(head, Qt.AlignmentFlag.AlignCenter, show_number(rung.noise_total_db, rung.unit))
+        painter.drawText(
+            head, Qt.AlignmentFlag.AlignCenter, show_number(rung.noise_total_db, rung.noise_unit)
+        )
         name, _, rest = rung.label.partition(", ")
         wide = whole.adjusted(-6, 0, 6, 0).width()
         for line, words in enumerate(

@@ -75,7 +75,7 @@ class LadderPicture(QWidget):
         if not self.rungs:
             return "No way from this voice to this end"
         rung = self.rungs[self.index]
-        noise = f", noise {show_number(rung.noise_total_db, rung.unit)}" if rung.noise_db else ""
+        noise = f", noise {show_number(rung.noise_total_db, rung.noise_unit)}" if rung.noise_db else ""
         return f"{rung.label}: speech {show_number(rung.speech_db, rung.unit)}{noise}"
 
     # geometry

@@ -158,7 +158,7 @@ def _cells(rung: Rung, faders: bool) -> tuple[str, ...]:
         rung.label,
         show_number(rung.speech_db, rung.unit),
         show_number(rung.peak_db, rung.unit),
-        show_number(rung.noise_total_db, rung.unit) if rung.noise_db else DASH,
+        show_number(rung.noise_total_db, rung.noise_unit) if rung.noise_db else DASH,
         DASH if rung.headroom_db is None else show_number(rung.headroom_db, "dB"),
         NOISE_NAMES.get(rung.loudest_noise, DASH),
         show_number(rung.delay_ms, "ms"),

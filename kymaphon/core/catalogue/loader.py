@@ -34,19 +34,45 @@ class Catalogue:
 def expand(data: dict[str, Any]) -> dict[str, Any]:
     """Writes out rows with `"each": [first, last]`: `{n}` in their strings counts through, both ends
     included.
+
+    Raises:
+        ValueError: `each` is no pair of counting numbers, or the rows come to more than `MOST_ROWS`.
     """
     out = dict(data)
+    count = 0
     for key in ("inputs", "outputs", "buses", "paths", "controls"):
         rows: list[Any] = []
-        for row in data.get(key, ()):
-            if "each" not in row:
+        given = data.get(key, ())
+        if not isinstance(given, list | tuple):
+            continue
+        for row in given:
+            if not isinstance(row, dict) or "each" not in row:
                 rows.append(row)
                 continue
-            first, last = row["each"]
+            first, last = _counted(row["each"])
+            count += last - first + 1
+            if count > MOST_ROWS:
+                raise ValueError(f"{key} come to more than {MOST_ROWS} rows")
             template = {name: value for name, value in row.items() if name != "each"}
             rows.extend(_numbered(template, n) for n in range(first, last + 1))
         out[key] = rows
     return out
+
+
+MOST_ROWS = 512
+"""Rows of one kind that `each` may write out: more than any desk has, and no bomb."""
+
+
+def _counted(each: Any) -> tuple[int, int]:
+    good = isinstance(each, list | tuple) and len(each) == 2
+    if not good or not all(
+        isinstance(end, int) and not isinstance(end, bool) and 0 <= end <= 9999 for end in each
+    ):
+        raise ValueError(f'"each" is first and last, two whole numbers, not {str(each)[:40]}')
+    first, last = each
+    if last < first:
+        raise ValueError(f'"each" counts up: {first} to {last} does not')
+    return first, last
 
 
 def _numbered(value: Any, n: int) -> Any:

@@ -77,14 +77,18 @@ def figure_on(value: float, unit: str) -> str:
 
 
 def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | None:
-    """What is expected of a voice at a point of its ladder; None where nothing electrical can be read.
+    """What is expected of a voice at a point of its ladder; None where nothing electrical can be read, or
+    where its mark can be read nowhere on the way: what stands there now is no wanted level.
 
     What is no speech is expected where the plan has it: its level is a matter of taste beside the voices.
     """
     if point.unit not in ("dBu", "dBFS"):
         return None
     party = analysis.show.party(ladder.voice)
-    wanted, tolerance, mark = _wanted(ladder, point, kept=party.kind in NO_SPEECH, name=party.name)
+    kept = party.kind in NO_SPEECH
+    if not kept and all(rung.wanted is None for rung in ladder.rungs):
+        return None
+    wanted, tolerance, mark = _wanted(ladder, point, kept=kept, name=party.name)
     owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
     house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])

@@ -17,10 +17,13 @@ from kymaphon.core.lineup.expected import Expected, expected_at, figure_on
 from kymaphon.core.meter.active import SpeechMeter
 from kymaphon.core.meter.loudness import LoudnessMeter
 from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.scales import Scale, mono_speech_lufs, reading
 from kymaphon.core.show import LineUpReading, LogEntry
 from kymaphon.core.twins import turned_together, twins_along
 
+LISTENED_AT = ("desk", "interface", "preamp", "recorder", "host")
+"""Groups of devices at whose inputs a source is listened to before its fader, the likeliest first."""
 ORDER = ("presenter", "guest", "instrument", "remote", "crowd", "effect", "player")
 
 
@@ -86,6 +89,18 @@ def steps_of(analysis: Analysis) -> tuple[Step, ...]:
     )
 
 
+def not_read(analysis: Analysis) -> tuple[str, ...]:
+    """Sources whose mark can be read nowhere on their way, each with why; what they should show cannot be said then."""
+    mark = analysis.mark
+    have = {step.voice for step in steps_of(analysis)}
+    return tuple(
+        f"{voice.name}: the practice {mark.name} is read in {mark.practice.scale.upper() if mark.practice.scale == 'vu' else mark.unit}, and nothing on the way "
+        "has such a meter. Set a mark for a point of it, or choose a practice that its recorder or software shows."
+        for voice in analysis.voices
+        if voice.id not in have and voice.kind not in NO_SPEECH and analysis.any_ladder(voice.id) is not None
+    )
+
+
 def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
     party = analysis.show.party(ladder.voice)
     point, knob = _own_gain(analysis, ladder)
@@ -101,20 +116,29 @@ def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
 
 
 def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
-    """The point after the last gain that is this voice's alone, and that gain; without one the point of the mark."""
+    """Where a source is listened to: after the gain that is this voice's alone, at the first desk on the way, else the first
+    interface, else wherever it has one; and that gain. Without one the point of the mark.
+    """
     shared: dict[Any, set[str]] = {}
     for (voice, _), row in analysis.ladders.items():
         for step in row.path.steps():
             for knob in step.knobs:
                 shared.setdefault(knob.ref, set()).add(voice)
-    found: tuple[Rung, Knob | None] | None = None
+    found: list[tuple[int, Rung, Knob]] = []
+    kinds = {device.id: analysis.catalogue[device.kind].group for device in analysis.show.devices}
     for rung, step in zip(ladder.rungs[1:], ladder.path.steps(), strict=True):
         for knob in step.knobs:
             own = knob.ref.field == "gain_db" and ">" not in knob.ref.key and knob.lowest < knob.highest
             if own and shared.get(knob.ref, {ladder.voice}) == {ladder.voice} and rung.unit != "dB SPL":
-                found = rung, knob
-    if found is not None:
-        return found
+                group = kinds.get(knob.ref.device, "")
+                found.append(
+                    (LISTENED_AT.index(group) if group in LISTENED_AT else len(LISTENED_AT), rung, knob)
+                )
+    if found:
+        # The last of the device where it is listened to: what is behind it there is faders.
+        best = min(row[0] for row in found)
+        device = next(knob.ref.device for place, _, knob in found if place == best)
+        return next((rung, knob) for place, rung, knob in reversed(found) if knob.ref.device == device)
     rows = [rung for rung in ladder.rungs if rung.wanted is not None] or [ladder.last]
     with_device = [
         rung for rung in rows if any(row.id == rung.node.partition(".")[0] for row in analysis.show.devices)

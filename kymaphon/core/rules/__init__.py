@@ -11,6 +11,7 @@ from kymaphon.core.rules import (
     feeds,
     feeds_ways,
     level_ears,
+    level_together,
     levels,
     quiet,
     rig_controls,
@@ -36,5 +37,7 @@ ALL_RULES: tuple[Rule, ...] = (
     *quiet.RULES,
     *feeds.RULES,
     *feeds_ways.RULES,
+    # After what may bring a voice twice: the cause comes first.
+    *level_together.RULES,
     *wants.RULES,
 )

@@ -113,9 +113,7 @@ def against_mark(gain_db: float) -> str:
 
 def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
     """Names of the devices along a way, each once in a row."""
-    devices = {
-        device.id: device.name or analysis.catalogue[device.kind].name for device in analysis.show.devices
-    }
+    devices = {device.id: analysis.device_name(device.id) for device in analysis.show.devices}
     names: list[str] = []
     for node in path.nodes:
         name = devices.get(analysis.graph.nodes[node].owner)

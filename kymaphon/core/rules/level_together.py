@@ -1,0 +1,117 @@
+"""Rule about several talkers at once: what they come to at every ceiling that they share, and what the mix then needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.edits import SetValue
+from kymaphon.core.figures import acoustic_data, number
+from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.rules.levels import turn
+from kymaphon.core.units import uncorrelated_sum_db
+
+
+def crest_together(count: int) -> tuple[Derived, Derived]:
+    """Highest sample of some talkers at once over the sum of their levels (AES17): in half of all half minutes, and in one of
+    ten. Measured: see `speech_together` in data/acoustics.json.
+    """
+    data = acoustic_data()["speech_together"]
+    rows = []
+    for name, key in (
+        ("in one half minute of two", "middle_db"),
+        ("in one half minute of ten", "one_in_ten_db"),
+    ):
+        value = float(np.interp(count, data["talkers"], data[key]))
+        rows.append(
+            Derived(
+                f"highest sample of {count} talkers over their sum, {name}",
+                value,
+                "dB",
+                source=data["source"],
+            )
+        )
+    return rows[0], rows[1]
+
+
+def several_at_once(analysis: Analysis) -> Iterator[Finding]:
+    """The loudest talkers of each shared point, all speaking at once: powers add, and peaks by a stated chance."""
+    flow, graph = analysis.flow, analysis.graph
+    talkers = [i for i, voice in enumerate(flow.voices) if analysis.show.party(voice).kind not in NO_SPEECH]
+    if len(talkers) < 2:
+        return
+    levels = np.array([graph.mouths[voice][1].value for voice in flow.voices])
+    worst: tuple[float, int, list[int]] | None = None
+    for node, point in enumerate(graph.nodes):
+        if point.ceiling is None or node in analysis.transfer.unstable:
+            continue
+        power = flow.power[node]
+        here = [i for i in talkers if 0 < power[i] < np.inf]
+        at = {i: float(levels[i] + 10 * np.log10(power[i])) for i in here}
+        loudest = sorted(here, key=lambda i: -at[i])[: round(number("talk-at-once"))]
+        chosen = [i for i in loudest if at[i] > at[loudest[0]] - number("comes-together")]
+        if len(chosen) < 2:
+            continue
+        alone = max(at[i] for i in chosen) + number("crest-highest")
+        over = (
+            uncorrelated_sum_db(at[i] for i in chosen)
+            + crest_together(len(chosen))[1].value
+            - point.ceiling.value
+        )
+        # One alone that clips there is told by itself.
+        if alone <= point.ceiling.value and over > 0.05 and (worst is None or over > worst[0] + 0.05):
+            worst = over, node, chosen
+    if worst is not None:
+        yield _told(analysis, *worst)
+
+
+def _told(analysis: Analysis, over: float, node: int, chosen: list[int]) -> Finding:
+    flow, point = analysis.flow, analysis.graph.nodes[node]
+    names = [analysis.party_name(flow.voices[i]) for i in chosen]
+    terms = tuple(
+        Derived(f"{name} there", float(analysis.graph.mouths[flow.voices[i]][1].value + 10 * np.log10(flow.power[node, i])), point.unit, source="solve over all open ways")
+        for name, i in zip(names, chosen, strict=True)
+    )  # fmt: skip
+    both = Derived("all of them at once", uncorrelated_sum_db(row.value for row in terms), point.unit, "10 lg Σ 10^(L/10)", terms, "uncorrelated sum")  # fmt: skip
+    middle, seldom = crest_together(len(chosen))
+    ceiling = point.ceiling.value if point.ceiling is not None else 0.0
+    why = total("peaks over the ceiling", "dB", (both, seldom, Derived(f"less the ceiling of {point.label}", -ceiling, "dB", source="device data")))  # fmt: skip
+    often = both.value + middle.value > ceiling
+    who = f"{', '.join(names[:-1])} and {names[-1]}"
+    text = (
+        f"{who} at once come to {show_number(both.value, point.unit)} at {point.label}, and their peaks pass its ceiling by {over:.1f} dB in one "
+        f"half minute of {'two or more' if often else 'ten'}. The mix needs {over:.1f} dB less there, or a limiter before it."
+    )
+    voices = tuple(flow.voices[i] for i in chosen)
+    return Finding(
+        "several-clip", "fix" if often else "note", "Level", (*voices, point.id), f"{len(chosen)} at once clip at {point.label}", text,
+        (Derived("over", over, "dB"), Derived("together", both.value, point.unit), Derived("mix needs less by", over, "dB")), why,
+        tuple(_shared(analysis, voices, point.id, over)),
+    )  # fmt: skip
+
+
+def _shared(analysis: Analysis, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
+    """A gain or fader that all of them pass before the point, and nobody else's channel."""
+    common: dict[SettingRef, Knob] | None = None
+    for voice in voices:
+        ladder = analysis.ladder_to_node(voice, node)
+        knobs = {
+            knob.ref: knob
+            for step in (ladder.path.steps() if ladder is not None else ())
+            for knob in step.knobs
+        }
+        common = knobs if common is None else {ref: knob for ref, knob in common.items() if ref in knobs}
+    for knob in (common or {}).values():
+        edit = turn(knob, -float(np.ceil(over)))
+        if isinstance(edit, SetValue) and isinstance(edit.value, float) and knob.value - edit.value >= over:
+            down = knob.value - edit.value
+            yield Remedy("shared", f"Take {down:.0f} dB off: {knob.label}", f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; the whole mix is {down:.0f} dB lower from there on.", (edit,))  # fmt: skip
+            return
+
+
+RULES: tuple[Rule, ...] = (several_at_once,)
