@@ -7,6 +7,7 @@ put in
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
@@ -75,6 +76,38 @@ def show_number(value: float, unit: str = "", *, sign: bool = False) -> str:
     return f"{text} {unit}".rstrip()
 
 
+LEAST_SPREAD = {"dB": 1.5, "dBA": 1.5, "dB SPL": 1.5, "dBu": 1.5, "dBFS": 1.5, "h": 0.25}
+"""A figure that is known no better than so, to either side, is told as a range."""
+
+
+def show_whole(value: float, unit: str = "") -> str:
+    """A figure that is not known to the decimal: in whole numbers; below ten of a time, with one."""
+    digits = 1 if unit == "h" and abs(value) < 10 else 0
+    return f"{value:.{digits}f} {unit}".replace("-", MINUS).strip()
+
+
+def class_under(db: tuple[float, float], over: str) -> str:
+    """How far something lies under something else, as exactly as it is known: `negligible, 60 to 100 dB under the voice`.
+
+    Args:
+        db: lowest and highest.
+        over: what it lies under, such as `the voice`.
+    """
+    low, high = (5 * round(row / 5) for row in db)
+    if low <= 0:
+        return f"{max(high, 0):.0f} dB under {over} at best, and at worst as loud"
+    word = "negligible, " if low >= NEGLIGIBLE_DB else ""
+    return (
+        f"{word}{low:.0f} to {high:.0f} dB under {over}"
+        if high > low
+        else f"{word}about {low:.0f} dB under {over}"
+    )
+
+
+NEGLIGIBLE_DB = 60
+"""Under what is heard in any pause (common practice: a clean recording has 60 dB)."""
+
+
 @dataclass(frozen=True, slots=True)
 class Derived:
     """A value with its arithmetic.
@@ -88,7 +121,7 @@ class Derived:
         source: a standard, a book, a device's data, a setting of the show, or an assumption named as one.
         adds: whether `value` is the plain sum of the terms' values.
         spread: lowest and highest that it may be, where it rests on what is assumed or differs from case to case; None
-            where it is as exact as what was given. Sums and explanations tell it on: see `spread_of`.
+            where it is as exact as what was given. A sum has that of its terms: see `span`.
     """
 
     name: str
@@ -100,9 +133,25 @@ class Derived:
     adds: bool = False
     spread: tuple[float, float] | None = None
 
+    def span(self) -> tuple[float, float] | None:
+        """Lowest and highest that it may be; None where it is as exact as what was given.
+
+        In a sum the spreads of independent terms add as squares, each side by itself (JCGM 100:2008, GUM).
+        """
+        if self.spread is not None or not self.adds:
+            return self.spread
+        known = [(term.value - span[0], span[1] - term.value) for term in self.terms if (span := term.span())]
+        if not known:
+            return None
+        below, above = (math.sqrt(sum(row[side] ** 2 for row in known)) for side in (0, 1))
+        return self.value - below, self.value + above
+
     def text(self) -> str:
-        """The value with its unit."""
-        return show_number(self.value, self.unit, sign=self.unit == "dB")
+        """The value with its unit, as exactly as it is known: a range where it rests on what is assumed."""
+        span = self.span()
+        if span is None or span[1] - span[0] < 2 * LEAST_SPREAD.get(self.unit, math.inf):
+            return show_number(self.value, self.unit, sign=self.unit == "dB")
+        return f"{show_whole(self.value, self.unit)} ({show_whole(span[0])} to {show_whole(span[1])})"
 
     def equation(self) -> str:
         """The formula with the figures put in; empty for a given figure."""
@@ -131,9 +180,21 @@ class Derived:
             out["formula"] = self.equation()
         if self.source:
             out["source"] = self.source
+        span = self.span()
+        if span is not None:
+            out["between"] = [round(span[0], 3), round(span[1], 3)]
         if self.terms:
             out["terms"] = [term.to_json() for term in self.terms]
         return out
+
+
+def less(row: Derived, name: str = "") -> Derived:
+    """A figure that is taken off: its sign turned, and its spread with it; its own lines stay under it."""
+    span = row.span()
+    turned = None if span is None else (-span[1], -span[0])
+    return Derived(
+        name or f"less: {row.name}", -row.value, "dB", row.equation(), row.terms, row.source, spread=turned
+    )
 
 
 def total(name: str, unit: str, terms: tuple[Derived, ...], *, source: str = "") -> Derived:

@@ -118,7 +118,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
             level + full.value,
             "dBA",
             "sum of the lines",
-            (term, full),
+            (term, full, figure("headphone-spread")),
             "A-weighted, as NIOSH 98-126 and 2003/10/EC count it",
             True,
         )

@@ -14,10 +14,11 @@ from typing import Literal
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.connectors import balanced, physical
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, less
 from kymaphon.core.figures import figure
 from kymaphon.core.power import feed_of
 from kymaphon.core.show import Device, Show
+from kymaphon.core.units import volts_to_dbu
 
 EARTH = "earth"
 
@@ -187,6 +188,10 @@ def earth_loops(ties: Iterable[Tie]) -> tuple[EarthLoop, ...]:
     return tuple(out)
 
 
+def _levels(volts: tuple[float, float] | None) -> tuple[float, float] | None:
+    return None if volts is None else (volts_to_dbu(volts[0]), volts_to_dbu(volts[1]))
+
+
 def loop_hum(tie: Tie) -> Derived:
     """What the difference between two earths puts into the signal at a tie, in dBu: 20 lg(U / 0.775 V), less what a
     balanced input rejects. The difference is assumed.
@@ -194,10 +199,10 @@ def loop_hum(tie: Tie) -> Derived:
     volts = figure("earth-difference")
     raw = Derived(
         "the difference as a level", 20 * math.log10(volts.value / math.sqrt(0.6)), "dBu",
-        f"20 lg({volts.value * 1000:.0f} mV / 775 mV)", (volts,), volts.source,
+        f"20 lg({volts.value * 1000:.0f} mV / 775 mV)", (volts,), volts.source, spread=_levels(volts.spread),
     )  # fmt: skip
     if not tie.balanced:
-        return Derived("hum in an unbalanced link", raw.value, "dBu", "the difference itself", (raw,), "the shield is part of the signal's way")  # fmt: skip
-    less = figure("balanced-rejection")
-    terms = (raw, Derived(f"less: {less.name.lower()}", -less.value, "dB", source=less.source))
-    return Derived("hum in a balanced link", raw.value - less.value, "dBu", "sum of the lines", terms, "", True)  # fmt: skip
+        return Derived("hum in an unbalanced link", raw.value, "dBu", "the difference itself", (raw,), "the shield is part of the signal's way", True)  # fmt: skip
+    rejected = figure("balanced-rejection")
+    terms = (raw, less(rejected))
+    return Derived("hum in a balanced link", raw.value - rejected.value, "dBu", "sum of the lines", terms, "", True)  # fmt: skip

@@ -10,7 +10,7 @@ from functools import lru_cache
 
 from kymaphon.core.acoustics import angle_between_deg, distance_gain_db
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.mouth import Worn, mouth_gain_db, mouth_source
 from kymaphon.core.pickup import Pickup
@@ -170,7 +170,7 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
     if speed <= 0:
         return None
     base, shield = figure("wind-noise"), figure(f"shield-{stand.device.shield}")
-    terms = [Derived(base.name, base.value, "dBA", source=base.source)]
+    terms = [Derived(base.name, base.value, "dBA", source=base.source, spread=base.spread)]
     if speed != number("wind-speed"):
         gain = 60 * math.log10(speed / number("wind-speed"))
         terms.append(
@@ -178,9 +178,9 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
         )
     if stand.pickup.pattern not in ("omni", "boundary"):
         extra = figure("wind-gradient")
-        terms.append(Derived(extra.name, extra.value, "dB", source=extra.source))
+        terms.append(extra)
     if shield.value:
-        terms.append(Derived(shield.name, -shield.value, "dB", source=shield.source))
+        terms.append(less(shield, shield.name))
     return total(f"wind in {stand.name}", "dBA", tuple(terms))
 
 

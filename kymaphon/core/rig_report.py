@@ -6,7 +6,7 @@ from typing import Any
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import link_state
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.earth import earth_loops, earth_ties
 from kymaphon.core.ends import end_of
 from kymaphon.core.phantom import phantom_of
@@ -106,7 +106,7 @@ def rig_lines(analysis: Analysis) -> list[str]:
         lines.append("Cables and power, the riskiest first")
     for meeting, under in meetings:
         near = show_number(meeting.nearest_m, "m")
-        lines.append(f"  {'!' if is_risk(meeting, under.value) else ' '} {meeting.cable.source} -> {meeting.cable.target} and {meeting.run.name}: {near} at the nearest, {show_number(meeting.beside_m, 'm')} beside, hum {under.value:.0f} dB under the voice")  # fmt: skip
+        lines.append(f"  {'!' if is_risk(meeting, under.value) else ' '} {meeting.cable.source} -> {meeting.cable.target} and {meeting.run.name}: {near} at the nearest, {show_number(meeting.beside_m, 'm')} beside, hum {class_under(under.span() or (under.value, under.value), 'the voice')}")  # fmt: skip
     moving = [(device, reach) for device in analysis.show.devices for reach in reaches(analysis, device)]
     if moving:
         lines.append("What each control moves")

@@ -24,7 +24,7 @@ from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.graph import Knob

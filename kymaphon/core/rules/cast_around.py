@@ -112,7 +112,8 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
             if stand.device.shield != "none":
                 continue
             wind = wind_noise(place, stand)
-            own = float(sound.own_db[m])
+            v = int(sound.own[m])
+            own = float(sound.own_db[m]) + (sound.sources[v].weighting.value if v >= 0 else 0.0)
             over = (own if not math.isnan(own) else 0.0) - (wind.value if wind else 0.0)
             if wind is None or (not math.isnan(own) and over >= number("wanted-snr")):
                 continue
@@ -125,7 +126,7 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
             assumed = "" if place.wind_m_s is not None else " (assumed)"
             text = (
                 f"{stand.name} has no shield in a wind of {round(wind_speed_m_s(place), 1):g} m/s{assumed}: it makes "
-                f"{show_number(wind.value, 'dB SPL')} in it{against}. Foam takes off {foam:.0f} dB, fur {fur:.0f}."
+                f"{wind.text()} in it{against}. Foam takes off {foam:.0f} dB, fur {fur:.0f}."
             )
             names = (
                 ("fur", "foam") if math.isnan(own) or over + foam < number("wanted-snr") else ("foam", "fur")
@@ -134,7 +135,7 @@ def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
                 Remedy(f"shield-{name}", f"Put {'fur over a basket' if name == 'fur' else 'a foam shield'} on {stand.name}", f"{number(f'shield-{name}'):.0f} dB less wind.", (SetField("devices", stand.device.id, "shield", name),))
                 for name in names
             )  # fmt: skip
-            figures = (Derived("wind", wind.value, "dB SPL"),) + (() if math.isnan(own) else (Derived("voice over wind", over, "dB"),))  # fmt: skip
+            figures = (Derived("wind", wind.value, "dBA", spread=wind.span()),) + (() if math.isnan(own) else (Derived("voice over wind", over, "dB"),))  # fmt: skip
             yield Finding(
                 "wind-unshielded", "fix", "Cast", (stand.device.id,), f"{stand.name} stands bare in the wind", text, figures,
                 wind, remedies,
@@ -153,7 +154,7 @@ def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
     names = ", ".join(stand.name for stand in bare)
     text = (
         f"{place.name} is out of doors and its wind is not given: at {usual:.0f} m/s it would make up to "
-        f"{show_number(worst.value, 'dB SPL')} in {names}, without a shield. Say how the wind is, or put shields on."
+        f"{worst.text()} in {names}, without a shield. Say how the wind is, or put shields on."
     )
     edits = tuple(SetField("devices", stand.device.id, "shield", "foam") for stand in bare)
     remedies = (
@@ -162,7 +163,7 @@ def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
     )  # fmt: skip
     yield Finding(
         "wind-unknown", "note", "Cast", (place.id, *(stand.device.id for stand in bare)),
-        f"Wind at {place.name} is not given", text, (Derived("wind", worst.value, "dB SPL"),), worst, remedies,
+        f"Wind at {place.name} is not given", text, (Derived("wind", worst.value, "dBA", spread=worst.span()),), worst, remedies,
     )  # fmt: skip
 
 

@@ -36,9 +36,8 @@ def headphones(analysis: Analysis) -> Iterator[Finding]:
             continue
         names = ", ".join(analysis.party_name(row.party) for row in same)
         minutes = allowed_hours(worst.loudest.value) * 60
-        told = show_number(minutes, "min") if minutes >= 1 else "less than a minute"
         text = (
-            f"Fully up, {worst.knob.label} gives {names} {show_number(worst.loudest.value, 'dBA')}: {told} of that is a day's dose. "
+            f"Fully up, {worst.knob.label} gives {names} {worst.loudest.text()}: {_time_told(worst.loudest)} of that is a day's dose. "
             "Start low, mute before plugging, and mark where it stands now."
         )
         yield Finding(
@@ -47,12 +46,21 @@ def headphones(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def _time_told(level: Derived) -> str:
+    """How long a level makes a day's dose, by its spread."""
+    low, high = level.span() or (level.value, level.value)
+    minutes = sorted(allowed_hours(row) * 60 for row in (low, high))
+    short = f"{minutes[0]:.1f}" if minutes[0] < 10 else f"{minutes[0]:.0f}"
+    long = f"{minutes[1]:.0f}"
+    return f"{short} to {long} min" if minutes[1] >= 1 else "less than a minute"
+
+
 def _too_loud(analysis: Analysis, row: Listening) -> Finding:
     name = analysis.party_name(row.party)
     loud = row.exposure.value
     severe = loud >= EU_UPPER_DBA
     text = (
-        f"{name} gets {show_number(row.level.value, 'dBA')} in the headphones for {show_number(row.hours.value, 'h')}: "
+        f"{name} gets {row.level.text()} in the headphones for {show_number(row.hours.value, 'h')}: "
         f"{show_number(row.dose.value, '%')} of a day's dose, {show_number(row.allowed.value, 'h')} are allowed. "
         + ("Over the limit of 87 dBA a day. " if loud >= EU_LIMIT_DBA else "")
         + "Local rules come first."

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, class_under, less, show_number
 from kymaphon.core.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
 from kymaphon.core.edits import Edit, SetCable, SetField
 from kymaphon.core.ends import end_of
@@ -41,8 +41,14 @@ def signal_in(analysis: Analysis, cable: Cable) -> Derived:
 def under_voice(analysis: Analysis, cable: Cable, hum: Derived) -> Derived:
     """How far hum lies under the voice in a cable."""
     voice = signal_in(analysis, cable)
-    less = Derived(f"less: {hum.name}", -hum.value, "dB", hum.formula, hum.terms, hum.source)
-    return Derived("hum under the voice", voice.value - hum.value, "dB", "sum of the lines", (voice, less), "", True)  # fmt: skip
+    return Derived(
+        "hum under the voice", voice.value - hum.value, "dB", "sum of the lines", (voice, less(hum)), "", True
+    )
+
+
+def _told(under: Derived) -> str:
+    """How far hum lies under the voice, no more exactly than it is known."""
+    return class_under(under.span() or (under.value, under.value), "the voice")
 
 
 def is_risk(meeting: Meeting, under_db: float) -> bool:
@@ -73,7 +79,7 @@ def beside_power(analysis: Analysis) -> Iterator[Finding]:
         else:
             where = f"passes {run.name} ({SORT_WORDS[run.sort]}) at {distance}"
         heard = under.value < number("hum-under")
-        text = f"{name} {where}: hum lies {under.value:.0f} dB under the voice{', and is heard' if heard else ''}. Keep {show_number(number('power-distance'), 'm')} apart or cross at right angles."
+        text = f"{name} {where}: hum is {_told(under)}{', and is heard' if heard else ''}. Keep {show_number(number('power-distance'), 'm')} apart or cross at right angles."
         figures = (Derived("distance", meeting.nearest_m, "m"), Derived("beside", meeting.beside_m, "m"), Derived("hum under voice", under.value, "dB"))  # fmt: skip
         yield Finding(
             "beside-power", "fix" if heard else "note", "Rig", (*cable.ends, run.id, cable.source.partition(".")[0]),
@@ -189,7 +195,7 @@ def earths(analysis: Analysis) -> Iterator[Finding]:
         heard = hum.value < number("hum-under")
         apart = f", on {len(loop.circuits)} mains circuits ({', '.join(loop.circuits)})" if len(loop.circuits) > 1 else ""  # fmt: skip
         link = "balanced" if tie.balanced else "unbalanced"
-        text = f"{names} are earthed twice{apart}: a current between their earths runs in the shields. In the {link} link {_link(analysis, tie)} it would lie about {hum.value:.0f} dB under the voice."
+        text = f"{names} are earthed twice{apart}: a current between their earths runs in the shields. In the {link} link {_link(analysis, tie)} it would be {_told(hum)}."
         figures = (Derived("hum under voice", hum.value, "dB"), Derived("isolators in all", len(openable), ""))  # fmt: skip
         yield Finding(
             "earth-loop", "fix" if heard else "note", "Rig", (*loop.devices, *(end for row in tie.cables for end in row)),
