@@ -34,7 +34,7 @@ def test_check_exits_one_then_nought(capsys: pytest.CaptureFixture[str]) -> None
     code, out, err = run(capsys, "check", DEMO)
     assert (code, err) == (1, "")
     assert "STOP own-voice-back" in out
-    assert "1 to stop for, 9 to fix" in out
+    assert "1 to stop for, 10 to fix" in out
     assert run(capsys, "check", MENDED)[0] == 0
 
 
@@ -210,14 +210,14 @@ class TestRig:
     ) -> None:
         code, out, err = run(capsys, "rig", DEMO)
         assert (code, err) == (0, "")
-        for words in ("Mira's microphone, output -> Desk, channel 1: −50.9 dBu", "Booster: 3.1 mA, from Desk, channel 2, 37.4 V left", "Earth loops: 1", "Festoon feed", "What each control moves"):  # fmt: skip
+        for words in ("Mira's microphone, output -> Desk, channel 1: −46.9 dBu", "Booster: 3.1 mA, from Desk, channel 2, 37.4 V left", "Earth loops: 1", "Festoon feed", "What each control moves"):  # fmt: skip
             assert words in out
 
     def test_json_has_units_in_its_keys(self, capsys: pytest.CaptureFixture[str]) -> None:
         data = run_json(capsys, "rig", DEMO)
         assert {"cables", "phantom", "usb", "earth_loops", "routes", "controls", "pull"} <= set(data)
         first = next(row for row in data["cables"] if row["from"] == "mic-mira.out")
-        assert first["level_dbu"] == pytest.approx(-50.87, abs=0.02)
+        assert first["level_dbu"] == pytest.approx(-46.88, abs=0.02)
         assert next(row for row in data["usb"])["drawn_ma"] == 420
         assert data["earth_loops"][0]["isolate"]
 

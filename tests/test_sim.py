@@ -57,7 +57,8 @@ def test_what_a_point_plays_is_what_the_analysis_says(demo: Show) -> None:
         signal = rig.play(analysis, step.voice, step.point.node)
         shown = read_meter(step.expected, signal, rig.sample_rate_hz, FULL_SCALE[step.point.unit]).shown
         # Where noise is as loud as the voice, a meter reads both.
-        both = 10 * np.log10(1 + 10 ** (-step.point.voice_over_noise_db / 10)) if step.point.noise_db else 0.0
+        flat = step.point.noise_flat_db
+        both = 0.0 if flat is None else 10 * np.log10(1 + 10 ** ((flat - step.point.speech_db) / 10))
         assert judge(step, shown).learnt_db == pytest.approx(0, abs=0.7 + both), step.voice
     assert [len(part) for part in blocks(np.zeros(10), 4)] == [4, 4, 2]
     with pytest.raises(KeyError):

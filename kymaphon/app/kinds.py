@@ -22,7 +22,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.app.widgets.why import label
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.catalogue.recipe import PATTERNS, RECIPES, Recipe, recipe_of
+from kymaphon.core.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
 from kymaphon.core.edits import SetField
 from kymaphon.core.plan import fresh_id
 from kymaphon.files.errors import FileProblem
@@ -42,12 +42,15 @@ LABELS = {
     "phantom_ma": "Draws phantom current (mA)", "nearest_m": "Made for no nearer than (m)", "farthest_m": "Made for up to (m)",
     "worn": "Worn on", "stereo": "Stereo", "max_dbu": "Clips at (dBu)", "mic_channels": "Microphone channels",
     "line_channels": "Line channels", "sends": "Sends", "mic_gain_db": "Microphone gain up to (dB)",
+    "output_stage": "Balanced outputs are driven", "phantom_least_v": "Works from phantom of (V)",
     "ein_dbu": "Equivalent input noise at most gain (dBu)",
 }  # fmt: skip
 EMPTY = {
     "self_noise_dba": "the thermal noise of its impedance",
     "phantom_ma": "needs none",
+    "phantom_least_v": "not stated",
 }
+STAGE_WORDS = {"each-leg": "each leg from earth", "floating": "floating, or by a transformer", "impedance-balanced": "on one leg"}  # fmt: skip
 
 
 def recipe_fields(recipe: Recipe) -> tuple[Field, ...]:
@@ -59,6 +62,8 @@ def recipe_fields(recipe: Recipe) -> tuple[Field, ...]:
             continue
         if name == "pattern":
             out.append(Field(name, LABELS[name], "choice", value, tuple((row, row.replace("-", " ")) for row in PATTERNS)))  # fmt: skip
+        elif name == "output_stage":
+            out.append(Field(name, LABELS[name], "choice", value, ((None, "not stated"), *((row, STAGE_WORDS[row]) for row in STAGES))))  # fmt: skip
         elif name == "worn":
             out.append(Field(name, LABELS[name], "choice", value, ((None, "nothing: stands or is held"), ("chest", "the chest"), ("head", "the head"))))  # fmt: skip
         elif name == "about":

@@ -103,7 +103,7 @@ def _kind_of_row(head: tuple[str, ...], row: tuple[str, ...], *, comma: bool) ->
     strange = [name for name in given if name not in recipe.model_fields]
     if strange:
         raise ValueError(f"a {given['group']} has no {strange[0]}")
-    texts = {"group", "id", "name", "about", "pattern", "worn"}
+    texts = {"group", "id", "name", "about", "pattern", "worn", "output_stage"}
     values: dict[str, Any] = {
         name: cell if name in texts else number_text(cell, comma=comma) for name, cell in given.items()
     }

@@ -149,7 +149,7 @@ class TestRecovery:
         qtbot.waitUntil(lambda: any(folder.glob("*.json")), timeout=20000)
         kept = json.loads(next(folder.glob("*.json")).read_text())
         desk = next(row for row in json.loads(kept["show"])["devices"] if row["id"] == "desk")
-        assert desk["settings"]["in1"]["gain_db"] == 47
+        assert desk["settings"]["in1"]["gain_db"] == 43
         window.filing._save(tmp_path / "x.json")
         assert not list(folder.glob("*.json"))
 
@@ -198,7 +198,7 @@ class TestDocument:
         from kymaphon.core.edits import SetValue
 
         document = Document(demo, autosave=False)
-        document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 46.0),), "same")
+        document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 42.0),), "same")
         assert document.undo_stack.count() == 0
 
     def test_a_slow_show_is_computed_in_a_worker_and_the_newest_wins(self, demo: Show, qtbot: QtBot) -> None:

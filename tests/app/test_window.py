@@ -29,11 +29,11 @@ class TestLevel:
         before = window.level.ladder.last.speech_db
         for _ in range(3):
             qtbot.keyClick(window.level.picture, Qt.Key.Key_Up)
-        assert gain(window) == 49
+        assert gain(window) == 45
         assert window.level.ladder.last.speech_db == pytest.approx(before + 3)
         assert window.document.undo_stack.count() == 1
         window.document.undo_stack.undo()
-        assert gain(window) == 46
+        assert gain(window) == 42
         assert window.level.ladder.last.speech_db == pytest.approx(before)
 
     def test_page_keys_and_the_end_of_the_range(self, window: Window, qtbot: QtBot) -> None:
@@ -60,12 +60,12 @@ class TestLevel:
         qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
         qtbot.mouseMove(picture, start - QPoint(0, round(6 * per_db)))
         assert window.document.previewing
-        assert gain(window) == 46
+        assert gain(window) == 42
         assert window.level.badge.isVisible()
         qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=start - QPoint(0, round(6 * per_db)))
         assert not window.document.previewing
-        assert gain(window) == 52
-        assert "gain to +52.0 dB" in window.bar.last.accessibleName()
+        assert gain(window) == 48
+        assert "gain to +48.0 dB" in window.bar.last.accessibleName()
 
     def test_chips_and_ends_choose_the_chain(self, window: Window, qtbot: QtBot) -> None:
         chip = next(row for row in window.level._chips.buttons() if row.property("voice") == "ferry")
@@ -275,12 +275,12 @@ class TestSlowMachine:
     def test_quick_presses_all_count(self, slow: Window, qtbot: QtBot) -> None:
         for _ in range(6):
             qtbot.keyClick(slow.level.picture, Qt.Key.Key_Up)
-        assert gain(slow) == 52
+        assert gain(slow) == 48
         settle(slow)
         knob = next(
             k for row in slow.level.rungs for k in row.knobs if k.ref == SettingRef("desk", "in1", "gain_db")
         )
-        assert knob.value == 52
+        assert knob.value == 48
 
     def test_a_remedy_arrives(self, slow: Window, qtbot: QtBot) -> None:
         slow.go("Feeds")

@@ -13,6 +13,8 @@ from kymaphon.core.model import Identifier, Model
 CONSUMER_DBU = -7.78
 """-10 dBV in dBu: what a player's line output is made for."""
 PATTERNS: tuple[str, ...] = get_args(Pattern)
+OutputStage = Literal["each-leg", "floating", "impedance-balanced"]
+STAGES: tuple[str, ...] = get_args(OutputStage)
 
 
 class MicrophoneRecipe(Model):
@@ -27,7 +29,9 @@ class MicrophoneRecipe(Model):
     self_noise_dba: Annotated[float | None, Field(ge=-10, le=80)] = None
     max_db_spl: Annotated[float, Field(ge=60, le=190)] = 140.0
     impedance_ohm: Annotated[float, Field(ge=1, le=100000)] = 200.0
+    output_stage: OutputStage | None = None
     phantom_ma: Annotated[float | None, Field(gt=0, le=20)] = None
+    phantom_least_v: Annotated[float | None, Field(gt=0, le=52)] = None
     nearest_m: Annotated[float, Field(gt=0, le=50)] = 0.1
     farthest_m: Annotated[float, Field(gt=0, le=100)] = 0.4
     worn: Literal["chest", "head"] | None = None
@@ -48,7 +52,10 @@ class MicrophoneRecipe(Model):
             ),
             inputs=(Port(id="diaphragm", name="diaphragm", domain="acoustic", level="sound", max_db=self.max_db_spl),),
             outputs=(
-                Port(id="out", name="output", domain="analog", level="mic", connector="xlr", impedance_ohm=self.impedance_ohm, phantom_ma=self.phantom_ma),
+                Port(
+                    id="out", name="output", domain="analog", level="mic", connector="xlr", impedance_ohm=self.impedance_ohm,
+                    output_stage=self.output_stage, phantom_ma=self.phantom_ma, phantom_least_v=self.phantom_least_v,
+                ),
             ),
             paths=(Path(source="diaphragm", target="out"),),
         )  # fmt: skip
@@ -94,6 +101,7 @@ class DeskRecipe(Model):
     mic_gain_db: Annotated[float, Field(ge=0, le=90)] = 60.0
     ein_dbu: Annotated[float, Field(ge=-132, le=-60)] = -126.0
     max_dbu: Annotated[float, Field(ge=0, le=30)] = 20.0
+    output_stage: OutputStage | None = None
 
     @model_validator(mode="after")
     def _something_goes_in(self) -> DeskRecipe:
@@ -128,9 +136,9 @@ class DeskRecipe(Model):
                 for send in sends
             ]  # fmt: skip
         outputs = [
-            Port(id="main-out", name="main out", domain="analog", stereo=True, connector="xlr", max_db=self.max_dbu, impedance_ohm=120.0),
+            Port(id="main-out", name="main out", domain="analog", stereo=True, connector="xlr", max_db=self.max_dbu, impedance_ohm=120.0, output_stage=self.output_stage),
             *(
-                Port(id=send, name=f"send {n}", domain="analog", connector="jack-3", balanced=True, max_db=self.max_dbu, impedance_ohm=120.0, strip=Strip(fader_db=fader, mute=True))
+                Port(id=send, name=f"send {n}", domain="analog", connector="jack-3", balanced=True, max_db=self.max_dbu, impedance_ohm=120.0, output_stage=self.output_stage, strip=Strip(fader_db=fader, mute=True))
                 for n, send in enumerate(sends, start=1)
             ),
             Port(id="phones", name="headphones", domain="analog", stereo=True, level="headphone", connector="jack-3", max_db=16.0, impedance_ohm=20.0),
@@ -165,7 +173,7 @@ def recipe_of(kind: Kind) -> Recipe | None:
             found = MicrophoneRecipe(
                 id=kind.id, name=kind.name, about=kind.about, pattern=mic.pattern,
                 sensitivity_dbv_pa=mic.sensitivity_dbv_pa, self_noise_dba=mic.self_noise_dba,
-                max_db_spl=diaphragm.max_db, impedance_ohm=out.impedance_ohm, phantom_ma=out.phantom_ma,
+                max_db_spl=diaphragm.max_db, impedance_ohm=out.impedance_ohm, output_stage=out.output_stage, phantom_ma=out.phantom_ma, phantom_least_v=out.phantom_least_v,
                 nearest_m=mic.nearest_m, farthest_m=mic.farthest_m, worn=mic.worn,
             )  # fmt: skip
     elif kind.group == "player":
@@ -189,6 +197,9 @@ def _desk_recipe(kind: Kind) -> DeskRecipe | None:
     if not (mics or lines) or len(mics) > 64 or len(lines) > 64 or kind.inside_max_dbu is None:
         return None
     given = {"id": kind.id, "name": kind.name, "about": kind.about, "mic_channels": len(mics), "line_channels": len(lines), "sends": min(sends, 16), "max_dbu": kind.inside_max_dbu}  # fmt: skip
+    main = kind.port("main-out")
+    if main is not None:
+        given["output_stage"] = main.output_stage
     if strip is not None and strip.gain_db is not None:
         given["mic_gain_db"] = strip.gain_db[1]
         if strip.ein_dbu:

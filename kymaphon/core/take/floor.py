@@ -21,8 +21,8 @@ SINE_DB = 10 * float(np.log10(2))
 SILENT_POWER = 2e-16
 """Mean square below which a stretch is digital silence: the rounding of 24 bits alone makes 1.2e-15."""
 FIRST_FRAMES = 8192
-ROUNDING = 1e-6
-"""Of sums of squares in single precision."""
+DOUBTFUL = 1e-3
+"""A hop that moves by less than this part of its mean square is summed again in double precision."""
 LEAST_DC = 1e-3
 """DC that is taken off before squares are summed, re full scale; less does not touch the precision of the sums."""
 
@@ -87,6 +87,10 @@ class FloorMeter:
         ones = np.ones(self._hop, dtype=np.float32)
         means = np.matmul(shaped, ones).astype(np.float64) / self._hop
         squares = np.einsum("hcs,hcs->hc", shaped, shaped).astype(np.float64) / self._hop
+        for hop, channel in np.argwhere(squares - means * means <= DOUBTFUL * squares):
+            exact = shaped[hop, channel].astype(np.float64)
+            means[hop, channel] = exact.mean() if np.ptp(exact) else exact[0]
+            squares[hop, channel] = exact.var() + means[hop, channel] ** 2
         self._sum += means.sum(axis=0) * self._hop
         self._square += squares.sum(axis=0) * self._hop
         self._frames += len(used)
@@ -135,7 +139,7 @@ class FloorMeter:
         rows = np.concatenate(self._rows, axis=1)[..., channel]
         mean = float(self._sum[channel]) / self._frames
         # A hop that does not move at all is digital silence, whatever DC the rest of the take has.
-        still = rows[1] - rows[0] ** 2 <= np.maximum(SILENT_POWER, ROUNDING * rows[1])
+        still = rows[1] - rows[0] ** 2 <= SILENT_POWER
         powers = np.where(still, 0.0, np.maximum(rows[1] - 2 * mean * rows[0] + mean * mean, 0.0))
         return np.asarray(powers, dtype=np.float32)
 

@@ -130,8 +130,9 @@ class TestNothingMixes:
         assert done.after.feeds["far", "far"].verdict == "silent"
 
     def test_what_only_comes_too_weak_is_a_matter_of_level(self) -> None:
-        """A microphone whose gain nobody has set yet."""
-        plan = plan_feeds(laptop_only(), CATALOGUE)
+        """A microphone whose gain nobody has set yet, half a metre off."""
+        show = laptop_only()
+        plan = plan_feeds(show.with_device(show.device("mic").changed(at_m=(1.5, 1.0))), CATALOGUE)
         assert plan.off_level["host", "faint"] == ("far",)
         assert "Host too weak to be heard by Far" in level_words(plan)
 
