@@ -259,7 +259,9 @@ class TakeMeter:
             return
         # The sum of squares is small enough only when every sample is a number, and one that can be.
         flat = np.ascontiguousarray(block).ravel()
-        if not float(np.dot(flat, flat)) < LOUDEST_SAMPLE:
+        with np.errstate(over="ignore", invalid="ignore"):
+            together = float(np.dot(flat, flat))
+        if not together < LOUDEST_SAMPLE:
             with np.errstate(invalid="ignore"):
                 wild = np.flatnonzero(~(np.abs(block) < LOUDEST_SAMPLE).all(axis=1))
             if len(wild):
