@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.derive import Derived
+from kymaphon.core.figures import number
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
 from kymaphon.core.paths import best_paths, find_circles, strongest_path
 from kymaphon.core.transfer import Transfer, _spectral_radius, strong_components
@@ -184,6 +185,49 @@ def test_a_circle_adds_up_like_a_geometric_series() -> None:
     )
     circle = find_circles(transfer).paths[0]
     assert circle.gain_db == pytest.approx(half)
+
+
+@pytest.mark.parametrize(
+    "gain_db", [-12.0, -3.0, -1.01, -1.0, -0.99, -0.1, -1e-9, 0.0, 1e-12, 1e-9, 0.1, 6.0]
+)
+def test_a_loop_at_any_gain_is_told_or_howls_and_nothing_between(gain_db: float) -> None:
+    """A single loop's margin is its gain (a handbook fact); within the tolerance of 0 dB no level is told of it."""
+    transfer = Transfer(graph_of(4, [(0, 1, 0, 0), (1, 2, 0, 3), (2, 1, gain_db, 7), (2, 3, 0, 0)]))
+    near = gain_db > -number("loop-tolerance")
+    assert transfer.howls == near or gain_db == -number("loop-tolerance")
+    assert transfer.unstable == (frozenset({1, 2}) if transfer.howls else frozenset())
+    power = transfer.power_from([0])
+    assert np.isfinite(power).all()
+    if not transfer.howls:
+        assert transfer.stability.margin_db == pytest.approx(-gain_db, abs=1e-9)
+        assert power[3, 0] == pytest.approx(1 / (1 - 10 ** (gain_db / 10)))
+
+
+@pytest.mark.parametrize("split", range(5))
+def test_gains_that_cancel_round_a_loop_do_not_hide_it(split: int) -> None:
+    """The same 0 dB loop out of gains that round differently: howls in each."""
+    gains = [(0.0, 0.0), (23.7, -23.7), (60.0, -60.0), (-17.3, 17.3), (0.1, -0.1)][split]
+    transfer = Transfer(graph_of(3, [(0, 1, 0, 0), (1, 2, gains[0], 0), (2, 1, gains[1], 0)]))
+    assert transfer.howls
+
+
+@given(random_graphs(low=-25, high=4))
+@settings(max_examples=150, deadline=None)
+def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
+    """Opened at a point, all that comes back to it the first time, by a direct solve with its outgoing edges taken away."""
+    for stability, part in zip(Transfer(graph).stabilities, Transfer(graph).circles, strict=True):
+        if stability.radius >= 0.999:
+            continue
+        count = len(part)
+        block = np.array(stability.block)
+        returned = []
+        for v in range(count):
+            rest = [i for i in range(count) if i != v]
+            inside = (
+                np.linalg.inv(np.eye(count - 1) - block[np.ix_(rest, rest)]) if rest else np.zeros((0, 0))
+            )
+            returned.append(block[v, v] + block[v, rest] @ inside @ block[rest, v])
+        assert stability.returned == pytest.approx(max(returned), rel=1e-6, abs=1e-9)
 
 
 @given(random_graphs(low=-20, high=10))

@@ -29,7 +29,7 @@ def own(kind_id: str, new_id: str, **changes: dict[str, Any]) -> dict[str, Any]:
     """A shipped kind with some sockets changed: {socket: {field: value}}; `strip` fields under `strip`."""
     data = KINDS[kind_id].model_dump(by_alias=True, exclude_defaults=True)
     data["id"] = new_id
-    for port in (*data["inputs"], *data["outputs"]):
+    for port in (*data.get("inputs", ()), *data.get("outputs", ())):
         more = dict(changes.get(port["id"].replace("-", "_"), {}))
         strip = more.pop("strip", None)
         port.update(more)
