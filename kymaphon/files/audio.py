@@ -106,12 +106,14 @@ def measure_take(
             broken = f"breaks off: {error.error_string.strip().rstrip('.')}"
             if not partial:
                 at = f"{meter.taken / file.samplerate:.3f} s"
-                raise FileProblem(path, broken + "; measure what is there with --partial", at) from error
+                raise FileProblem(
+                    path, broken + "; kymaphon take --partial measures what is there", at
+                ) from error
         if not meter.taken:
             raise FileProblem(path, "holds no audio")
         if meter.taken < file.frames and not partial:
             there, promised = meter.taken / file.samplerate, file.frames / file.samplerate
-            text = f"is cut short: {promised:.1f} s promised, {there:.1f} s there; measure what is there with --partial"
+            text = f"is cut short: {promised:.1f} s promised, {there:.1f} s there; kymaphon take --partial measures what is there"
             raise FileProblem(path, text)
         result = meter.result()
         if broken or meter.taken < file.frames or (partial and _is_cut(path)):

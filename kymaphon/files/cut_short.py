@@ -75,7 +75,7 @@ def _cut(path: Path, start: int, promised: int, held: int, per_second: float) ->
         text = (
             f"is cut short: {promised / per_second:.1f} s promised, {max(held, 0) / per_second:.1f} s there"
         )
-    return FileProblem(path, text + "; measure what is there with --partial", f"byte {start}")
+    return FileProblem(path, text + "; kymaphon take --partial measures what is there", f"byte {start}")
 
 
 def _wave(path: Path, file: BinaryIO, size: int) -> None:
@@ -152,7 +152,7 @@ def _ogg(path: Path, file: BinaryIO, size: int) -> None:
     at = tail.rfind(b"OggS")
     while at >= 0 and (len(tail) - at < 27 or tail[at + 4] != 0):
         at = tail.rfind(b"OggS", 0, at)
-    text = "is cut short: its last page is missing; measure what is there with --partial"
+    text = "is cut short: its last page is missing; kymaphon take --partial measures what is there"
     if at < 0:
         raise FileProblem(path, text)
     segments = tail[at + 26]
@@ -200,7 +200,7 @@ def _mp3(path: Path, file: BinaryIO, size: int) -> None:
     frame = mp3_frame(data[:4])
     if frame is None:
         return
-    text = "is cut short{}; measure what is there with --partial"
+    text = "is cut short{}; kymaphon take --partial measures what is there"
     for mark in (b"Xing", b"Info"):
         place = data.find(mark, 0, min(frame[0], 64))
         if place >= 0 and len(data) > place + 16:
