@@ -126,10 +126,24 @@ def test_too_many_rows(tmp_path: Path) -> None:
 
 
 def test_two_devices_of_one_name_must_be_told_apart(tmp_path: Path) -> None:
-    show = rig([dev("one", "dynamic-close"), dev("two", "dynamic-close"), dev("desk", "desk-8")], [])
-    name = '"Dynamic microphone, close, output"'
+    show = rig(
+        [
+            dev("one", "dynamic-close", name="Mic"),
+            dev("two", "dynamic-close", name="Mic"),
+            dev("desk", "desk-8"),
+        ],
+        [],
+    )
+    name = '"Mic, output"'
     with pytest.raises(RowProblems, match="more than one output is called"):
         _read(tmp_path, f"from,to\n{name},desk.in1\n", show)
+
+
+def test_two_without_a_name_are_told_apart_by_their_ids(tmp_path: Path) -> None:
+    show = rig([dev("one", "dynamic-close"), dev("two", "dynamic-close"), dev("desk", "desk-8")], [])
+    name = '"Dynamic microphone, close two, output"'
+    (row,) = _read(tmp_path, f"from,to\n{name},desk.in1\n", show)
+    assert row.source == "two.out"
 
 
 def test_merging_keeps_what_the_list_does_not_name() -> None:
