@@ -322,7 +322,8 @@ class LadderPicture(QWidget):
         if not last.noise_db:
             return
         x = self._x(len(self.rungs) - 1) + 14
-        top = self._y(self._below(last, last.speech_db))
+        # The voice as A-weighted as the noise: a little under its line, which is flat.
+        top = self._y(self._below(last, last.weighted_speech_db))
         bottom = self._y(self._below(last, last.noise_total_db))
         painter.setPen(QPen(self.theme.color("text"), 1.2))
         painter.drawLine(QPointF(x, top), QPointF(x, bottom))
@@ -332,7 +333,7 @@ class LadderPicture(QWidget):
         painter.setFont(font(12, QFont.Weight.DemiBold, self.scale))
         metrics = QFontMetricsF(painter.font())
         width = metrics.horizontalAdvance(text) + 6
-        middle = (top + bottom) / 2 + 10
+        middle = (top + bottom) / 2 - metrics.height() * 0.2
         box = QRectF(x - width - 6, middle, width, metrics.height())
         back = QColor(self.theme.panel)
         back.setAlphaF(0.8)
@@ -341,7 +342,7 @@ class LadderPicture(QWidget):
         painter.setFont(font(8.5, scale=self.scale))
         painter.setPen(self.theme.color("muted"))
         box = QRectF(x - 140, middle - metrics.height() * 0.85, 134, metrics.height())
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight, "voice over noise")
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, "voice over noise, both A")
 
     def _paint_pills(self, painter: QPainter) -> None:
         theme = self.theme
