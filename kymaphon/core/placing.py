@@ -456,10 +456,10 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
     }
     loudest = max(parts, key=lambda name: parts[name])
     words.append(f"{loudest} it, {show_number(parts[loudest], 'dBA')}")
-    if spared:
-        words.append("sounds narrow and hides the mouth: for where nothing else is enough")
-    elif not row.usable:
+    if not row.usable:
         words.append(f"peaks lie {-row.headroom_db:.0f} dB above its maximum")
+    elif spared:
+        words.append("sounds narrow and hides the mouth: for where nothing else is enough")
     elif row is not best:
         words.append(_against(row, best))
     if row.nearer:

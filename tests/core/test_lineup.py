@@ -21,6 +21,8 @@ from kymaphon.core.practice import PointMark
 from kymaphon.core.show import Show
 from tests.core.test_levels import one_chain
 
+LATENESS = np.array([1.0, 1.0, 4.0])
+"""Turns of the first gains of the generated voices count once, of the one that both share twice for each voice."""
 CURVE = ((0.0, -100.0), (20.0, -118.0), (40.0, -126.0), (60.0, -128.0))
 
 
@@ -47,7 +49,17 @@ def generated(seed: int) -> LineUpModel:
             Hiss("last", "converter", float(rng.uniform(-60, -20)), -both),
         )
         voices.append(
-            VoiceModel(f"v{v}", None, None, float(rng.uniform(-30, 0)), "", (source, both), limits, noises)
+            VoiceModel(
+                f"v{v}",
+                None,
+                None,
+                float(rng.uniform(-30, 0)),
+                "",
+                (source, both),
+                limits,
+                noises,
+                knobs=(turns[v].ref, turns[2].ref),
+            )  # fmt: skip
         )
     return LineUpModel(turns, tuple(voices))
 
@@ -62,7 +74,7 @@ def by_trying(model: LineUpModel) -> tuple[float, float, float]:
         over = sum(max(0.0, voice.over(x)) for voice in model.voices)
         off = sum(max(0.0, abs(voice.off(x)) - near) for voice in model.voices)
         noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in model.voices)
-        rows.append((over, off, noise + number("turning-cost") * float(np.abs(x - model.now).sum())))
+        rows.append((over, off, noise + number("turning-cost") * float(LATENESS @ np.abs(x - model.now))))
     least = min(row[0] for row in rows)
     rows = [row for row in rows if row[0] <= least + 1e-4]
     nearest = min(row[1] for row in rows)
@@ -80,7 +92,7 @@ def test_nothing_better_is_found_by_trying_every_setting(seed: int) -> None:
     assert found.over_db.sum() == pytest.approx(over, abs=1e-3)
     assert np.maximum(0, np.abs(found.off_db) - near).sum() == pytest.approx(off, abs=1e-3)
     mine = sum(voice.noise(found.x, -number("noise-unheard"))[0] for voice in model.voices)
-    mine += number("turning-cost") * float(np.abs(found.x - model.now).sum())
+    mine += number("turning-cost") * float(LATENESS @ np.abs(found.x - model.now))
     assert mine <= cost + 0.02
     for turn, value in zip(model.turns, found.x, strict=True):
         assert turn.low <= value <= turn.high

@@ -8,7 +8,7 @@ from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
@@ -71,7 +71,7 @@ def route_rows(analysis: Analysis) -> tuple[Row, ...]:
         risk = is_risk(meeting, under.value)
         cells = (
             name, meeting.run.name, show_number(meeting.nearest_m, "m"), show_number(meeting.beside_m, "m"),
-            show_number(meeting.angle_deg, "\u00b0"), show_number(under.value, "dB"),
+            show_number(meeting.angle_deg, "\u00b0"), under.text(),
         )  # fmt: skip
         mark = "fix" if under.value < number("hum-under") and risk else "note" if risk else "tick"
         out.append(Row(("cable", ">".join(meeting.cable.ends)), cells, -1, ((1, mark),)))
@@ -193,7 +193,7 @@ def why_run(analysis: Analysis, place: Place, run: PowerRun) -> WhyContent:
     words = [f"{SORT_WORDS[run.sort].capitalize()} in {place.name}, {run.current_a:g} A."]
     if near:
         row, under = near[0]
-        words.append(f"{cable_name(analysis, row.cable)} is worst off: {show_number(row.nearest_m, 'm')} away at the nearest, hum {under.value:.0f} dB under the voice.")  # fmt: skip
+        words.append(f"{cable_name(analysis, row.cable)} is worst off: {show_number(row.nearest_m, 'm')} away at the nearest, hum {class_under(under.span() or (under.value, under.value), 'the voice')}.")  # fmt: skip
     else:
         words.append("No audio cable of this place is on the plan yet.")
     actions = (Action("details", "Details\u2026", "Name, sort, where it runs, its current."), Action("remove", "Take it off the plan", "Ctrl+Z puts it back."))  # fmt: skip

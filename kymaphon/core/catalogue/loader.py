@@ -59,7 +59,7 @@ def expand(data: dict[str, Any]) -> dict[str, Any]:
     return out
 
 
-MOST_ROWS = 512
+MOST_ROWS = 4096
 """Rows of one kind that `each` may write out: more than any desk has, and no bomb."""
 
 

@@ -118,6 +118,7 @@ class VoiceModel:
         speech: level at the point of the mark, with its slopes.
         limits, noises: along the way.
         grows: a talker, who gets louder on warming up; a player does not.
+        knobs: along its way, in order.
     """
 
     voice: str
@@ -129,6 +130,7 @@ class VoiceModel:
     limits: tuple[Limit, ...]
     noises: tuple[Hiss, ...]
     grows: bool = True
+    knobs: tuple[SettingRef, ...] = ()
 
     def off(self, x: Floats) -> float:
         """Above the mark, in dB; 0 where there is none."""
@@ -358,8 +360,18 @@ def _voice(
         at = len(ladder.rungs) - 1
         point, wanted, by = ladder.last, ladder.last.speech_db, "stays where it is"
         speech = wanted - float(slopes[at] @ now)
+    knobs = tuple(knob.ref for step in ladder.path.steps() for knob in step.knobs)
     return VoiceModel(
-        ladder.voice, ladder, point, wanted, by, (speech, slopes[at]), tuple(limits), tuple(noises), grows
+        ladder.voice,
+        ladder,
+        point,
+        wanted,
+        by,
+        (speech, slopes[at]),
+        tuple(limits),
+        tuple(noises),
+        grows,
+        knobs,
     )
 
 

@@ -189,8 +189,7 @@ def _lateness(model: LineUpModel) -> Floats:
         known = {
             turn.ref: i for i, turn in enumerate(model.turns) if turn.sort == "gain" and not turn.held_by
         }
-        along = (knob.ref for step in voice.ladder.path.steps() for knob in step.knobs)
-        early = next((known[ref] for ref in along if ref in known), None)
+        early = next((known[ref] for ref in voice.knobs if ref in known), None)
         if early is not None:
             first.add(early)
     moved = sum(
