@@ -197,10 +197,8 @@ def model_of(
     ladders = [ladder for pair in pairs if (ladder := analysis.ladder(*pair)) is not None]
     found = _turns(analysis, ladders, school)
     if alone:
-        chosen = {ladder.voice for ladder in ladders}
-        found = [
-            _held(turn, sharers) if (sharers := _sharers(analysis, turn, chosen)) else turn for turn in found
-        ]
+        moved = _moved_beside(analysis, {ladder.voice for ladder in ladders})
+        found = [_held(turn, ", ".join(names)) if (names := moved.get(turn.ref)) else turn for turn in found]
     turns = tuple(found)
     index = {turn.ref: i for i, turn in enumerate(turns)}
     return LineUpModel(turns, tuple(_voice(analysis, ladder, turns, index) for ladder in ladders))
@@ -210,15 +208,18 @@ def _held(turn: Turn, sharers: str) -> Turn:
     return replace(turn, held_by=f"also moves {sharers}", hold=turn.now)
 
 
-def _sharers(analysis: Analysis, turn: Turn, chosen: set[str]) -> str:
-    """Names of the other voices that a turn moves on their way to an end."""
-    names = []
+def _moved_beside(analysis: Analysis, chosen: set[str]) -> dict[SettingRef, list[str]]:
+    """The settings that move other voices than the chosen ones on their way to an end, with the names of those voices."""
+    moved: dict[SettingRef, list[str]] = {}
     for (voice, _), ladder in analysis.ladders.items():
-        if voice in chosen or analysis.party_name(voice) in names:
+        if voice in chosen:
             continue
-        if any(turn.ref in refs for refs in _edge_refs(analysis, ladder)):
-            names.append(analysis.party_name(voice))
-    return ", ".join(names)
+        name = analysis.party_name(voice)
+        for ref in {ref for refs in _edge_refs(analysis, ladder) for ref in refs}:
+            names = moved.setdefault(ref, [])
+            if name not in names:
+                names.append(name)
+    return moved
 
 
 def _strip_of(analysis: Analysis, node: str) -> tuple[str, str, Strip] | None:

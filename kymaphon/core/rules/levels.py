@@ -341,14 +341,12 @@ def _others_win(analysis: Analysis, ladders: list[Ladder], source: int) -> Findi
         f"{analysis.party_name(row.voice)} {show_number(row.last.voice_over_noise_db, 'dB')}"
         for row in ladders
     )
-    alone = [
-        row for row in ladders if (found := budget_of(analysis, row.voice, row.target)) and found.alone_db > 0
-    ]
-    would = ""
-    if alone:
-        found = budget_of(analysis, worst.voice, worst.target)
-        if found is not None:
-            would = f" With the other channels shut {analysis.party_name(worst.voice)} would be {show_number(found.alone_db, 'dB')} over its own noise."
+    found = budget_of(analysis, worst.voice, worst.target)
+    would = (
+        f" With the other channels shut {analysis.party_name(worst.voice)} would be {show_number(found.alone_db, 'dB')} over its own noise."
+        if found is not None and found.alone_db > 0
+        else ""
+    )
     text = (
         f"At {where} the noise of other open channels is the loudest under {'these voices' if len(ladders) > 1 else analysis.party_name(worst.voice)}"
         f": most of it ({share:.0%}) is {noise}. Voice over noise, A-weighted: {told}. "
