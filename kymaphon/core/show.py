@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import AwareDatetime, Field, field_validator, model_validator
 
 from kymaphon.core.catalogue.kind import Kind
-from kymaphon.core.catalogue.loader import expand
+from kymaphon.core.catalogue.loader import MOST_OWN_ROWS, expand
 from kymaphon.core.catalogue.parts import Feed
 from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.gate.settings import Chain
@@ -379,7 +379,7 @@ class Show(Model):
         """Rows with `each` are written out, as in a file of kinds."""
         if not isinstance(kinds, list | tuple):
             return kinds
-        return [expand(row) if isinstance(row, dict) else row for row in kinds]
+        return [expand(row, MOST_OWN_ROWS) if isinstance(row, dict) else row for row in kinds]
 
     def party(self, party_id: str) -> Party:
         """The party of that id. Raises KeyError when there is none."""

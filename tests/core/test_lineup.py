@@ -76,9 +76,9 @@ def by_trying(model: LineUpModel) -> tuple[float, float, float]:
         noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in model.voices)
         rows.append((over, off, noise + number("turning-cost") * float(LATENESS @ np.abs(x - model.now))))
     least = min(row[0] for row in rows)
-    rows = [row for row in rows if row[0] <= least + 1e-4]
+    rows = [row for row in rows if row[0] <= least + 1e-6]
     nearest = min(row[1] for row in rows)
-    return least, nearest, min(row[2] for row in rows if row[1] <= nearest + 1e-4)
+    return least, nearest, min(row[2] for row in rows if row[1] <= nearest + 1e-6)
 
 
 @settings(max_examples=40, deadline=None)

@@ -196,3 +196,18 @@ def test_unnamed_devices_of_one_kind_are_told_apart() -> None:
         f"{kind} b",
         KINDS["headphones"].name,
     ]
+
+
+class TestEachInAShow:
+    def kind(self, last: int) -> dict[str, Any]:
+        row = {"each": [1, last], "id": "in{n}", "name": "input {n}", "domain": "analog", "level": "line"}
+        return {"id": "many", "name": "Many inputs", "group": "desk", "inputs": [row]}
+
+    def test_rows_of_a_shows_own_kind_are_written_out(self) -> None:
+        show = rig([dev("a", "many")], [], kinds=[self.kind(8)])
+        assert [port.id for port in show.kinds[0].inputs] == [f"in{n}" for n in range(1, 9)]
+        assert len(rig([dev("a", "many")], [], kinds=[self.kind(512)]).kinds[0].inputs) == 512
+
+    def test_no_more_than_the_bound(self) -> None:
+        with pytest.raises(ValidationError, match="more than 512 rows"):
+            rig([dev("a", "many")], [], kinds=[self.kind(513)])

@@ -31,12 +31,18 @@ class Catalogue:
         return Catalogue([*self, *kinds])
 
 
-def expand(data: dict[str, Any]) -> dict[str, Any]:
+MOST_ROWS = 4096
+"""Rows of one kind that `each` may write out: more than any desk has, and no bomb."""
+MOST_OWN_ROWS = 512
+"""The same in a show's own kinds."""
+
+
+def expand(data: dict[str, Any], most: int = MOST_ROWS) -> dict[str, Any]:
     """Writes out rows with `"each": [first, last]`: `{n}` in their strings counts through, both ends
     included.
 
     Raises:
-        ValueError: `each` is no pair of counting numbers, or the rows come to more than `MOST_ROWS`.
+        ValueError: `each` is no pair of counting numbers, or the rows come to more than `most`.
     """
     out = dict(data)
     count = 0
@@ -51,16 +57,12 @@ def expand(data: dict[str, Any]) -> dict[str, Any]:
                 continue
             first, last = _counted(row["each"])
             count += last - first + 1
-            if count > MOST_ROWS:
-                raise ValueError(f"{key} come to more than {MOST_ROWS} rows")
+            if count > most:
+                raise ValueError(f"{key} come to more than {most} rows")
             template = {name: value for name, value in row.items() if name != "each"}
             rows.extend(_numbered(template, n) for n in range(first, last + 1))
         out[key] = rows
     return out
-
-
-MOST_ROWS = 4096
-"""Rows of one kind that `each` may write out: more than any desk has, and no bomb."""
 
 
 def _counted(each: Any) -> tuple[int, int]:
