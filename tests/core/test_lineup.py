@@ -59,7 +59,7 @@ def generated(seed: int) -> LineUpModel:
                 limits,
                 noises,
                 knobs=(turns[v].ref, turns[2].ref),
-            )  # fmt: skip
+            )
         )
     return LineUpModel(turns, tuple(voices))
 
