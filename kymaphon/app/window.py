@@ -319,6 +319,10 @@ class Window(QMainWindow):
             "Ctrl+K",
         )
         action(helps, "&About", self.about, "Version and licences.")
+        # What Python lets go of a menu takes the handles of all in it along: they are kept as long as the window.
+        from kymaphon.app.widgets.command_list import handles_of
+
+        self._menus = handles_of(bar)
 
     # following the document
 

@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import gc
 import time
 
 import pytest
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QPushButton
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import state
-from kymaphon.app.widgets.command_list import CommandList
+from kymaphon.app.document import Document
+from kymaphon.app.widgets.command_list import CommandList, commands_of
 from kymaphon.app.window import Window
 from kymaphon.core.analysis import STAGES
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.show import Show
 from tests.app.conftest import button, gain, settle, why_words
 
 
@@ -244,6 +247,36 @@ class TestWindow:
         assert dialog.rows.count() == 1
         qtbot.keyClick(dialog.field, Qt.Key.Key_Return)
         assert "sheet" in dialog.chosen.text()
+
+    def test_the_very_first_press_opens_the_list_and_does_what_is_chosen(
+        self, demo: Show, qtbot: QtBot
+    ) -> None:
+        """On a window of which nothing else was touched, with all that Python would let go of gone."""
+        window = Window(Document(demo, autosave=False))
+        qtbot.addWidget(window)
+        window.show()
+        gc.collect()
+        for _ in range(2):
+            actions = commands_of(window.menuBar())
+            gc.collect()
+            assert len(actions) > 60
+            assert all(row.text() for row in actions)
+
+        seen: list[int] = []
+
+        def choose() -> None:
+            dialog = QApplication.activeModalWidget()
+            assert isinstance(dialog, CommandList)
+            dialog.field.setText("cut list none such")
+            seen.append(dialog.rows.count())
+            dialog.field.setText("line-up")
+            seen.append(dialog.rows.count())
+            qtbot.keyClick(dialog.field, Qt.Key.Key_Escape)
+
+        QTimer.singleShot(200, choose)
+        window.find_command()
+        assert seen[0] == 0
+        assert seen[1] > 0
 
     def test_an_empty_show_says_what_to_do_first(self, window: Window) -> None:
         window.filing.new()
