@@ -269,7 +269,7 @@ class TestWindow:
             assert isinstance(dialog, CommandList)
             dialog.field.setText("cut list none such")
             seen.append(dialog.rows.count())
-            dialog.field.setText("line-up")
+            dialog.field.setText("rig sh")
             seen.append(dialog.rows.count())
             qtbot.keyClick(dialog.field, Qt.Key.Key_Escape)
 
