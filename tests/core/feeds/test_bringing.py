@@ -6,7 +6,7 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import AddRow, Plug, SetValue, Unplug, apply_all
+from kymaphon.core.edits import SetField, AddRow, Plug, SetValue, Unplug, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import strays
 from kymaphon.core.feeds.doing import steps_between
@@ -132,7 +132,7 @@ class TestNothingMixes:
     def test_what_only_comes_too_weak_is_a_matter_of_level(self) -> None:
         """A microphone whose gain nobody has set yet, half a metre off."""
         show = laptop_only()
-        plan = plan_feeds(show.with_device(show.device("mic").changed(at_m=(1.5, 1.0))), CATALOGUE)
+        plan = plan_feeds(apply_all(show, (SetField("devices", "mic", "at_m", (1.5, 1.0)),)), CATALOGUE)
         assert plan.off_level["host", "faint"] == ("far",)
         assert "Host too weak to be heard by Far" in level_words(plan)
 
