@@ -6,7 +6,7 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField, AddRow, Plug, SetValue, Unplug, apply_all
+from kymaphon.core.edits import AddRow, Plug, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import strays
 from kymaphon.core.feeds.doing import steps_between
