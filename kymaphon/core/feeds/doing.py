@@ -235,7 +235,8 @@ def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:
     if names.count(name) < 2:
         return end.name
     owners = [party.name for party in show.parties if party.id == end.device.party or (party.hears_on or "").partition(".")[0] == end.device.id]  # fmt: skip
-    return end.name.replace(name, f"{name} of {owners[0]}" if owners else f"{name} ({end.device.id})", 1)
+    told = f"{name} of {owners[0]}" if owners else f"{name} ({end.device.id})"
+    return end.name.replace(device_name(show, end.device, end.kind.name), told, 1)
 
 
 @dataclass(frozen=True, slots=True)

@@ -49,7 +49,7 @@ class TestStrays:
         assert plan.unmet == ()
         steps = steps_between(show, plan.after.show, CATALOGUE)
         assert any(
-            step.act == "plug" and "Call codec (codec2) codec2, return from the far end to " in step.text
+            step.act == "plug" and "Call codec (codec2), return from the far end to " in step.text
             for step in steps
         )
         assert planned(plan.after.show).strays == ()

@@ -94,7 +94,7 @@ class TestSteps:
         show = usb_desk()
         texts = [row.text for row in steps_between(show, plan_feeds(show, CATALOGUE).after.show, CATALOGUE)]
         assert texts == [
-            "Desk, Headphones: down", "Desk, headphones to Closed headphones of Guest ears2, input: plug", "Desk, Headphones: slowly up to \u221230 dB",
+            "Desk, Headphones: down", "Desk, headphones to Closed headphones of Guest, input: plug", "Desk, Headphones: slowly up to \u221230 dB",
         ]  # fmt: skip
 
     def test_nor_for_a_channel_that_is_put_on_it(self) -> None:
