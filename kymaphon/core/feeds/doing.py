@@ -12,6 +12,7 @@ from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.gate.settings import NAMES
+from kymaphon.core.naming import device_name
 from kymaphon.core.show import Cable, Device, Setting, Show, Task
 
 Act = Literal["start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open"]
