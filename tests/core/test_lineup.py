@@ -6,7 +6,7 @@ import itertools
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
@@ -83,6 +83,9 @@ def by_trying(model: LineUpModel) -> tuple[float, float, float]:
 
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10**6))
+@example(773273)
+@example(895310)
+@example(87067)
 def test_nothing_better_is_found_by_trying_every_setting(seed: int) -> None:
     model = generated(seed)
     assert model.convex
