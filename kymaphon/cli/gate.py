@@ -61,6 +61,9 @@ def add_gate_options(row: argparse.ArgumentParser) -> None:
     )
 
 
+FOUND_ONLY = ("--preset", "--options", "--music", "--low-cut", "--detector", "--look-ahead", "--range")
+
+
 def gate(options: argparse.Namespace) -> int:
     from kymaphon.core.gate.design import design, options_of
     from kymaphon.core.gate.settings import Gate
@@ -79,6 +82,9 @@ def gate(options: argparse.Namespace) -> int:
     if options.detector is not None or options.look_ahead is not None:
         like = Gate(detector=options.detector or "peak", look_ahead_ms=options.look_ahead or 0.0)
     if options.settings:
+        given = [flag for flag in FOUND_ONLY if getattr(options, flag.strip("-").replace("-", "_"))]
+        if given:
+            raise Unusable(f"{given[0]} is for finding a gate; --settings judges the one of its file")
         return _judged(options, take, room)
     buys: tuple[Any, ...] = ()
     try:
@@ -95,7 +101,7 @@ def gate(options: argparse.Namespace) -> int:
         raise Unusable(str(error)) from error
     speakers = _speakers(options, best)
     if options.render:
-        _render(options, take, found, best)
+        _render(options, take, found, best.trial, best.gate)
     if options.preset:
         _preset(options, found, best)
     if options.json:
@@ -128,23 +134,21 @@ def _low_cut(options: argparse.Namespace, take: Any, room: Any) -> Any:
     return LowCut(corner_hz=corner)
 
 
-KEY_LOW_CUT_HZ = 150.0
-"""Under a voice's first formant, over most of what rooms rumble with."""
-
-
 def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: Any) -> tuple[Any, ...]:
     """The gate with a low cut in its key; nothing where its words cannot be told so."""
+    from kymaphon.core.figures import number
     from kymaphon.core.gate.design import key_option
     from kymaphon.core.gate.settings import Gate
     from kymaphon.core.gate.study import study
     from kymaphon.core.gate.talk import NoTalkError
 
-    keyed_gate = Gate(key_low_hz=KEY_LOW_CUT_HZ)
+    corner = number("gate-key-low-cut")
+    keyed_gate = Gate(key_low_hz=corner)
     try:
         keyed = study(take, room, channel=found.channel, low_cut=found.low_cut, gate=keyed_gate)
     except NoTalkError:
         return ()
-    return (key_option(best, keyed.talk, KEY_LOW_CUT_HZ, range_db=options.range),)
+    return (key_option(best, keyed.talk, corner, range_db=options.range),)
 
 
 def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
@@ -173,6 +177,9 @@ def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
         raise Unusable(str(error)) from error
     trial = trial_of(found.talk, gate)
     verdict = trial.judge(gate)
+    if options.render:
+        _render(options, take, found, trial, gate)
+        print(f"written: {options.render}", file=sys.stderr)
     if options.json:
         print_json({
             **_settings_json(gate), **verdict.figures_json(), "works": verdict.works,
@@ -304,7 +311,7 @@ def _speakers(options: argparse.Namespace, best: Any) -> Any:
         raise FileProblem(music.path, str(error)) from error
 
 
-def _render(options: argparse.Namespace, take: Any, found: Any, best: Any) -> None:
+def _render(options: argparse.Namespace, take: Any, found: Any, trial: Any, gate: Any) -> None:
     from kymaphon.core.gate.chain import stream_gate
     from kymaphon.core.gate.key import KeyMeter
     from kymaphon.core.gate.machine import gate_turns
@@ -313,16 +320,16 @@ def _render(options: argparse.Namespace, take: Any, found: Any, best: Any) -> No
 
     _beside(options.render, options)
     channel = found.channel - 1
-    samples, turned = found.talk.key.samples, best.trial.turns(best.gate)
+    samples, turned = found.talk.key.samples, trial.turns(gate)
     if take.frames // samples > turned.steps:
         # What was studied ends after an hour; the sound does not.
-        meter = KeyMeter(take.sample_rate_hz, key_filters(take, found.low_cut, best.gate))
+        meter = KeyMeter(take.sample_rate_hz, key_filters(take, found.low_cut, gate))
         for block in take.blocks():
             meter.add(block[:, channel])
         key = meter.result()
-        turned = gate_turns(key.detector(best.gate.detector, best.gate.detector_ms), best.gate, key.step_s)
+        turned = gate_turns(key.detector(gate.detector, gate.detector_ms), gate, key.step_s)
     sound = (block[:, channel] for block in take.blocks())
-    gated = stream_gate(sound, found.low_cut, best.gate, turned, samples, take.sample_rate_hz)
+    gated = stream_gate(sound, found.low_cut, gate, turned, samples, take.sample_rate_hz)
     write_blocks(options.render, gated, 1, take.sample_rate_hz, about=f"gated: {take.name}")
 
 

@@ -11,6 +11,7 @@ from kymaphon.core.model import Identifier, Model, ScaleId
 from kymaphon.core.noise import thermal_noise_dbu
 
 Domain = Literal["acoustic", "analog", "digital"]
+OutputStage = Literal["each-leg", "floating", "impedance-balanced"]
 Range = Annotated[tuple[float, float], Field(description="lowest and highest, dB")]
 
 
@@ -99,7 +100,7 @@ class Port(Model):
         float | None, Field(description="line level that it is made for; left out: +4 dBu")
     ] = None
     output_stage: Annotated[
-        Literal["each-leg", "floating", "impedance-balanced"] | None,
+        OutputStage | None,
         Field(
             description="how a balanced output is driven: each leg from earth (an unbalanced input takes half of it), floating "
             "(transformer, ground-sensing: all of it), or one leg with equal impedances (all of it); left out: not known"

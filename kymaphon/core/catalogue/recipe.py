@@ -6,14 +6,13 @@ from typing import Annotated, Literal, get_args
 
 from pydantic import Field, model_validator
 
-from kymaphon.core.catalogue.kind import Bus, Kind, Microphone, Path, Pattern, Port, Strip
+from kymaphon.core.catalogue.kind import Bus, Kind, Microphone, OutputStage, Path, Pattern, Port, Strip
 from kymaphon.core.catalogue.parts import Power
 from kymaphon.core.model import Identifier, Model
 
 CONSUMER_DBU = -7.78
 """-10 dBV in dBu: what a player's line output is made for."""
 PATTERNS: tuple[str, ...] = get_args(Pattern)
-OutputStage = Literal["each-leg", "floating", "impedance-balanced"]
 STAGES: tuple[str, ...] = get_args(OutputStage)
 
 

@@ -23,7 +23,6 @@ from kymaphon.core.gate.verdict import Trial, Verdict, trial_of
 
 Preference = Literal["never-eat", "balanced", "keep-silent"]
 PREFERENCES: tuple[Preference, ...] = ("never-eat", "balanced", "keep-silent")
-LOOK_AHEAD_MS = 10.0
 LONG_STEPS = 480_000
 """A take of more steps than this, two minutes, is tried in steps taken together."""
 TOO_MUCH = 20.0
@@ -214,6 +213,7 @@ def options_of(found: Design, *, range_db: float | None = None) -> tuple[Option,
     """Another detector, and looking ahead, each tried on the same take."""
     gate = found.gate
     other = next(row for row in DETECTORS if row.detector != gate.detector)
+    ahead = number("gate-look-ahead")
     rows = [
         (
             "detector",
@@ -221,14 +221,12 @@ def options_of(found: Design, *, range_db: float | None = None) -> tuple[Option,
             gate.with_(detector=other.detector, detector_ms=other.detector_ms),
         )
     ]
-    if gate.look_ahead_ms < LOOK_AHEAD_MS:
-        rows.append(
-            ("look-ahead", f"{LOOK_AHEAD_MS:g} ms of look-ahead", gate.with_(look_ahead_ms=LOOK_AHEAD_MS))
-        )
+    if gate.look_ahead_ms < ahead:
+        rows.append(("look-ahead", f"{ahead:g} ms of look-ahead", gate.with_(look_ahead_ms=ahead)))
     out = []
     for id_, label, like in rows:
         made, _ = _designed(found.talk, found.preference, like, range_db, None)
-        late = f"; the sound is {LOOK_AHEAD_MS:g} ms later" if id_ == "look-ahead" else ""
+        late = f"; the sound is {ahead:g} ms later" if id_ == "look-ahead" else ""
         out.append(Option(id_, label, made, what_it_buys(found, made) + late))
     return tuple(out)
 
