@@ -361,6 +361,44 @@ class TestGate:
         assert (len(gated), rate) == (len(dry), 32000)
         assert np.abs(gated[1000:30000]).max() < np.abs(dry[1000:30000]).max() / 100
 
+    def test_a_gate_that_one_has_is_judged_and_heard(
+        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
+    ) -> None:
+        text, out = tmp_path / "gate.txt", tmp_path / "gated.flac"
+        run(capsys, "gate", self.TALK, "--noise", self.ROOM, "--preset", str(text))
+        code, words, err = run(
+            capsys, "gate", self.TALK, "--noise", self.ROOM, "--settings", str(text), "--render", str(out)
+        )
+        assert code == 0
+        assert "0 of 39 words eaten" in words
+        assert "It works." in words
+        assert "written" in err
+        assert out.stat().st_size > 10000
+        # 20 dB higher it eats most words, and says which part of each.
+        lines = [
+            f"open: {-15.0} dBFS" if row.startswith("open:") else row for row in text.read_text().splitlines()
+        ]
+        text.write_text("\n".join(lines) + "\n")
+        row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM, "--settings", str(text))
+        assert not row["works"]
+        assert row["words_clipped"] > 10
+        assert {eaten["part"] for eaten in row["eaten"]}
+        for more, words in (
+            (("--settings", str(text), "--range", "20"), "--range is for finding a gate"),
+            (("--settings", str(tmp_path / "none.txt")), "No such file"),
+        ):
+            code, _, err = run(capsys, "gate", self.TALK, *more)
+            assert code == 2
+            assert words in err
+            assert err.count("\n") == 1
+
+    def test_what_the_unit_could_do_too(self, capsys: pytest.CaptureFixture[str]) -> None:
+        row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM, "--options")
+        assert [option["id"] for option in row["options"]] == ["detector", "look-ahead", "key-low-cut"]
+        assert row["options"][1]["look_ahead_ms"] == 10
+        assert row["options"][2]["key_low_hz"] == 150
+        assert all(option["buys"] for option in row["options"])
+
     def test_loudspeakers(self, capsys: pytest.CaptureFixture[str]) -> None:
         row = run_json(
             capsys, "gate", self.TALK, "--noise", self.ROOM, "--music", str(demo_path("jingle.flac"))
@@ -397,3 +435,33 @@ class TestGate:
         code, _, err = run(capsys, "gate", self.ROOM)
         assert code == 2
         assert "no speech found" in err
+
+
+@pytest.mark.parametrize(
+    ("more", "words"),
+    [
+        (("--group", "1;2"), "--group names channels"),
+        (("--group", "9"), "channel"),
+        (("--group", "1,1"), "channel"),
+        (("--group", "0"), "channel"),
+        (("--layout", "5.1"), "5.1"),
+    ],
+)
+def test_channels_that_are_not_there_are_refused(
+    capsys: pytest.CaptureFixture[str], more: tuple[str, ...], words: str
+) -> None:
+    code, out, err = run(capsys, "take", str(demo_path("jingle.flac")), *more)
+    assert code == 2
+    assert out == ""
+    assert words in err
+    assert err.count("\n") == 1
+
+
+def test_the_tone_is_read_along_the_way(capsys: pytest.CaptureFixture[str]) -> None:
+    code, words, _ = run(capsys, "level", DEMO, "--from", "mira", "--to", "stream", "--tone")
+    assert code == 0
+    first = next(row for row in words.splitlines() if "Desk, channel 1, after gain" in row)
+    assert "4.0 dBu" in first
+    assert "VU meter 0.0 VU" in first
+    row = run_json(capsys, "level", DEMO, "--from", "mira", "--to", "stream")["ladders"][0]
+    assert row["tone"][0]["meters"]["vu_vu"] == pytest.approx(0)
