@@ -153,6 +153,7 @@ def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: 
 
 def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
     """What the gate of a settings file does to a recording."""
+    from kymaphon.core.figures import number
     from kymaphon.core.gate.chain import words_of
     from kymaphon.core.gate.settings import Gate, LowCut
     from kymaphon.core.gate.study import study
@@ -199,6 +200,10 @@ def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
     for row in verdict.eaten:
         print(
             f"  word {row.number + 1} at {row.at_s:.2f} s loses its {row.part}: {show_number(row.heard_ms, 'ms')} of it heard to be missing"
+        )
+    if not verdict.told:
+        print(
+            f"The voice is {show_number(verdict.snr_db, 'dB')} over the room: under {number('gate-works-snr'):.0f} dB what it loses cannot be told."
         )
     print("It works." if verdict.works else "It does not work on this take.")
     return 0

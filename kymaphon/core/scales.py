@@ -155,12 +155,17 @@ def reading(scale_id: str, level: float, unit: str, house: House, *, peaks: bool
     terms = [Derived("speech here", level, unit), *_steps(scale, house, unit)]
     if lead:
         terms.append(Derived(f"{what} over the speech level", lead, "dB", source=scale.source))
+    return _shown(scale, what, terms, scale.ballistics)
+
+
+def _shown(scale: Scale, what: str, terms: list[Derived], source: str) -> Derived:
+    """The sum of some lines as the scale is marked."""
     flat = sum(term.value for term in terms)
     name = f"{scale.name}, {what}"
     if scale.per_db == 1.0 and not scale.at:
-        return Derived(name, flat, scale.unit, "sum of the lines", tuple(terms), scale.ballistics, True)
+        return Derived(name, flat, scale.unit, "sum of the lines", tuple(terms), source, True)
     formula = f"{scale.at:g} + {scale.per_db:g} \u00d7 sum of the lines"
-    return Derived(name, scale.at + scale.per_db * flat, scale.unit, formula, tuple(terms), scale.ballistics)
+    return Derived(name, scale.at + scale.per_db * flat, scale.unit, formula, tuple(terms), source)
 
 
 def tone_reading(scale_id: str, level: float, unit: str, house: House) -> Derived:
@@ -180,12 +185,7 @@ def tone_reading(scale_id: str, level: float, unit: str, house: House) -> Derive
             at_1k = OFFSET + float(k_gain_db(1000.0))
             row = Derived("K-weighting of 1 kHz", at_1k, "dB", source="ITU-R BS.1770-5")
         terms.append(row)
-    flat = sum(term.value for term in terms)
-    name = f"{scale.name}, sine"
-    if scale.per_db == 1.0 and not scale.at:
-        return Derived(name, flat, scale.unit, "sum of the lines", tuple(terms), scale.source, True)
-    formula = f"{scale.at:g} + {scale.per_db:g} \u00d7 sum of the lines"
-    return Derived(name, scale.at + scale.per_db * flat, scale.unit, formula, tuple(terms), scale.source)
+    return _shown(scale, "sine", terms, scale.source)
 
 
 def level_of(scale_id: str, shown: float, unit: str, house: House, *, peaks: bool = False) -> float:

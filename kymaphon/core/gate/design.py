@@ -70,9 +70,13 @@ class Design:
     room_loudest_db: float
     word_quietest_db: float
     quietest: int
-    works: bool
     expander: Verdict | None
     notes: tuple[str, ...]
+
+    @property
+    def works(self) -> bool:
+        """Whether its gate does; see `Verdict.works`."""
+        return self.verdict.works
 
     def margins(self, gate: Gate | None = None) -> tuple[Derived, ...]:
         """Room to opening, quietest word to opening, room to closing: how far each is from going wrong."""
@@ -181,14 +185,13 @@ def _designed(
     gate = search.gate(search.run(progress))
     fine = trial if coarse == 1 else trial_of(talk, gate)
     verdict = fine.judge(gate)
-    works = verdict.works and talk.snr_db >= number("gate-works-snr")
     expander = None
-    if not works:
+    if not verdict.works:
         # A little range hurts no word, and still lowers the room.
         expander = fine.judge(gate.with_(range_db=float(data_table("gates")["expander"]["range_db"])))
-    bare = Design(talk, fine, preference, gate, verdict, room, word, quietest, works, expander, ())
+    bare = Design(talk, fine, preference, gate, verdict, room, word, quietest, expander, ())
     notes = (*talk.notes, *_advice(bare))
-    made = Design(talk, fine, preference, gate, verdict, room, word, quietest, works, expander, notes)
+    made = Design(talk, fine, preference, gate, verdict, room, word, quietest, expander, notes)
     return made, cost_of(verdict, gate, weights, room, word, search.wanted)
 
 
@@ -434,7 +437,7 @@ def _advice(found: Design) -> tuple[str, ...]:
             f"leave {show_number(wanted, 'dB')} on both sides of the threshold. Nearer, at {nearer:.0%} of the distance, or "
             f"{show_number(lacking, 'dB')} less noise at the microphone, gives it; more gain does not."
         )
-    if found.talk.snr_db < number("gate-works-snr"):
+    if not found.verdict.told:
         notes.append(
             f"The voice is {show_number(found.talk.snr_db, 'dB')} over the room. Under {number('gate-works-snr'):.0f} dB whole syllables lie in it: "
             "what a gate loses of them cannot be told, and no gate is said to work."

@@ -83,6 +83,7 @@ class Verdict:
             `chatter` is how often in all.
         false_openings: openings with no word in them.
         open_s, shut_s: when it opened and shut in the take.
+        snr_db: voice over room in it.
     """
 
     gate: Gate | None
@@ -98,12 +99,19 @@ class Verdict:
     chatter: int = 0
     heard_lost_ms: float = 0.0
     held_open: bool = False
+    snr_db: float = 0.0
+
+    @property
+    def told(self) -> bool:
+        """Whether the voice stands so far over the room that what is lost of it can be told."""
+        return self.snr_db >= number("gate-works-snr")
 
     @property
     def works(self) -> bool:
-        """No word is eaten, the room cannot hold it open, and nearly no room comes through."""
+        """That can be told, no word is eaten, the room cannot hold it open, and nearly no room comes through."""
         return (
-            not self.words_clipped
+            self.told
+            and not self.words_clipped
             and not self.held_open
             and self.noise_open_ratio <= number("gate-noise-works") / 100
             and self.mark in ("tick", "note")
@@ -235,7 +243,7 @@ class Trial:
             gate, len(self.words), eaten, first, lost, noise / quiet if quiet else 0.0,
             float(again.sum()) / minutes if minutes else 0.0, false, np.asarray(turned.opened * self.step_s, dtype=np.float64), np.asarray(turned.shut * self.step_s, dtype=np.float64),
             int(again.sum()), float(heard[self.judged].sum()),
-            bool(gate.close_db <= self.room_loudest_db and gate.range_db > 0),
+            bool(gate.close_db <= self.room_loudest_db and gate.range_db > 0), self.talk.snr_db,
         )  # fmt: skip
 
     def _heard(self, starts: Floats, ends: Floats, onset: Floats, tail: Floats) -> Floats:
