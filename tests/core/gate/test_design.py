@@ -93,6 +93,21 @@ def test_from_fifteen_decibels_on_the_default_works(noise: str) -> None:
         assert found.works, snr_db
 
 
+def test_no_gate_that_one_brings_is_said_to_work_where_that_cannot_be_told() -> None:
+    """A voice 8 dB over the room, whatever the thresholds: also one that happens to shut out all of it and keep the words."""
+    talk, room = mixed(8, 2)
+    heard = hear(key_of(talk, RATE), key_of(room, RATE))
+    trial = trial_of(heard, Gate())
+    verdicts = [
+        trial.judge(Gate(open_db=float(db), close_db=float(db) - 5, hold_ms=float(hold)))
+        for db in range(-50, -10, 2)
+        for hold in (50, 200, 500)
+    ]
+    assert len(verdicts) == 60
+    assert not any(row.told or row.works for row in verdicts)
+    assert any(not row.words_clipped for row in verdicts)
+
+
 @pytest.mark.parametrize("noise", ["white", "pink"])
 def test_the_better_the_voice_over_the_room_the_better_the_gate(noise: str) -> None:
     """From 5 to 30 dB: once it works it goes on working; what is eaten, weighed, and the room let through stay small then."""
