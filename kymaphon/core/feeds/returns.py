@@ -151,16 +151,25 @@ def circles_of(analysis: Analysis) -> tuple[Circle, ...]:
 
 
 def one_of_a_pair(paths: Iterable[PathThrough]) -> tuple[PathThrough, ...]:
-    """Circles with the two sides of a stereo way taken as one: of those that go through the same points but for left and
-    right, the first, which is the strongest.
+    """Circles with the two sides of a stereo way taken as one: of those that go through the same points but for left and right,
+    or through neighbouring sockets with the same gain and time, the first, which is the strongest.
     """
-    kept: dict[frozenset[str], PathThrough] = {}
+    kept: dict[frozenset[str], list[tuple[frozenset[str], PathThrough]]] = {}
     for path in paths:
-        kept.setdefault(frozenset(_SIDE.sub("", name) for name in path.node_ids), path)
-    return tuple(kept.values())
+        sides = frozenset(_SIDE.sub("", name) for name in path.node_ids)
+        rows = kept.setdefault(frozenset(_NUMBER.sub("", name) for name in sides), [])
+        if not any(sides == other or _alike(path, row) for other, row in rows):
+            rows.append((sides, path))
+    return tuple(sorted((path for rows in kept.values() for _, path in rows), key=lambda path: -path.gain_db))
+
+
+def _alike(path: PathThrough, other: PathThrough) -> bool:
+    return abs(path.gain_db - other.gain_db) < 0.01 and abs(path.delay_ms - other.delay_ms) < 0.01
 
 
 _SIDE = re.compile(r"\.[lr](?=$|:)")
+_NUMBER = re.compile(r"(?<=[a-z-])\d+(?=$|:)")
+"""Of a socket's id, as `in2` beside `in1`."""
 
 
 def circle_of(analysis: Analysis, path: PathThrough) -> Circle:

@@ -14,7 +14,7 @@ from kymaphon.core.acoustics import comb
 from kymaphon.core.analyse import analyse, without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import SetField, SetValue, apply_all
+from kymaphon.core.edits import Plug, SetField, SetValue, apply_all
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.returns import circles_of, combined, together, turn_of
 from kymaphon.core.feeds.sentence import listener_sentence
@@ -23,7 +23,7 @@ from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
 from kymaphon.core.paths import best_paths, find_circles, round_once, strong_circles
 from kymaphon.core.routing import arrivals_of
 from kymaphon.core.rules.feeds import circles
-from kymaphon.core.show import Party, Show
+from kymaphon.core.show import Cable, Party, Show
 from kymaphon.core.transfer import Transfer
 from kymaphon.sim.impulse import impulse_arrivals
 from tests.conftest import two_desks
@@ -157,6 +157,17 @@ class TestCircles:
         g = 10 ** (-circle.hand_db / 20)
         assert circle.peak_db == pytest.approx(-20 * math.log10(1 - g))
         assert circle.dip_db == pytest.approx(-20 * math.log10(1 + g))
+
+    def test_left_and_right_of_one_way_are_told_once(self, demo: Show) -> None:
+        """The software's monitor mix back into the desk, whose main outs go into inputs 1 and 2 of the interface: two ways round,
+        each with its left and its right.
+        """
+        fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
+        analysis = analyse(apply_all(demo, (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader)))
+        listed = circles_of(analysis)
+        assert len(analysis.circles.paths) == 2 * len(listed) == 4
+        assert len({(round(row.hand_db, 2), round(row.path.delay_ms, 2)) for row in listed}) == len(listed)
+        assert [row.hand_db for row in listed] == sorted(row.hand_db for row in listed)
 
 
 def _with(graph: SignalGraph) -> Analysis:
