@@ -16,6 +16,8 @@ STEP_S = 0.00025
 """Decisions are taken this often."""
 CHUNK = 1 << 16
 """Samples taken at a time: they stay in the processor's cache."""
+STRETCH = 1 << 20
+"""Steps of a detector that are made at a time."""
 SILENT_DB = -200.0
 SINE_DB = 10 * math.log10(2)
 """AES17: the rms of a full-scale sine is 0 dBFS."""
@@ -71,9 +73,17 @@ class Key:
         reads the same on both).
         """
         count = max(1, self.steps(window_ms / 1000))
-        if sort == "peak":
-            return _level(sliding_max(self.peak, count), 20.0)
-        return _level(sliding_sum(self.power, count) / np.float32(count), 10.0, SINE_DB)
+        out = np.empty(len(self.peak), dtype=np.float32)
+        # Stretch by stretch, each with the window before it: an hour's levels stand once in memory, not four times.
+        for start in range(0, len(out), STRETCH):
+            end, before = start + STRETCH, max(0, start - count + 1)
+            if sort == "peak":
+                level = _level(sliding_max(self.peak[before:end], count), 20.0)
+            else:
+                mean = sliding_sum(self.power[before:end], count) / np.float32(count)
+                level = _level(mean, 10.0, SINE_DB)
+            out[start:end] = level[start - before :]
+        return out
 
 
 def _level(values: Levels, factor: float, more_db: float = 0.0) -> Levels:
@@ -171,11 +181,19 @@ class KeyMeter:
         )
 
     def result(self) -> Key:
-        """The key of what was taken; samples that fill no whole step at the end are left out."""
-        empty = np.zeros(0, dtype=np.float32)
-        peak = np.concatenate(self._peak) if self._peak else empty
-        power = np.concatenate(self._power) if self._power else empty
-        return Key(self.sample_rate_hz, self._samples, peak, power)
+        """The key of what was taken, once; samples that fill no whole step at the end are left out."""
+        return Key(self.sample_rate_hz, self._samples, _joined(self._peak), _joined(self._power))
+
+
+def _joined(pieces: list[Levels]) -> Levels:
+    """The pieces one after the other; each is let go once it is copied."""
+    out = np.empty(sum(len(row) for row in pieces), dtype=np.float32)
+    end = len(out)
+    while pieces:
+        last = pieces.pop()
+        out[end - len(last) : end] = last
+        end -= len(last)
+    return out
 
 
 def key_of(
