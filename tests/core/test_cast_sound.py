@@ -96,6 +96,41 @@ class TestAgainstTheGraph:
                         assert under.value == pytest.approx(row.own_db[m] - row.level_db[v, m])
 
 
+def chest_in_the_open(pattern: str) -> Show:
+    """Ann wears a microphone of a pattern on her chest; Ben speaks two metres before her, facing her; no room around."""
+    kind = next(row for row in shipped_catalogue() if row.id == "lapel")
+    assert kind.microphone is not None
+    own = kind.model_copy(
+        update={"id": "worn", "microphone": kind.microphone.model_copy(update={"pattern": pattern})}
+    )
+    people = [person("ann", 1, 1, 0), person("ben", 3, 1, 180)]
+    bare = room(people, [mic("ann", 1, 1, "lapel")], outdoors=True)
+    worn = [row.model_copy(update={"kind": "worn"}) for row in bare.devices]
+    return bare.with_(kinds=[own.model_dump(mode="json", by_alias=True, exclude_none=True)], devices=worn)
+
+
+@pytest.mark.parametrize(
+    ("pattern", "loss_db"), [("cardioid", 6.02), ("figure-of-eight", None), ("omni", 0.0)]
+)
+def test_on_a_chest_everybody_else_is_beside_the_microphone(pattern: str, loss_db: float | None) -> None:
+    """It looks up, so that all that is on the plan lies 90 degrees off its axis: a cardioid takes half, a figure of eight
+    next to nothing (Eargle, polar equations); its wearer it hears as on the axis."""
+    omni, other = (analyse(chest_in_the_open(row)) for row in ("omni", pattern))
+    for levels in (graph_levels, lambda row: _by_arrays(row.sound("room"))):
+        before, after = levels(omni), levels(other)
+        assert after["ann", "mic-ann"] == pytest.approx(before["ann", "mic-ann"], abs=0.01)
+        lost = before["ben", "mic-ann"] - after["ben", "mic-ann"]
+        assert lost == pytest.approx(loss_db, abs=0.06) if loss_db is not None else lost > 25
+
+
+def _by_arrays(row: PlaceSound) -> dict[tuple[str, str], float]:
+    return {
+        (source.id, stand.device.id): float(row.level_db[v, m])
+        for v, source in enumerate(row.sources)
+        for m, stand in enumerate(row.mics)
+    }
+
+
 @st.composite
 def places(draw: st.DrawFn) -> Show:
     """People and microphones anywhere in a place, of any kind, aimed anyhow."""

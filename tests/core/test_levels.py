@@ -415,6 +415,66 @@ def test_the_demo_explains_the_other_channels(demo_analysis: Analysis) -> None:
     assert last.loudest_noise == "others"
 
 
+def test_only_what_clips_there_has_headroom_and_the_rest_is_drawn_by_the_one_before(
+    demo_analysis: Analysis,
+) -> None:
+    """A line and the ceiling before it move together: the distance from speech to it is that of where it clips."""
+    drawn = 0
+    for ladder in demo_analysis.ladders.values():
+        before = None
+        for row in ladder.rungs:
+            node = demo_analysis.graph.nodes[demo_analysis.graph.index[row.node]]
+            assert row.ceiling_here == (node.ceiling is not None)
+            assert (row.headroom_db is None) == (node.ceiling is None)
+            if node.ceiling is not None:
+                assert row.ceiling_db == node.ceiling.value
+                before = row
+            elif before is not None and row.ceiling_db is not None and before.ceiling_db is not None:
+                over = row.ceiling_db - row.speech_db
+                assert over == pytest.approx(before.ceiling_db - before.speech_db)
+                drawn += abs(row.speech_db - before.speech_db) > 1
+    assert drawn > 10
+
+
+def two_mouths(second_ambient_dba: float) -> Show:
+    """Ann and Ben, each in a room and at an input of their own, summed into one track."""
+    rooms = [
+        {"id": "room", "name": "Room", "ambient_dba": 30},
+        {"id": "hall", "name": "Hall", "ambient_dba": second_ambient_dba},
+    ]
+    show = one_chain(places=rooms)
+    ben = {"id": "ben", "name": "Ben", "kind": "guest", "place": "hall", "at_m": [1, 1], "speaks": True}
+    return show.with_(
+        parties=(*show.parties, ben),
+        devices=[
+            *(row for row in show.devices if row.id not in ("face", "rec")),
+            {"id": "mic2", "kind": "dynamic-close", "place": "hall", "party": "ben", "at_m": [1.15, 1]},
+            {"id": "desk", "kind": "desk-8", "settings": {"in1": {"gain_db": 40}, "in2": {"gain_db": 40}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        cables=[
+            {"from": "mic.out", "to": "desk.in1"},
+            {"from": "mic2.out", "to": "desk.in2"},
+            {"from": "desk.usb", "to": "rec.in"},
+        ],
+    )
+
+
+@pytest.mark.parametrize("ambient_dba", [0.0, 15.0, 30.0, 45.0, 60.0])
+def test_the_other_channels_are_told_whenever_they_are_there(ambient_dba: float) -> None:
+    """However far under the own noise, and by how much it is: the hall's noise moves by as many decibels as the hall."""
+    last = analyse(two_mouths(ambient_dba)).ladders["ann", "tape"].last
+    own = {kind: level for kind, level in last.noise_db.items() if kind != "others"}
+    others = last.noise_db["others"]
+    assert last.noise_total_db == pytest.approx(
+        10 * math.log10(sum(10 ** (row / 10) for row in (*own.values(), others)))
+    )
+    loud = analyse(two_mouths(90.0)).ladders["ann", "tape"].last.noise_db["others"]
+    if ambient_dba >= 45:
+        assert loud - others == pytest.approx(90 - ambient_dba, abs=0.5)
+    assert (last.loudest_noise == "others") == (others > max(own.values()))
+
+
 def test_the_shown_rungs_pass_on_what_the_hidden_ones_did(demo_analysis: Analysis) -> None:
     for ladder in demo_analysis.ladders.values():
         shown = ladder.shown()

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
-from kymaphon.core.paths import best_paths, find_circles, strongest_path
+from kymaphon.core.paths import best_paths, find_circles, strong_circles, strongest_path
 from kymaphon.core.transfer import Transfer, _spectral_radius, strong_components
 
 
