@@ -164,6 +164,28 @@ def test_without_circles_the_response_is_the_sum_over_ways(graph: SignalGraph, f
     assert transfer.response(0, target, np.array([frequency]))[0] == pytest.approx(total, abs=1e-9)
 
 
+def rings(*gains_db: float) -> SignalGraph:
+    """Circles of two nodes each, side by side, of such gains."""
+    edges = []
+    for n, gain in enumerate(gains_db):
+        edges += [(2 * n, 2 * n + 1, gain, 1.0), (2 * n + 1, 2 * n, 0.0, 1.0)]
+    return graph_of(2 * len(gains_db), edges)
+
+
+def test_circles_are_listed_down_to_the_house_figure_and_no_further() -> None:
+    floor = number("loop-of-interest")
+    found = find_circles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
+    assert [row.gain_db for row in found.paths] == pytest.approx([-3.0, floor + 0.5])
+
+
+def test_circles_are_followed_down_to_the_weakest_that_is_noticed_and_none_that_howls() -> None:
+    floor = number("loop-of-return")
+    found = strong_circles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
+    assert [row.gain_db for row in found] == pytest.approx([-3.0, floor + 0.5])
+    assert strong_circles(Transfer(rings(floor - 0.5, floor - 5))) == ()
+    assert [row.gain_db for row in strong_circles(Transfer(rings(2.0, -20.0)))] == pytest.approx([-20.0])
+
+
 def test_two_ways_make_the_comb_of_the_handbook() -> None:
     """1 ms apart and equal: a null at 500 Hz, +6.02 dB at 1 kHz (reference figures of two arrivals)."""
     graph = graph_of(4, [(0, 1, 0, 0), (0, 2, 0, 1), (1, 3, 0, 0), (2, 3, 0, 0)])

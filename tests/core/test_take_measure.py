@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 
 import numpy as np
@@ -9,7 +10,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.take.measure import NotANumberError, TakeMeasure, TakeMeter
+from kymaphon.core.take.measure import (
+    CLIP_LEVEL,
+    CLIP_RUN,
+    GATHERED_FRAMES,
+    NotANumberError,
+    TakeMeasure,
+    TakeMeter,
+)
 
 RATE = 48000
 
@@ -80,6 +88,31 @@ class TestClipping:
         assert row.clipped_runs == 2
         assert row.longest_run == 10
         assert [(round(run.at_s * RATE), run.samples) for run in row.first_runs] == [(1000, 10), (30000, 4)]
+
+    @given(st.data())
+    @settings(max_examples=60, deadline=None)
+    def test_a_run_over_a_border_is_one_run(self, data: st.DataObject) -> None:
+        """Frames are gathered by GATHERED_FRAMES; runs that touch, cross or span such borders are counted as by a plain scan."""
+        count = 3 * GATHERED_FRAMES + 100
+        take = np.full((count, 2), 0.1)
+        border = st.sampled_from([GATHERED_FRAMES, 2 * GATHERED_FRAMES])
+        lengths = st.one_of(st.integers(1, 12), st.just(GATHERED_FRAMES + 7))
+        runs = st.tuples(st.integers(0, 1), border, st.integers(-6, 6), lengths)
+        for channel, at, off, length in data.draw(st.lists(runs, min_size=1, max_size=4)):
+            take[at + off : at + off + length, channel] = data.draw(st.sampled_from([1.0, -1.0]))
+        expected = []
+        for channel in range(2):
+            at = 0
+            for hot, row in itertools.groupby(np.abs(take[:, channel]) >= CLIP_LEVEL):
+                length = len(list(row))
+                if hot and length >= CLIP_RUN:
+                    expected.append((at, length, channel + 1))
+                at += length
+        row = measure(take, block=data.draw(st.sampled_from([1000, 4096, 8192, count])))
+        assert row.clipped_runs == len(expected)
+        assert row.longest_run == max((length for _, length, _ in expected), default=0)
+        got = [(round(run.at_s * RATE), run.samples, run.channel) for run in row.first_runs]
+        assert sorted(got) == sorted(expected)
 
     def test_a_run_to_the_very_end(self) -> None:
         take = np.concatenate((np.zeros(100), np.ones(7)))
