@@ -118,16 +118,20 @@ class Reflection:
     off_deg: float | None = None
 
 
-def reflections(place: Place, mouth: Point, microphone: Point) -> Iterator[Reflection]:
+def reflections(
+    place: Place, mouth: Point, microphone: Point, *, above_m: tuple[float, float] | None = None
+) -> Iterator[Reflection]:
     """First reflections by the image method: the walls of a room of known size, and what stands in the place.
 
-    A table top needs both within its outline's reach: the point of reflection must lie on it. Heights of mouth and
-    microphone above it are assumed (`mouth-above-table`, `mic-above-table`).
+    A table top needs both within its outline's reach: the point of reflection must lie on it.
+
+    Args:
+        above_m: mouth and microphone above a table top; left out, as assumed (`mouth-above-table`, `mic-above-table`).
     """
     direct = max(math.dist(mouth, microphone), number("nearest-distance"))
     for surface in (*_walls(place), *place.surfaces):
         if surface.shape == "table":
-            yield from _by_table(surface, mouth, microphone, direct)
+            yield from _by_table(surface, mouth, microphone, above_m)
             continue
         image = _mirrored(mouth, surface)
         if image is None or not _same_side(surface, mouth, microphone):
@@ -201,8 +205,10 @@ def _crossing(surface: Surface, image: Point, to: Point) -> Point | None:
     return ax + share * ex, ay + share * ey
 
 
-def _by_table(surface: Surface, mouth: Point, microphone: Point, direct: float) -> Iterator[Reflection]:
-    above, below = number("mouth-above-table"), number("mic-above-table")
+def _by_table(
+    surface: Surface, mouth: Point, microphone: Point, above_m: tuple[float, float] | None
+) -> Iterator[Reflection]:
+    above, below = above_m or (number("mouth-above-table"), number("mic-above-table"))
     share = above / (above + below)
     point = (
         mouth[0] + share * (microphone[0] - mouth[0]),

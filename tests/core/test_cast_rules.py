@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import math
 from collections.abc import Callable
@@ -256,6 +257,31 @@ class TestBleed:
         assert figures["first notch"] == pytest.approx(343.2 / (2 * longer), rel=0.01)
         cover = next(remedy for remedy in row.remedies if remedy.id == "cover")
         assert "Window" in cover.label
+
+    def test_a_table_reflects_as_surely_as_its_heights_are_known(self) -> None:
+        """Mouth 0.3 to 0.5 m, microphone 0.1 to 0.45 m above the top: the comb of each corner by hand (image method)."""
+        table = {"id": "t", "name": "Table", "shape": "table", "from_m": [3, 2], "to_m": [6, 4]}
+        show = room(
+            [person("ann", 4, 3, 0)], [mic("ann", 4.5, 3, "condenser-wide")], surfaces=[table], size_m=None
+        )
+        row = finding_of(analyse(show), "reflection-close")
+        notches = [
+            343.2 / (2 * (math.hypot(0.5, mouth + mic_) - math.hypot(0.5, mouth - mic_)))
+            for mouth, mic_ in itertools.product((0.3, 0.5), (0.1, 0.45))
+        ]
+        notch = next(figure for figure in row.figures if figure.name == "first notch")
+        assert notch.spread == pytest.approx((min(notches), max(notches)), rel=0.01)
+        assert notch.spread is not None
+        assert f"{notch.spread[0]:.0f} to {notch.spread[1]:.0f} by the heights" in row.message
+        assert "assumed" in row.message
+        assert row.why is not None
+        assert row.why.spread is not None
+        assert row.why.spread[0] < row.why.value < row.why.spread[1]
+        glass = finding_of(analyse(at_window(0.25)), "reflection-close")
+        assert all(figure.spread is None for figure in glass.figures), (
+            "its place is on the plan: nothing is assumed"
+        )
+        assert "assumed" not in glass.message
 
     def test_a_covered_surface_is_printed_as_plain_data(self) -> None:
         row = finding_of(analyse(at_window(0.25)), "reflection-close")

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from itertools import product
 
 from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import PlaceSound, open_cost_db
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
-from kymaphon.core.figures import number
+from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.heard import wind_noise, wind_speed_m_s
@@ -48,12 +49,42 @@ def reflected_db(row: Placed, way: Reflection) -> float:
     return lost - way.loss_db
 
 
+def _apart_ms(way: Reflection) -> float:
+    return travel_ms(way.length_m) - travel_ms(way.direct_m)
+
+
+def _first_notch_hz(way: Reflection) -> float:
+    return comb(0.0, max(_apart_ms(way), 1e-3), 0.0)[0]
+
+
+def _by_heights(row: Placed, way: Reflection) -> list[Reflection]:
+    """The way by a table top at the least and the most that mouth and microphone are taken to be above it; none by a wall."""
+    if way.off_deg is None:
+        return []
+    ends = (figure("mouth-above-table").spread or (), figure("mic-above-table").spread or ())
+    return [
+        other
+        for mouth_m, mic_m in product(*ends)
+        for other in reflections(row.sound.place, row.mouth, row.at, above_m=(mouth_m, mic_m))
+        if other.surface == way.surface
+    ]
+
+
 def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
-    apart = travel_ms(way.length_m) - travel_ms(way.direct_m)
+    apart = _apart_ms(way)
     notch, peak, dip = comb(0.0, max(apart, 1e-3), max(under, 0.0))
+    others = _by_heights(row, way)
+
+    def told(name: str, unit: str, figure_of: Callable[[Reflection], float]) -> Derived:
+        rows = [figure_of(other) for other in (way, *others)]
+        return Derived(name, rows[0], unit, spread=(min(rows), max(rows)) if others else None)
+
+    lies = told("under", "dB", lambda other: reflected_db(row, other))
+    begins = told("first notch", "Hz", _first_notch_hz)
+    sure = f" ({begins.spread[0]:.0f} to {begins.spread[1]:.0f} by the heights above the table, which are assumed)" if begins.spread else ""  # fmt: skip
     text = (
-        f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {show_number(under, 'dB')} under: "
-        f"{show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz."
+        f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {lies.text().removeprefix('+')} under: "
+        f"{show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz{sure}."
     )
     remedies = []
     mic = row.sound.mics[row.mic].kind.microphone
@@ -88,10 +119,11 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
             Derived(f"by {way.surface}", way.length_m, "m"),
             Derived("by distance and surface", way.loss_db, "dB", "image method"),
         ),
-        "image method; heights above a table assumed",
+        "image method; heights above a table assumed" if others else "image method",
+        spread=(-lies.spread[1], -lies.spread[0]) if lies.spread else None,
     )  # fmt: skip
     figures = (
-        Derived("under", under, "dB"), Derived("apart", apart, "ms"), Derived("first notch", notch, "Hz"),
+        lies, told("apart", "ms", _apart_ms), begins,
         Derived("peak", peak, "dB"), Derived("dip", dip, "dB"),
     )  # fmt: skip
     return Finding(
