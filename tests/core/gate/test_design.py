@@ -18,7 +18,7 @@ from kymaphon.core.gate.design import (
     what_it_buys,
 )
 from kymaphon.core.gate.key import Key, key_of
-from kymaphon.core.gate.machine import gain_at
+from kymaphon.core.gate.machine import gain_at, gate_turns, render
 from kymaphon.core.gate.settings import Gate
 from kymaphon.core.gate.talk import NoTalkError, Talk, Word, hear
 from kymaphon.core.gate.verdict import Trial, trial_of
@@ -296,3 +296,37 @@ def test_losses_are_those_of_the_rendered_gain() -> None:
         lost += int((~passes[round(a) : round(b)]).sum())
     assert verdict.lost_ms == pytest.approx(lost * trial.step_s * 1000, abs=2.0 + 0.6 * len(heard.words))
     assert verdict.words_clipped > 0
+
+
+@pytest.mark.parametrize("ahead_ms", [0.0, 12.0])
+def test_a_door_in_the_rooms_own_take_counts_in_the_verdict(ahead_ms: float) -> None:
+    """The pauses of the talk are quiet; in ten seconds of room a door is heard for two: the share let through is that of the
+    rendered gain over the pauses and the room together, and the door can hold the gate open."""
+    talk, room = mixed(25)
+    door = room.copy()
+    door[4 * RATE : 6 * RATE] *= np.float32(10 ** (10 / 20))
+    plain, knocked = (hear(key_of(talk, RATE), key_of(row, RATE)) for row in (room, door))
+    loudest = trial_of(plain, Gate()).room_loudest_db
+    gate = Gate(
+        open_db=loudest + 4, close_db=loudest + 1, attack_ms=2, hold_ms=40, release_ms=80, range_db=40, look_ahead_ms=ahead_ms
+    )  # fmt: skip
+    before, after = (trial_of(row, gate).judge(gate) for row in (plain, knocked))
+    trial = trial_of(knocked, gate)
+    passed, steps = 0.0, 0
+    late = round(ahead_ms / 1000 * RATE)
+    for levels, spans in (
+        (trial.levels, knocked.room_s),
+        (trial.room, ((0.0, len(trial.room) * trial.step_s),)),
+    ):
+        ones = np.ones(len(levels) * knocked.key.samples, dtype=np.float32)
+        gain = render(ones, gate_turns(levels, gate, trial.step_s), gate, knocked.key.samples, RATE)[late:]
+        for start, end in spans:
+            part = gain[round(start * RATE) : round(end * RATE)]
+            passed += float((part > 10 ** (-number("gate-eaten-at") / 20)).sum())
+            steps += round(end * RATE) - round(start * RATE)
+    assert after.noise_open_ratio == pytest.approx(passed / steps, abs=0.002)
+    assert after.noise_open_ratio > before.noise_open_ratio + 0.08
+    assert after.held_open and not before.held_open
+    assert trial.room_loudest_db == pytest.approx(trial_of(plain, gate).room_loudest_db + 10, abs=1.0)
+    assert not after.works
+    assert after.false_openings > before.false_openings

@@ -138,6 +138,37 @@ def test_look_ahead_opens_before_the_word() -> None:
     assert np.array_equal(out[whole], sound[round(0.5 * RATE) : round(0.7 * RATE)])
 
 
+@given(
+    st.lists(st.tuples(st.integers(-60, -20), st.integers(1, 300)), min_size=1, max_size=8),
+    st.floats(0.1, 20),
+    st.floats(1, 100),
+    st.floats(0, 20),
+    st.sampled_from([15.0, 40.0, 90.0]),
+)
+@settings(max_examples=150, deadline=None)
+def test_what_passes_is_what_the_rendered_sound_lets_through(
+    runs: list[tuple[int, int]], attack: float, release: float, ahead: float, range_db: float
+) -> None:
+    """A steady sound through the gate, late by the look-ahead: its samples are over the line just where it says so, in the
+    steps of what went in."""
+    gate = Gate(
+        open_db=-40, close_db=-46, attack_ms=attack, hold_ms=10, release_ms=release, range_db=range_db, look_ahead_ms=ahead
+    )  # fmt: skip
+    levels = np.concatenate([np.full(count, level, dtype=np.float32) for level, count in runs])
+    turned, samples = gate_turns(levels, gate, 12 / RATE), 12
+    late = round(ahead / 1000 * RATE)
+    sound = np.ones(len(levels) * samples, dtype=np.float32)
+    out = render(sound, turned, gate, samples, RATE)
+    starts, ends = passing(turned, gate, samples / RATE, at_db=-10)
+    at = np.arange(len(sound) - late) / samples
+    inside = (at[:, None] >= starts) & (at[:, None] < ends)
+    told = inside.any(axis=1)
+    heard = out[late:] > 10 ** (-10 / 20)
+    # On the very edge a sample may fall to either side, as the delay is one of whole samples.
+    edge = (np.abs(at[:, None] - np.concatenate((starts, ends))) <= 1.5 / samples).any(axis=1)
+    assert np.array_equal(told[~edge], heard[~edge])
+
+
 def test_a_range_that_is_heard_through_passes_always() -> None:
     turned = turns(np.full(100, -80, dtype=np.float32), -40, -46, 0)
     starts, ends = passing(turned, Gate(range_db=8), 0.00025, at_db=-10)
