@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 BLOCK_FRAMES = 1 << 18
 PARTIAL_FRAMES = 4096
 MOST_CHANNELS = 256
+MOST_RATE_HZ = 1_000_000
+"""Converters go to 768 kHz; more is a broken header, and no filter of a meter is made for it."""
 Progress = Callable[[float], bool]
 """Called with the part done, 0 to 1; returns whether to go on."""
 
@@ -61,6 +63,11 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
     with file:
         if file.channels > MOST_CHANNELS:
             raise FileProblem(path, f"has {file.channels} channels; at most {MOST_CHANNELS} are read")
+        if file.samplerate > MOST_RATE_HZ:
+            raise FileProblem(
+                path,
+                f"says that it has {file.samplerate} samples in a second; no recording has more than {MOST_RATE_HZ}",
+            )
         yield file
 
 

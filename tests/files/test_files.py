@@ -199,6 +199,14 @@ class TestRecordings:
         assert message.startswith("t.wav")
         assert "\n" not in message
 
+    def test_a_rate_that_no_converter_has(self, tmp_path: Path) -> None:
+        path = save(tmp_path / "t.wav", self.noise(0.02), subtype="PCM_16")
+        content = bytearray(path.read_bytes())
+        content[24:28] = struct.pack("<I", 0x0100BB80)
+        path.write_bytes(bytes(content))
+        with pytest.raises(FileProblem, match="16825216 samples in a second"):
+            measure_take(path)
+
     def test_a_header_without_audio(self, tmp_path: Path) -> None:
         path = tmp_path / "t.wav"
         path.write_bytes(b"RIFF" + struct.pack("<I", 1000) + b"WAVE")
