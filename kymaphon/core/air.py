@@ -44,7 +44,7 @@ AIR = frozenset(
 
 def add_air(draft: Draft) -> None:
     """Adds the parties, what they say into, what they listen on, and every sound path of each place."""
-    hearing = {party.id: _ear_port(draft, party) for party in draft.show.parties if party.listens}
+    hearing = {party.id: _ear_ports(draft, party) for party in draft.show.parties if party.listens}
     for party in draft.show.parties:
         if party.speaks:
             _add_mouth(draft, party)
@@ -103,29 +103,34 @@ def _side_or_both(draft: Draft, reference: str) -> list[int]:
     return [draft.index[f"{reference}.l"], draft.index[f"{reference}.r"]]
 
 
-def _ear_port(draft: Draft, party: Party) -> tuple[Device, Kind, Port] | None:
+def _ear_ports(draft: Draft, party: Party) -> tuple[Device, Kind, tuple[Port, ...]] | None:
+    """What a party listens on: one port; a recorder that is named as a whole, every track of it."""
     if not party.hears_on:
         return None
     device_id, _, port_id = party.hears_on.partition(".")
     device = draft.show.device(device_id)
     kind = draft.kind(device)
-    ports = [port for port in kind.outputs if port.id == port_id or (not port_id and port.ear)]
-    return device, kind, ports[0]
+    ports = tuple(port for port in kind.outputs if port.id == port_id or (not port_id and port.ear))
+    return device, kind, ports if kind.group == "recorder" else ports[:1]
 
 
-def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, Port] | None) -> None:
+def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, tuple[Port, ...]] | None) -> None:
     if hearing is None:
         ear = draft.add(Node(f"{party.id}.ear", f"{party.name}'s ears", "dB SPL", party.id, party.place))
         draft.ears[party.id] = (ear,)
         return
-    device, _, port = hearing
+    device, _, ports = hearing
     nodes = []
-    for side in (".l", ".r") if port.stereo else ("",):
-        source = draft.nodes[draft.index[f"{device.id}.{port.id}{side}"]]
-        word = {".l": ", left", ".r": ", right"}.get(side, "")
-        name = f"{party.name}'s ears{word}" if source.unit == "dB SPL" else f"{party.name}{word}"
-        nodes.append(draft.add(Node(f"{party.id}.ear{side}", name, source.unit, party.id, party.place)))
-        draft.join(source.id, f"{party.id}.ear{side}", label="listens")
+    for i, port in enumerate(ports):
+        # The first keeps the plain name; of further tracks each has its own.
+        number, track = (f"{i + 1}", f", {port.name}") if len(ports) > 1 else ("", "")
+        for side in (".l", ".r") if port.stereo else ("",):
+            source = draft.nodes[draft.index[f"{device.id}.{port.id}{side}"]]
+            word = track + {".l": ", left", ".r": ", right"}.get(side, "")
+            name = f"{party.name}'s ears{word}" if source.unit == "dB SPL" else f"{party.name}{word}"
+            node = f"{party.id}.ear{number if i else ''}{side}"
+            nodes.append(draft.add(Node(node, name, source.unit, party.id, party.place)))
+            draft.join(source.id, node, label="listens")
     draft.ears[party.id] = tuple(nodes)
 
 
@@ -227,7 +232,7 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, ta
             )
 
 
-def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port] | None]) -> None:
+def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple[Port, ...]] | None]) -> None:
     """What ears get straight from the room: people and loudspeakers in the same place, less what is worn
     over the ears.
     """
@@ -235,7 +240,7 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, Port]
         if not listener.listens or listener.place is None:
             continue
         worn = hearing[listener.id]
-        if worn is not None and (worn[2].domain != "acoustic" or worn[1].isolation_db is None):
+        if worn is not None and (worn[2][0].domain != "acoustic" or worn[1].isolation_db is None):
             continue
         shield: tuple[Derived, ...] = ()
         if worn is not None:

@@ -21,7 +21,17 @@ from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.naming import device_name
 from kymaphon.core.paths import Found, all_circles, best_paths
 from kymaphon.core.rig_flow import Flow, flow_of
-from kymaphon.core.routing import Arrival, Feed, arrivals_of, explain_delay, explain_level
+from kymaphon.core.routing import (
+    Arrival,
+    Feed,
+    Mics,
+    arrivals_of,
+    explain_delay,
+    explain_level,
+    only_bleeds,
+    own_microphones,
+    own_way,
+)
 from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Party, Show
 from kymaphon.core.transfer import Transfer
@@ -108,20 +118,31 @@ class Analysis:
         return out
 
     def ladder(self, voice: str, listener: str) -> Ladder | None:
-        """The ladder of a voice to a listener along the strongest way, or None when no way leads there."""
+        """The ladder of a voice to a listener along its strongest way, by its own microphone where it has one; None when no such
+        way leads there: what bleeds into other people's microphones is no chain of this voice.
+        """
         feed = self.feeds.get((listener, voice))
         if feed is None or feed.path is None:
             return None
+        if only_bleeds(feed.path) and self._microphones.get(self.graph.mouths[voice][0]):
+            return None
         return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, feed.path)
+
+    @cached_property
+    def _microphones(self) -> dict[int, Mics]:
+        return own_microphones(self.graph)
 
     def any_ladder(self, voice: str) -> Ladder | None:
         """The ladder of a voice to the first end that it reaches; None when it reaches none."""
         return next((row for (who, _), row in self.ladders.items() if who == voice), None)
 
     def ladder_to_node(self, voice: str, node: str) -> Ladder | None:
-        """The ladder of a voice to any point of the rig. Raises KeyError for an unknown point."""
-        target = self.graph.index[node]
-        ways = best_paths(self.transfer, self.graph.mouths[voice][0], target, most=1).paths
+        """The ladder of a voice to any point of the rig, by its own microphone if that leads there. Raises KeyError for an unknown
+        point.
+        """
+        target, mouth = self.graph.index[node], self.graph.mouths[voice][0]
+        mine = own_way(self.transfer, self._microphones.get(mouth, ()), target)
+        ways = (mine,) if mine is not None else best_paths(self.transfer, mouth, target, most=1).paths
         return (
             build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, node, ways[0])
             if ways

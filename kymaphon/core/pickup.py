@@ -184,6 +184,8 @@ def _gradient(gap_m: float, angle_deg: Floats, distance_m: Floats) -> Floats:
     """|1 - r/r2 e^(-jk(r2-r))|; shape (bands, ...) over the broadcast shape of angle and distance."""
     r = np.maximum(distance_m, number("nearest-distance"))
     behind = np.sqrt(r**2 + gap_m**2 + 2 * r * gap_m * np.cos(np.radians(angle_deg)))
+    # Nothing is nearer to either port than that; at the rear one itself the figure would be without bound.
+    behind = np.maximum(behind, number("nearest-distance"))
     k = 2 * np.pi * _bands() / _speed()
     shape = (-1,) + (1,) * np.ndim(behind)
     size: Floats = np.abs(1 - r / behind * np.exp(-1j * k.reshape(shape) * (behind - r)))

@@ -9,9 +9,13 @@ from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.air import AIR
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import Edge, SignalGraph
 from kymaphon.core.model import WantKind
 from kymaphon.core.paths import PathThrough, best_paths, round_once, strong_circles, strongest_path
 from kymaphon.core.scales import Mark, shipped_digital, show_mark
@@ -34,6 +38,8 @@ by 0.09 dB at most.
 SEVERAL_DB = 0.1
 """A total this much above the strongest way means that others are near enough to matter: four ways in step that come to the
 three-to-one difference together are powers that add 0.12 dB."""
+STRAY = AIR - {"speaks into", "through the air"}
+"""Labels of the edges by which sound gets into a microphone that is not meant for it."""
 SILENT_GAIN_DB = -120.0
 """Everything below this against the mark is reported as not there at all."""
 
@@ -125,7 +131,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
     power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
     wants = {(want.listener, want.voice): want for want in show.wants}
     transfer.prepare_best([node for nodes in graph.ears.values() for node in nodes])
-    microphoned = frozenset(edge.source for edge in graph.edges if edge.label == "speaks into")
+    own = own_microphones(graph)
     feeds: dict[tuple[str, str], Feed] = {}
     for listener in show.parties:
         nodes = graph.ears.get(listener.id)
@@ -136,9 +142,8 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
             want = wants.get((listener.id, voice.id))
             kind = want.want if want else default_want(listener, voice)
             wanted = want.gain_db if want else 0.0
-            # Of two ears that get the same the first, whatever the rounding.
-            most = max(power[n, column] for n in nodes) * (1 - 1e-9)
-            node = next(n for n in nodes if power[n, column] >= most)
+            mics = own.get(graph.mouths[voice.id][0], ())
+            node = _where(nodes, power[:, column], onward, mics)
             feed = Feed(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
             two_way = listener.speaks and voice.listens
             feeds[feed.key] = _measure(
@@ -149,9 +154,60 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
                 onward[node],
                 mark,
                 two_way,
-                microphoned,
+                mics,
             )
     return feeds
+
+
+Mics = tuple[tuple[int, Edge], ...]
+"""A voice's own microphones: number and edge of every way from its mouth into one."""
+
+
+def own_microphones(graph: SignalGraph) -> dict[int, Mics]:
+    """Mouth -> its own microphones; none where it has none."""
+    out: dict[int, Mics] = {}
+    for k, edge in enumerate(graph.edges):
+        if edge.label == "speaks into":
+            out[edge.source] = (*out.get(edge.source, ()), (k, edge))
+    return out
+
+
+def own_way(transfer: Transfer, mics: Mics, node: int) -> PathThrough | None:
+    """The strongest way from a voice's own microphones to a point, by no room on the way; None where none leads there."""
+    onward = transfer.best_gain_to(node)
+    best: PathThrough | None = None
+    for k, edge in mics:
+        if not edge.on or onward[edge.target] == -math.inf:
+            continue
+        rest = strongest_path(transfer, edge.target, node) or next(
+            iter(best_paths(transfer, edge.target, node, bound=onward, most=1).paths), None
+        )
+        if rest is None or any(step.label in STRAY for step in rest.steps()):
+            continue
+        gain = edge.gain_db + rest.gain_db
+        if best is None or gain > best.gain_db:
+            best = PathThrough(transfer.graph, (k, *rest.edges), gain, edge.delay_ms + rest.delay_ms)
+    return best
+
+
+def _where(
+    nodes: tuple[int, ...], power: NDArray[np.float64], onward: dict[int, list[float]], mics: Mics
+) -> int:
+    """Which of a listener's points a voice is looked at in: where its own microphone brings it, of those the loudest.
+
+    Of two ears that get the same it is the first, whatever the rounding.
+    """
+    mine = [
+        max((edge.gain_db + onward[n][edge.target] for _, edge in mics), default=-math.inf) for n in nodes
+    ]
+    best = max(mine)
+    rows = (
+        [n for n, gain in zip(nodes, mine, strict=True) if gain >= best - 0.1]
+        if best > -math.inf
+        else list(nodes)
+    )
+    most = max(power[n] for n in rows) * (1 - 1e-9)
+    return next(n for n in rows if power[n] >= most)
 
 
 def _measure(
@@ -162,7 +218,7 @@ def _measure(
     onward: list[float],
     mark: Mark,
     two_way: bool,
-    microphoned: frozenset[int],
+    mics: Mics,
 ) -> Feed:
     node = feed.node
     if node is None:
@@ -177,6 +233,11 @@ def _measure(
         )
     if path is None:
         return replace(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
+    astray = bool(mics) and only_bleeds(path)
+    if astray:
+        # A voice is followed by its own microphone, wherever that leads, though another's brings more of it.
+        mine = own_way(transfer, mics, node)
+        path = mine if mine is not None and offset + mine.gain_db >= SILENT_GAIN_DB else path
     unstable = bool(transfer.unstable) and not transfer.unstable.isdisjoint(path.nodes)
     own = feed.listener == feed.voice
     gain, twice = path.gain_db, False
@@ -191,7 +252,6 @@ def _measure(
     late = late_return(arrivals, offset, at_once_ms(feed.want)) if own else None
     if late is not None:
         path, gain = late.paths[0], late.gain_db
-    astray = mouth in microphoned and only_bleeds(path)
     verdict = _judge(
         feed, gain + offset, path.delay_ms, twice=twice, late=late is not None, two_way=two_way, astray=astray
     )

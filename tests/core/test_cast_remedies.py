@@ -5,12 +5,15 @@ from __future__ import annotations
 import math
 import re
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.edits import SetField
 from kymaphon.core.moves import inside, placed_in
+from kymaphon.core.pickup import Pickup
+from kymaphon.core.rules.cast_bleed import WITHIN, quiet_aim_deg
 from kymaphon.core.rules.cast_own import turned_level_db, turns_of
 from kymaphon.core.show import Show
 from tests.core.rooms import mic, person, room
@@ -112,6 +115,61 @@ def test_a_turn_to_one_side_is_as_one_to_the_other_mirrored(metres: float, side:
 
     for one, other in zip(levels(1), levels(-1), strict=True):
         assert math.isclose(one, other, abs_tol=1e-6)
+
+
+@given(
+    st.floats(-180, 180),
+    st.floats(-170, 170),
+    st.sampled_from(["dynamic-close", "reporter-hyper", "figure-eight"]),
+)
+@MANY
+def test_the_quiet_aim_is_the_best_of_all_that_keep_the_voice(own: float, apart: float, kind: str) -> None:
+    """Against every aim in steps of five degrees that leaves the own voice within what the pattern tolerates."""
+    pickup = Pickup(
+        {"dynamic-close": "cardioid", "reporter-hyper": "hypercardioid", "figure-eight": "figure-of-eight"}[
+            kind
+        ]
+    )
+    away = own + apart
+
+    def under(aim: float) -> float:
+        to_own, to_other = _off(own, aim), _off(away, aim)
+        return float(pickup.gain_db(to_own, 1.0) - pickup.gain_db(to_other, 1.0))
+
+    limit = int(pickup.tolerance_deg() * WITHIN)
+    best = max(under(own + turn) for turn in range(-limit, limit + 1, 5))
+    found = quiet_aim_deg(pickup, own, away)
+    assert _off(found, own) <= limit
+    assert under(found) == pytest.approx(best, abs=0.01)
+
+
+@pytest.mark.parametrize("side", [1, -1])
+def test_against_a_loudspeaker_each_thing_is_turned_the_right_way(side: int) -> None:
+    """It stands behind Ann to her left, or to her right, and faces her microphone. Offered are just these three, each a cure:
+    the microphone turned away from it, the loudspeaker with its back to the microphone, the microphone nearer."""
+    speaker = {
+        "id": "spk", "kind": "loudspeaker", "name": "Monitor", "place": "room", "at_m": [2.75, 3 + side], "aim_deg": -side * 34,
+    }  # fmt: skip
+    show = room([person("ann", 4, 3, 0)], [mic("ann", 4.25, 3, aim=180), speaker], outdoors=True)
+    row = next(row for row in analyse(show).findings if row.code == "loudspeaker-into-microphone")
+    remedies = {remedy.id: remedy.apply(show) for remedy in row.remedies}
+    assert list(remedies) == ["aim", "turn", "nearer"]
+    to = side * math.degrees(math.atan2(1, -1.5))
+    aim = remedies["aim"].device("mic-ann").aim_deg
+    assert aim is not None
+    assert _off(aim, 180) == pytest.approx(0.8 * Pickup("cardioid").tolerance_deg(), abs=5)
+    assert _off(aim, to) > _off(180, to)
+    back = remedies["turn"].device("spk").aim_deg
+    assert back is not None
+    assert _off(back, to) < 0.6, (
+        "on from the microphone to the loudspeaker is straight away from the microphone"
+    )
+    for after in remedies.values():
+        assert "loudspeaker-into-microphone" not in {found.code for found in analyse(after).findings}
+
+
+def _off(one_deg: float, other_deg: float) -> float:
+    return abs((one_deg - other_deg + 180) % 360 - 180)
 
 
 @given(st.floats(0.1, 0.5))

@@ -14,7 +14,16 @@ from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.model import Hiss, Limit, LineUpModel, Turn, VoiceModel, _convex, model_of
+from kymaphon.core.lineup.model import (
+    Hiss,
+    Limit,
+    LineUpModel,
+    Turn,
+    VoiceModel,
+    _convex,
+    model_of,
+    peak_growth,
+)
 from kymaphon.core.lineup.plan import line_up
 from kymaphon.core.lineup.solver import recipe, solve
 from kymaphon.core.practice import PointMark
@@ -160,6 +169,44 @@ def test_a_pad_goes_in_where_only_that_keeps_it_from_clipping() -> None:
     now = model_of(analysis, [("ann", "tape")]).now
     assert socket.level + float(socket.slopes @ now) > socket.most
     assert plan.voices[0].over_noise_db is not None
+
+
+@pytest.mark.parametrize("before", [(False, 10.0), (True, 30.0)])
+@pytest.mark.parametrize("after", [(False, 0.0), (True, 10.0), (False, 45.0), (True, 58.0)])
+def test_the_model_foretells_the_show_with_the_pad_in_or_out(
+    before: tuple[bool, float], after: tuple[bool, float]
+) -> None:
+    """Whatever the model was made at: peaks against every ceiling, the level and the noise at other settings are those of the
+    show computed anew with these settings. The pad sits before what clips and after the microphone's noise."""
+
+    def show(pad: bool, gain_db: float) -> Show:
+        strip = {"gain_db": gain_db, "pad": pad, "phantom": True}
+        return one_chain(
+            devices=[
+                {"id": "mic", "kind": "condenser-broad", "place": "room", "party": "ann", "at_m": [1.15, 1]},
+                {"id": "face", "kind": "interface-2", "settings": {"in1": strip, "in2": {}}},
+                {"id": "rec", "kind": "recorder"},
+            ],
+        )
+
+    pair = [("ann", "tape")]
+    model, truth = model_of(analyse(show(*before)), pair), model_of(analyse(show(*after)), pair)
+    assert sorted(turn.sort for turn in model.turns) == ["gain", "pad"]
+    x = truth.now
+    guess, real = model.voices[0], truth.voices[0]
+    assert guess.speech[0] + float(guess.speech[1] @ x) == pytest.approx(
+        real.speech[0] + float(real.speech[1] @ x)
+    )
+    ladder = analyse(show(*after)).ladders["ann", "tape"]
+    growth = peak_growth(guess).value
+    seen = 0
+    for limit in guess.limits:
+        rung = next(row for row in ladder.rungs if row.node == limit.node)
+        assert rung.headroom_db is not None
+        assert limit.most - limit.level - float(limit.slopes @ x) == pytest.approx(rung.headroom_db - growth)
+        seen += limit.node == "face.in1"
+    assert seen == 1
+    assert guess.noise(x)[0] == pytest.approx(-ladder.last.voice_over_noise_db, abs=1e-6)
 
 
 @pytest.mark.parametrize("school", ["stay", "unity", "free"])

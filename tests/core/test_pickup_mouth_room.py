@@ -69,6 +69,12 @@ class TestPickup:
         assert further[2] < -4
         assert lip.diffuse_db("crowd") < Pickup("hypercardioid").diffuse_db()
 
+    def test_at_its_rear_port_it_has_a_figure(self) -> None:
+        """A sound two centimetres behind the front port is at the rear one: near, but of no infinite level."""
+        lip = Pickup("close-talking", port_gap_m=0.02)
+        gains = lip.gain_db(180, [0.003, 0.019999, 0.02, 0.020001, 0.021])
+        assert np.isfinite(gains).all()
+
     def test_tolerances_are_where_three_decibels_are_lost(self) -> None:
         """Cardioid: (1 + cos t)/2 = 0.708 at 65.4 degrees; figure of eight at 45 (Eargle)."""
         assert Pickup("cardioid").tolerance_deg() == pytest.approx(65.4, abs=0.6)

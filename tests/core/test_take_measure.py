@@ -114,6 +114,15 @@ class TestClipping:
         got = [(round(run.at_s * RATE), run.samples, run.channel) for run in row.first_runs]
         assert sorted(got) == sorted(expected)
 
+    def test_a_run_that_ends_with_what_was_gathered_is_not_the_next_ones(self) -> None:
+        """Clipped up to a border, nothing for a whole stretch, then clipped again: two runs, each where it is."""
+        take = np.full(4 * GATHERED_FRAMES, 0.1)
+        take[GATHERED_FRAMES - 5 : GATHERED_FRAMES] = 1.0
+        take[2 * GATHERED_FRAMES + 50 : 2 * GATHERED_FRAMES + 57] = 1.0
+        rows = measure(take).first_runs
+        told = [(round(run.at_s * RATE), run.samples) for run in rows]
+        assert told == [(GATHERED_FRAMES - 5, 5), (2 * GATHERED_FRAMES + 50, 7)]
+
     def test_a_run_to_the_very_end(self) -> None:
         take = np.concatenate((np.zeros(100), np.ones(7)))
         assert measure(take).longest_run == 7

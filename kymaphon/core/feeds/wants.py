@@ -69,10 +69,20 @@ def _on_air(listener: Party) -> bool:
     return listener.kind in ("audience", "recorder")
 
 
+def tracks_of(show: Show) -> frozenset[str]:
+    """Parties that are single tracks of one recorder, beside others of it: each is for one voice, and which is not told by its role."""
+    rows: dict[str, list[str]] = {}
+    for party in show.parties:
+        device, _, port = (party.hears_on or "").partition(".")
+        if party.listens and party.kind == "recorder" and port:
+            rows.setdefault(device, []).append(party.id)
+    return frozenset(party for same in rows.values() if len(same) > 1 for party in same)
+
+
 def wants_of(show: Show) -> dict[tuple[str, str], Wanted]:
     """(listener, voice) -> what the show asks for; by the role where it asks nothing for a listener to hear at all."""
     said = {(row.listener, row.voice): row for row in show.wants}
-    hears = {row.listener for row in show.wants if row.want == "hear"}
+    hears = {row.listener for row in show.wants if row.want == "hear"} | tracks_of(show)
     out: dict[tuple[str, str], Wanted] = {}
     for listener in (party for party in show.parties if party.listens):
         for voice in (party for party in show.parties if party.speaks):
@@ -89,9 +99,10 @@ def wants_of(show: Show) -> dict[tuple[str, str], Wanted]:
 def wants_by_role(show: Show, listener: str | None = None) -> tuple[SetWant, ...]:
     """The wants that roles give and that nobody has said yet: for one listener, or for all."""
     said = {(row.listener, row.voice) for row in show.wants}
+    tracks = tracks_of(show)
     out = []
     for hearer in show.parties:
-        if not hearer.listens or (listener is not None and hearer.id != listener):
+        if not hearer.listens or hearer.id in tracks or (listener is not None and hearer.id != listener):
             continue
         for voice in show.parties:
             if not voice.speaks or (hearer.id, voice.id) in said:
@@ -104,7 +115,7 @@ def wants_by_role(show: Show, listener: str | None = None) -> tuple[SetWant, ...
 
 def unsaid(show: Show) -> tuple[Party, ...]:
     """Listeners of whom nobody has said what they should hear, though their role says it."""
-    heard = {row.listener for row in show.wants if row.want == "hear"}
+    heard = {row.listener for row in show.wants if row.want == "hear"} | tracks_of(show)
     return tuple(
         party
         for party in show.parties

@@ -54,7 +54,7 @@ def _apart_ms(way: Reflection) -> float:
 
 
 def _first_notch_hz(way: Reflection) -> float:
-    return comb(0.0, max(_apart_ms(way), 1e-3), 0.0)[0]
+    return comb(0.0, max(_apart_ms(way), 1e-3), 1.0)[0]
 
 
 def _by_heights(row: Placed, way: Reflection) -> list[Reflection]:

@@ -26,8 +26,7 @@ def two_people(recorder: str = "multitrack", **more: object) -> Show:
         {"id": "ann", "name": "Ann", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True},
         {"id": "ben", "name": "Ben", "kind": "guest", "place": "studio", "at_m": [3, 1], "speaks": True},
     ]
-    port = "file" if recorder == "recorder" else "track1"
-    tape = {**TAPE, "hears_on": f"rec.{port}"}
+    tape = {**TAPE, "hears_on": "rec"}
     into = [wire("face.usb1", "rec.in1"), wire("face.usb2", "rec.in2")] if recorder == "multitrack" else []
     return rig(
         [
