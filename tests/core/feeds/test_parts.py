@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -14,7 +15,7 @@ from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.feeds.assign import asks_of, assign, cost, fits, is_plugged, lacks, price
-from kymaphon.core.feeds.mixer import Mixer, buses_of, mixer_of, mixers_of, mixes
+from kymaphon.core.feeds.mixer import Came, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
 from kymaphon.core.feeds.needs import Around, Need, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.report import missing_words, mix_words, plan_lines
@@ -104,6 +105,17 @@ class TestMixer:
         assert turned(-10.0).needless == frozenset({"in5"})
         assert turned(-25.0).needless == frozenset()
 
+    @pytest.mark.parametrize(
+        ("used", "needless"),
+        [((), {"late"}), (("early",), {"late"}), (("late",), {"early"}), (("early", "late"), {"late"})],
+    )
+    def test_of_two_inputs_with_one_voice_the_one_that_is_on_stays(
+        self, used: tuple[str, ...], needless: set[str]
+    ) -> None:
+        """Both on, or neither: the later one is too much. One on: the other, whichever came first; what works is left alone."""
+        voices = {name: {"ann": Came(0.0, delay)} for name, delay in (("early", 1.0), ("late", 12.0))}
+        assert _needless(voices, set(used)) == needless
+
     def test_mixers_are_found_in_the_shows_order(self, demo: Show) -> None:
         kinds = CATALOGUE.with_kinds(*demo.kinds)
         assert [row.id for row in mixers_of(demo, kinds)] == ["desk", "slip-mixer", "interface", "mixer"]
@@ -180,6 +192,16 @@ class TestAssign:
         assert lacks(ferry, desk.bus("send1")) == ((), ())
         assert is_plugged(rows["ferry"], desk.bus("send1"))
         assert not fits(rows["ferry"], desk, desk.bus("main"))
+
+    def test_ones_own_voice_that_cannot_be_taken_off_a_bus_has_its_price(self, demo: Show) -> None:
+        """A mix that holds the ferry's own return by itself, like a direct output, costs that much more than one that can leave it out."""
+        desk, rows = self.rows(demo)
+        ferry, send = asks_of(desk, rows["ferry"]), desk.bus("send1")
+        fixed = replace(send.inputs["in5"], path=send.inputs["in5"].path.model_copy(update={"switch": False}))
+        held = replace(send, inputs={**send.inputs, "in5": fixed})
+        assert lacks(ferry, held) == ((), ("in5",))
+        assert cost("own-voice") > cost("re-plug")
+        assert price(ferry, desk, held) == price(ferry, desk, send) + cost("own-voice")
 
     def test_nothing_asked_nothing_assigned(self, demo: Show) -> None:
         desk, _ = self.rows(demo)
