@@ -27,6 +27,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.feeds_menu import fill_feeds_menu
 from kymaphon.app.filing import Filing
 from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
+from kymaphon.app.offering import Offering
 from kymaphon.app.quiet_menu import fill_quiet_menu
 from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.made import made
@@ -74,6 +75,7 @@ class Window(QMainWindow):
         self._pages: dict[str, StageSurface] = {}
         self._kept: dict[str, object] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
+        self.offering = Offering(self, self.document, self._show_why)
         self._takes: TakeDesk | None = None
         self._compare: CompareDesk | None = None
         self.setAcceptDrops(True)
@@ -356,7 +358,7 @@ class Window(QMainWindow):
 
     def _show_why(self) -> None:
         if not self._quiet:
-            self.why.show_content(self.page(self.stage).why())
+            self.offering.show(self.why, self.page(self.stage).why())
 
     def go(self, stage: str) -> None:
         """Shows a stage."""

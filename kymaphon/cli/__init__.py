@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
 from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.cli.check import add_check_options, check
 from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
@@ -82,7 +83,7 @@ def _parser() -> argparse.ArgumentParser:
         return row
 
     for name, run, text in (
-        ("check", _check, "Findings: what is wrong, why, and what would put it right."),
+        ("check", check, "Findings: what is wrong, why, and what would put it right."),
         (
             "cast",
             _cast,
@@ -110,6 +111,8 @@ def _parser() -> argparse.ArgumentParser:
             row.add_argument(
                 "--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port"
             )
+        if name == "check":
+            add_check_options(row)
         if name == "level":
             add_level_options(row)
         if name == "feeds":
@@ -179,20 +182,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     command("schema", _schema, "JSON Schema of the show file.")
     return parser
-
-
-def _check(options: argparse.Namespace) -> int:
-    analysis = load(options.show)
-    counts = analysis.counts()
-    if options.json:
-        print_json({"findings": [row.to_json() for row in analysis.findings]})
-    else:
-        for row in analysis.findings:
-            print(f"{row.severity.upper():5}{row.code}: {row.message}")
-            for remedy in row.remedies:
-                print(f"       - {remedy.label}")
-        print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
-    return 1 if counts["stop"] else 0
 
 
 def _cast(options: argparse.Namespace) -> int:

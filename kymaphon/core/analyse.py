@@ -17,15 +17,18 @@ from kymaphon.core.transfer import Transfer
 KEPT = ("circles", "noise", "flow", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
 
 
-def analyse(show: Show, catalogue: Catalogue | None = None) -> Analysis:
+def analyse(show: Show, catalogue: Catalogue | None = None, *, remedies: bool = True) -> Analysis:
     """Computes a show.
+
+    Args:
+        remedies: whether to look for the switches that would cure what is found; without, only what is wrong is told.
 
     Raises:
         ShowProblem: a reference in the show leads nowhere.
     """
     kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
-    bare = _computed(show, kinds)
+    bare = replace(_computed(show, kinds), remedies=remedies)
     done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
     # What the rules already had computed is not computed again.
     done.__dict__.update({name: bare.__dict__[name] for name in KEPT if name in bare.__dict__})

@@ -51,7 +51,11 @@ class StageState:
 
 @dataclass(frozen=True)
 class Analysis:
-    """One show, computed. Made by `analyse.analyse`; findings are filled in last, by the rules, from all the rest."""
+    """One show, computed. Made by `analyse.analyse`; findings are filled in last, by the rules, from all the rest.
+
+    Attributes:
+        remedies: whether rules look for the switches that would cure, which takes most of their time.
+    """
 
     show: Show
     catalogue: Catalogue
@@ -59,6 +63,7 @@ class Analysis:
     transfer: Transfer
     feeds: dict[tuple[str, str], Feed]
     findings: tuple[Finding, ...] = field(default=())
+    remedies: bool = True
 
     @cached_property
     def mark(self) -> Mark:

@@ -59,6 +59,7 @@ class Finding:
         why: the arithmetic; None where there is none to show.
         remedies: the least harmful first.
         pairs: (listener, voice) of every feed it is about; empty where it is about no feed.
+        refused: what would mend it and is not offered, with what it would cost, in sentences; see `offers`.
     """
 
     code: str
@@ -71,6 +72,7 @@ class Finding:
     why: Derived | None = None
     remedies: tuple[Remedy, ...] = ()
     pairs: tuple[tuple[str, str], ...] = ()
+    refused: tuple[str, ...] = ()
 
     @property
     def key(self) -> tuple[str, tuple[str, ...]]:
@@ -91,6 +93,8 @@ class Finding:
             "figures": figures,
             "remedies": [remedy.to_json() for remedy in self.remedies],
         }
+        if self.refused:
+            out["not_offered"] = list(self.refused)
         if self.pairs:
             out["pairs"] = [{"listener": listener, "voice": voice} for listener, voice in self.pairs]
         if self.why is not None:
@@ -105,3 +109,16 @@ def _figure_json(row: Derived) -> dict[str, float]:
 def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
     """Findings by severity, otherwise in the order they came."""
     return tuple(sorted(found, key=lambda row: SEVERITIES.index(row.severity)))
+
+
+def finding_ids(findings: Iterable[Finding]) -> dict[str, Finding]:
+    """Id -> finding, in their order: its code and its first subject, `off-mark@ann`; the second of that name is `off-mark@ann#2`."""
+    out: dict[str, Finding] = {}
+    for row in findings:
+        base = f"{row.code}@{row.subjects[0]}" if row.subjects else row.code
+        name, number = base, 1
+        while name in out:
+            number += 1
+            name = f"{base}#{number}"
+        out[name] = row
+    return out

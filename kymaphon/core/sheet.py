@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.ends import end_of
-from kymaphon.core.findings import Finding
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.lineup.expected import figure_on
 from kymaphon.core.lineup.run import last_readings
 from kymaphon.core.lineup.tone import tone_along
+from kymaphon.core.offers import with_offers
 from kymaphon.core.patching import COLUMNS, patch_rows
 from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
@@ -82,7 +82,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     mark = analysis.mark
     summary += f", {counts['note']} to note. Marks: {mark.name[:1].lower() + mark.name[1:]}, average {show_number(mark.average, mark.unit)}."
     tables = [
-        _findings(analysis.findings),
+        _findings(analysis),
         tasks(analysis),
         line_up_table(analysis),
         placing(analysis),
@@ -102,10 +102,10 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     return Sheet(show.title, subtitle, summary, tuple(table for table in tables if table.rows), CAUTIONS)
 
 
-def _findings(findings: tuple[Finding, ...]) -> Table:
+def _findings(analysis: Analysis) -> Table:
     rows = tuple(
         (SEVERITY_WORDS[row.severity], row.message, row.remedies[0].label if row.remedies else "\u2013")
-        for row in findings
+        for row in (with_offers(analysis, finding) for finding in analysis.findings)
     )
     return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
 

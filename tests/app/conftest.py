@@ -37,10 +37,10 @@ def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
 
 
 def settle(window: Window) -> None:
-    """Waits for an analysis that a slow machine does in a worker."""
+    """Waits for what a slow machine does in a worker: an analysis, and trying remedies."""
     for _ in range(2000):
         QApplication.processEvents()
-        if not window.document.busy:
+        if not (window.document.busy or window.offering.busy):
             return
         time.sleep(0.005)
     raise AssertionError("the analysis never came")

@@ -119,7 +119,7 @@ class TestClipping:
         take = np.full(4 * GATHERED_FRAMES, 0.1)
         take[GATHERED_FRAMES - 5 : GATHERED_FRAMES] = 1.0
         take[2 * GATHERED_FRAMES + 50 : 2 * GATHERED_FRAMES + 57] = 1.0
-        rows = measure(take).first_runs
+        rows = measure(take, block=GATHERED_FRAMES).first_runs
         told = [(round(run.at_s * RATE), run.samples) for run in rows]
         assert told == [(GATHERED_FRAMES - 5, 5), (2 * GATHERED_FRAMES + 50, 7)]
 

@@ -102,9 +102,15 @@ class WhyPanel(QScrollArea):
         self._content = WhyContent("")
         self._open: set[str] = set()
         self.held: Remedy | None = None
+        self.trying = False
 
-    def show_content(self, content: WhyContent) -> None:
-        """Shows something else. Where the reader had scrolled to is kept while the title stays the same."""
+    def show_content(self, content: WhyContent, *, trying: bool = False) -> None:
+        """Shows something else. Where the reader had scrolled to is kept while the title stays the same.
+
+        Args:
+            trying: remedies are still being tried on the show; none is offered before.
+        """
+        self.trying = trying
         same = content.title == self._content.title
         position = self.verticalScrollBar().value() if same else 0
         focused = self._focused_name() if same else ""
@@ -270,7 +276,7 @@ class WhyPanel(QScrollArea):
 
     def _unfold(self, key: str) -> None:
         self._open ^= {key}
-        self.show_content(self._content)
+        self.show_content(self._content, trying=self.trying)
 
     def _add_finding(self, column: QVBoxLayout, finding: Finding) -> None:
         column.addSpacing(8)
@@ -283,8 +289,13 @@ class WhyPanel(QScrollArea):
         head.addWidget(title, 1)
         column.addLayout(head)
         column.addWidget(label(finding.message))
+        if self.trying and finding.remedies:
+            column.addWidget(label("What can be done is being tried on the show \u2026", "muted"))
+            return
         for i, remedy in enumerate(finding.remedies):
             self._add_remedy(column, finding, remedy, primary=i == 0)
+        for text in finding.refused:
+            column.addWidget(label(text, "muted"))
 
     def _add_remedy(self, column: QVBoxLayout, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
         card = QWidget()

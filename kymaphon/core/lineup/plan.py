@@ -241,13 +241,18 @@ class LineUpPlan:
 
 
 def line_up(
-    analysis: Analysis, voices: tuple[str, ...] | None = None, *, school: School | None = None
+    analysis: Analysis,
+    voices: tuple[str, ...] | None = None,
+    *,
+    school: School | None = None,
+    reasons: bool = True,
 ) -> LineUpPlan:
     """Lines up some voices, or all, each to the first end that it reaches.
 
     Args:
         voices: None for the whole show. Of a choice, only what moves no other voice is turned.
         school: what faders do; None as the show's practice has it.
+        reasons: whether to find out of every turn why it goes no further, and what would be without it: most of the time.
 
     Raises:
         KeyError: a voice that is not heard.
@@ -271,7 +276,7 @@ def line_up(
             pairs.append((voice, end))
     model = model_of(analysis, pairs, school=school, alone=voices is not None)
     solved = solve(model)
-    moves = _moves(analysis, model, solved)
+    moves = _moves(analysis, model, solved, reasons=reasons)
     after = without_rules(
         apply_all(analysis.show, tuple(edit for move in moves for edit in move.edits)), analysis.catalogue
     )
@@ -292,7 +297,7 @@ def line_up(
     )
 
 
-def _moves(analysis: Analysis, model: LineUpModel, solved: Solved) -> tuple[Move, ...]:
+def _moves(analysis: Analysis, model: LineUpModel, solved: Solved, *, reasons: bool) -> tuple[Move, ...]:
     out = []
     for i, turn in enumerate(model.turns):
         if abs(solved.x[i] - turn.now) < 1e-6:
@@ -301,8 +306,8 @@ def _moves(analysis: Analysis, model: LineUpModel, solved: Solved) -> tuple[Move
             Move(
                 turn,
                 float(solved.x[i]),
-                why_not_further(model, solved.x, i),
-                without(analysis, model, solved.x, i),
+                why_not_further(model, solved.x, i) if reasons else "",
+                without(analysis, model, solved.x, i) if reasons else "",
                 edits_to(analysis, turn, float(solved.x[i])),
             )
         )

@@ -2,41 +2,57 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.cuts import (
-    Cut,
-    Kept,
-    switches_on,
-)
+from kymaphon.core.cuts import Bad, Cut, Kept, fewest_cuts, switches_on
+from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import Feed, mark_of
+from kymaphon.core.routing import Feed, mark_of, only_bleeds
+
+
+def cuts_of(
+    analysis: Analysis, bad: Bad, kept: list[Kept], *, steady: bool = False, alone: bool = False
+) -> list[Cut]:
+    """The smallest sets of switches that leave nothing bad and keep what is wanted; none where no remedies are looked for."""
+    if not analysis.remedies:
+        return []
+    return fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=steady, alone=alone)
 
 
 def wanted_pairs(analysis: Analysis) -> list[Kept]:
-    """The pairs that are wanted and heard now, with the gain below which they would count as lost."""
-    kept = []
-    for feed in analysis.feeds.values():
-        if (
-            feed.want in ("hear", "local")
-            and feed.asked
-            and feed.gain_db is not None
-            and feed.verdict != "missing"
-        ):
-            kept.append(kept_pair(analysis, feed))
-    return kept
+    """The pairs that are wanted and heard now, stated or by role where nobody said, with the gain below which they would count
+    as lost; kept with the analysis.
+    """
+    known: list[Kept] | None = analysis.__dict__.get("_wanted_pairs")
+    if known is None:
+        known = analysis.__dict__["_wanted_pairs"] = list(_wanted_pairs(analysis))
+    return known
+
+
+def _wanted_pairs(analysis: Analysis) -> Iterator[Kept]:
+    for key, wanted in wants_of(analysis.show).items():
+        feed = analysis.feeds.get(key)
+        if feed is None or feed.gain_db is None or wanted.want not in ("hear", "local"):
+            continue
+        if wanted.asked:
+            if feed.verdict != "missing":
+                yield kept_pair(analysis, feed)
+        elif _heard(feed) and feed.verdict != "back" and feed.path is not None and not only_bleeds(feed.path):
+            yield kept_pair(analysis, replace(feed, want=wanted.want, wanted_gain_db=wanted.gain_db))
 
 
 def spare_pairs(analysis: Analysis) -> list[Kept]:
     """The pairs that are heard now though nobody asked for them; a cure should leave them alone where it can."""
+    wants = wants_of(analysis.show)
     return [
         kept_pair(analysis, feed)
-        for feed in analysis.feeds.values()
-        if feed.verdict == "free" and _heard(feed)
+        for key, feed in analysis.feeds.items()
+        if feed.verdict == "free" and _heard(feed) and wants[key].want not in ("hear", "local")
     ]
 
 
@@ -96,6 +112,9 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
 
 
 def blocked(analysis: Analysis, cuts: list[Cut]) -> str:
+    """Why no set of switches cures it; empty where one does, or none was looked for."""
+    if not analysis.remedies:
+        return ""
     if not cuts:
         return " A way runs through no switch at all; it needs another routing: see Plan."
     if cuts[0].breaks:

@@ -10,7 +10,6 @@ from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cuts import (
     Cut,
     Kept,
-    fewest_cuts,
 )
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
@@ -32,9 +31,9 @@ from kymaphon.core.routing import (
 from kymaphon.core.rules.cures import (
     against_mark,
     blocked,
+    cuts_of,
     names,
     remedies_of,
-    spare_pairs,
     wanted_pairs,
     way_devices,
     way_words,
@@ -78,7 +77,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
             found = (late_return(row, offset, at_once) for row in arrivals)
             return [[path] for late in found if late is not None for path in late.paths]
 
-        cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis))
+        cuts = cuts_of(analysis, bad, kept)
         explained = analysis.explain_feed(feed)
         level, delay = explained if explained else (None, None)
         message = (
@@ -166,7 +165,7 @@ def _cure_twice(
 
     # By the air from one microphone into another it is a matter of Cast, unless one channel can be spared.
     by_air = _by_air(pairs[0][1], pairs[0][2])
-    cuts = fewest_cuts(analysis.transfer, bad, wanted_pairs(analysis), spare_pairs(analysis), alone=by_air)
+    cuts = cuts_of(analysis, bad, wanted_pairs(analysis), alone=by_air)
     cured = {feed.key}
     for cut in cuts[:1]:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
@@ -318,7 +317,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         return [list(find_circles(transfer, most=4).paths)]
 
     kept = wanted_pairs(analysis)
-    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=True)
+    cuts = cuts_of(analysis, bad, kept, steady=True)
     circle = circle_of(analysis, worst)
     all_rows = together(analysis)
     round_trip = (

@@ -138,7 +138,7 @@ def _turn_remedies(
     twins = twins_along(analysis, ladder)
     for knob in _gain_knobs(ladder, rung):
         alone = turn(knob, by_db)
-        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6 and len(out) < 2:
+        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6:
             out.append(
                 _turn_remedy(
                     analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect

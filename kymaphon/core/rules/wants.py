@@ -10,7 +10,6 @@ from kymaphon.core.build import build_graph
 from kymaphon.core.cuts import (
     Kept,
     closers,
-    fewest_cuts,
     reachable,
     reaches,
     switch_words,
@@ -25,7 +24,7 @@ from kymaphon.core.fit import Fit
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
 from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, late_return, mark_of, only_bleeds
-from kymaphon.core.rules.cures import against_mark, blocked, kept_pair, remedies_of, spare_pairs, wanted_pairs
+from kymaphon.core.rules.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
 from kymaphon.core.transfer import Transfer
 
 
@@ -115,7 +114,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
             return False
         return not _new_echo(analysis, transfer)
 
-    doors = closers(analysis.graph, kept.mouth, kept.ears, is_fine)
+    doors = closers(analysis.graph, kept.mouth, kept.ears, is_fine) if analysis.remedies else []
     remedies = tuple(
         Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))
         for i, door in enumerate(doors)
@@ -211,7 +210,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         found = (best_paths(transfer, mouth, ear, floor_db=floor, most=4).paths for ear in ears)
         return [[path] for paths in found for path in paths if path.gain_db > floor]
 
-    cuts = fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=True)
+    cuts = cuts_of(analysis, bad, kept, steady=True)
     explained = analysis.explain_feed(feed)
     return Finding(
         "heard-unwanted",

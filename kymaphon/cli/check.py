@@ -1,0 +1,76 @@
+"""The command `check`: findings with what can be done, each remedy tried on the show; and remedies applied."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING
+
+from kymaphon.cli.answer import Unusable, load, print_json, save
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.findings import Finding
+
+
+def add_check_options(row: argparse.ArgumentParser) -> None:
+    row.add_argument(
+        "--do",
+        action="append",
+        metavar="FINDING:REMEDY",
+        help="apply a remedy, by the ids that are printed; several in order; needs -o",
+    )
+    row.add_argument("-o", "--output", metavar="SHOW", help="with --do: the show file to write")
+
+
+def check(options: argparse.Namespace) -> int:
+    if bool(options.do) != bool(options.output):
+        raise Unusable("--do and -o go together: what to apply, and the show file to write")
+    analysis = load(options.show)
+    if options.do:
+        analysis = _done(analysis, options.do)
+        save(analysis.show, options.show, options.output)
+    counts = analysis.counts()
+    rows = offered(analysis)
+    if options.json:
+        print_json({"findings": [{"id": name, **row.to_json()} for name, row in rows.items()]})
+    else:
+        for name, row in rows.items():
+            print(f"{row.severity.upper():5}{row.code}: {row.message}")
+            for remedy in row.remedies:
+                print(f"       - {remedy.label}  [{name}:{remedy.id}]")
+            for text in row.refused:
+                print(f"         {text}")
+        print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
+    return 1 if counts["stop"] else 0
+
+
+def offered(analysis: Analysis) -> dict[str, Finding]:
+    """Finding id -> finding with just what is offered, worst first."""
+    from kymaphon.core.findings import finding_ids
+    from kymaphon.core.offers import with_offers
+
+    return {name: with_offers(analysis, row) for name, row in finding_ids(analysis.findings).items()}
+
+
+def _done(analysis: Analysis, wanted: list[str]) -> Analysis:
+    """The show with remedies applied one after the other, each found in what the last one left.
+
+    Raises:
+        Unusable: there is no such finding any more, or it offers no such remedy.
+    """
+    from kymaphon.core.analyse import analyse
+    from kymaphon.core.findings import finding_ids
+    from kymaphon.core.offers import with_offers
+
+    for name in wanted:
+        finding_id, _, remedy_id = name.rpartition(":")
+        known = finding_ids(analysis.findings)
+        if finding_id not in known:
+            raise Unusable(f"--do {name}: no such finding; there are: {', '.join(known) or 'none'}")
+        finding = with_offers(analysis, known[finding_id])
+        remedy = next((row for row in finding.remedies if row.id == remedy_id), None)
+        if remedy is None:
+            ids = ", ".join(row.id for row in finding.remedies) or "none"
+            raise Unusable(f"--do {name}: {finding_id} offers no such remedy; it offers: {ids}")
+        analysis = analyse(remedy.apply(analysis.show), analysis.catalogue)
+    return analysis

@@ -1,0 +1,317 @@
+"""The one gate before anything is offered: a change is tried on the show, and what it would cost is told.
+
+Nothing that was good may be lost for a remedy, a plan or a line-up: no wanted voice goes missing or falls off its mark, no loop
+comes within `loop-margin` of howling, nobody's hearing is put at risk, and nothing that stops a show is new. The changed show is
+analysed anew, with nothing taken over from before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import show_number
+from kymaphon.core.edits import (
+    AddLog,
+    AddRow,
+    AttachTake,
+    DetachTake,
+    Edit,
+    Plug,
+    SetField,
+    SetWant,
+    Unplug,
+    apply_all,
+)
+from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.figures import number
+from kymaphon.core.findings import Finding, Remedy, Severity
+from kymaphon.core.levels import Rung
+from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.routing import Feed, only_bleeds
+
+WORSE_DB = 1.0
+"""A voice that is off its mark already may move so much further: less is within what a meter shows."""
+
+
+PLUGS = (Plug, Unplug, AddRow)
+"""Edits that change the rig itself."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """Something that a change would spoil.
+
+    Attributes:
+        sort: `lost` a wanted voice, `mark` a voice off its mark, `loop` one too near to howling, `stop` or `fix` a finding of that
+            weight that was not there.
+        words: what would be so, to follow "then".
+    """
+
+    sort: Literal["lost", "mark", "loop", "stop", "fix"]
+    words: str
+
+    def hard(self, edits: tuple[Edit, ...] = ()) -> bool:
+        """Whether such a change may not be offered at all: whatever it mends, it would do harm on air.
+
+        What plugs things anew may leave a level to be set after it; a knob that sets one level and upsets another may not.
+        """
+        return self.sort not in (
+            ("fix", "mark") if any(isinstance(row, PLUGS) for row in edits) else ("fix",)
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Offers:
+    """What can be offered for a finding.
+
+    Attributes:
+        remedies: in the order to try them; one that leaves something else to fix says so in its first words.
+        refused: what would mend it and costs more than it mends, with the reason.
+    """
+
+    remedies: tuple[Remedy, ...]
+    refused: tuple[tuple[Remedy, str], ...] = ()
+
+    def why_not(self) -> tuple[str, ...]:
+        """What is not offered, and why, in sentences."""
+        return tuple(f"Not offered: {remedy.label}. {words}." for remedy, words in self.refused)
+
+
+def offers_of(analysis: Analysis, finding: Finding) -> Offers:
+    """The remedies of a finding that can be followed blindly, each tried on the show; kept with the analysis."""
+    known: dict[_Key, tuple[Finding, Offers]] = analysis.__dict__.setdefault("_offers", {})
+    key = _key(finding)
+    held = known.get(key)
+    if held is None or held[0] != finding:
+        held = known[key] = finding, _offers(analysis, finding)
+    return held[1]
+
+
+_Key = tuple[str, tuple[str, ...], str, tuple[str, ...]]
+
+
+def _key(finding: Finding) -> _Key:
+    return *finding.key, finding.message, tuple(remedy.label for remedy in finding.remedies)
+
+
+def with_offers(analysis: Analysis, finding: Finding) -> Finding:
+    """The finding with just the remedies that are offered, and why others are not."""
+    offers = offers_of(analysis, finding)
+    return replace(finding, remedies=offers.remedies, refused=offers.why_not())
+
+
+def are_known(analysis: Analysis, findings: Iterable[Finding]) -> bool:
+    """Whether what can be offered for these has been tried already."""
+    known = analysis.__dict__.get("_offers", {})
+    return all(not row.remedies or _key(row) in known for row in findings)
+
+
+LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")
+"""Findings that gains alone can cure."""
+MOST_OFFERED = 3
+
+
+def _offers(analysis: Analysis, finding: Finding) -> Offers:
+    sorted_ = _Sorted(analysis, finding)
+    for remedy in finding.remedies:
+        sorted_.take(remedy)
+    if finding.code in LEVELS and not sorted_.free:
+        for remedy in _lined_up(analysis, finding):
+            sorted_.take(remedy)
+            if sorted_.free:
+                break
+    dear = sorted(sorted_.dear, key=lambda row: row[0])
+    return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
+
+
+class _Sorted:
+    """Remedies of one finding, each tried and put with those that cost nothing, something, or too much."""
+
+    def __init__(self, analysis: Analysis, finding: Finding) -> None:
+        self.analysis, self.finding = analysis, finding
+        self.free: list[Remedy] = []
+        self.dear: list[tuple[int, Remedy]] = []
+        self.refused: list[tuple[Remedy, str]] = []
+
+    def take(self, remedy: Remedy) -> None:
+        after = tried(self.analysis, remedy.edits)
+        if after is None:
+            self.free.append(remedy)
+            return
+        if _as_before(_bare(self.analysis), self.finding, after):
+            return
+        costs = costs_of(self.analysis, after, self.finding)
+        if not costs:
+            self.free.append(remedy)
+        elif any(row.hard(remedy.edits) for row in costs):
+            self.refused.append((remedy, told(row for row in costs if row.hard(remedy.edits))))
+        else:
+            self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
+
+
+def _lined_up(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
+    """The line-up solver instead of one knob: this voice by what moves no other, then all of them together."""
+    from kymaphon.core.lineup.plan import line_up
+
+    for remedy_id, voices in (("line-up-alone", (finding.subjects[0],)), ("line-up", None)):
+        try:
+            plan = line_up(analysis, voices, reasons=False)
+        except (KeyError, ValueError):
+            # No such voice, or no answer: then there is nothing to offer by this way.
+            continue
+        if not plan.moves:
+            continue
+        what = "; ".join(move.words for move in plan.moves)
+        who = analysis.party_name(finding.subjects[0]) if voices else "all voices"
+        count = f"{len(plan.moves)} to turn" if len(plan.moves) > 2 else what
+        edits = tuple(edit for move in plan.moves for edit in move.edits)
+        yield Remedy(remedy_id, f"Line up {who}: {count}", f"{what}. {plan.sentence()}", edits)
+
+
+def _small(text: str) -> str:
+    """A title inside a sentence; names keep their capitals."""
+    return text[:1].lower() + text[1:] if text.startswith(("A ", "An ", "The ")) else text
+
+
+def told(costs: Iterable[Cost], most: int = 2) -> str:
+    """What it costs, the first few of it, as a sentence begins."""
+    rows = list(dict.fromkeys(row.words for row in costs))
+    more = f" and {len(rows) - most} more" if len(rows) > most else ""
+    return f"Then {'; '.join(rows[:most])}{more}"
+
+
+SILENT = (AddLog, AttachTake, DetachTake, SetWant)
+"""Edits that change no signal: what is noted, measured and wanted."""
+
+
+def _is_silent(edit: Edit) -> bool:
+    return isinstance(edit, SILENT) or (
+        isinstance(edit, SetField) and edit.row is None and edit.field in ("tasks", "log", "takes")
+    )
+
+
+def tried(analysis: Analysis, edits: tuple[Edit, ...]) -> Analysis | None:
+    """The show with a change in it, analysed without looking for remedies; None for one that changes no signal."""
+    if all(_is_silent(edit) for edit in edits):
+        return None
+    return analyse(apply_all(analysis.show, edits), analysis.catalogue, remedies=False)
+
+
+def _as_before(before: Analysis, finding: Finding, after: Analysis) -> bool:
+    """Whether the very same is found again, with the same figures: then the remedy does nothing."""
+    said = {row.message for row in before.findings if row.key == finding.key}
+    return any(row.key == finding.key and row.message in said for row in after.findings)
+
+
+def costs_of(analysis: Analysis, after: Analysis, finding: Finding | None = None) -> tuple[Cost, ...]:
+    """What was good before and is not after.
+
+    Args:
+        finding: what the change is for: its own code on its own subjects is no news.
+    """
+    before = _bare(analysis)
+    return (
+        *_lost(before, after),
+        *_off_mark(before, after),
+        *_loops(before, after),
+        *_new(before, after, "stop", finding),
+        *_new(before, after, "fix", finding),
+    )
+
+
+def _bare(analysis: Analysis) -> Analysis:
+    """The same show, found by the same rules without remedies: so that both sides are grouped alike."""
+    known: Analysis | None = analysis.__dict__.get("_bare")
+    if known is None:
+        known = (
+            analysis if not analysis.remedies else analyse(analysis.show, analysis.catalogue, remedies=False)
+        )
+        analysis.__dict__["_bare"] = known
+    return known
+
+
+def _comes(analysis: Analysis, feed: Feed | None) -> bool:
+    """Whether a voice is there for its listener, by its own microphone where it has one."""
+    if feed is None or feed.path is None or feed.gain_db is None or feed.verdict == "missing":
+        return False
+    if feed.listener == feed.voice:
+        return feed.verdict != "back" and feed.gain_db > number("own-voice-floor")
+    if only_bleeds(feed.path):
+        return False
+    return feed.gain_db - feed.wanted_gain_db >= number("heard-floor")
+
+
+def _lost(before: Analysis, after: Analysis) -> Iterator[Cost]:
+    for (listener, voice), wanted in wants_of(before.show).items():
+        if wanted.want not in ("hear", "local"):
+            continue
+        was, now = before.feeds.get((listener, voice)), after.feeds.get((listener, voice))
+        if _comes(before, was) and not _comes(after, now):
+            whom = "themselves" if listener == voice else before.party_name(voice)
+            yield Cost("lost", f"{before.party_name(listener)} no longer hears {whom}")
+
+
+def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
+    """(voice, point) -> the point with the mark, and how far the voice is outside it."""
+    out = {}
+    for (voice, _), ladder in analysis.ladders.items():
+        if analysis.show.party(voice).kind in NO_SPEECH:
+            continue
+        point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
+        if point is not None and point.mark is not None:
+            low, high = point.mark
+            out[voice, point.node] = point, max(point.speech_db - high, low - point.speech_db, 0.0)
+    return out
+
+
+def _off_mark(before: Analysis, after: Analysis) -> Iterator[Cost]:
+    was = _points(before)
+    for (voice, node), (point, off) in _points(after).items():
+        if (voice, node) not in was:
+            continue
+        worse = off - was[voice, node][1]
+        if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else WORSE_DB):
+            middle = sum(point.mark) / 2 if point.mark is not None else 0.0
+            apart = abs(point.speech_db - middle)
+            yield Cost("mark", f"{after.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}")
+
+
+def _loops(before: Analysis, after: Analysis) -> Iterator[Cost]:
+    was, now = before.transfer.stability.margin_db, after.transfer.stability.margin_db
+    if now < number("loop-margin") and now < was - 0.05:
+        what = (
+            "howls" if after.transfer.howls else f"comes within {show_number(max(now, 0.0), 'dB')} of howling"
+        )
+        yield Cost("loop", f"a loop {what}")
+
+
+def _held(analysis: Analysis, severities: tuple[Severity, ...]) -> dict[tuple[str, str], Finding]:
+    """(code, subject) -> a finding of such weight."""
+    return {
+        (row.code, subject): row
+        for row in analysis.findings
+        if row.severity in severities
+        for subject in (row.subjects or ("",))
+    }
+
+
+def _new(
+    before: Analysis, after: Analysis, severity: Literal["stop", "fix"], finding: Finding | None
+) -> Iterator[Cost]:
+    known = _held(before, ("stop",) if severity == "stop" else ("stop", "fix"))
+    own = {finding.code} if finding is not None else set()
+    seen: set[str] = set()
+    for row in after.findings:
+        if row.severity != severity or row.title in seen:
+            continue
+        subjects = row.subjects or ("",)
+        if any((row.code, subject) in known for subject in subjects):
+            continue
+        if severity == "fix" and row.code in own:
+            continue
+        seen.add(row.title)
+        yield Cost(severity, _small(row.title))
