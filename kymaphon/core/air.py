@@ -9,7 +9,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING
 
 from kymaphon.core.acoustics import travel_ms
-from kymaphon.core.catalogue import Kind, Port
+from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.ends import nominal_dbu, usual_output
 from kymaphon.core.figures import figure, number
@@ -25,7 +25,7 @@ from kymaphon.core.heard import (
 )
 from kymaphon.core.naming import device_name
 from kymaphon.core.scales import shipped_digital
-from kymaphon.core.show import Device, Party, Place
+from kymaphon.core.show import Device, Party, Place, Show
 from kymaphon.core.standing import Stand, has_face, stand_of, voice_level
 from kymaphon.core.takes import level_of_take, measured_ambient, measured_flat_db
 
@@ -101,6 +101,20 @@ def _side_or_both(draft: Draft, reference: str) -> list[int]:
     if reference in draft.index:
         return [draft.index[reference]]
     return [draft.index[f"{reference}.l"], draft.index[f"{reference}.r"]]
+
+
+def is_muted(show: Show, catalogue: Catalogue, place_id: str | None) -> bool:
+    """Whether the loudspeakers of a place are off the air: it mutes them where a microphone is open, and it has one."""
+    place = next((row for row in show.places if row.id == place_id), None)
+    return (
+        place is not None
+        and place.speakers_mute
+        and any(
+            device.place == place_id
+            and any(port.domain == "acoustic" for port in catalogue[device.kind].inputs)
+            for device in show.devices
+        )
+    )
 
 
 def _ear_ports(draft: Draft, party: Party) -> tuple[Device, Kind, tuple[Port, ...]] | None:
@@ -196,7 +210,7 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
                     )
                     continue
                 parts, metres = loudspeaker_parts(device, kind, mic, place)
-                muted = MUTED if place is not None and place.speakers_mute else ""
+                muted = MUTED if is_muted(draft.show, draft.catalogue, device.place) else ""
                 draft.join(
                     f"{device.id}.{port.id}",
                     target,
@@ -257,8 +271,11 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
             and party.id != listener.id
             and party.place == listener.place
         ]
+        muted = MUTED if is_muted(draft.show, draft.catalogue, listener.place) else ""
+        loud = set()
         for device in draft.show.devices:
             if device.place == listener.place:
+                loud |= {f"{device.id}.{port.id}" for port in draft.kind(device).outputs}
                 sounds += [
                     (f"{device.id}.{port.id}", device.at_m)
                     for port in draft.kind(device).outputs
@@ -274,5 +291,6 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
             parts = (distance_part(metres, "free-field distance law"), *shield)
             for ear in draft.ears[listener.id]:
                 draft.join(
-                    source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air"
-                )
+                    source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air",
+                    broken=muted if source in loud else "",
+                )  # fmt: skip

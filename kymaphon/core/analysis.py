@@ -9,7 +9,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kymaphon.core.air import AIR
+from kymaphon.core.air import AIR, is_muted
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
@@ -28,7 +28,7 @@ from kymaphon.core.routing import (
     arrivals_of,
     explain_delay,
     explain_level,
-    only_bleeds,
+    goes_astray,
     own_microphones,
     own_way,
 )
@@ -129,7 +129,7 @@ class Analysis:
         feed = self.feeds.get((listener, voice))
         if feed is None or feed.path is None:
             return None
-        if only_bleeds(feed.path) and self._microphones.get(self.graph.mouths[voice][0]):
+        if goes_astray(feed.path) and self._microphones.get(self.graph.mouths[voice][0]):
             return None
         return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, feed.path)
 
@@ -225,8 +225,11 @@ class Analysis:
         levels = np.array([10 ** (level.value / 10) for _, level in mouths])
         sums = {name: float(power[node] @ levels) for name, node in speakers}
         plugged = {cable.target.partition(".")[0] for cable in self.show.cables}
+        silent = {
+            device.id for device in self.show.devices if is_muted(self.show, self.catalogue, device.place)
+        }
         return {
-            name: 10 * math.log10(total) if total > 1 else NOTHING_DB
+            name: 10 * math.log10(total) if total > 1 and name not in silent else NOTHING_DB
             for name, total in sums.items()
             if name in plugged and total < math.inf
         }

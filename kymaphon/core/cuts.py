@@ -178,7 +178,6 @@ def fewest_cuts(
     *,
     most: int = 3,
     steady: bool = False,
-    alone: bool = False,
 ) -> list[Cut]:
     """The smallest sets of switches that leave nothing bad, the least harmful first.
 
@@ -186,7 +185,6 @@ def fewest_cuts(
         bad: the bad ways of a rig, in groups: of each group at least one way must go. Nothing when all is well.
         kept: wanted pairs that must stay whole.
         spare: pairs that are heard though nobody asked; a cut that leaves more of them alone is the less harmful.
-        alone: only single switches are looked for; nothing where none does it.
         steady: whether what is bad is so whatever else is open, such as a way above a floor; then fewer tries are needed.
 
     Returns:
@@ -199,8 +197,6 @@ def fewest_cuts(
         if not known.must_hit:
             return []
         cuts = _single(known)
-        if not cuts and alone:
-            return []
         cuts = cuts or _together(known, most)
         if not cuts:
             return _harmful(known)

@@ -31,7 +31,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.levels import Rung
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.routing import Feed, only_bleeds
+from kymaphon.core.routing import Feed, goes_astray
 
 WORSE_DB = 1.0
 """A voice that is off its mark already may move so much further: less is within what a meter shows."""
@@ -184,6 +184,8 @@ def told(costs: Iterable[Cost], most: int = 2) -> str:
     return f"Then {'; '.join(rows[:most])}{more}"
 
 
+FELL_DB = 6.0
+"""Half of it gone, and under what is wanted: to whoever is not in the room that is as good as lost."""
 SILENT = (AddLog, AttachTake, DetachTake, SetWant)
 """Edits that change no signal: what is noted, measured and wanted."""
 
@@ -240,7 +242,7 @@ def _comes(analysis: Analysis, feed: Feed | None) -> bool:
         return False
     if feed.listener == feed.voice:
         return feed.verdict != "back" and feed.gain_db > number("own-voice-floor")
-    if only_bleeds(feed.path):
+    if goes_astray(feed.path):
         return False
     return feed.gain_db - feed.wanted_gain_db >= number("heard-floor")
 
@@ -253,6 +255,16 @@ def _lost(before: Analysis, after: Analysis) -> Iterator[Cost]:
         if _comes(before, was) and not _comes(after, now):
             whom = "themselves" if listener == voice else before.party_name(voice)
             yield Cost("lost", f"{before.party_name(listener)} no longer hears {whom}")
+            continue
+        if was is None or now is None or was.gain_db is None or now.gain_db is None or listener == voice:
+            continue
+        fell = was.gain_db - now.gain_db
+        short = wanted.gain_db - now.gain_db
+        far = before.show.party(listener).kind in ("audience", "recorder", "remote")
+        if far and fell > FELL_DB and short > number("level-tolerance") and _comes(before, was):
+            yield Cost(
+                "lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter"
+            )
 
 
 def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:

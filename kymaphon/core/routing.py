@@ -233,7 +233,7 @@ def _measure(
         )
     if path is None:
         return replace(feed, node=None, verdict="missing" if feed.want == "hear" else "silent")
-    astray = bool(mics) and only_bleeds(path)
+    astray = bool(mics) and goes_astray(path)
     if astray:
         # A voice is followed by its own microphone, wherever that leads, though another's brings more of it.
         mine = own_way(transfer, mics, node)
@@ -292,8 +292,15 @@ def late_return(arrivals: tuple[Arrival, ...], offset_db: float, at_once: float)
 
 
 def _own_air_ms(arrival: Arrival) -> float:
-    """The air between a mouth and the first microphone, which is no delay of the rig."""
-    return next((step.delay_ms for step in arrival.paths[0].steps()), 0.0)
+    """The air between a mouth and the first microphone, and between a wedge and the ears: no delay of the rig. A loudspeaker
+    so far away that its sound is an echo of itself counts.
+    """
+    steps = list(arrival.paths[0].steps())
+    if not steps:
+        return 0.0
+    first, last = steps[0].delay_ms, steps[-1]
+    near = last.label == "through the air" and first + last.delay_ms <= number("delay-blurred")
+    return first + (last.delay_ms if near and len(steps) > 1 else 0.0)
 
 
 def arrivals_of(
@@ -382,9 +389,11 @@ def echo_class(delay_ms: float) -> str:
     return "stops" if delay_ms >= number("delay-stops") else "echo"
 
 
-def only_bleeds(path: PathThrough) -> bool:
-    """Whether a way begins in a microphone that is somebody else's."""
-    return next((step.label == "bleeds into" for step in path.steps()), False)
+def goes_astray(path: PathThrough) -> bool:
+    """Whether a voice that has a microphone of its own comes by this way through one that is not meant for it: somebody
+    else's, or by a loudspeaker or a leaking headphone into one.
+    """
+    return any(step.label in STRAY for step in path.steps())
 
 
 def _judge(

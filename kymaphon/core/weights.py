@@ -8,12 +8,17 @@ thermal noise are not. Whoever compares one with the other comes by here first.
 from __future__ import annotations
 
 from functools import cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from kymaphon.core.derive import Derived, total
 from kymaphon.core.figures import acoustic_data, figure, number
 from kymaphon.core.meter.weighting import OFFSET, a_gain_db, k_gain_db
+from kymaphon.core.model import NO_SPEECH
+
+if TYPE_CHECKING:
+    from kymaphon.core.show import Party
 
 A_WEIGHTING = "IEC 61672-1"
 _LEAST_HZ = 20.0
@@ -73,12 +78,24 @@ def crest_of(kind: str) -> Derived:
     return figure("music-crest" if kind == "player" else "crest-highest")
 
 
+def grows(party: Party) -> bool:
+    """Whether a party gets louder on warming up: people and what they play do; a player does not, nor an instrument that is a
+    line output, whose level its maker and its volume set.
+    """
+    return party.kind != "player" and not (party.kind in ("instrument", *NO_SPEECH) and party.plays_on)
+
+
+def growth_of(party: Party) -> Derived:
+    """What should be left for a party's peaks at line-up; see `headroom_wanted`."""
+    return headroom_wanted(party.kind if grows(party) else "player")
+
+
 def headroom_wanted(kind: str) -> Derived:
     """What should be left between the highest sample and a ceiling at line-up: what a talker gains on warming up, less
     how much lower than the usual talker's the peaks of the mildest lie. Below it, clipping is sure to come.
     """
     if kind == "player":
-        return Derived("a player's level does not grow", 0.0, "dB")
+        return Derived("the level of a line source does not grow", 0.0, "dB")
     growth, crest = figure("growth"), crest_of(kind)
     low = crest.spread[0] if crest.spread else crest.value
     mild = Derived("less: talkers' peaks differ by", low - crest.value, "dB", source=crest.source)

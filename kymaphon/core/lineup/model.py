@@ -25,7 +25,7 @@ from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
 from kymaphon.core.twins import turned_together, twins_along
-from kymaphon.core.weights import headroom_wanted
+from kymaphon.core.weights import grows, growth_of, headroom_wanted
 
 Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
@@ -317,8 +317,7 @@ def _voice(
         for ref in refs:
             slopes[i, index[ref]] += 1.0
     party = analysis.show.party(ladder.voice)
-    grows = party.kind != "player"
-    more = ladder.last.crest.value + headroom_wanted(party.kind).value
+    more = ladder.last.crest.value + growth_of(party).value
     limits, noises = [], []
     for i, rung in enumerate(ladder.rungs):
         pad = _pad_index(analysis, rung.node, index)
@@ -371,7 +370,7 @@ def _voice(
         (speech, slopes[at]),
         tuple(limits),
         tuple(noises),
-        grows,
+        grows(party),
         knobs,
     )
 

@@ -16,7 +16,7 @@ from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
 from kymaphon.core.show import Cable, Device, Track
 from kymaphon.core.units import db_to_power, power_to_db
-from kymaphon.core.weights import headroom_wanted, white_a_db
+from kymaphon.core.weights import growth_of, white_a_db
 
 
 @dataclass(frozen=True)
@@ -216,8 +216,7 @@ def _out_of_mixes(kind: Kind, device: Device, port_id: str) -> list[Edit]:
 
 
 def _more(analysis: Analysis, voice: str) -> float:
-    grows = analysis.show.party(voice).kind != "player"
-    return headroom_wanted("presenter" if grows else "player").value
+    return growth_of(analysis.show.party(voice)).value
 
 
 def _spare(ladder: Ladder, analysis: Analysis, voice: str) -> float | None:

@@ -12,16 +12,14 @@ from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import Feed, mark_of, only_bleeds
+from kymaphon.core.routing import Feed, goes_astray, mark_of
 
 
-def cuts_of(
-    analysis: Analysis, bad: Bad, kept: list[Kept], *, steady: bool = False, alone: bool = False
-) -> list[Cut]:
+def cuts_of(analysis: Analysis, bad: Bad, kept: list[Kept], *, steady: bool = False) -> list[Cut]:
     """The smallest sets of switches that leave nothing bad and keep what is wanted; none where no remedies are looked for."""
     if not analysis.remedies:
         return []
-    return fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=steady, alone=alone)
+    return fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=steady)
 
 
 def wanted_pairs(analysis: Analysis) -> list[Kept]:
@@ -42,7 +40,7 @@ def _wanted_pairs(analysis: Analysis) -> Iterator[Kept]:
         if wanted.asked:
             if feed.verdict != "missing":
                 yield kept_pair(analysis, feed)
-        elif _heard(feed) and feed.verdict != "back" and feed.path is not None and not only_bleeds(feed.path):
+        elif _heard(feed) and feed.verdict != "back" and feed.path is not None and not goes_astray(feed.path):
             yield kept_pair(analysis, replace(feed, want=wanted.want, wanted_gain_db=wanted.gain_db))
 
 

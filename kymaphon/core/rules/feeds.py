@@ -18,6 +18,7 @@ from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import PathThrough, find_circles
 from kymaphon.core.routing import (
     IN_STEP_BELOW_DB,
+    STRAY,
     Arrival,
     Feed,
     arrivals_of,
@@ -25,7 +26,6 @@ from kymaphon.core.routing import (
     echo_class,
     late_return,
     mark_of,
-    only_bleeds,
     second_arrival,
 )
 from kymaphon.core.rules.cures import (
@@ -135,8 +135,10 @@ def echo_control(analysis: Analysis, path: PathThrough) -> str:
 
 
 def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
-    """A voice that reaches a listener by two ways of different length and like level. Pairs with one cause
-    make one finding.
+    """A voice that reaches a listener by two ways of different length and like level. Pairs with one cause make one finding.
+
+    What comes the second time by the air into somebody else's microphone is bleed, as there is in every room with two
+    microphones: no switch mends it that takes nobody off the air, and how much of it is too much is Cast's to tell.
     """
     pairs: list[tuple[Feed, Arrival, Arrival]] = []
     for feed in analysis.feeds.values():
@@ -146,6 +148,11 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
         second = second_arrival(arrivals)
         if second is not None:
             pairs.append((feed, arrivals[0], second))
+    bleeding = [row for row in pairs if _by_air(row[1], row[2])]
+    pairs = [row for row in pairs if not _by_air(row[1], row[2])]
+    if bleeding:
+        bleeding.sort(key=lambda row: row[1].gain_db - row[2].gain_db)
+        yield _twice_finding(analysis, bleeding, [], wanted_pairs(analysis))
     while pairs:
         cuts, cured = _cure_twice(analysis, pairs)
         kept = wanted_pairs(analysis)
@@ -163,9 +170,7 @@ def _cure_twice(
     def bad(transfer: Transfer) -> list[list[PathThrough]]:
         return _twice_ways(analysis, transfer, feed)
 
-    # By the air from one microphone into another it is a matter of Cast, unless one channel can be spared.
-    by_air = _by_air(pairs[0][1], pairs[0][2])
-    cuts = cuts_of(analysis, bad, wanted_pairs(analysis), alone=by_air)
+    cuts = cuts_of(analysis, bad, wanted_pairs(analysis))
     cured = {feed.key}
     for cut in cuts[:1]:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
@@ -174,8 +179,8 @@ def _cure_twice(
 
 
 def _by_air(first: Arrival, second: Arrival) -> bool:
-    """Whether one of two arrivals comes by somebody else's microphone."""
-    return only_bleeds(first.paths[0]) or only_bleeds(second.paths[0])
+    """Whether one of two arrivals gets into a microphone that is not meant for it: another's, or by a loudspeaker."""
+    return any(step.label in STRAY for row in (first, second) for step in row.paths[0].steps())
 
 
 def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
@@ -204,13 +209,12 @@ def _twice_finding(
     listeners = list(dict.fromkeys(row.listener for row, _, _ in group))
     heard = "hollow, watery" if apart <= number("delay-blurred") else "an echo"
     arrive = "arrives" if len(voices) == 1 else "arrive"
-    stuck = blocked(analysis, cuts)
-    if _by_air(first, second):
-        stuck = (
-            ""
-            if cuts
-            else " One of them comes by somebody else's microphone: that is for Cast, nearer and further, or for a gate."
-        )
+    by_air = _by_air(first, second)
+    stuck = (
+        " One of them comes by somebody else's microphone: that is for Cast, nearer and further, or for a gate."
+        if by_air
+        else blocked(analysis, cuts)
+    )
     message = (
         f"{names(analysis, voices)} {arrive} twice at {names(analysis, listeners)}, {show_number(apart, 'ms')} apart and "
         f"{difference:.1f} dB different: {heard}, {show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB')}, first notch at "
@@ -242,7 +246,7 @@ def _twice_finding(
     )
     return Finding(
         "arrives-twice",
-        "fix",
+        "note" if by_air else "fix",
         "Feeds",
         (*voices, *listeners),
         f"{names(analysis, voices[:1])} reaches {names(analysis, listeners[:1])} twice"

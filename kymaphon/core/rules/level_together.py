@@ -47,8 +47,9 @@ def several_at_once(analysis: Analysis) -> Iterator[Finding]:
         return
     levels = np.array([graph.mouths[voice][1].value for voice in flow.voices])
     worst: tuple[float, int, list[int]] | None = None
+    heard = analysis.leading_to([ear for ears in graph.ears.values() for ear in ears])
     for node, point in enumerate(graph.nodes):
-        if point.ceiling is None or node in analysis.transfer.unstable:
+        if point.ceiling is None or node in analysis.transfer.unstable or node not in heard:
             continue
         power = flow.power[node]
         here = [i for i in talkers if 0 < power[i] < np.inf]

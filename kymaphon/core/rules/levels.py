@@ -18,7 +18,7 @@ from kymaphon.core.noise_moves import quick_buys
 from kymaphon.core.paths import best_paths
 from kymaphon.core.takes import measured_ambient, room_take
 from kymaphon.core.twins import turned_together, twins_along
-from kymaphon.core.weights import headroom_wanted
+from kymaphon.core.weights import growth_of
 
 NOISE_WORDS = {
     "room": "the room",
@@ -61,7 +61,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
     """Peaks against the ceiling, with what a talker gains on warming up."""
     seen: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
-        growth = headroom_wanted(analysis.show.party(voice).kind)
+        growth = growth_of(analysis.show.party(voice))
         rung = ladder.tightest()
         if (
             rung is None

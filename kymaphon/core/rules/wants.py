@@ -23,7 +23,7 @@ from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fit
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, late_return, mark_of, only_bleeds
+from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, goes_astray, late_return, mark_of
 from kymaphon.core.rules.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
 from kymaphon.core.transfer import Transfer
 
@@ -132,7 +132,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
         )
         text = f"{listener} should hear {voice} and there is no way there{reason}."
     else:
-        bleeds = feed.path is not None and only_bleeds(feed.path)
+        bleeds = feed.path is not None and goes_astray(feed.path)
         how = ", by way of other people's microphones" if bleeds else ""
         text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}{how}."
     figures = (Derived("gain", feed.gain_db, "dB"),) if feed.gain_db is not None else ()
