@@ -81,6 +81,7 @@ def _plan(options: argparse.Namespace, analysis: Analysis) -> int:
     from kymaphon.core.feeds.planner import plan_feeds
     from kymaphon.core.feeds.report import plan_json, plan_lines
     from kymaphon.core.feeds.ways_out import ways_out
+    from kymaphon.core.offers import cost_words
 
     show = analysis.show
     try:
@@ -97,9 +98,12 @@ def _plan(options: argparse.Namespace, analysis: Analysis) -> int:
     steps = steps_between(start, after, analysis.catalogue)
     if options.output:
         _write(options, apply_all(show, doing_edits(show, plan.edits, analysis.catalogue)))
+    costs = cost_words(analysis, plan.edits)
     if options.json:
-        print_json({"written": options.output, "plan": plan_json(plan, ways, steps)})
+        print_json({"written": options.output, "plan": plan_json(plan, ways, steps), "costs": costs or None})
     else:
+        if costs:
+            print(f"{costs}.")
         for line in plan_lines(plan, ways, steps):
             print(line)
     return 0 if plan.whole else 1

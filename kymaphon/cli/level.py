@@ -109,6 +109,7 @@ def _written(analysis: Analysis, edits: Any, options: argparse.Namespace) -> lis
 
 def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
     from kymaphon.core.lineup.plan import line_up, school_words
+    from kymaphon.core.offers import cost_words
 
     voices = None if options.source is None else (_voice(analysis, options.source),)
     try:
@@ -116,9 +117,12 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
     except ValueError as error:
         raise Unusable(str(error)) from error
     done = _written(analysis, plan.edits, options)
+    costs = cost_words(analysis, plan.edits)
     if options.json:
-        print_json({"line_up": plan.to_json(), "done": done})
+        print_json({"line_up": plan.to_json(), "costs": costs or None, "done": done})
         return 0
+    if costs:
+        print(f"{costs}.")
     print(f"{plan.sentence()} {school_words(plan.school)}.")
     print(plan.against_recipe())
     for move in plan.moves:

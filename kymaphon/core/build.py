@@ -19,6 +19,7 @@ from kymaphon.core.naming import device_name
 from kymaphon.core.noise import loading_gain_db
 from kymaphon.core.own_noise import source_noise
 from kymaphon.core.phantom import phantom_of
+from kymaphon.core.riders import ride
 from kymaphon.core.show import Device, Show
 
 
@@ -36,6 +37,7 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
         _join_cable(draft, cable.source, cable.target, loads)
     _add_source_noise(draft)
     air.add_air(draft)
+    ride(draft)
     return SignalGraph(
         tuple(draft.nodes),
         tuple(draft.edges),

@@ -30,6 +30,7 @@ from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.levels import Rung
+from kymaphon.core.lineup.model import School
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.routing import Feed, goes_astray
 
@@ -37,6 +38,8 @@ WORSE_DB = 1.0
 """A voice that is off its mark already may move so much further: less is within what a meter shows."""
 
 
+OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard"))
+"""Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
 PLUGS = (Plug, Unplug, AddRow)
 """Edits that change the rig itself."""
 
@@ -112,6 +115,16 @@ def are_known(analysis: Analysis, findings: Iterable[Finding]) -> bool:
 
 LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")
 """Findings that gains alone can cure."""
+FEEDS = (
+    "own-voice-back",
+    "arrives-twice",
+    "heard-unwanted",
+    "wanted-not-heard",
+    "circle-echoes",
+    "circle-rings",
+    "circle-howls",
+)
+"""Findings that a mix of one's own can cure."""
 MOST_OFFERED = 3
 
 
@@ -124,6 +137,9 @@ def _offers(analysis: Analysis, finding: Finding) -> Offers:
             sorted_.take(remedy)
             if sorted_.free:
                 break
+    if finding.code in FEEDS and not sorted_.free:
+        for remedy in _planned(analysis, finding):
+            sorted_.take(remedy)
     dear = sorted(sorted_.dear, key=lambda row: row[0])
     return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
 
@@ -153,13 +169,37 @@ class _Sorted:
             self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
 
 
+def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
+    """A mix of their own for all who need one, by the feed planner: mix-minus instead of taking somebody off the air."""
+    from kymaphon.core.feeds.planner import plan_feeds
+
+    try:
+        plan = plan_feeds(analysis.show, analysis.catalogue)
+    except ValueError:
+        # The planner's solver gave no answer: then there is nothing to offer by this way.
+        return
+    edits = tuple(edit for edit in plan.edits if not isinstance(edit, SetWant))
+    if edits:
+        count = (
+            f"{len(edits)} setting{'s' if len(edits) > 1 else ''} and cables"
+            if len(edits) > 1
+            else "one setting"
+        )
+        text = "The feed plan puts everybody who must not have themselves back on a mix without themselves; see Plan for every step."
+        yield Remedy("plan", f"Mixes of their own (mix-minus), by the plan: {count}", text, edits)
+
+
 def _lined_up(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
     """The line-up solver instead of one knob: this voice by what moves no other, then all of them together."""
     from kymaphon.core.lineup.plan import line_up
 
-    for remedy_id, voices in (("line-up-alone", (finding.subjects[0],)), ("line-up", None)):
+    one = (finding.subjects[0],)
+    tries: tuple[tuple[str, tuple[str, ...] | None, School | None], ...] = (
+        ("line-up-alone", one, None), ("line-up", None, None), ("line-up-faders", None, "free"),
+    )  # fmt: skip
+    for remedy_id, voices, school in tries:
         try:
-            plan = line_up(analysis, voices, reasons=False)
+            plan = line_up(analysis, voices, school=school, reasons=False)
         except (KeyError, ValueError):
             # No such voice, or no answer: then there is nothing to offer by this way.
             continue
@@ -223,6 +263,13 @@ def costs_of(analysis: Analysis, after: Analysis, finding: Finding | None = None
         *_new(before, after, "stop", finding),
         *_new(before, after, "fix", finding),
     )
+
+
+def cost_words(analysis: Analysis, edits: tuple[Edit, ...]) -> str:
+    """What a plan or a line-up would spoil, as its first words; empty where nothing is lost by it."""
+    after = tried(analysis, edits)
+    costs = costs_of(analysis, after) if after is not None else ()
+    return told(costs, most=3) if costs else ""
 
 
 def _bare(analysis: Analysis) -> Analysis:
@@ -323,7 +370,7 @@ def _new(
         subjects = row.subjects or ("",)
         if any((row.code, subject) in known for subject in subjects):
             continue
-        if severity == "fix" and row.code in own:
+        if severity == "fix" and (row.code in own or OPENS & own):
             continue
         seen.add(row.title)
         yield Cost(severity, _small(row.title))

@@ -15,6 +15,7 @@ from kymaphon.app.worker import Worker
 from kymaphon.core.derive import show_number
 from kymaphon.core.lineup.model import School
 from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
+from kymaphon.core.offers import cost_words
 
 SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
 VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")
@@ -119,7 +120,12 @@ class SolvePage(StagePage):
         voice, school = self.scope.currentData(), self.school.currentData()
         self._about = analysis, voice, school
         voices = (voice,) if voice else None
-        self._worker.ask(lambda: line_up(analysis, voices, school=school), self._about)
+
+        def work() -> tuple[LineUpPlan, str]:
+            plan = line_up(analysis, voices, school=school)
+            return plan, cost_words(analysis, plan.edits)
+
+        self._worker.ask(work, self._about)
         if self.plan is None:
             self.told.setText("Working it out.")
 
@@ -129,11 +135,11 @@ class SolvePage(StagePage):
         self.why_changed.emit()
 
     def _arrived(self, about: object, result: object) -> None:
-        if about is not self._about or not isinstance(result, LineUpPlan):
+        if about is not self._about or not isinstance(result, tuple):
             return
-        self.plan = result
-        plan = result
-        self.told.setText(plan.sentence())
+        plan, costs = result
+        self.plan = plan
+        self.told.setText(f"{costs}. {plan.sentence()}" if costs else plan.sentence())
         self.recipe.setText(plan.against_recipe())
         self.do.setEnabled(bool(plan.moves))
         self.look.setEnabled(bool(plan.moves))

@@ -142,8 +142,8 @@ def _make(
             source for source in bus.inputs if source in on or (source not in off and bus.inputs[source].on)
         )
     how += _how(mixer, bus, rows)
-    _cables(show, catalogue, mixer, bus, rows, taken, done)
-    _master(mixer, bus, rows, done)
+    used = _cables(show, catalogue, mixer, bus, rows, taken, done)
+    _master(mixer, bus, used, done)
     done.mixes.append(
         Mix(
             mixer.device.id, bus, tuple(row.need for row in rows), tuple(row for row in there if mixer.voices[row]),
@@ -214,14 +214,21 @@ def _cables(
     rows: list[Asks],
     taken: dict[tuple[str, str], int],
     done: Mixed,
-) -> None:
-    """Plugs what is not plugged into one of the bus's sockets yet: headphones where they belong, then a free socket first."""
+) -> set[str]:
+    """Plugs what is not plugged into one of the bus's sockets yet: headphones where they belong, then a free socket first.
+
+    Returns:
+        The sockets of the bus that are in use then.
+    """
     stereo = {port.id for port in mixer.kind.outputs if port.stereo}
+    used: set[str] = set()
     for row in rows:
         need = row.need
         if is_plugged(need, bus):
+            used |= {need.socket[0]} if need.socket is not None else set()
             continue
         socket = _best_socket(mixer, bus, need, taken)
+        used.add(socket[0])
         taken[socket] = taken.get(socket, 0) + 1
         two = not socket[1] and socket[0] in stereo and len(need.targets) > 1
         sides = ["l", "r"] if two else [socket[1]]
@@ -235,6 +242,7 @@ def _cables(
                 if there is not None
                 else (plug(show, catalogue, source, target),)
             )
+    return used
 
 
 def _best_socket(mixer: Mixer, bus: MixBus, need: Need, taken: dict[tuple[str, str], int]) -> tuple[str, str]:
@@ -245,8 +253,8 @@ def _best_socket(mixer: Mixer, bus: MixBus, need: Need, taken: dict[tuple[str, s
     return min(fitting, key=lambda row: ((ports[row[0]].level == "headphone") != ears, taken.get(row, 0)))
 
 
-def _master(mixer: Mixer, bus: MixBus, rows: list[Asks], done: Mixed) -> None:
-    """Opens a bus that is muted or turned down altogether."""
+def _master(mixer: Mixer, bus: MixBus, used: set[str], done: Mixed) -> None:
+    """Opens a bus that is muted or turned down altogether, and switches on what gives it to the sockets in use."""
     keys = [bus.base, *(socket for socket, _ in bus.sockets if bus.base == socket)]
     for key in dict.fromkeys(keys):
         setting = mixer.device.settings.get(key, Setting())
@@ -255,13 +263,9 @@ def _master(mixer: Mixer, bus: MixBus, rows: list[Asks], done: Mixed) -> None:
         if setting.fader_db is not None and setting.fader_db <= number("off-fader"):
             done.edits.append(SetValue(SettingRef(mixer.device.id, key, "fader_db"), 0.0))
     for path in mixer.kind.paths:
-        if path.source == bus.base and path.target in {name for name, _ in bus.sockets} and path.switch:
+        if path.source == bus.base and path.target in used and path.switch:
             setting = mixer.device.settings.get(path.key, Setting())
-            plugged = any(
-                need.socket is not None and need.socket[0] == path.target
-                for need in (row.need for row in rows)
-            )
-            if plugged and not (path.on if setting.on is None else setting.on):
+            if not (path.on if setting.on is None else setting.on):
                 done.edits.append(SetValue(SettingRef(mixer.device.id, path.key, "on"), True))
 
 

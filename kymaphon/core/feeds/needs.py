@@ -166,13 +166,14 @@ class Around:
                 if row not in seen:
                     seen.add(row)
                     work.append(row)
+        devices = {device.id: self.catalogue[device.kind] for device in self.show.devices}
         out = []
         for node in ends:
             device_id, _, rest = self.graph.nodes[node].id.partition(".")
             port_id = rest.partition(".")[0].partition(":")[0]
-            kind = self.catalogue[self.show.device(device_id).kind]
-            if device_id in self._mixing:
-                continue
+            kind = devices.get(device_id)
+            if kind is None or device_id in self._mixing:
+                continue  # a mouth is no socket, and what mixes is fed by its own plan
             if any(row.id == port_id and row.domain != "acoustic" for row in kind.inputs):
                 out.append(f"{device_id}.{port_id}")
         order = {
@@ -309,18 +310,21 @@ def _asked(
     rows: dict[str, list[Wanted]] = {}
     local: set[str] = set()
     off: set[str] = set()
+    loud_off: set[str] = set()
     at_once = number("delay-direct")
     for listener in listeners:
         for voice in (party for party in around.show.parties if party.speaks):
             wanted = around.wants[listener.id, voice.id]
             if voice.place in loud and not (wanted.asked and wanted.want in ("hear", "local")):
-                off.add(voice.id)
+                loud_off.add(voice.id)
                 continue
             rows.setdefault(voice.id, []).append(wanted)
             if listener.id == voice.id and wanted.want in ("local", "hear", "any"):
                 came = [row[voice.id] for row in mixer.voices.values() if voice.id in row]
                 soonest = min((row.delay_ms - row.air_ms for row in came), default=0.0)
-                if soonest + delays[listener.id] > at_once:
+                # From a wedge the air is no delay of the rig.
+                late = voice.place not in loud and soonest + delays[listener.id] > at_once
+                if late:
                     off.add(voice.id)
                 elif wanted.want == "local":
                     local.add(voice.id)
@@ -330,6 +334,8 @@ def _asked(
         for name, asked in rows.items()
         if any(row.want == "hear" for row in asked)
     }
+    # What one of them asked to hear from the loudspeakers is for all who hear these: a singer's voice in the house.
+    off |= loud_off - set(hear) - local
     for name, asked in rows.items():
         unwanted = any(row.want == "never" for row in asked)
         # Before another mixer a voice may be on the way to somebody else; there it is kept off later.

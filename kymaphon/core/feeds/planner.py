@@ -12,6 +12,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays
+from kymaphon.core.feeds.far_desk import far_desks, was_asked
 from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of
 from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
 from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
@@ -108,7 +109,23 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
     plan = _plan(show, catalogue)
     if any(row.edits for row in plan.strays) and _harmed(plan):
         plan = _plan(show, catalogue, bring=False)
+    if _lengthens(plan) and not any(was_asked(show, row.id) for row in far_desks(plan.before).values()):
+        # Somebody else's desk sends it back whatever is done here: that has to be asked for first.
+        kinds = catalogue.with_kinds(*show.kinds)
+        after = without_rules(apply_all(show, plan.wants), kinds)
+        plan = replace(plan, edits=plan.wants, mixes=(), after=after, strays=())
     return plan
+
+
+def _lengthens(plan: FeedPlan) -> bool:
+    """Whether somebody who has themselves back would have themselves back later still."""
+    return any(
+        row.listener == row.voice
+        and row.verdict == "back"
+        and plan.before.feeds[key].verdict == "back"
+        and (row.delay_ms or 0.0) > (plan.before.feeds[key].delay_ms or 0.0) + number("delay-blurred")
+        for key, row in plan.after.feeds.items()
+    )
 
 
 def _harmed(plan: FeedPlan) -> bool:

@@ -11,6 +11,7 @@ from kymaphon.core.derive import UNIT_KEYS, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import Stray
 from kymaphon.core.feeds.doing import Step
+from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.mixer import MixBus
 from kymaphon.core.feeds.mixing import Missing, Mix
 from kymaphon.core.feeds.planner import FeedPlan
@@ -183,6 +184,10 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]
     levels = level_words(plan)
     if unmet:
         yield f"not as wanted then: {'; '.join(unmet)}"
+        returns = tuple(row.path for row in plan.unmet if row.path is not None and row.listener == row.voice)
+        words, _, _ = far_end(plan.after, returns)
+        if words:
+            yield words.strip()
     else:
         yield f"all as wanted then{' but for levels' if levels else ''}: nobody hears themselves late"
     if levels:

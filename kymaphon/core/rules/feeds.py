@@ -12,6 +12,7 @@ from kymaphon.core.cuts import (
     Kept,
 )
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
@@ -87,9 +88,13 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         control = echo_control(analysis, feed.path)
         if control:
             message += f" {control} takes it away while only one end talks; leave it on."
+        remedies = remedies_of(analysis, cuts, f"{name} no longer hears itself late", kept)
+        words, asked, ask = far_end(analysis, (feed.path,))
+        message += words
+        remedies = remedies or ask
         yield Finding(
             "own-voice-back",
-            "note" if control else _ECHO_SEVERITY[kind],
+            "note" if control or asked else _ECHO_SEVERITY[kind],
             "Feeds",
             (feed.listener,),
             f"{name} hears {name}, {show_number(feed.delay_ms, 'ms')} late",
@@ -107,7 +112,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
                 tuple(row for row in (delay, level) if row),
                 figure("delay-stops").source,
             ),
-            remedies_of(analysis, cuts, f"{name} no longer hears itself late", kept),
+            remedies,
             (feed.key,),
         )
 
@@ -210,6 +215,7 @@ def _twice_finding(
     heard = "hollow, watery" if apart <= number("delay-blurred") else "an echo"
     arrive = "arrives" if len(voices) == 1 else "arrive"
     by_air = _by_air(first, second)
+    far_words, asked, ask = ("", False, ()) if by_air else far_end(analysis, ways)
     stuck = (
         " One of them comes by somebody else's microphone: that is for Cast, nearer and further, or for a gate."
         if by_air
@@ -218,7 +224,7 @@ def _twice_finding(
     message = (
         f"{names(analysis, voices)} {arrive} twice at {names(analysis, listeners)}, {show_number(apart, 'ms')} apart and "
         f"{difference:.1f} dB different: {heard}, {show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB')}, first notch at "
-        f"{notch:.0f} Hz.{_offered(analysis, ways)}{stuck}"
+        f"{notch:.0f} Hz.{_offered(analysis, ways)}{stuck}{far_words}"
     )
     terms = (
         Derived(
@@ -246,7 +252,7 @@ def _twice_finding(
     )
     return Finding(
         "arrives-twice",
-        "note" if by_air else "fix",
+        "note" if by_air or asked else "fix",
         "Feeds",
         (*voices, *listeners),
         f"{names(analysis, voices[:1])} reaches {names(analysis, listeners[:1])} twice"
@@ -264,7 +270,8 @@ def _twice_finding(
             cuts,
             f"each of {len(group)} pairs arrives once" if len(group) > 1 else "it arrives once",
             kept,
-        ),
+        )
+        or ask,
         tuple(row.key for row, _, _ in group),
     )
 
@@ -360,6 +367,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         )
     if len(ways) > 1 and all_rows is not None:
         text += f" {len(ways)} circles together come to {show_number(all_rows.value, 'dB', sign=True)}."
+    far_words, asked, ask = far_end(analysis, (worst,)) if not steep else ("", False, ())
     gain, delay = circle.gain, circle.delay
     margin_left = Derived(
         "gain margin",
@@ -369,7 +377,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     )
     yield Finding(
         "circle-howls" if howls else "circle-rings" if steep else "circle-echoes",
-        "stop" if howls else "fix",
+        "stop" if howls else "note" if asked else "fix",
         "Feeds",
         tuple(dict.fromkeys(analysis.graph.nodes[node].owner for node in worst.nodes)),
         "A circle howls"
@@ -377,7 +385,7 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
         else f"A circle has {-worst.gain_db:.1f} dB in hand"
         if steep
         else f"An echo every {show_number(worst.delay_ms, 'ms')}",
-        text + blocked(analysis, cuts),
+        text + blocked(analysis, cuts) + far_words,
         (
             Derived("loop gain", worst.gain_db, "dB"),
             Derived("loop delay", worst.delay_ms, "ms"),
@@ -399,7 +407,8 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
             if steep
             else "no echo is left that goes round",
             kept,
-        ),
+        )
+        or ask,
     )
 
 

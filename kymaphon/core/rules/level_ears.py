@@ -14,7 +14,7 @@ from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listeni
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.monitoring import own_ears
 from kymaphon.core.moves import turned_down
@@ -71,10 +71,38 @@ def _too_loud(analysis: Analysis, row: Listening) -> Finding:
         by = row.knob.value - down.value
         effect = f"{row.knob.label} goes to {show_number(down.value, 'dB', sign=True)}; {name} then gets {show_number(row.level.value - by, 'dBA')}."
         remedies = (Remedy("softer", f"Take {by:.0f} dB off: {row.knob.label}", effect, (down,)),)
+        remedies += tuple(_made_up(analysis, row.knob, down, by, effect))
     return Finding(
         "headphones-loud", "fix" if severe else "note", "Level", (row.party,), f"{name}'s headphones are loud", text,
         (row.level, row.dose), row.dose, remedies,
     )  # fmt: skip
+
+
+def _made_up(analysis: Analysis, knob: Knob, down: SetValue, by_db: float, effect: str) -> Iterator[Remedy]:
+    """The same with as much gain further on for who else gets it by that knob: where one knob is for ears and for the air."""
+    ups: dict[SettingRef, Knob] = {}
+    for ladder in analysis.ladders.values():
+        refs = [row.ref for step in ladder.path.steps() for row in step.knobs]
+        if knob.ref not in refs:
+            continue
+        after = [
+            row
+            for step in ladder.path.steps()
+            for row in step.knobs
+            if refs.index(row.ref) > refs.index(knob.ref) and row.highest - row.value >= by_db
+        ]
+        if not after:
+            return
+        ups[after[0].ref] = after[0]
+    if ups:
+        words = "; ".join(f"add {by_db:.0f} dB at: {row.label}" for row in ups.values())
+        edits = (down, *(SetValue(row.ref, round(row.value + by_db, 3)) for row in ups.values()))
+        yield Remedy(
+            "softer-made-up",
+            f"Take {by_db:.0f} dB off: {knob.label}; {words}",
+            f"{effect} What goes out keeps its level.",
+            edits,
+        )
 
 
 def booster_worth(analysis: Analysis) -> Iterator[Finding]:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from dataclasses import replace
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.budget import budget_of
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.down import down_on
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
@@ -74,6 +76,7 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
         name = analysis.party_name(voice)
         clips = rung.headroom_db < 0
         need = growth.value - rung.headroom_db
+        asked = not clips and _mark_asks(ladder, need)
         text = (
             f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if clips else 'below'} clipping at {rung.label}; "
             + (
@@ -81,10 +84,11 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 if clips
                 else f"people gain about {number('growth'):.0f} dB on warming up."
             )
+            + (" Its mark asks for no less: a limiter has to catch the rest." if asked else "")
         )
         yield Finding(
             "clips" if clips else "little-headroom",
-            "stop" if clips else "fix",
+            "stop" if clips else "note" if asked else "fix",
             "Level",
             (voice, rung.node),
             f"{name} clips at {rung.label}"
@@ -106,6 +110,15 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 ),
             ),
         )
+
+
+def _mark_asks(ladder: Ladder, need_db: float) -> bool:
+    """Whether a voice on the lower edge of its mark would still lack headroom: then the practice itself leaves no more."""
+    point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
+    if point is None or point.mark is None:
+        return False
+    low, high = point.mark
+    return low <= point.speech_db <= high and point.speech_db - low < need_db
 
 
 def _only_lasting(
@@ -133,10 +146,9 @@ def _turn_remedies(
 ) -> tuple[Remedy, ...]:
     """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
     out: list[Remedy] = []
-    moves: list[tuple[Knob, SetValue, float]] = []
-    left = by_db
     twins = twins_along(analysis, ladder)
-    for knob in _gain_knobs(ladder, rung):
+    knobs = _gain_knobs(ladder, rung)
+    for knob in knobs:
         alone = turn(knob, by_db)
         if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6:
             out.append(
@@ -144,13 +156,31 @@ def _turn_remedies(
                     analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect
                 )
             )
+    if out:
+        return tuple(out)
+    # What has most of its range left in that direction comes first the second time: a control that somebody left far down.
+    widest = sorted(
+        knobs, key=lambda knob: -((knob.highest - knob.value) if by_db > 0 else (knob.value - knob.lowest))
+    )
+    for remedy_id, order in (("turn-together", knobs), ("turn-widest", widest)):
+        moves = _together(order, by_db)
+        if moves:
+            remedy = _turn_remedy(analysis, twins, remedy_id, moves, effect)
+            if all(set(remedy.edits) != set(row.edits) for row in out):
+                out.append(remedy)
+    return tuple(out)
+
+
+def _together(knobs: list[Knob], by_db: float) -> list[tuple[Knob, SetValue, float]]:
+    """As few knobs as move a level by so much together, in their order; none where all of them are not enough."""
+    moves: list[tuple[Knob, SetValue, float]] = []
+    left = by_db
+    for knob in knobs:
         part = turn(knob, left)
-        if abs(left) > knob.step / 2 and part is not None:
+        if abs(left) > max(knob.step / 2, 0.05) and part is not None:
             moves.append((knob, part, _moved(knob, part)))
             left -= _moved(knob, part)
-    if out or abs(left) > 1:
-        return tuple(out)
-    return (_turn_remedy(analysis, twins, "turn-together", moves, effect),)
+    return moves if abs(left) <= 1 else []
 
 
 def _moved(knob: Knob, edit: SetValue) -> float:
@@ -194,8 +224,8 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
     mains = main_ladders(analysis)
     told: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
-        if analysis.show.party(voice).kind in NO_SPEECH:
-            continue
+        if analysis.show.party(voice).kind in NO_SPEECH or down_on(ladder.path):
+            continue  # what is down comes first: no gain makes up for it
         main = ladder is mains[voice]
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
         if point is None:
@@ -232,6 +262,10 @@ def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
     return [*(rung for rung in ends if rung is not last), last]
 
 
+EDGE_DB = 0.5
+"""So far inside what a mark lets pass its edge is aimed at."""
+
+
 def in_sentence(name: str) -> str:
     """A name inside a sentence: its first letter small, abbreviations as they are."""
     return name[:1].lower() + name[1:]
@@ -251,6 +285,16 @@ def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middl
     )
     effect = f"{name} then reaches {where} at about {show_number(middle, unit)}"
     remedies = _turn_remedies(analysis, ladder, point, -off, effect)
+    if point.mark is not None:
+        # Where peaks would clip on the middle of the mark, its edge is still on it.
+        edge = point.mark[0] + EDGE_DB if off < 0 else point.mark[1] - EDGE_DB
+        near = (
+            f"{name} then reaches {where} at about {show_number(edge, unit)}, within what the mark lets pass"
+        )
+        remedies += tuple(
+            replace(row, id=f"edge-{row.id}")
+            for row in _turn_remedies(analysis, ladder, point, edge - level, near)
+        )
     if not remedies:
         text += _why_stuck(ladder, off)
     figures = (Derived("level", level, unit), Derived("mark", middle, unit), Derived("off", off, "dB"))
@@ -269,7 +313,7 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
     for voice, ladder in main_ladders(analysis).items():
         last = ladder.last
         party = analysis.show.party(voice)
-        if not last.noise_db or last.voice_over_noise_db >= wanted or party.plays_on:
+        if not last.noise_db or last.voice_over_noise_db >= wanted or party.plays_on or down_on(ladder.path):
             continue
         if party.kind in ("crowd", "effect"):
             continue  # what others call noise is what is wanted here

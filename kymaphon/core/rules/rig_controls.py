@@ -11,10 +11,12 @@ from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.catalogue import Control, Kind
 from kymaphon.core.catalogue.parts import Processor
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.paths import PathThrough
+from kymaphon.core.routing import goes_astray
 from kymaphon.core.show import Device, Setting, Task
 
 MUSIC = ("instrument", "player", "effect", "crowd")
@@ -122,7 +124,11 @@ def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
 
 
 def controls_down(analysis: Analysis) -> Iterator[Finding]:
-    """Controls that must be up and are down."""
+    """Controls and faders that must be up and are down: those that say so themselves, and those that keep a wanted voice from a
+    listener.
+    """
+    told: set[SettingRef] = set()
+    silencing = downs(analysis)
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
         for control in kind.controls:
@@ -134,11 +140,35 @@ def controls_down(analysis: Analysis) -> Iterator[Finding]:
             name = f"{analysis.device_name(device.id)}, {control.name}"
             text = f"{name} is down at {show_number(now, 'dB', sign=True)}: what goes through it is silent for {', '.join(reach.who) or 'whatever follows'}. It must be up, whatever is printed beside it."
             ref = SettingRef(device.id, control.id, "gain_db")
+            told.add(ref)
             up = show_number(control.default_gain_db, "dB", sign=True)
             yield Finding(
                 "control-down", "stop" if reach.who else "fix", "Rig", (device.id, f"{device.id}.{control.id}"), f"{name} is down", text,
                 (Derived("stands at", now, "dB"),), None, (Remedy("up", f"Bring it up to {up}", "Signal passes again.", (SetValue(ref, control.default_gain_db),)),),
             )  # fmt: skip
+    ends = {party.id for party in analysis.listeners if party.kind in ("audience", "recorder", "remote")}
+    for ref, row in silencing.items():
+        if ref not in told:
+            yield _down(analysis, row, on_air=any(listener in ends for listener, _ in row.pairs))
+
+
+def _down(analysis: Analysis, row: Down, *, on_air: bool) -> Finding:
+    """A control or fader at its bottom that keeps wanted voices from listeners."""
+    device = analysis.show.device(row.ref.device)
+    control = next((one for one in analysis.catalogue[device.kind].controls if one.id == row.ref.key), None)
+    usual = control.default_gain_db if control is not None else row.up
+    up = usual if isinstance(usual, float | int) and row.now is not None and usual > row.now + 1 else row.up
+    voices = ", ".join(dict.fromkeys(analysis.party_name(voice) for _, voice in row.pairs))
+    listeners = ", ".join(dict.fromkeys(analysis.party_name(listener) for listener, _ in row.pairs))
+    stands = show_number(row.now or 0.0, "dB", sign=True)
+    text = f"{row.label} is down at {stands}: {listeners} should hear {voices}, and nothing passes there."
+    told = show_number(float(up), "dB", sign=True)
+    return Finding(
+        "control-down", "stop" if on_air else "fix", "Rig", (device.id, f"{device.id}.{row.ref.key}"), f"{row.label} is down", text,
+        (Derived("stands at", row.now or 0.0, "dB"),), None,
+        (Remedy("up", f"Bring {row.label} up to {told}", f"{voices} gets through there; set the level at Level.", (SetValue(row.ref, float(up)),)),),
+        row.pairs,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,9 +234,14 @@ def two_of_a_kind(analysis: Analysis) -> Iterator[Finding]:
     if not any(kind.processors for kind in _kinds_used(analysis)):
         return
     for listener, voice, path in _ways(analysis):
+        if goes_astray(path):
+            continue
         rows = working_in(analysis, path)
         for job, harm in TWICE.items():
             same = [row for row in rows if row.processor.does == job]
+            # A voice that goes from one call into another is ridden by both, as each is by its own.
+            if all(analysis.catalogue[row.device.kind].group == "app" for row in same):
+                continue
             if len(same) < 2 or (same[0].ref, same[1].ref) in seen:
                 continue
             seen.add((same[0].ref, same[1].ref))

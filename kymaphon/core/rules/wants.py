@@ -15,6 +15,7 @@ from kymaphon.core.cuts import (
     switch_words,
 )
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.down import is_silenced
 from kymaphon.core.edits import Edit, SetValue, apply_all
 from kymaphon.core.ends import End
 from kymaphon.core.feeds.bringing import Stray, strays
@@ -34,6 +35,8 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
     ended: dict[str, _Ended] | None = None
     deaf: dict[str, _Deaf | None] = {}
     for feed in analysis.feeds.values():
+        if is_silenced(analysis, *feed.key):
+            continue
         if feed.verdict == "missing":
             if ended is None:
                 ended = {voice: _ended(analysis, row) for row in strays(analysis) for voice in row.voices}
