@@ -231,6 +231,8 @@ SILENT = (AddLog, AttachTake, DetachTake, SetWant)
 
 
 def _is_silent(edit: Edit) -> bool:
+    if isinstance(edit, AddRow):
+        return edit.table in ("tasks", "log", "takes", "tracks")
     return isinstance(edit, SILENT) or (
         isinstance(edit, SetField) and edit.row is None and edit.field in ("tasks", "log", "takes")
     )

@@ -14,7 +14,10 @@ from kymaphon.core.graph import SignalGraph
 from kymaphon.core.transfer import Transfer
 
 if TYPE_CHECKING:
+    from kymaphon.core.catalogue import Catalogue
+    from kymaphon.core.catalogue.parts import Processor
     from kymaphon.core.draft import Draft
+    from kymaphon.core.show import Device, Show
 
 
 def ride(draft: Draft) -> None:
@@ -40,13 +43,25 @@ def ride(draft: Draft) -> None:
             draft.edges[k] = replace(draft.edges[k], parts=(*draft.edges[k].parts, part))
 
 
+def has_own_app(show: Show, catalogue: Catalogue, device: Device, processor: Processor) -> bool:
+    """Whether the far end of a call has an app of its own in the show: then that does what this one would stand in for."""
+    ports = {f"{device.id}.{key.partition('>')[0]}" for key in processor.sits}
+    return any(
+        ".".join(cable.target.split(".")[:2]) in ports
+        and catalogue[show.device(cable.source.partition(".")[0]).kind].group == "app"
+        for cable in show.cables
+    )
+
+
 def _at_work(draft: Draft) -> Iterator[tuple[str, str]]:
     """(device id, path key) of every automatic level that is on."""
     for device in draft.show.devices:
         for row in draft.kind(device).processors:
             setting = device.settings.get(row.id)
             given = setting.on if setting is not None else None
-            if row.does == "level-rider" and (row.fixed or (row.on if given is None else given)):
+            if row.does != "level-rider" or not (row.fixed or (row.on if given is None else given)):
+                continue
+            if not (row.far and has_own_app(draft.show, draft.catalogue, device, row)):
                 yield from ((device.id, key) for key in row.sits)
 
 

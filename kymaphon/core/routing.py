@@ -248,7 +248,8 @@ def _measure(
         arrivals = arrivals_of(transfer, mouth, node, onward, IN_STEP_BELOW_DB, floor, own=own)
         if not unstable:
             gain = total_gain_db(power, arrivals)
-        twice = second_arrival(arrivals) is not None
+        second = second_arrival(arrivals)
+        twice = second is not None and not _in_the_room(arrivals[0], second)
     late = late_return(arrivals, offset, at_once_ms(feed.want)) if own else None
     if late is not None:
         path, gain = late.paths[0], late.gain_db
@@ -282,8 +283,10 @@ def late_return(arrivals: tuple[Arrival, ...], offset_db: float, at_once: float)
     direct = max((row.gain_db for row in arrivals if row.delay_ms <= at_once), default=-math.inf)
     for row in arrivals:
         masked = row.delay_ms <= blur and direct - row.gain_db > number("double-difference")
+        # From a wedge nobody minds what converters add; in headphones it colours what the bones bring at once.
+        limit = max(at_once, number("delay-hollow")) if by_the_air(row.paths[0]) else at_once
         if (
-            row.delay_ms - _own_air_ms(row) > at_once
+            row.delay_ms - _own_air_ms(row) > limit
             and not masked
             and row.gain_db + offset_db > number("own-voice-floor")
         ):
@@ -298,9 +301,23 @@ def _own_air_ms(arrival: Arrival) -> float:
     steps = list(arrival.paths[0].steps())
     if not steps:
         return 0.0
-    first, last = steps[0].delay_ms, steps[-1]
-    near = last.label == "through the air" and first + last.delay_ms <= number("delay-blurred")
-    return first + (last.delay_ms if near and len(steps) > 1 else 0.0)
+    first, last = steps[0].delay_ms, steps[-1].delay_ms
+    near = by_the_air(arrival.paths[0]) and len(steps) > 1 and first + last <= number("delay-blurred")
+    return first + (last if near else 0.0)
+
+
+def by_the_air(path: PathThrough) -> bool:
+    """Whether a way ends in the room: from a loudspeaker, or straight from a mouth, to the ears."""
+    labels = [step.label for step in path.steps()]
+    return bool(labels) and (labels[-1] == "through the air" or labels[-2:] == ["through the air", "listens"])
+
+
+def _in_the_room(first: Arrival, second: Arrival) -> bool:
+    """Whether two arrivals are what every room with loudspeakers has: both by the air, so little apart that they are heard as one
+    (Haas 1951).
+    """
+    close = abs(first.delay_ms - second.delay_ms) <= number("delay-blurred")
+    return close and by_the_air(first.paths[0]) and by_the_air(second.paths[0])
 
 
 def arrivals_of(

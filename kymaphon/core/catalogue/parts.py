@@ -47,3 +47,6 @@ class Processor(Model):
     sits: tuple[str, ...]
     on: Annotated[bool, Field(description="as delivered")] = True
     fixed: Annotated[bool, Field(description="cannot be switched")] = False
+    far: Annotated[
+        bool, Field(description="works at the far end of a call, where no app of its own is in the show")
+    ] = False

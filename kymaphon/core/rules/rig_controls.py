@@ -16,6 +16,7 @@ from kymaphon.core.edits import AddRow, SetValue
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.paths import PathThrough
+from kymaphon.core.riders import has_own_app
 from kymaphon.core.routing import goes_astray
 from kymaphon.core.show import Device, Setting, Task
 
@@ -208,6 +209,8 @@ def working_in(analysis: Analysis, path: PathThrough, *, off: bool = False) -> l
         if device is None:
             continue
         for processor in analysis.catalogue[device.kind].processors:
+            if processor.far and has_own_app(analysis.show, analysis.catalogue, device, processor):
+                continue
             if key in processor.sits and is_on(device, processor) != off:
                 row = Working(device, processor)
                 if row not in out:

@@ -370,12 +370,12 @@ class TestRules:
         ]  # fmt: skip
         devices = [
             dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("ears", "headphones"), dev("desk", "desk-8", settings={"in1": {"gain_db": 60}, "in5": {"gain_db": 20}, "in1>send1": {"on": True}}),
-            {"id": "app", "kind": "conference-app", "place": "far", "settings": more.get("app", {})},
+            {"id": "app", "kind": "conference-app", "place": "far", "settings": {"rider": {"on": False}, **more.get("app", {})}},
             {"id": "far-mic", "kind": "condenser-broad", "place": "far", "at_m": [1.2, 1], "party": "joss"},
             {"id": "box", "kind": "interface-2", "place": "far", "settings": {"in1": {"gain_db": 50, "phantom": True}, "in1>monitor": {"on": False}}},
             {"id": "speaker", "kind": "loudspeaker", "place": "far", "at_m": [1.6, 1.2]},
             {"id": "face", "kind": "interface-2", "place": "studio", "settings": {"in1": {"gain_db": 10}, "in1>monitor": {"on": False}}},
-            dev("app-here", "conference-app"),
+            dev("app-here", "conference-app", settings={"rider": {"on": False}}),
         ]  # fmt: skip
         cables = [
             wire("mic.out", "desk.in1"), wire("desk.phones", "ears.in"), wire("desk.send1", "face.in1"), wire("face.usb1", "app-here.mic"),
