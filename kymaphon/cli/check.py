@@ -29,10 +29,14 @@ def check(options: argparse.Namespace) -> int:
     if options.do:
         analysis = _done(analysis, options.do)
         save(analysis.show, options.show, options.output)
+    from kymaphon.core.before_air import before_air
+
     counts = analysis.counts()
     rows = offered(analysis)
     if options.json:
-        print_json({"findings": [{"id": name, **row.to_json()} for name, row in rows.items()]})
+        print_json({
+            "findings": [{"id": name, **row.to_json()} for name, row in rows.items()], "before_air": list(before_air(analysis)),
+        })  # fmt: skip
     else:
         for name, row in rows.items():
             print(f"{row.severity.upper():5}{row.code}: {row.message}")
@@ -40,6 +44,11 @@ def check(options: argparse.Namespace) -> int:
                 print(f"       - {remedy.label}  [{name}:{remedy.id}]")
             for text in row.refused:
                 print(f"         {text}")
+        rows_before = before_air(analysis)
+        if rows_before:
+            print("Before air:")
+            for text in rows_before:
+                print(f"  [ ] {text}")
         print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
     return 1 if counts["stop"] else 0
 

@@ -40,6 +40,8 @@ WORSE_DB = 1.0
 
 OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
+SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
+"""What still keeps somebody silent: of two causes in a row the first is cured first."""
 PLUGS = (Plug, Unplug, AddRow)
 """Edits that change the rig itself."""
 
@@ -81,7 +83,9 @@ class Offers:
 
     def why_not(self) -> tuple[str, ...]:
         """What is not offered, and why, in sentences."""
-        return tuple(f"Not offered: {remedy.label}. {words}." for remedy, words in self.refused)
+        rows = [f"Not offered: {remedy.label}. {words}." for remedy, words in self.refused[:MOST_REFUSED]]
+        more = len(self.refused) - MOST_REFUSED
+        return (*rows, f"Nor {more} more, for the like reasons.") if more > 0 else tuple(rows)
 
 
 def offers_of(analysis: Analysis, finding: Finding) -> Offers:
@@ -126,6 +130,7 @@ FEEDS = (
 )
 """Findings that a mix of one's own can cure."""
 MOST_OFFERED = 3
+MOST_REFUSED = 2
 
 
 def _offers(analysis: Analysis, finding: Finding) -> Offers:
@@ -372,7 +377,9 @@ def _new(
         subjects = row.subjects or ("",)
         if any((row.code, subject) in known for subject in subjects):
             continue
-        if severity == "fix" and (row.code in own or OPENS & own):
+        if OPENS & own and (severity == "fix" or row.code in SILENCES):
+            continue
+        if severity == "fix" and row.code in own:
             continue
         seen.add(row.title)
         yield Cost(severity, _small(row.title))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.before_air import before_air
 from kymaphon.core.derive import show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.gate.chain import words_of
@@ -112,7 +113,11 @@ def _findings(analysis: Analysis) -> Table:
 
 def tasks(analysis: Analysis) -> Table:
     """What was put on the list: to be ticked before air."""
-    rows = tuple(("done" if task.done else "\u2013", task.text) for task in analysis.show.tasks)
+    done = {task.text for task in analysis.show.tasks if task.done}
+    rows = (
+        *(("\u2013", text) for text in before_air(analysis)),
+        *(("done", task.text) for task in analysis.show.tasks if task.text in done),
+    )
     return Table("To do before air", ("", "What"), rows)
 
 

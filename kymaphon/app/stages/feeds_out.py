@@ -13,6 +13,7 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.before_air import before_air
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, apply_all
 from kymaphon.core.ends import end_of
@@ -194,7 +195,7 @@ class OutPage(StagePage):
             return WhyContent("Recorder and stream")
         if self._on_net:
             lines: tuple[Derived, ...] = (budget.sends, budget.needed_up, budget.needed_down)
-            notes = (*budget.problems, *(row.words() for row in self.late[:1]))
+            notes = (*budget.problems, *(row.words() for row in self.late[:1]), *self._before_air())
             actions: tuple[Action, ...] = (
                 Action(
                     "stream",
@@ -231,6 +232,11 @@ class OutPage(StagePage):
             actions=more,
             notes=(*plan.problems, *plan.stays),
         )
+
+    def _before_air(self) -> tuple[str, ...]:
+        """The short list before going live."""
+        rows = before_air(self.document.analysis)
+        return ("Before air:", *(f"\u25a1 {row}" for row in rows)) if rows else ()
 
     def _differs(self, plan: TrackPlan) -> bool:
         """Whether taking the tracks over would change the show."""

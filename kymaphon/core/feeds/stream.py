@@ -161,7 +161,7 @@ def _cure(name: str, have: Derived, need: Derived, given: Streaming, count: int)
     )
     room = have.value * 1000 / number("upload-spare") - fixed
     video = room / (count * (1 + number("packet-overhead") / 100)) if count else 0.0
-    if given.video_kbps and video >= 300:
+    if given.video_kbps and video >= 300 and have.value >= number("upload-least"):
         return f"pictures of {video:.0f} kbit/s instead of {given.video_kbps:.0f} would fit, or a second network for the calls."
     return "send sound alone, or find another network."
 

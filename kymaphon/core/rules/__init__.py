@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from kymaphon.core.analysis import Rule
 from kymaphon.core.rules import (
+    air,
     cast_around,
     cast_bleed,
     cast_own,
@@ -40,4 +41,5 @@ ALL_RULES: tuple[Rule, ...] = (
     # After what may bring a voice twice: the cause comes first.
     *level_together.RULES,
     *wants.RULES,
+    *air.RULES,
 )

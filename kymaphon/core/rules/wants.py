@@ -139,9 +139,10 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
         how = ", by way of other people's microphones" if bleeds else ""
         text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}{how}."
     figures = (Derived("gain", feed.gain_db, "dB"),) if feed.gain_db is not None else ()
+    on_air = analysis.show.party(feed.listener).kind in ("audience", "recorder")
     return Finding(
         "wanted-not-heard",
-        "fix",
+        "stop" if on_air else "fix",
         "Feeds",
         (feed.listener, feed.voice),
         f"{listener} does not hear {voice}",
