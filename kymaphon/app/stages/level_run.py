@@ -32,6 +32,7 @@ from kymaphon.core.lineup.run import (
     entry_of,
     judge,
     last_readings,
+    not_read,
     read_meter,
     steps_of,
 )
@@ -206,9 +207,11 @@ class RunPage(StagePage):
         for widget in (self.reading, self.note, self.measure_button, self.turn_button, self.note_button):
             widget.setEnabled(step is not None)
         if step is None:
-            self.say_words.setText("No source reaches an end yet.")
+            reasons = not_read(analysis)
+            self.say_words.setText("No source can be run through yet.")
             self.listen.setText(
-                "Plug one through to a recorder or a stream; Rig shows where the way breaks off."
+                "\n".join(reasons)
+                or "Plug one through to a recorder or a stream; Rig shows where the way breaks off."
             )
             self.watch.setText("")
             self.face.set_meter(None, None)

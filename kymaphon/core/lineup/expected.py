@@ -88,7 +88,16 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
     kept = party.kind in NO_SPEECH
     if not kept and all(rung.wanted is None for rung in ladder.rungs):
         return None
-    wanted, tolerance, mark = _wanted(ladder, point, kept=kept, name=party.name)
+    want = next(
+        (
+            row
+            for row in analysis.show.wants
+            if (row.listener, row.voice) == (ladder.target, ladder.voice) and row.want == "hear"
+        ),
+        None,
+    )
+    asked = want.gain_db if want is not None and party.kind == "player" else None
+    wanted, tolerance, mark = _wanted(ladder, point, kept=kept, name=party.name, asked_db=asked)
     owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
     house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])
@@ -107,10 +116,17 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
     return Expected(point, scale, peaks, house, wanted, tolerance, shows, low.value, high.value, mark, name)
 
 
-def _wanted(ladder: Ladder, point: Rung, *, kept: bool, name: str) -> tuple[float, float, Derived]:
-    """Level wanted at a point, what may be off, and the lines of it."""
+def _wanted(
+    ladder: Ladder, point: Rung, *, kept: bool, name: str, asked_db: float | None
+) -> tuple[float, float, Derived]:
+    """Level wanted at a point, what may be off, and the lines of it.
+
+    Args:
+        kept: what is no speech stays where the plan has it, unless somebody asked for it at `asked_db` against the mark.
+    """
     goal = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
-    if kept or goal is None or goal.wanted is None:
+    under = asked_db if goal is not None else None
+    if goal is None or goal.wanted is None or (kept and under is None):
         mark = Derived(
             f"{name}, as the plan has it", point.speech_db, point.unit, source="where the plan puts it"
         )
@@ -118,9 +134,14 @@ def _wanted(ladder: Ladder, point: Rung, *, kept: bool, name: str) -> tuple[floa
     later = Derived(
         f"gain from here to {goal.label}", goal.speech_db - point.speech_db, "dB", source="as the rig stands"
     )
-    wanted = goal.wanted.average - later.value
+    asked = under if kept and under is not None else 0.0
+    wanted = goal.wanted.average + asked - later.value
     formula = f"mark{MINUS}gain" if goal.unit == point.unit else f"mark{MINUS}gain and converter"
-    mark = Derived("wanted here", wanted, point.unit, formula, (goal.wanted.line, later), goal.wanted.source)
+    lines: tuple[Derived, ...] = (goal.wanted.line, later)
+    if asked:
+        formula = f"mark + what was asked for{MINUS}gain"
+        lines = (goal.wanted.line, Derived("asked for, against the mark", asked, "dB", source="want"), later)
+    mark = Derived("wanted here", wanted, point.unit, formula, lines, goal.wanted.source)
     return wanted, goal.wanted.tolerance_db, mark
 
 

@@ -9,7 +9,9 @@ from typing import Any
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
+from kymaphon.core.down import down_on, downs
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
+from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import data_table, number
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
@@ -19,7 +21,7 @@ from kymaphon.core.meter.loudness import LoudnessMeter
 from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.scales import Scale, mono_speech_lufs, reading
-from kymaphon.core.show import LineUpReading, LogEntry
+from kymaphon.core.show import LineUpReading, LogEntry, Party
 from kymaphon.core.twins import turned_together, twins_along
 
 LISTENED_AT = ("desk", "interface", "preamp", "recorder", "host")
@@ -91,26 +93,72 @@ def steps_of(analysis: Analysis) -> tuple[Step, ...]:
 
 def not_read(analysis: Analysis) -> tuple[str, ...]:
     """Sources whose mark can be read nowhere on their way, each with why; what they should show cannot be said then."""
-    mark = analysis.mark
     have = {step.voice for step in steps_of(analysis)}
     return tuple(
-        f"{voice.name}: the practice {mark.name} is read in {mark.practice.scale.upper() if mark.practice.scale == 'vu' else mark.unit}, and nothing on the way "
-        "has such a meter. Set a mark for a point of it, or choose a practice that its recorder or software shows."
+        f"{voice.name}: {_why_not(analysis, voice)}"
         for voice in analysis.voices
-        if voice.id not in have and voice.kind not in NO_SPEECH and analysis.any_ladder(voice.id) is not None
+        if voice.id not in have and _why_not(analysis, voice)
     )
+
+
+def _why_not(analysis: Analysis, voice: Party) -> str:
+    """Why a voice cannot be run through; empty where it has no business at any end."""
+    mark, ladder = analysis.mark, analysis.any_ladder(voice.id)
+    causes = [row.label for row in downs(analysis).values() if any(name == voice.id for _, name in row.pairs)]
+    if causes or (ladder is not None and down_on(ladder.path)):
+        labels = causes or [knob.label for knob in down_on(ladder.path)] if ladder is not None else causes
+        return f"{', '.join(labels)} is down: bring that up first, then run this source."
+    if ladder is None:
+        wanted = any(
+            row.want == "hear" and name == voice.id for (_, name), row in wants_of(analysis.show).items()
+        )
+        return (
+            "it reaches no end: plug it in, and open what is shut, first."
+            if wanted and voice.kind != "crew"
+            else ""
+        )
+    short = _out_of_reach(analysis, ladder)
+    if short:
+        return short
+    if voice.kind in NO_SPEECH:
+        return ""
+    return (
+        f"the practice {mark.name} is read in {mark.practice.scale.upper() if mark.practice.scale == 'vu' else mark.unit}, and nothing on the way "
+        "has such a meter. Set a mark for a point of it, or choose a practice that its recorder or software shows."
+    )
+
+
+def _out_of_reach(analysis: Analysis, ladder: Ladder) -> str:
+    """Where a source would have to clip for its mark to be met further on, what is missing after it; empty where all is well."""
+    point, _ = _own_gain(analysis, ladder)
+    expected = expected_at(analysis, ladder, point)
+    if expected is None or point.ceiling_db is None or not point.ceiling_here:
+        return ""
+    over = expected.wanted_db - expected.tolerance_db - point.ceiling_db
+    if over < 0:
+        return ""
+    after = ladder.rungs[[row.node for row in ladder.rungs].index(point.node) + 1 :]
+    knobs = [knob for rung in after for knob in rung.knobs if knob.highest - knob.value > 1]
+    first = max(knobs, key=lambda knob: knob.highest - knob.value, default=None)
+    told = (
+        f": {first.label} stands {first.highest - first.value:.0f} dB under its top"
+        if first is not None
+        else ""
+    )
+    return f"what follows {point.label} is at least {over:.0f} dB too low for any level there{told}. Bring that up first."
 
 
 def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
     party = analysis.show.party(ladder.voice)
     point, knob = _own_gain(analysis, ladder)
     expected = expected_at(analysis, ladder, point)
-    if expected is None:
+    if expected is None or down_on(ladder.path) or _out_of_reach(analysis, ladder):
         return None
     words: Mapping[str, Any] = data_table("lineup_words")
     channel = point.label.removesuffix(", after gain")
     listen = f"Pre-fade listen on {channel}, all others shut."
-    say = words["say"].get(party.kind, words["others"])
+    sings = "music" in analysis.mark.practice.id and party.kind in ("presenter", "guest")
+    say = words["say"].get("instrument" if sings else party.kind, words["others"])
     twins = twins_along(analysis, ladder).get(knob.ref, ()) if knob is not None else ()
     return Step(ladder.voice, party.name, say, listen, expected, knob, twins)
 
