@@ -174,6 +174,13 @@ def _parser() -> argparse.ArgumentParser:
         "--export", dest="give_out", metavar="FILE", help="write the shelf, or one kind, to a file"
     )
     what.add_argument("--remove", metavar="ID", help="take a kind off the shelf")
+    what.add_argument(
+        "--all",
+        nargs="?",
+        const="",
+        metavar="GROUP",
+        help="the whole catalogue, or a group of it, with sockets, settings and what they stand at",
+    )
     kinds.add_argument(
         "--kind", metavar="ID", action="append", help="with --export: only this kind, also a shipped one"
     )
@@ -281,6 +288,8 @@ def _kinds(options: argparse.Namespace) -> int:
     )  # fmt: skip
     from kymaphon.files.row_file import RowProblems
 
+    if options.all is not None:
+        return _catalogue(options)
     done = ""
     if options.take_in:
         try:
@@ -317,6 +326,27 @@ def _kinds(options: argparse.Namespace) -> int:
         for kind in shelf:
             print(f"{kind.id:20} {kind.group:12} {kind.name}")
         print(f"{len(shelf)} of your own in {shelf_path()}")
+    return 0
+
+
+def _catalogue(options: argparse.Namespace) -> int:
+    """Every kind that a show can name, the shelf's own among them."""
+    from kymaphon.core.catalogue import shipped_catalogue
+    from kymaphon.core.catalogue.listing import kind_lines
+    from kymaphon.files.kinds_file import read_shelf
+
+    kinds = list(shipped_catalogue().with_kinds(*read_shelf()))
+    groups = sorted({kind.group for kind in kinds})
+    if options.all and options.all not in groups:
+        raise Unusable(f"--all {options.all}: no such group; there are: {', '.join(groups)}")
+    chosen = [kind for kind in kinds if not options.all or kind.group == options.all]
+    if options.json:
+        rows = [kind.model_dump(mode="json", by_alias=True, exclude_defaults=True) for kind in chosen]
+        print_json({"kinds": rows})
+        return 0
+    for kind in chosen:
+        print("\n".join(kind_lines(kind)))
+    print(f"{len(chosen)} kinds")
     return 0
 
 

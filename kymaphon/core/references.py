@@ -172,7 +172,10 @@ def _listening(
         return
     ears = [port.id for port in kind.outputs if port.ear]
     if not ears:
-        yield ShowProblem(where, f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port")
+        yield ShowProblem(
+            where,
+            f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port; who listens to the room, or not at all, leaves hears_on out",
+        )
     elif port_id and port_id not in [port.id for port in kind.outputs]:
         yield ShowProblem(where, f"{device_id} has no output {port_id}; to listen on: {', '.join(ears)}")
 

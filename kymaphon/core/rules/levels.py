@@ -430,6 +430,14 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
         if old:
             files = ", ".join(take.file for take in old)
             text += f" The room tone in {files} was measured without A-weighting, and says nothing in dBA: measure and attach it again."
+        voices = {device.party for device in bare}
+        raw = [
+            take
+            for take in analysis.show.takes
+            if take.what == "room-tone" and take.voice in voices and take.noise_dbfs is None
+        ]
+        if raw:
+            text += f" The room tone in {', '.join(take.file for take in raw)} stands in the show without its measure, and replaces nothing: attach it again, so that it is measured."
         yield Finding(
             "ambient-assumed", "note", "Level", (place.id,), f"Room noise in {place.name} is assumed", text,
             (Derived("assumed ambient", place.ambient_dba, "dBA", source="show"),),
