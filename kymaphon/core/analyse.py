@@ -10,7 +10,7 @@ from kymaphon.core.catalogue import Catalogue, shipped_catalogue
 from kymaphon.core.findings import worst_first
 from kymaphon.core.references import check_references
 from kymaphon.core.routing import all_feeds
-from kymaphon.core.rules import ALL_RULES
+from kymaphon.core.rules import ALL_RULES, NOTES_ONLY
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 
@@ -29,7 +29,8 @@ def analyse(show: Show, catalogue: Catalogue | None = None, *, remedies: bool = 
     kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
     bare = replace(_computed(show, kinds), remedies=remedies)
-    done = replace(bare, findings=worst_first(finding for check in ALL_RULES for finding in check(bare)))
+    rules = [check for check in ALL_RULES if remedies or check not in NOTES_ONLY]
+    done = replace(bare, findings=worst_first(finding for check in rules for finding in check(bare)))
     # What the rules already had computed is not computed again.
     done.__dict__.update({name: bare.__dict__[name] for name in KEPT if name in bare.__dict__})
     return done

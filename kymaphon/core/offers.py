@@ -98,6 +98,19 @@ def offers_of(analysis: Analysis, finding: Finding) -> Offers:
     return held[1]
 
 
+def first_offer(analysis: Analysis, finding: Finding) -> Remedy | None:
+    """The first remedy that costs nothing, of those that the rule itself proposes: for lists, where nothing more is shown."""
+    held = analysis.__dict__.get("_offers", {}).get(_key(finding))
+    if held is not None:
+        return next(iter(held[1].remedies), None)
+    sorted_ = _Sorted(analysis, finding)
+    for remedy in finding.remedies[:MOST_OFFERED]:
+        sorted_.take(remedy)
+        if sorted_.free:
+            return remedy
+    return None
+
+
 _Key = tuple[str, tuple[str, ...], str, tuple[str, ...]]
 
 
@@ -136,6 +149,8 @@ MOST_REFUSED = 2
 def _offers(analysis: Analysis, finding: Finding) -> Offers:
     sorted_ = _Sorted(analysis, finding)
     for remedy in finding.remedies:
+        if len(sorted_.free) == MOST_OFFERED or (sorted_.free and remedy.id.startswith("edge-")):
+            break
         sorted_.take(remedy)
     if finding.code in LEVELS and not sorted_.free:
         for remedy in _lined_up(analysis, finding):

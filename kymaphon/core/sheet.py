@@ -13,7 +13,7 @@ from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.lineup.expected import figure_on
 from kymaphon.core.lineup.run import last_readings
 from kymaphon.core.lineup.tone import tone_along
-from kymaphon.core.offers import with_offers
+from kymaphon.core.offers import first_offer
 from kymaphon.core.patching import COLUMNS, patch_rows
 from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
@@ -105,8 +105,8 @@ def rig_sheet(analysis: Analysis) -> Sheet:
 
 def _findings(analysis: Analysis) -> Table:
     rows = tuple(
-        (SEVERITY_WORDS[row.severity], row.message, row.remedies[0].label if row.remedies else "\u2013")
-        for row in (with_offers(analysis, finding) for finding in analysis.findings)
+        (SEVERITY_WORDS[row.severity], row.message, remedy.label if remedy is not None else "\u2013")
+        for row, remedy in ((finding, first_offer(analysis, finding)) for finding in analysis.findings)
     )
     return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
 
