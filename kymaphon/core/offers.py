@@ -134,6 +134,8 @@ LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")
 """Findings that gains alone can cure."""
 FEEDS = (
     "own-voice-back",
+    "not-on-air",
+    "end-silent",
     "arrives-twice",
     "heard-unwanted",
     "wanted-not-heard",
@@ -160,6 +162,8 @@ def _offers(analysis: Analysis, finding: Finding) -> Offers:
     if finding.code in FEEDS and not sorted_.free:
         for remedy in _planned(analysis, finding):
             sorted_.take(remedy)
+            if sorted_.free:
+                break
     dear = sorted(sorted_.dear, key=lambda row: row[0])
     return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
 
@@ -192,6 +196,7 @@ class _Sorted:
 def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
     """A mix of their own for all who need one, by the feed planner: mix-minus instead of taking somebody off the air."""
     from kymaphon.core.feeds.planner import plan_feeds
+    from kymaphon.core.feeds.ways_out import ways_out
 
     try:
         plan = plan_feeds(analysis.show, analysis.catalogue)
@@ -207,6 +212,15 @@ def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
         )
         text = "The feed plan puts everybody who must not have themselves back on a mix without themselves; see Plan for every step."
         yield Remedy("plan", f"Mixes of their own (mix-minus), by the plan: {count}", text, edits)
+    for n, way in enumerate(ways_out(analysis.show, analysis.catalogue, plan)):
+        edits = tuple(edit for edit in way.edits if not isinstance(edit, SetWant))
+        if edits:
+            yield Remedy(
+                f"way-{n + 1}",
+                f"Beyond the plan: {way.text}",
+                "What is there does not do it; this does, and can be undone.",
+                edits,
+            )
 
 
 def _lined_up(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:

