@@ -81,8 +81,10 @@ def balanced(port: Port) -> bool:
 
 
 def one_hole(port: Port) -> bool:
-    """Whether both sides of a stereo port share one socket: a three- or four-contact jack."""
-    return port.stereo and port.connector in ("jack-3", "minijack-3", "minijack-4")
+    """Whether both sides of a stereo port share one socket: a three- or four-contact jack that is not balanced. A balanced pair has
+    a socket for each side.
+    """
+    return port.stereo and not port.balanced and port.connector in ("jack-3", "minijack-3", "minijack-4")
 
 
 def physical(port: Port) -> bool:

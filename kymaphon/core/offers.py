@@ -26,7 +26,7 @@ from kymaphon.core.edits import (
     Unplug,
     apply_all,
 )
-from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.feeds.wants import asked_db, wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.levels import Rung
@@ -357,8 +357,9 @@ def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
         if analysis.show.party(voice).kind in NO_SPEECH:
             continue
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
-        if point is not None and point.mark is not None:
-            low, high = point.mark
+        asked = asked_db(analysis.show, ladder.target, voice)
+        if point is not None and point.mark is not None and asked is not None:
+            low, high = (end + asked for end in point.mark)
             out[voice, point.node] = point, max(point.speech_db - high, low - point.speech_db, 0.0)
     return out
 

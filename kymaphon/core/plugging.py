@@ -11,6 +11,9 @@ from kymaphon.core.fit import Fit, fit_of
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.show import Cable, Device, Show
 
+SAFETY_LEAD = "Y lead for the safety copy"
+"""The label of a lead that feeds two inputs on purpose."""
+
 
 def plug(
     show: Show,

@@ -112,7 +112,12 @@ def mark_of(unit: str, mark: Mark) -> Derived:
     if unit == "dBFS":
         row = mark if mark.unit == "dBFS" else shipped_digital()
         return Derived(f"mark, {row.name}", row.average, "dBFS", source=row.source)
-    return figure("house-alignment") if unit == "dBu" else figure("ear-mark")
+    if unit != "dBu":
+        return figure("ear-mark")
+    usual = figure("house-alignment")
+    if mark.zero_vu_dbu == usual.value:
+        return usual
+    return Derived("house line-up level", mark.zero_vu_dbu, "dBu", source="show: 0 VU")
 
 
 def default_want(listener: Party, voice: Party) -> WantKind:

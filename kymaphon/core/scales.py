@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache, lru_cache
 from typing import Any
 
@@ -202,6 +202,7 @@ class Mark:
         average: active speech level wanted, in `unit`; `tolerance_db` either side of it is right.
         never_over: what short peaks should never pass, in `unit`; None where the practice does not say.
         line: how the average came about.
+        zero_vu_dbu: what the house's lines are lined up to.
     """
 
     practice: Practice
@@ -210,6 +211,7 @@ class Mark:
     tolerance_db: float
     never_over: float | None
     line: Derived
+    zero_vu_dbu: float = 4.0
 
     @property
     def name(self) -> str:
@@ -260,7 +262,9 @@ def mark_at(practice: Practice, unit: str, house: House) -> Mark:
 def show_mark(show: Show) -> Mark:
     """The show's practice in the unit of its own meter."""
     practice = practices(show.practices)[show.practice]
-    return mark_at(practice, scales()[practice.scale].domain, house_of(show))
+    return replace(
+        mark_at(practice, scales()[practice.scale].domain, house_of(show)), zero_vu_dbu=show.vu_zero_dbu
+    )
 
 
 def take_against(show: Show, speech_dbfs: float) -> Derived:

@@ -87,6 +87,9 @@ class Port(Model):
     ] = None
     strip: Strip | None = None
     phantom_ma: Annotated[float | None, Field(description="draws this much phantom, and needs it")] = None
+    phantom_may_ma: Annotated[
+        float | None, Field(description="draws this much where phantom is there, and has another supply else")
+    ] = None
     phantom_least_v: Annotated[
         float | None,
         Field(gt=0, le=52, description="works from this voltage on at its own socket; left out: not stated"),

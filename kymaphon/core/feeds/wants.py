@@ -113,6 +113,16 @@ def wants_by_role(show: Show, listener: str | None = None) -> tuple[SetWant, ...
     return tuple(out)
 
 
+def asked_db(show: Show, listener: str, voice: str) -> float | None:
+    """Level against the mark at which somebody asked to hear a voice; None where it was asked for as `never` or `any`; 0 where
+    nobody said.
+    """
+    row = next((row for row in show.wants if (row.listener, row.voice) == (listener, voice)), None)
+    if row is None or row.want == "local":
+        return 0.0
+    return row.gain_db if row.want == "hear" else None
+
+
 def unsaid(show: Show) -> tuple[Party, ...]:
     """Listeners of whom nobody has said what they should hear, though their role says it."""
     heard = {row.listener for row in show.wants if row.want == "hear"} | tracks_of(show)

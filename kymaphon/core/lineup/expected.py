@@ -96,7 +96,7 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
         ),
         None,
     )
-    asked = want.gain_db if want is not None and party.kind == "player" else None
+    asked = want.gain_db if want is not None and (party.kind == "player" or not kept) else None
     wanted, tolerance, mark = _wanted(ladder, point, kept=kept, name=party.name, asked_db=asked)
     owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
@@ -134,7 +134,7 @@ def _wanted(
     later = Derived(
         f"gain from here to {goal.label}", goal.speech_db - point.speech_db, "dB", source="as the rig stands"
     )
-    asked = under if kept and under is not None else 0.0
+    asked = under or 0.0
     wanted = goal.wanted.average + asked - later.value
     formula = f"mark{MINUS}gain" if goal.unit == point.unit else f"mark{MINUS}gain and converter"
     lines: tuple[Derived, ...] = (goal.wanted.line, later)

@@ -17,8 +17,9 @@ from numpy.typing import NDArray
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
+from kymaphon.core.feeds.wants import asked_db
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
@@ -356,6 +357,9 @@ def _voice(
     wanted, by = (
         (None, "") if point is None or point.wanted is None else (point.wanted.average, point.wanted.name)
     )
+    asked = asked_db(analysis.show, ladder.target, ladder.voice)
+    if wanted is not None and asked:
+        wanted, by = wanted + asked, f"{by}, {show_number(asked, 'dB', sign=True)} as asked for"
     if party.kind in NO_SPEECH:
         at = len(ladder.rungs) - 1
         point, wanted, by = ladder.last, ladder.last.speech_db, "stays where it is"

@@ -14,6 +14,7 @@ from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
+from kymaphon.core.plugging import SAFETY_LEAD
 from kymaphon.core.show import Cable, Device, Track
 from kymaphon.core.units import db_to_power, power_to_db
 from kymaphon.core.weights import growth_of, white_a_db
@@ -125,7 +126,7 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None)
                 source=lead.source,
                 target=f"{device.id}.{twin}",
                 length_m=lead.length_m,
-                label="Y lead for the safety copy",
+                label=SAFETY_LEAD,
             )
         ),
         SetValue(SettingRef(device.id, twin, "gain_db"), round(copy_gain, 3)),

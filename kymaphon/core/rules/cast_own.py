@@ -202,7 +202,7 @@ def _neighbours(row: Placed) -> list[tuple[float, str]]:
         if other.party is None or other.id == me.id or other.faces_deg is None or me.faces_deg is None:
             continue
         to = direction_deg(me.at, other.at)
-        if to is None:
+        if to is None or math.dist(me.at, other.at) > number("turn-reach"):
             continue
         turn = (to - me.faces_deg + 180) % 360 - 180
         if number("nudge") <= abs(turn) <= number("furthest-turn"):
@@ -214,6 +214,9 @@ def head_turn(analysis: Analysis) -> Iterator[Finding]:
     """Somebody sits beside the talker, and turning to them loses more than is let pass."""
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
+            stand = row.sound.mics[row.mic]
+            if stand.worn is not None or stand.pickup.pattern == "close-talking":
+                continue  # what is worn, or held at the lip, comes along well enough
             turns = turns_of(row)
             beside = [turn for turn in turns if turn.towards]
             if not beside:

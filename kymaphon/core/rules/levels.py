@@ -11,6 +11,7 @@ from kymaphon.core.budget import budget_of
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import down_on
 from kymaphon.core.edits import SetValue
+from kymaphon.core.feeds.wants import asked_db
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.graph import Knob, SettingRef
@@ -226,6 +227,9 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
     for (voice, _), ladder in analysis.ladders.items():
         if analysis.show.party(voice).kind in NO_SPEECH or down_on(ladder.path):
             continue  # what is down comes first: no gain makes up for it
+        asked = asked_db(analysis.show, ladder.target, voice)
+        if asked is None:
+            continue  # nobody wants it there
         main = ladder is mains[voice]
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
         if point is None:
@@ -236,9 +240,9 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
             if rung.mark is None or (voice, rung.node) in told or not (main or rung.set_here):
                 continue
             told.add((voice, rung.node))
-            low, high = rung.mark
+            low, high = (end + asked for end in rung.mark)
             if not low <= rung.speech_db <= high:
-                yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2)
+                yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2, asked)
     if unread:
         names = ", ".join(analysis.party_name(voice) for voice in unread)
         mark = analysis.mark
@@ -275,7 +279,9 @@ def _practice(rung: Rung) -> str:
     return rung.wanted.practice.id if rung.wanted is not None else ""
 
 
-def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middle: float) -> Finding:
+def _off_mark(
+    analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middle: float, asked: float
+) -> Finding:
     name, level, unit = analysis.party_name(voice), point.speech_db, point.unit
     where = analysis.party_name(ladder.target) if point is ladder.last else point.label
     off = level - middle
@@ -287,7 +293,7 @@ def _off_mark(analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middl
     remedies = _turn_remedies(analysis, ladder, point, -off, effect)
     if point.mark is not None:
         # Where peaks would clip on the middle of the mark, its edge is still on it.
-        edge = point.mark[0] + EDGE_DB if off < 0 else point.mark[1] - EDGE_DB
+        edge = (point.mark[0] + EDGE_DB if off < 0 else point.mark[1] - EDGE_DB) + asked
         near = (
             f"{name} then reaches {where} at about {show_number(edge, unit)}, within what the mark lets pass"
         )
@@ -313,6 +319,8 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
     for voice, ladder in main_ladders(analysis).items():
         last = ladder.last
         party = analysis.show.party(voice)
+        if asked_db(analysis.show, ladder.target, voice) is None:
+            continue
         if not last.noise_db or last.voice_over_noise_db >= wanted or party.plays_on or down_on(ladder.path):
             continue
         if party.kind in ("crowd", "effect"):

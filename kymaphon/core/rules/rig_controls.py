@@ -109,7 +109,13 @@ def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
         rows = reaches(analysis, device) if analysis.catalogue[device.kind].controls else ()
         for row in rows:
             task_id = f"hands-off-{device.id}-{row.control.id}"[:64]
-            touched = [name for name in row.who if name in ends]
+            # Who stands at that very device turns their own ears with it.
+            own = {
+                party.name
+                for party in analysis.listeners
+                if party.kind == "remote" and party.place == device.place and device.place
+            }
+            touched = [name for name in row.who if name in ends and name not in own]
             if row.control.says != "monitor" or not touched or noted(analysis, task_id):
                 continue
             moves = "; ".join(f"{label}: {', '.join(who) or 'nobody'}" for label, who in row.paths)

@@ -20,6 +20,7 @@ from kymaphon.core.graph import SettingRef
 from kymaphon.core.open_ends import level_at
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import (
+    SAFETY_LEAD,
     better_input,
     free_inputs,
     from_elsewhere,
@@ -383,7 +384,7 @@ def shared_sockets(analysis: Analysis) -> Iterator[Finding]:
         if source.port.domain == "analog" and source.level in ("mic", "headphone"):
             groups.setdefault(cable.source, []).append(cable)
     for reference, cables in groups.items():
-        if len(cables) < 2:
+        if len(cables) < 2 or any(cable.label == SAFETY_LEAD for cable in cables):
             continue
         source = end_of(show, catalogue, reference)
         loads = [ohms for cable in cables if (ohms := input_ohm(*_socket(analysis, cable.target)))]

@@ -126,6 +126,11 @@ def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
     return (SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),)
 
 
+def _adapted(analysis: Analysis, end: End) -> bool:
+    """Whether an adapter sits on the cable into a socket."""
+    return any(cable.target == end.ref and cable.adapter for cable in analysis.show.cables)
+
+
 def _phantom_sockets(analysis: Analysis) -> Iterator[End]:
     for device in analysis.show.devices:
         for port in analysis.catalogue[device.kind].inputs:
@@ -167,6 +172,14 @@ def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
         if not end.setting.phantom:
             continue
         source = _behind(analysis, end)
+        if (
+            end.port.connector == "combo"
+            and source is not None
+            and source.port.connector in ("jack-2", "jack-3")
+        ):
+            source = None if _adapted(analysis, end) else source
+            if source is not None:
+                continue  # a jack in a combined socket sits where no phantom is
         off = Remedy("phantom-off", f"Switch phantom off: {end.name}", "Nothing there needs it; mute the channel first.", (SetValue(ref, False),))  # fmt: skip
         harm = source.port.phantom_harm if source is not None else ""
         if source is not None and not harm and not source.port.isolated and source.port.phantom_ma is None:
@@ -176,7 +189,7 @@ def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
             why = Derived("current into one leg at most", short, "mA", "48 V / 6.8 kΩ", (figure("phantom-volts"),), "IEC 61938, P48")  # fmt: skip
             text = f"Phantom power is on at {end.name}, and {source.name} is behind it: {harm}."
             yield Finding("phantom-harms", "fix", "Rig", (end.device.id, end.ref, source.device.id), f"Phantom power on {source.name}", text, (why,), why, (off,))  # fmt: skip
-        elif ref not in drawing:
+        elif ref not in drawing and (source is None or source.port.phantom_may_ma is None):
             what = f"{source.name} needs none" if source is not None else "nothing is plugged in"
             text = f"Phantom power is on at {end.name} and does nothing: {what}; it thumps when plugged live."
             yield Finding("phantom-idle", "note", "Rig", (end.device.id, end.ref), f"Phantom for nothing at {end.name}", text, (), None, (off,))  # fmt: skip

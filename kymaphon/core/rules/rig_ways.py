@@ -36,7 +36,7 @@ def one_sided(analysis: Analysis) -> Iterator[Finding]:
         sides: dict[str, tuple[float, float]] = {}
         for voice in analysis.voices:
             feed = analysis.feeds[end.id, voice.id]
-            if feed.verdict in ("silent", "missing") or feed.path is None:
+            if feed.verdict in ("silent", "missing") or feed.path is None or feed.howling:
                 continue
             column = analysis.flow.voices.index(voice.id)
             left, right = (float(analysis.flow.power[node, column]) for node in ears)
