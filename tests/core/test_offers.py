@@ -74,7 +74,7 @@ def two_desks(gain_db: float = 30.0) -> Show:
         [
             dev("mic", "dynamic-close", party="ann", at_m=[1.15, 1]),
             dev("stage", "desk-8", name="Stage desk", settings={"in1": {"gain_db": gain_db}, "in5": {"gain_db": -6}}),
-            dev("truck", "desk-8", name="Truck desk", settings={"in5": {"gain_db": -3}}),
+            dev("truck", "desk-8", name="Truck desk", settings={"in5": {"gain_db": -3}, "in5>send1": {"on": True}}),
             dev("face", "interface-2-plain", settings={"in1": {"gain_db": 0}}),
             dev("pc", "laptop"),
             dev("enc", "stream-encoder", host="pc"),

@@ -1,0 +1,164 @@
+"""What an expert's show must not be told: each false alarm beside the real fault that looks like it (common practice)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from kymaphon.core.analyse import analyse
+from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.connectors import one_hole
+from kymaphon.core.routing import mark_of
+from kymaphon.core.show import Show
+from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
+from tests.core.rooms import cast_codes, mic, person, room
+from tests.core.test_offers import two_desks
+
+
+def taped(*, gain_db: float = 55.0, wants: list[dict[str, Any]] | None = None, **more: Any) -> Show:
+    return rig(
+        [dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("face", "interface-2", settings={"in1": {"gain_db": gain_db}}), dev("rec", "recorder")],
+        [wire("mic.out", "face.in1"), wire("face.usb1", "rec.in")],
+        [{**VOICE, "effort": "raised"}, TAPE], wants=wants or [], **more,
+    )  # fmt: skip
+
+
+def test_a_balanced_pair_of_jacks_is_two_sockets() -> None:
+    """Left and right share a hole only where each has one wire of it."""
+    for kind in shipped_catalogue():
+        for port in (*kind.inputs, *kind.outputs):
+            if port.stereo and port.balanced:
+                assert not one_hole(port), (kind.id, port.id)
+    shared = [port for kind in shipped_catalogue() for port in kind.outputs if one_hole(port)]
+    assert shared, "headphones are still one plug"
+
+
+def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
+    def show(box: str) -> Show:
+        return rig(
+            [dev("gtr", "instrument-passive"), dev("di", box), dev("desk", "desk-8", settings={"in2": {"phantom": True}})],
+            [wire("gtr.out", "di.in"), wire("di.out", "desk.in2")], [],
+        )  # fmt: skip
+
+    kinds = {row.id for row in shipped_catalogue()}
+    assert {"di-active", "di-passive"} <= kinds
+    source = (
+        "instrument-passive"
+        if "instrument-passive" in kinds
+        else next(row.id for row in shipped_catalogue() if row.group == "instrument")
+    )
+    live, idle = (
+        Show.model_validate({**show("di-active").model_dump(by_alias=True), "devices": [
+            {**row.model_dump(), "kind": {"gtr": source, "di": box}.get(row.id, row.kind)} for row in show("di-active").devices
+        ]})
+        for box in ("di-active", "di-passive")
+    ) if source != "instrument-passive" else (show("di-active"), show("di-passive"))  # fmt: skip
+    assert not of_code(live, "phantom-idle")
+    assert of_code(idle, "phantom-idle") or of_code(idle, "phantom-harms")
+
+
+def test_hum_that_nobody_can_hear_is_no_finding() -> None:
+    """Balanced, and ninety decibels under: gone. The same loop unbalanced is still told."""
+    for finding in of_code(two_desks(), "earth-loop"):
+        assert finding.figures[0].value <= 90
+
+
+class TestHeads:
+    """Across a table one turns the head; to somebody across the hall one turns round, or not at all."""
+
+    def neighbours(self, apart: float, kind: str = "dynamic-close") -> Show:
+        return room(
+            [person("ann", 2, 3, 0), person("bob", 2 + apart * 0.09, 3 + apart * 0.996, 270)],
+            [mic("ann", 2.1, 3, kind)],
+        )
+
+    @pytest.mark.parametrize(("apart", "told"), [(1.2, True), (3.0, False)])
+    def test_only_who_sits_near_counts(self, apart: float, *, told: bool) -> None:
+        assert ("head-turn" in cast_codes(self.neighbours(apart))) == told
+
+    @pytest.mark.parametrize("kind", ["headset", "lapel", "lip-ribbon"])
+    def test_what_comes_along_does_not_mind(self, kind: str) -> None:
+        assert "head-turn" not in cast_codes(self.neighbours(1.2, kind))
+
+
+class TestAsked:
+    def test_what_is_wanted_as_never_or_any_has_no_mark_there(self) -> None:
+        for want in ("never", "any"):
+            show = taped(gain_db=20, wants=[{"listener": "tape", "voice": "mira", "want": want}])
+            assert not of_code(show, "off-mark")
+        assert of_code(
+            taped(gain_db=20, wants=[{"listener": "tape", "voice": "mira", "want": "hear"}]), "off-mark"
+        )
+
+    def test_a_lower_level_that_was_asked_for_is_the_mark(self) -> None:
+        """Ten under, as asked: right at ten under, wrong on the plain mark."""
+        asked = [{"listener": "tape", "voice": "mira", "want": "hear", "gain_db": -10.0}]
+        plain = analyse(taped()).ladders["mira", "tape"].last
+        assert plain.mark is not None
+        middle = sum(plain.mark) / 2
+        on = 55 - (plain.speech_db - middle)
+        assert not of_code(taped(gain_db=round(on)), "off-mark")
+        assert of_code(taped(gain_db=round(on), wants=asked), "off-mark")
+        assert not of_code(taped(gain_db=round(on) - 10, wants=asked), "off-mark")
+
+
+def test_a_line_is_read_against_the_houses_own_zero() -> None:
+    """0 VU at 0 dBu: a line at 0 dBu is on its mark; at +4 it is four over."""
+    plain, zero = analyse(taped()), analyse(taped(vu_zero_dbu=0.0))
+    assert mark_of("dBu", plain.mark).value == 4
+    assert mark_of("dBu", zero.mark).value == 0
+
+
+def test_one_sided_is_not_told_of_what_howls() -> None:
+    """Where levels have no figure there is no side either."""
+    show = two_desks(40)
+    loud = show.with_(
+        devices=[
+            row.with_(settings={**row.settings, "in5": row.settings["in5"].with_(gain_db=12)})
+            if row.id in ("stage", "truck")
+            else row
+            for row in show.devices
+        ]
+    )
+    analysis = analyse(loud)
+    if analysis.transfer.howls:
+        howling = {voice for (_, voice), feed in analysis.feeds.items() if feed.howling}
+        assert not [
+            row for row in analysis.findings if row.code == "one-sided" and set(row.subjects) & howling
+        ]
+    assert analysis.transfer.howls, "the test is about a rig that howls"
+
+
+def test_the_second_input_of_a_safety_copy_is_no_shared_socket() -> None:
+    cables = [wire("mic.out", "face.in1"), wire("mic.out", "face.in2"), wire("face.usb1", "rec.in")]
+    rows = [dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("face", "interface-2"), dev("rec", "recorder")]
+    plain = rig(rows, cables, [VOICE, TAPE])
+    assert of_code(plain, "socket-shared")
+    labelled = rig(
+        rows,
+        [cables[0], wire("mic.out", "face.in2", label="Y lead for the safety copy"), cables[2]],
+        [VOICE, TAPE],
+    )
+    assert not of_code(labelled, "socket-shared")
+
+
+def test_the_far_ends_own_knob_is_not_hands_off_for_its_own_ears() -> None:
+    """Their headphones, at their desk, in their room."""
+    people = [
+        {**VOICE, "listens": True, "hears_on": "ears"},
+        {"id": "perf", "name": "Performer", "kind": "remote", "place": "hall", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "cans"},
+    ]  # fmt: skip
+    show = rig(
+        [
+            dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("ears", "headphones"), dev("desk", "desk-1-send", settings={"in1": {"gain_db": 50}}),
+            dev("codec", "call-codec"), {**dev("pmic", "dynamic-close", party="perf", at_m=[1.15, 1]), "place": "hall"},
+            {**dev("cans", "headphones"), "place": "hall"}, {**dev("pdesk", "desk-pocket"), "place": "hall"}, {**dev("pcodec", "call-codec"), "place": "hall"},
+        ],
+        [
+            wire("mic.out", "desk.in1"), wire("desk.phones", "ears.in"), wire("desk.main-out.l", "codec.near-in"), wire("codec.far-out", "pcodec.far-in"),
+            wire("pcodec.near-out", "pdesk.line-in.l"), wire("pdesk.phones", "cans.in"), wire("pmic.out", "pdesk.in1"),
+        ],
+        people, places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
+    )  # fmt: skip
+    assert not [row for row in of_code(show, "control-on-air") if row.subjects[0] == "pdesk"]
