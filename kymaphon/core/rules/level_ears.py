@@ -30,20 +30,43 @@ def headphones(analysis: Analysis) -> Iterator[Finding]:
     for row in rows:
         if row.knob is not None and row.loudest is not None and row.loudest.value >= number("ears-hurt"):
             reach.setdefault(row.knob.ref, []).append(row)
-    for same in reach.values():
-        worst = max(same, key=lambda row: row.loudest.value if row.loudest else 0.0)
-        if worst.knob is None or worst.loudest is None:
-            continue
-        names = ", ".join(analysis.party_name(row.party) for row in same)
-        minutes = allowed_hours(worst.loudest.value) * 60
-        text = (
-            f"Fully up, {worst.knob.label} gives {names} {worst.loudest.text()}: {_time_told(worst.loudest)} of that is a day's dose. "
-            "Start low, mute before plugging, and mark where it stands now."
+    rows_far = [
+        max(same, key=lambda row: row.loudest.value if row.loudest else 0.0) for same in reach.values()
+    ]
+    rows_far = [row for row in rows_far if row.knob is not None and row.loudest is not None]
+    if rows_far:
+        yield _reach_far(
+            analysis, sorted(rows_far, key=lambda row: -(row.loudest.value if row.loudest else 0.0)), reach
         )
-        yield Finding(
-            "headphones-reach-far", "note", "Level", tuple(row.party for row in same), f"{worst.knob.label} can hurt",
-            text, (worst.loudest, Derived("allowed in a day", minutes, "min", source="NIOSH 98-126 (1998)")), worst.loudest,
-        )  # fmt: skip
+
+
+def _reach_far(
+    analysis: Analysis, rows: list[Listening], reach: dict[SettingRef, list[Listening]]
+) -> Finding:
+    """Knobs that can hurt, the worst first; one note for all of them."""
+    told = []
+    for row in rows:
+        if row.knob is None or row.loudest is None:
+            continue
+        names = ", ".join(analysis.party_name(other.party) for other in reach[row.knob.ref])
+        told.append(
+            f"{row.knob.label} gives {names} {row.loudest.text()}: {_time_told(row.loudest)} of that is a day's dose"
+        )
+    worst = rows[0]
+    label = worst.knob.label if worst.knob is not None else ""
+    minutes = allowed_hours(worst.loudest.value if worst.loudest is not None else 0.0) * 60
+    parties = tuple(
+        dict.fromkeys(other.party for row in rows if row.knob is not None for other in reach[row.knob.ref])
+    )
+    figures = (
+        *((worst.loudest,) if worst.loudest is not None else ()),
+        Derived("allowed in a day", minutes, "min", source="NIOSH 98-126 (1998)"),
+    )
+    more = f", and {len(rows) - 1} more" if len(rows) > 1 else ""
+    return Finding(
+        "headphones-reach-far", "note", "Level", parties, f"{label} can hurt{more}",
+        f"Fully up, {'; '.join(told)}. Start low, mute before plugging, and mark where it stands now.", figures, worst.loudest,
+    )  # fmt: skip
 
 
 def _time_told(level: Derived) -> str:

@@ -19,6 +19,7 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise_moves import quick_buys
 from kymaphon.core.paths import best_paths
+from kymaphon.core.show import Place
 from kymaphon.core.takes import measured_ambient, room_take
 from kymaphon.core.twins import turned_together, twins_along
 from kymaphon.core.weights import growth_of
@@ -420,7 +421,9 @@ def _others_win(analysis: Analysis, ladders: list[Ladder], source: int) -> Findi
 
 
 def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
-    """A room whose noise nobody measured: the ladder stands on an assumption, and says so."""
+    """Rooms whose noise nobody measured: the ladder stands on an assumption, and says so; one note for all of them."""
+    told: list[str] = []
+    rooms: list[Place] = []
     for place in analysis.show.places:
         mics = [
             device
@@ -432,8 +435,9 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
         bare = [device for device in mics if measured_ambient(analysis.show, device) is None]
         if not bare:
             continue
+        rooms.append(place)
         names = ", ".join(analysis.party_name(device.party or "") for device in bare)
-        text = f"{place.name} is taken to be {place.ambient_dba:.0f} dBA for {names}; record half a minute of room tone and attach it to replace the guess."
+        text = f"{place.name} is taken to be {place.ambient_dba:.0f} dBA for {names}."
         old = [take for device in bare if (take := room_take(analysis.show, device)) is not None]
         if old:
             files = ", ".join(take.file for take in old)
@@ -446,10 +450,15 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
         ]
         if raw:
             text += f" The room tone in {', '.join(take.file for take in raw)} stands in the show without its measure, and replaces nothing: attach it again, so that it is measured."
-        yield Finding(
-            "ambient-assumed", "note", "Level", (place.id,), f"Room noise in {place.name} is assumed", text,
-            (Derived("assumed ambient", place.ambient_dba, "dBA", source="show"),),
-        )  # fmt: skip
+        told.append(text)
+    if not rooms:
+        return
+    where = rooms[0].name if len(rooms) == 1 else f"{len(rooms)} places"
+    yield Finding(
+        "ambient-assumed", "note", "Level", tuple(place.id for place in rooms), f"Room noise in {where} is assumed",
+        f"{' '.join(told)} Record half a minute of room tone and attach it to replace the guess.",
+        tuple(Derived("assumed ambient" if len(rooms) == 1 else f"assumed ambient, {place.name}", place.ambient_dba, "dBA", source="show") for place in rooms),
+    )  # fmt: skip
 
 
 def unknown_places(analysis: Analysis) -> Iterator[Finding]:

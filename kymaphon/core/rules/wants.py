@@ -34,6 +34,7 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
     kept = wanted_pairs(analysis)
     ended: dict[str, _Ended] | None = None
     deaf: dict[str, _Deaf | None] = {}
+    off: dict[tuple[str, str], list[Feed]] = {}
     for feed in analysis.feeds.values():
         if is_silenced(analysis, *feed.key):
             continue
@@ -45,10 +46,24 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
             yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
         elif feed.verdict == "unwanted":
             yield _unwanted(analysis, feed, kept)
-        elif feed.verdict in ("loud", "quiet"):
-            yield _off_level(analysis, feed)
+        elif feed.verdict in ("loud", "quiet") and not _level_tells(analysis, feed):
+            off.setdefault((feed.listener, feed.verdict), []).append(feed)
         elif feed.verdict == "late":
             yield _late(analysis, feed)
+    for rows in off.values():
+        yield _off_level(
+            analysis, sorted(rows, key=lambda row: -abs((row.gain_db or 0.0) - row.wanted_gain_db))
+        )
+
+
+def _level_tells(analysis: Analysis, feed: Feed) -> bool:
+    """Whether the same is told at Level, against the mark of that very end."""
+    ladder = analysis.ladders.get((feed.voice, feed.listener))
+    return (
+        ladder is not None
+        and any(rung.mark is not None for rung in ladder.rungs)
+        and ladder.last.unit != "dB SPL"
+    )
 
 
 @dataclass(frozen=True)
@@ -230,13 +245,21 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
     )
 
 
-def _off_level(analysis: Analysis, feed: Feed) -> Finding:
-    listener, voice = _pair(analysis, feed)
-    off = (feed.gain_db or 0.0) - feed.wanted_gain_db
-    word = "too loud" if off > 0 else "too quiet"
-    explained = analysis.explain_feed(feed)
-    text = f"{listener} gets {voice} {abs(off):.1f} dB {'above' if off > 0 else 'under'} the wanted level: {word}."
-    return Finding(f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feed.listener, feed.voice), f"{voice} is {word} for {listener}", text, (Derived("off", off, "dB"),), explained[0] if explained else None, pairs=(feed.key,))  # fmt: skip
+def _off_level(analysis: Analysis, feeds: list[Feed]) -> Finding:
+    """Voices that one listener gets too loud, or too quiet, the furthest off first."""
+    offs = [(feed.gain_db or 0.0) - feed.wanted_gain_db for feed in feeds]
+    listener, voice = _pair(analysis, feeds[0])
+    word = "too loud" if offs[0] > 0 else "too quiet"
+    told = ", ".join(
+        f"{analysis.party_name(feed.voice)} {abs(off):.1f} dB" for feed, off in zip(feeds, offs, strict=True)
+    )
+    explained = analysis.explain_feed(feeds[0])
+    text = f"{listener} gets {told} {'above' if offs[0] > 0 else 'under'} the wanted level: {word}."
+    more = f", and {len(feeds) - 1} more" if len(feeds) > 1 else ""
+    return Finding(
+        f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{voice} is {word} for {listener}{more}", text,
+        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, pairs=tuple(feed.key for feed in feeds),
+    )  # fmt: skip
 
 
 def _late(analysis: Analysis, feed: Feed) -> Finding:
