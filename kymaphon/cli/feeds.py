@@ -58,12 +58,15 @@ def feeds(options: argparse.Namespace) -> int:
 
 
 def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
+    from kymaphon.core.derive import show_number
     from kymaphon.core.feeds.report import hearing_json
+    from kymaphon.core.feeds.returns import circles_of
     from kymaphon.core.feeds.sentence import listener_sentence
+    from kymaphon.core.howl import spares
     from kymaphon.core.sheet import VERDICT_WORDS, feed_words
 
     if options.json:
-        print_json(hearing_json(analysis))
+        print_json({**hearing_json(analysis), "before_it_howls": [row.to_json() for row in spares(analysis)]})
         return 0
     for listener in analysis.listeners:
         print(listener_sentence(analysis, listener.id))
@@ -72,6 +75,12 @@ def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
             flag = " " if feed.well else "!"
             words = feed_words(feed) if feed.gain_db is not None else VERDICT_WORDS[feed.verdict]
             print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
+    for circle in circles_of(analysis):
+        print(
+            f"circle: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through {', '.join(analysis.device_name(row) for row in circle.devices)}"
+        )
+    for row in spares(analysis):
+        print(row.words())
     return 0
 
 
