@@ -8,7 +8,8 @@ from __future__ import annotations
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse, without_rules
+from kymaphon.core.analyse import analyse
+from kymaphon.core.compute import without_rules
 from kymaphon.core.show import Show
 from tests.test_fuzz import DEMO, DEMO_KINDS, assert_sound
 

@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.compute import computed
 from kymaphon.core.findings import worst_first
 from kymaphon.core.references import check_references
-from kymaphon.core.routing import all_feeds
 from kymaphon.core.rules import ALL_RULES, NOTES_ONLY
 from kymaphon.core.show import Show
-from kymaphon.core.transfer import Transfer
 
 KEPT = ("circles", "noise", "flow", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
 
@@ -28,26 +26,9 @@ def analyse(show: Show, catalogue: Catalogue | None = None, *, remedies: bool = 
     """
     kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
-    bare = replace(_computed(show, kinds), remedies=remedies)
+    bare = replace(computed(show, kinds), remedies=remedies)
     rules = [check for check in ALL_RULES if remedies or check not in NOTES_ONLY]
     done = replace(bare, findings=worst_first(finding for check in rules for finding in check(bare)))
     # What the rules already had computed is not computed again.
     done.__dict__.update({name: bare.__dict__[name] for name in KEPT if name in bare.__dict__})
     return done
-
-
-def without_rules(show: Show, catalogue: Catalogue) -> Analysis:
-    """A show, computed, with no findings: for trying what a change would do.
-
-    Raises:
-        ShowProblem: a reference in the show leads nowhere.
-    """
-    kinds = catalogue.with_kinds(*show.kinds)
-    check_references(show, kinds)
-    return _computed(show, kinds)
-
-
-def _computed(show: Show, kinds: Catalogue) -> Analysis:
-    graph = build_graph(show, kinds)
-    transfer = Transfer(graph)
-    return Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))

@@ -9,9 +9,9 @@ from typing import Any
 
 import numpy as np
 
-from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
+from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import Edit, SetField, apply_all
 from kymaphon.core.figures import number

@@ -12,14 +12,25 @@ from dataclasses import replace
 
 from kymaphon.core.acoustics import PATTERNS
 from kymaphon.core.boosters import booster_move
-from kymaphon.core.budget import NOTHING_LEFT_DB, Budget, Buy, half_distance, microphone_of, move_made
+from kymaphon.core.budget import (
+    NOTHING_LEFT_DB,
+    Budget,
+    Buy,
+    budget_of,
+    half_distance,
+    microphone_of,
+    move_made,
+)
 from kymaphon.core.catalogue.kind import Microphone
-from kymaphon.core.derive import show_number
+from kymaphon.core.compute import without_rules
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.edits import Edit, SetField, apply_all
 from kymaphon.core.lineup.model import edits_to
 from kymaphon.core.lineup.solver import solve
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
 from kymaphon.core.pickup import Pickup
+from kymaphon.core.show import Place
 
 
 def buys(budget: Budget) -> tuple[Buy, ...]:
@@ -34,7 +45,7 @@ def quick_buys(budget: Budget) -> tuple[Buy, ...]:
 
 def _quick(budget: Budget) -> list[Buy | None]:
     return [
-        half_distance(budget), _tighter(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
+        half_distance(budget), _tighter(budget), *_noises_off(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
         _quieter_converter(budget), _others_shut(budget),
     ]  # fmt: skip
 
@@ -65,14 +76,60 @@ def _tighter(budget: Budget) -> Buy | None:
     return move_made(budget, "tighter", "A tighter pattern", budget.alone(noises), text)
 
 
+def _place_of(budget: Budget) -> Place | None:
+    """The place of the voice's microphone."""
+    found = microphone_of(budget)
+    name = found[0].place if found is not None else None
+    return next((row for row in budget.analysis.show.places if row.id == name), None)
+
+
+def _noises_off(budget: Budget) -> list[Buy | None]:
+    """Each noise that stands in the voice's place, switched off or carried out: quieter in every microphone there."""
+    place = _place_of(budget)
+    if place is None or not budget.analysis.remedies:
+        return []
+    return [
+        _on_the_show(
+            budget, f"off-{spot.id}", f"{spot.name} off", f"{spot.name} switched off or carried out: {spot.level_dba_1m:.0f} dBA at 1 m of it go, in every microphone there.",
+            (SetField("places", place.id, "noises", tuple(row for row in place.noises if row.id != spot.id)),), done=True,
+        )
+        for spot in place.noises
+    ]  # fmt: skip
+
+
 def _quieter_room(budget: Budget) -> Buy | None:
-    if not any(row.kind == "room" for row in budget.voice.noises):
+    place = _place_of(budget)
+    if place is None or not any(row.kind == "room" for row in budget.voice.noises):
         return None
-    noises = tuple(
-        replace(row, level=row.level - 10.0) if row.kind == "room" else row for row in budget.voice.noises
+    text = "A window shut, another room: everything around it 10 dB down, in all its microphones."
+    noises = tuple(row.with_(level_dba_1m=max(row.level_dba_1m - 10, 0.0)) for row in place.noises)
+    edits = (
+        SetField("places", place.id, "ambient_dba", max(place.ambient_dba - 10, 0.0)),
+        SetField("places", place.id, "noises", noises),
     )
-    text = "A fan off, a window shut, another room: everything around it 10 dB down."
-    return move_made(budget, "quieter-room", "A room 10 dB quieter", budget.alone(noises), text)
+    return _on_the_show(budget, "quieter-room", "A room 10 dB quieter", text, edits, done=False)
+
+
+def _on_the_show(
+    budget: Budget, move: str, label: str, text: str, edits: tuple[Edit, ...], *, done: bool
+) -> Buy | None:
+    """What a change of the place buys, on the changed show: it is quieter in all microphones of it.
+
+    Args:
+        done: whether the edits can be offered; else the move is only a comparison.
+    """
+    analysis, ladder = budget.analysis, budget.ladder
+    after = without_rules(apply_all(analysis.show, edits), analysis.catalogue)
+    then = budget_of(after, ladder.voice, ladder.target)
+    if then is None:
+        return None
+    terms = (
+        Derived("voice over noise now", budget.over_noise_db, "dB"),
+        Derived(f"with: {label[:1].lower()}{label[1:]}", then.over_noise_db, "dB", source="the changed show"),
+    )
+    gain = then.over_noise_db - budget.over_noise_db
+    why = Derived(f"{label} buys", gain, "dB", "with it \u2212 now", terms, "noises add as powers")
+    return Buy(move, label, gain, then.alone_db - budget.alone_db, text, edits if done else (), why)
 
 
 def _quieter_preamp(budget: Budget) -> Buy | None:

@@ -366,11 +366,13 @@ def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
 
 def _off_mark(before: Analysis, after: Analysis) -> Iterator[Cost]:
     was = _points(before)
+    told: set[str] = set()
     for (voice, node), (point, off) in _points(after).items():
-        if (voice, node) not in was:
+        if (voice, node) not in was or voice in told:
             continue
         worse = off - was[voice, node][1]
         if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else WORSE_DB):
+            told.add(voice)
             middle = sum(point.mark) / 2 if point.mark is not None else 0.0
             apart = abs(point.speech_db - middle)
             yield Cost("mark", f"{after.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}")

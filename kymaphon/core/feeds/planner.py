@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.compute import without_rules
 from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays

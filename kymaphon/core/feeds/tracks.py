@@ -7,9 +7,9 @@ import unicodedata
 from dataclasses import dataclass
 from datetime import datetime
 
-from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Port
+from kymaphon.core.compute import without_rules
 from kymaphon.core.delivery import Recording
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, Plug, RemoveRow, apply_all

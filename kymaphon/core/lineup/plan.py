@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analyse import without_rules
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number

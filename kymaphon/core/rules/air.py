@@ -12,6 +12,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.down import is_silenced
 from kymaphon.core.edits import SetField
 from kymaphon.core.feeds.stream import StreamBudget, stream_budget
+from kymaphon.core.feeds.tracks import duration, track_plan
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
@@ -124,9 +125,6 @@ def recording_too_short(analysis: Analysis) -> Iterator[Finding]:
     """A recording that ends before the show does: by the disk, or by what one file can hold."""
     if analysis.show.recording is None:
         return
-    # The track plan tries changes on whole shows, and so stands above the rules.
-    from kymaphon.core.feeds.tracks import duration, track_plan
-
     plan = track_plan(analysis, datetime(2000, 1, 1, tzinfo=UTC))
     rows = [
         (row, words)

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.acoustics import comb
-from kymaphon.core.analyse import analyse, without_rules
+from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import Plug, SetField, SetValue, apply_all
 from kymaphon.core.feeds.planner import plan_feeds
