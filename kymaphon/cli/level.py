@@ -57,6 +57,8 @@ def level(options: argparse.Namespace) -> int:
         return _safety(analysis, options)
     if options.sources:
         return _run(analysis, options)
+    from kymaphon.core.programme import programme
+
     ladders = _chosen_ladders(analysis, options.source, options.target)
     if options.budget:
         return _budgets(analysis, ladders, options)
@@ -69,7 +71,7 @@ def level(options: argparse.Namespace) -> int:
             {**row.to_json(), "tone": [point.to_json() for point in tone_along(analysis, row)]}
             for row in ladders
         ]
-        print_json({"ladders": rows})
+        print_json({"ladders": rows, "programme": [row.to_json() for row in programme(analysis)]})
         return 0
     names = {party.id: party.name for party in analysis.show.parties}
     for ladder in ladders:
@@ -85,6 +87,9 @@ def level(options: argparse.Namespace) -> int:
         last = ladder.last
         if last.noise_db:
             print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}, both A-weighted")
+    if options.source is None:
+        for row in programme(analysis):
+            print(row.words())
     return 0
 
 

@@ -94,6 +94,8 @@ def outputs_with(analysis: Analysis, end: End, voices: Collection[str]) -> tuple
     rows: list[tuple[int, bool, int, Fit]] = []
     for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=False)):
         source = fit.source
+        if source.kind.group == "recorder":
+            continue  # what is recorded goes nowhere else: a track is no source for a call
         if not fit.works or source.side or _elsewhere(source, end) or source.port.stereo != end.port.stereo:
             continue
         nodes = [

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.before_air import before_air
 from kymaphon.core.offers import offers_of
+from kymaphon.core.programme import programme
 from kymaphon.core.sheet import rig_sheet
 from kymaphon.core.show import Show
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
@@ -124,3 +127,41 @@ def test_the_short_list_has_the_test_the_chat_and_what_is_on_it() -> None:
     assert [row[1] for row in table.rows] == [*rows, "Batteries"]
     bare = rig([dev("mic", "dynamic-close")], [], places=[STUDIO])
     assert before_air(analyse(bare)) == ()
+
+
+def test_all_sources_at_once_read_as_the_sum_of_their_powers() -> None:
+    """Two voices of one level are 3 dB more than one, three 4.8 (uncorrelated sum), on the recorder's own meter."""
+    show = on_air()
+    names = ("tam", "ilse")
+    more = show.with_(
+        parties=[
+            *show.parties,
+            *(
+                {**VOICE, "id": name, "name": name.title(), "at_m": [2 + n, 1]}
+                for n, name in enumerate(names)
+            ),
+        ],
+        devices=[
+            *(row for row in show.devices if row.id != "face"),
+            dev("face", "interface-4", host="pc", settings={f"in{n}": {"gain_db": 55} for n in (1, 2, 3)}),
+            *(
+                {**dev(f"mic-{name}", "dynamic-close", at_m=[2.15 + n, 1]), "party": name}
+                for n, name in enumerate(names)
+            ),
+        ],
+        cables=[
+            *show.cables,
+            *(wire(f"mic-{name}.out", f"face.in{n + 2}") for n, name in enumerate(names)),
+            *(wire(f"face.usb{n + 2}", f"mix.in{n + 2}") for n in range(2)),
+        ],
+    )
+    analysis = analyse(more)
+    row = next(row for row in programme(analysis) if row.point.node.startswith("mix."))
+    alone = [analysis.ladders[voice, "stream"] for voice in ("mira", *names)]
+    levels = [
+        next(rung.speech_db for rung in ladder.rungs if rung.node == row.point.node) for ladder in alone
+    ]
+    assert row.level.value == pytest.approx(10 * math.log10(sum(10 ** (level / 10) for level in levels)))
+    assert row.level.value - levels[0] == pytest.approx(10 * math.log10(3), abs=0.3)
+    assert "3 sources at once" in row.words()
+    assert programme(analyse(show)) == (), "one voice is no sum"

@@ -179,7 +179,7 @@ def _together(knobs: list[Knob], by_db: float) -> list[tuple[Knob, SetValue, flo
     left = by_db
     for knob in knobs:
         part = turn(knob, left)
-        if abs(left) > max(knob.step / 2, 0.05) and part is not None:
+        if abs(left) > max(knob.step / 2, 0.5) and part is not None:
             moves.append((knob, part, _moved(knob, part)))
             left -= _moved(knob, part)
     return moves if abs(left) <= 1 else []

@@ -60,7 +60,8 @@ def path_label(kind: Kind, key: str) -> str:
     if path is None:
         return key
     names = {row.id: row.name for rows in (kind.inputs, kind.outputs, kind.buses) for row in rows}
-    return path.name or f"{names[path.source]} to {names[path.target]}"
+    to = names[path.target]
+    return path.name or f"{names[path.source]} {to if to.startswith('to ') else f'to {to}'}"
 
 
 def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:

@@ -1,0 +1,126 @@
+"""The programme summed: what the meters of desk and software show with all wanted sources at once, and what the practice says to it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import Derived
+from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.levels import Rung
+from kymaphon.core.lineup.expected import figure_on
+from kymaphon.core.rules.level_together import crest_together
+from kymaphon.core.scales import house_at, reading, scales
+from kymaphon.core.units import db_to_power, power_to_db
+
+SHOWN = ("desk", "interface", "software", "recorder", "encoder")
+"""Groups of devices whose meters an operator watches."""
+
+
+@dataclass(frozen=True, slots=True)
+class Summed:
+    """All wanted sources at one meter.
+
+    Attributes:
+        level: average of all of them together, in the unit of the point; powers add.
+        shows: what the meter of that device shows of it.
+        peak_db: the highest sample in one half minute of two (`crest_together`); `ceiling_db` where the point clips.
+        mark: (low, high) of the practice there; None where it says nothing.
+    """
+
+    point: Rung
+    device: str
+    voices: tuple[str, ...]
+    level: Derived
+    shows: Derived
+    meter: str
+    peak_db: float
+    ceiling_db: float | None
+    mark: tuple[float, float] | None
+
+    @property
+    def clips(self) -> bool:
+        return self.ceiling_db is not None and self.peak_db > self.ceiling_db
+
+    def words(self) -> str:
+        """What the operator sees, and what the practice says to it."""
+        unit = scales()[self.meter].unit
+        text = f"{scales()[self.meter].name} of {self.device}, {self.point.label.removeprefix(self.device + ', ')}: {len(self.voices)} sources at once read about {figure_on(self.shows.value, unit)}"
+        if self.clips:
+            text += "; their peaks clip there"
+        if self.mark is not None:
+            low, high = self.mark
+            over = self.level.value - high
+            text += (
+                f"; {over:.0f} dB over the mark of one voice, which is what a sum of {len(self.voices)} is"
+                if over > 0
+                else "; within the mark"
+                if self.level.value >= low
+                else f"; {low - self.level.value:.0f} dB under the mark"
+            )
+        return f"{text}."
+
+    def to_json(self) -> dict[str, Any]:
+        return {
+            "point": self.point.node, "device": self.device, "voices": list(self.voices), "level": round(self.level.value, 3), "unit": self.point.unit,
+            "shows": round(self.shows.value, 3), "meter": self.meter, "peak": round(self.peak_db, 3), "clips": self.clips,
+        }  # fmt: skip
+
+
+def programme(analysis: Analysis) -> tuple[Summed, ...]:
+    """For each end of the programme, the last point of every metered device on its way that two or more wanted sources pass."""
+    return tuple(_rows(analysis))
+
+
+def _rows(analysis: Analysis) -> Iterator[Summed]:
+    wants = wants_of(analysis.show)
+    told: set[str] = set()
+    for end in analysis.ends:
+        ladders = {
+            voice: ladder
+            for (voice, target), ladder in analysis.ladders.items()
+            if target == end.id and wants[end.id, voice].want == "hear"
+        }
+        points: dict[str, dict[str, Rung]] = {}
+        order: dict[str, str] = {}
+        for voice, ladder in ladders.items():
+            last: dict[str, Rung] = {}
+            for rung in ladder.rungs:
+                last[rung.node.partition(".")[0]] = rung
+            for device, rung in last.items():
+                base = rung.node.removesuffix(".l").removesuffix(".r")
+                points.setdefault(base, {})[voice] = rung
+                order[base] = device
+        for base, rungs in points.items():
+            kind = next(
+                (analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == order[base]), None
+            )
+            if len(rungs) < 2 or kind is None or kind.group not in SHOWN or base in told:
+                continue
+            told.add(base)
+            owners = [order[base]]
+            yield _summed(analysis, base, rungs, kind.meter, owners)
+
+
+def _summed(
+    analysis: Analysis, base: str, rungs: dict[str, Rung], meter: str | None, owners: list[str]
+) -> Summed:
+    first = next(iter(rungs.values()))
+    terms = tuple(
+        Derived(analysis.party_name(voice), rung.speech_db, rung.unit, source="its ladder")
+        for voice, rung in rungs.items()
+    )
+    whole = power_to_db(sum(db_to_power(row.value) for row in terms))
+    level = Derived("all at once", whole, first.unit, "10 lg Σ 10^(L/10)", terms, "uncorrelated sum")
+    scale = meter or ("desk-peak" if first.unit == "dBu" else "dbfs")
+    peaks = scales()[scale].average_lead_db is None or scale == "desk-peak"
+    shows = reading(
+        scale, whole, first.unit, house_at(analysis.show, analysis.catalogue, owners), peaks=peaks
+    )
+    peak = whole + crest_together(len(rungs))[0].value
+    return Summed(
+        first, analysis.device_name(owners[0]), tuple(rungs), level, shows, scale, peak,
+        first.ceiling_db if first.ceiling_here else None, first.mark,
+    )  # fmt: skip
