@@ -214,11 +214,6 @@ class Document(QObject):
         self._working = False
         raise error
 
-    @property
-    def slow(self) -> bool:
-        """Whether computing this show takes longer than a user should wait for, so that workers do it."""
-        return self._slow
-
     # files
 
     def replace(self, show: Show, path: Path | None, *, restored: bool = False) -> None:

@@ -5,17 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QObject, QTimer
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
+from kymaphon.core.analysis import Analysis
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.offers import are_known, with_offers
 
+PAUSE_MS = 120
+"""Keys that are held, and a pointer that runs over rows, ask for nothing."""
+
 
 class Offering(QObject):
-    """Tries remedies at once where the show is computed in a blink; else a worker does, and the panel says so until then.
+    """Has remedies tried by a worker, the newest that are on screen only; the panel says so until they have been.
 
     Args:
         again: asks for the panel to be shown anew, once the remedies have been tried.
@@ -25,22 +29,44 @@ class Offering(QObject):
         super().__init__(parent)
         self._document, self._again = document, again
         self._worker = Worker(self, self._tried, self._failed)
+        self._wanted: tuple[Analysis, tuple[Finding, ...]] | None = None
+        self._pause = QTimer(self)
+        self._pause.setSingleShot(True)
+        self._pause.setInterval(PAUSE_MS)
+        self._pause.timeout.connect(self._begin)
 
     @property
     def busy(self) -> bool:
-        """Whether remedies are being tried by the worker."""
-        return self._worker.busy
+        """Whether remedies are being tried, or are about to be."""
+        return self._worker.busy or self._pause.isActive()
 
     def show(self, panel: WhyPanel, content: WhyContent) -> None:
         """Shows content with the remedies of its findings that may be offered."""
         # What is done is done to the show as it is, also while a preview is on screen.
         analysis, findings = self._document.settled, self._doable(content.findings)
-        if self._document.slow and not are_known(analysis, findings):
+        if not are_known(analysis, findings):
             panel.show_content(replace(content, findings=findings), trying=True)
-            self._worker.ask(lambda: [with_offers(analysis, row) for row in findings], analysis)
+            self._wanted = analysis, findings
+            self._pause.start()
             return
+        self._wanted = None
+        self._pause.stop()
         offered = tuple(with_offers(analysis, row) for row in findings)
         panel.show_content(replace(content, findings=offered))
+
+    def _begin(self) -> None:
+        wanted = self._wanted
+        if wanted is None:
+            return
+        analysis, findings = wanted
+
+        def work() -> None:
+            for row in findings:
+                if self._wanted is not wanted:
+                    return  # something else is on screen by now
+                with_offers(analysis, row)
+
+        self._worker.ask(work, analysis)
 
     def _doable(self, findings: tuple[Finding, ...]) -> tuple[Finding, ...]:
         """While a preview is on screen its findings may name what is not in the show: those remedies are left out."""

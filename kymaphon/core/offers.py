@@ -409,8 +409,8 @@ def _new(
         subjects = row.subjects or ("",)
         if any((row.code, subject) in known for subject in subjects):
             continue
-        if OPENS & own and (severity == "fix" or row.code in SILENCES):
-            continue
+        if row.code in SILENCES or (OPENS & own and severity == "fix"):
+            continue  # who was heard and is not any more is told by name
         if severity == "fix" and row.code in own:
             continue
         seen.add(row.title)

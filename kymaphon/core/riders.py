@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from kymaphon.core.air import AIR
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import Edge, SignalGraph
 from kymaphon.core.transfer import Transfer
 
 if TYPE_CHECKING:
@@ -37,10 +37,18 @@ def ride(draft: Draft) -> None:
         gain = min(max(wanted.value - level, -most), most)
         held = "" if abs(gain) < most else f", as far as it goes ({most:.0f} dB)"
         part = Derived(
-            f"automatic level, brings speech to {show_number(level + gain, 'dBFS')}{held}", gain, "dB", source=wanted.source
+            f"{RIDES} {show_number(level + gain, 'dBFS')}{held}", gain, "dB", source=wanted.source
         )  # fmt: skip
         for k in edges:
             draft.edges[k] = replace(draft.edges[k], parts=(*draft.edges[k].parts, part))
+
+
+RIDES = "automatic level, brings speech to"
+
+
+def is_ridden(edge: Edge) -> bool:
+    """Whether an automatic level works on an edge."""
+    return any(part.name.startswith(RIDES) for part in edge.parts)
 
 
 def has_own_app(show: Show, catalogue: Catalogue, device: Device, processor: Processor) -> bool:

@@ -52,6 +52,7 @@ def button(window: Window, name: str) -> QPushButton:
 
 
 def why_words(window: Window) -> str:
+    settle(window)
     return "\n".join(row.text() for row in window.why.widget().findChildren(QLabel))
 
 

@@ -93,7 +93,9 @@ def test_a_processor_that_cannot_be_switched_is_on() -> None:
     kind = KINDS["conference-app"]
     device = rig([dev("app", "conference-app", settings={"suppress": {"on": False}})], []).device("app")
     states = {row.id: is_on(device, row) for row in kind.processors}
-    assert states == {"suppress": False, "echo": True, "rider": True, "share-suppress": False}
+    assert states == {
+        "suppress": False, "echo": True, "rider": True, "far-rider": True, "far-echo": True, "share-suppress": False,
+    }  # fmt: skip
     assert is_on(device, kind.processors[0].model_copy(update={"fixed": True}))
 
 

@@ -19,6 +19,7 @@ from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.riders import is_ridden
 from kymaphon.core.routing import Feed
 from kymaphon.core.rules.feeds import circles
 from kymaphon.core.show import Setting, Show
@@ -310,7 +311,10 @@ def _corrections(analysis: Analysis, opened: list[SettingRef]) -> Iterable[SetVa
         if feed.want != "hear" or feed.path is None or feed.gain_db is None:
             continue
         off = feed.gain_db - feed.wanted_gain_db - on_air.get(feed.voice, 0.0)
-        for step in feed.path.steps():
+        steps = list(feed.path.steps())
+        # Before an automatic level no send sets the level: what comes after it counts.
+        ridden = max((i for i, step in enumerate(steps) if is_ridden(step)), default=-1)
+        for step in steps[ridden + 1 :]:
             for knob in step.knobs:
                 if knob.ref in wanted:
                     knobs[knob.ref] = knob

@@ -201,7 +201,12 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
     off.
     """
     place = next(
-        (n for n, step in enumerate(path.steps()) if step.label == "loudspeaker into microphone"), None
+        (
+            n
+            for n, step in enumerate(path.steps())
+            if step.label in ("loudspeaker into microphone", "headphone leak")
+        ),
+        None,
     )
     if place is None:
         return []

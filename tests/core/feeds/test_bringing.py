@@ -15,6 +15,7 @@ from kymaphon.core.feeds.report import level_words
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.feeds.ways_out import WayOut, ways_out
 from kymaphon.core.fit import fit_of
+from kymaphon.core.graph import SettingRef
 from kymaphon.core.show import Cable, Show
 from tests.core.feeds.rooms import calls, laptop_only, studio
 from tests.core.rigs import of_code
@@ -130,9 +131,10 @@ class TestNothingMixes:
         assert done.after.feeds["far", "far"].verdict == "silent"
 
     def test_what_only_comes_too_weak_is_a_matter_of_level(self) -> None:
-        """A microphone whose gain nobody has set yet, half a metre off."""
+        """A microphone whose gain nobody has set yet, half a metre off, in a call that does not ride its level."""
         show = laptop_only()
-        plan = plan_feeds(apply_all(show, (SetField("devices", "mic", "at_m", (1.5, 1.0)),)), CATALOGUE)
+        off = SetValue(SettingRef("app", "rider", "on"), False)
+        plan = plan_feeds(apply_all(show, (SetField("devices", "mic", "at_m", (1.5, 1.0)), off)), CATALOGUE)
         assert plan.off_level["host", "faint"] == ("far",)
         assert "Host too weak to be heard by Far" in level_words(plan)
 
