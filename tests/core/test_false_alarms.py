@@ -162,3 +162,37 @@ def test_the_far_ends_own_knob_is_not_hands_off_for_its_own_ears() -> None:
         people, places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
     )  # fmt: skip
     assert not [row for row in of_code(show, "control-on-air") if row.subjects[0] == "pdesk"]
+
+
+class TestHalfLost:
+    """One side of a record plugged is half the record; of a keyboard it may be its L/MONO socket (common practice)."""
+
+    def played(self, kind: str, party: str, **more: str) -> Show:
+        people = [
+            {"id": "song", "name": "Song", "kind": party, "speaks": True, "plays_on": "source.out"},
+            TAPE,
+        ]
+        sides = [wire("source.out.l", "desk.in5")] + (
+            [wire("source.out.r", "desk.in6")] if more.get("right") else []
+        )
+        return rig(
+            [dev("source", kind), dev("desk", "desk-8"), dev("rec", "recorder")], [*sides, wire("desk.usb", "rec.in")], people
+        )  # fmt: skip
+
+    def test_one_side_of_a_record_is_half_of_it(self) -> None:
+        (row,) = of_code(self.played("player", "player"), "half-lost")
+        assert row.severity == "fix"
+        mended = row.remedies[0].apply(self.played("player", "player"))
+        assert not of_code(mended, "half-lost")
+        assert not of_code(self.played("player", "player", right="yes"), "half-lost")
+
+    def test_a_keyboards_left_socket_may_be_all_of_it(self) -> None:
+        kinds = [
+            row.id
+            for row in shipped_catalogue()
+            if row.group == "instrument" and any(port.stereo for port in row.outputs)
+        ]
+        assert kinds
+        (row,) = of_code(self.played(kinds[0], "instrument"), "half-lost")
+        assert row.severity == "note"
+        assert "L/MONO" in row.message

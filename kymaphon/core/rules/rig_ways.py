@@ -19,7 +19,7 @@ from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.show import Cable
+from kymaphon.core.show import Cable, Setting
 from kymaphon.core.transfer import Transfer
 
 SOURCES = ("microphone", "player", "instrument")
@@ -70,6 +70,86 @@ def _one_sided(analysis: Analysis, end: str, voice: str, gap: float, *, split: b
     )
     remedies = tuple(islice(tried, 1))
     return Finding("one-sided", "note" if split else "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
+
+
+def half_lost(analysis: Analysis) -> Iterator[Finding]:
+    """A stereo record or instrument of which one side gets to an end and the other gets nowhere: one side plugged, or a mono line
+    that takes one side of a mix.
+    """
+    graph, transfer = analysis.graph, analysis.transfer
+    ends = [row for row in analysis.listeners if row.kind in ("audience", "recorder")]
+    for voice in analysis.voices:
+        played = voice.plays_on or ""
+        sides = [graph.index.get(f"{played}{side}") for side in (".l", ".r")]
+        if voice.kind not in ("player", "instrument") or sides[0] is None or sides[1] is None:
+            continue
+        starts = [node for node in sides if node is not None]
+        for end in ends:
+            reached = [
+                max(transfer.best_gain_to(ear)[start] for ear in graph.ears[end.id]) > -math.inf
+                for start in starts
+            ]
+            if reached[0] == reached[1]:
+                continue
+            kept, lost = ("left", "right") if reached[0] else ("right", "left")
+            text = (
+                f"Only the {kept} side of {voice.name} gets to {end.name}: all that is on its {lost} is missing there. Plug both sides, or take a sum "
+                "of both where the line is mono; never one side of a stereo mix."
+            )
+            remedies = tuple(_other_side_plugged(analysis, played, kept[0], lost[0]))
+            alone = (
+                voice.kind == "instrument"
+                and kept == "left"
+                and not any(row.source in (played, f"{played}.r") for row in analysis.show.cables)
+            )
+            if alone:
+                text += " Most instruments give both sides on their left socket where only that is plugged (L/MONO): look whether this one does."
+            yield Finding(
+                "half-lost", "note" if alone else "fix", "Rig", (voice.id, end.id), f"The {lost} side of {voice.name} is lost", text, (), None, remedies,
+            )  # fmt: skip
+            break
+
+
+def _other_side_plugged(analysis: Analysis, output: str, kept: str, lost: str) -> Iterator[Remedy]:
+    """The missing side into the next free input beside the one that is plugged, set as that one is; or, where it is plugged, panned
+    the same way.
+    """
+    show, catalogue = analysis.show, analysis.catalogue
+    there = next((row for row in show.cables if row.source == f"{output}.{kept}"), None)
+    astray = next((row for row in show.cables if row.source == f"{output}.{lost}"), None)
+    if there is None or any(row.source == output for row in show.cables):
+        return
+    target = end_of(show, catalogue, there.target)
+    setting = target.device.settings.get(target.port.id, Setting())
+    if astray is not None:
+        other = end_of(show, catalogue, astray.target)
+        if other.port.strip is not None and other.port.strip.pan:
+            edit = SetValue(SettingRef(other.device.id, other.port.id, "pan"), setting.pan or 0.0)
+            yield Remedy(
+                "pan-along",
+                f"Pan {other.name} as {target.name}",
+                "Both sides then go the same way, as a sum.",
+                (edit,),
+            )
+        return
+    free = [
+        row
+        for row in free_inputs(show, catalogue, target.device)
+        if not row.port.stereo and row.port.level == target.port.level
+    ]
+    for other in free[:1]:
+        same = tuple(
+            SetValue(SettingRef(target.device.id, other.port.id, field), value)
+            for field, value in setting
+            if value is not None and field in ("gain_db", "fader_db")
+        )
+        edits: tuple[Edit, ...] = (plug(show, catalogue, f"{output}.{lost}", other.ref), *same)
+        yield Remedy(
+            "other-side",
+            f"Plug its other side into {other.name}",
+            "Both sides are there; pan them left and right where the mix is stereo.",
+            edits,
+        )
 
 
 def _in_the_middle(analysis: Analysis, edits: tuple[Edit, ...], end: str, voice: str) -> bool:
@@ -400,4 +480,4 @@ def headset_microphone(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("headset-adds-microphone", "fix", "Rig", (target.device.id, source.device.id, *cable.ends), f"{name} adds its microphone", text, (), None, tuple(remedies))  # fmt: skip
 
 
-RULES: tuple[Rule, ...] = (one_sided, goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip
+RULES: tuple[Rule, ...] = (one_sided, half_lost, goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip
