@@ -92,6 +92,11 @@ class TestRigs:
         show = rig([dev("a", "desk-8"), dev("b", kind)], [wire("a.main-out.l", "b.in1")])
         assert earth_loops(earth_ties(show, shipped_catalogue())) == ()
 
+    @pytest.fixture(autouse=True)
+    def every_loop_told(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        """However far under the voice its hum lies."""
+        monkeypatch.setattr("kymaphon.core.rules.rig_hum.FORGOTTEN_DB", 1000.0)
+
     def test_two_circuits_are_told(self) -> None:
         show = rig(_two_desks(circuit="Van"), [wire("a.main-out.l", "b.in1")])
         assert "2 mains circuits" in of_code(show, "earth-loop")[0].message

@@ -105,11 +105,8 @@ def _beside(**run: object) -> Show:
 
 
 def _loop(second: str = "laptop", **more: object) -> Show:
-    """Desk and laptop on earthed mains, joined by an interface."""
-    return rig(
-        [DESK, dev("laptop", second, **more), dev("face", "interface-2", host="laptop")],
-        [wire("desk.main-out.l", "face.in1"), wire("desk.main-out.r", "face.in2")],
-    )  # fmt: skip
+    """Desk and laptop on earthed mains, joined by the laptop's headset socket, which is not balanced."""
+    return rig([DESK, dev("laptop", second, **more)], [wire("laptop.phones.l", "desk.in5")])
 
 
 def _headset(**cable: object) -> Show:
