@@ -71,7 +71,7 @@ def _level_view(window: Window, view: str) -> None:
 def _wait(window: Window) -> None:
     """Until the worker of a view has answered."""
     page = window.level.page
-    while window.document.busy or (page is not None and page._worker.busy):
+    while window.document.busy or window.offering.busy or (page is not None and page._worker.busy):
         QApplication.processEvents()
         time.sleep(0.005)
     QApplication.processEvents()
@@ -114,7 +114,7 @@ def _heard(window: Window) -> None:
         QApplication.processEvents()
         worker = getattr(window.quiet.page, "_worker", None)
         if (
-            not window.document.busy
+            not (window.document.busy or window.offering.busy)
             and not window.quiet.model.busy
             and not (worker is not None and worker.busy)
         ):
@@ -248,6 +248,10 @@ def main() -> int:
             window.resize(1280, 800)
             window.show()
             arrange(window)
+            app.processEvents()
+            while window.offering.busy:
+                app.processEvents()
+                time.sleep(0.005)
             app.processEvents()
             if not window.grab().save(str(FOLDER / f"{name}.png")):
                 print(f"{name}.png could not be written", file=sys.stderr)

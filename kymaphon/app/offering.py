@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtCore import QObject, QTimer
+from PySide6.QtCore import QObject, QThreadPool, QTimer
 
-from kymaphon.app.document import Document
+from kymaphon.app.document import WAIT_MS, Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis import Analysis
@@ -39,6 +39,13 @@ class Offering(QObject):
     def busy(self) -> bool:
         """Whether remedies are being tried, or are about to be."""
         return self._worker.busy or self._pause.isActive()
+
+    def close(self) -> None:
+        """The window goes: what is being tried ends with the finding that it is at."""
+        self._wanted = None
+        self._pause.stop()
+        if self._worker.busy:
+            QThreadPool.globalInstance().waitForDone(WAIT_MS)
 
     def show(self, panel: WhyPanel, content: WhyContent) -> None:
         """Shows content with the remedies of its findings that may be offered."""

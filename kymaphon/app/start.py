@@ -63,9 +63,13 @@ def _quiet_fonts(_kind: object, _context: object, message: str) -> None:
 
 
 def _save_picture(window: Window, picture: str) -> None:
+    if window.document.busy or window.offering.busy:
+        QTimer.singleShot(100, lambda: _save_picture(window, picture))
+        return
     saved = window.grab().save(picture)
     if not saved:
         print(f"kymaphon: {Path(picture).name}: cannot be written", file=sys.stderr)
+    window.offering.close()
     window.document.close()
     QApplication.exit(0 if saved else 2)
 

@@ -521,5 +521,6 @@ class Window(QMainWindow):
         for desk in (self._takes, self._compare):
             if desk is not None:
                 desk.stop()
+        self.offering.close()
         self.document.close()
         event.accept()

@@ -61,7 +61,8 @@ def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
 
 def test_hum_that_nobody_can_hear_is_no_finding() -> None:
     """Balanced, and ninety decibels under: gone. The same loop unbalanced is still told."""
-    show = two_desks()
+    devices = [dev("desk", "desk-8"), dev("pc", "laptop"), dev("face", "interface-2", host="pc")]
+    show = rig(devices, [wire("desk.main-out.l", "face.in1"), wire("desk.main-out.r", "face.in2")], [])
     assert earth_loops(earth_ties(show, shipped_catalogue())), "it is there"
     assert not of_code(show, "earth-loop")
     loud = rig([dev("desk", "desk-8"), dev("pc", "laptop")], [wire("pc.phones.l", "desk.in5")], [])
