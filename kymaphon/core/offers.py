@@ -38,7 +38,7 @@ WORSE_DB = 1.0
 """A voice that is off its mark already may move so much further: less is within what a meter shows."""
 
 
-OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard"))
+OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
 SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
 """What still keeps somebody silent: of two causes in a row the first is cured first."""
