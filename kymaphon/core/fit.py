@@ -157,7 +157,7 @@ def _form(source: End, target: End) -> tuple[str, str, str, str] | None:
     """Adapter, code, title and text where plugs fit and their contacts mean different things."""
     out, into = source.port, target.port
     four = "minijack-4"
-    if source.level == "mic" and into.connector == four and out.connector != four:
+    if "mic" in (source.level, into.level) and into.connector == four and out.connector != four:
         text = f"{source.name} is on a plug of {connectors()[out.connector or ''].contacts} contacts; the four-contact socket of {target.device.name or target.kind.name} looks for its microphone on the fourth."
         return "headset-splitter", "contacts-mismatch", "microphone on the wrong contact", text
     if source.level == "mic" and out.connector == four and into.connector != four and out.socket:
@@ -308,6 +308,8 @@ def _impedances(source: End, target: End) -> Iterator[Fault]:
     load = input_ohm(target.device, target.port)
     if not out or not load or {source.level, target.level} & {"headphone", "speaker"}:
         return
+    if source.level == "mic" and source.port.connector == target.port.connector == "minijack-4":
+        return  # a headset's capsule and the socket that feeds it are made for each other
     if source.port.domain != "analog" or target.port.domain != "analog":
         return
     loss = loading(out, [load])

@@ -201,3 +201,14 @@ class TestHalfLost:
         (row,) = of_code(self.played(kinds[0], "instrument"), "half-lost")
         assert row.severity == "note"
         assert "L/MONO" in row.message
+
+
+def test_a_headset_in_a_laptops_own_socket_is_at_home_and_a_plug_of_three_contacts_is_not() -> None:
+    headset = rig(
+        [dev("hs", "call-headset"), dev("pc", "laptop")],
+        [wire("hs.mic", "pc.headset-mic"), wire("pc.phones", "hs.in")],
+        [],
+    )
+    assert not {row.code for row in analyse(headset).findings if row.severity != "note"}
+    three = rig([dev("song", "player-run-on"), dev("pc", "laptop")], [wire("song.out", "pc.headset-mic")], [])
+    assert of_code(three, "contacts-mismatch")
