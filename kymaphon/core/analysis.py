@@ -15,7 +15,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.gate.settings import Processing
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import SignalGraph, spread
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.naming import device_name
@@ -191,13 +191,7 @@ class Analysis:
         before: dict[int, list[int]] = {}
         for edge in self.graph.edges:
             before.setdefault(edge.target, []).append(edge.source)
-        seen, work = set(ends), list(ends)
-        while work:
-            for node in before.get(work.pop(), ()):
-                if node not in seen:
-                    seen.add(node)
-                    work.append(node)
-        return seen
+        return spread(before, ends)
 
     @cached_property
     def shut_microphones(self) -> frozenset[str]:

@@ -1,4 +1,4 @@
-"""What silences somebody who should be heard: controls at their bottom, faders down, mutes; the cause before its symptoms."""
+"""What silences somebody who should be heard: controls at their bottom and faders down; the cause before its symptoms."""
 
 from __future__ import annotations
 
@@ -7,28 +7,28 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.graph import Knob, SettingRef, spread
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import Feed, goes_astray
+from kymaphon.core.routing import STRAY, Feed, goes_astray
 
 OFF_BELOW_DB = -40.0
-"""A control whose range begins lower than this is off at its bottom, not merely soft."""
+"""A control whose range begins lower than this is off at its bottom, not merely soft: common practice, the printed end of a fader's scale is far below any working place and a gain's or trim's is not."""
 
 
 @dataclass(frozen=True, slots=True)
 class Down:
-    """A setting that is down, or shut, and whom it silences.
+    """A knob or fader that is down, and whom it silences.
 
     Attributes:
-        label: the control in words; `now` where it stands, None for a switch.
-        up: where to bring it.
+        label: the control in words; `now` where it stands, dB.
+        up: where to bring it, dB.
         pairs: (listener, voice) of those who should hear and be heard.
     """
 
     ref: SettingRef
     label: str
-    now: float | None
-    up: float | bool
+    now: float
+    up: float
     pairs: tuple[tuple[str, str], ...]
 
 
@@ -43,7 +43,7 @@ def down_on(path: PathThrough) -> list[Knob]:
 
 
 def downs(analysis: Analysis) -> dict[SettingRef, Down]:
-    """Setting -> what is down or shut and keeps a wanted voice from a listener, in the order of the signal; kept with the analysis.
+    """Setting -> what is down and keeps a wanted voice from a listener, in the order of the signal; kept with the analysis.
 
     Where a voice comes by its own way, too weak to be heard, the controls at their bottom on that way. Where it comes by none,
     faders that are down on what would be one.
@@ -97,26 +97,12 @@ def _spread(analysis: Analysis, starts: list[int], *, backward: bool) -> set[int
     """Nodes on the wires from some on, or before them, through everything that is switched on; the air left out."""
     rows: dict[int, list[int]] = {}
     for edge in analysis.graph.edges:
-        if edge.on and edge.label not in ("bleeds into", "loudspeaker into microphone", "headphone leak"):
+        if edge.on and edge.label not in STRAY:
             a, b = (edge.target, edge.source) if backward else (edge.source, edge.target)
             rows.setdefault(a, []).append(b)
-    seen, work = set(starts), list(starts)
-    while work:
-        for node in rows.get(work.pop(), ()):
-            if node not in seen:
-                seen.add(node)
-                work.append(node)
-    return seen
+    return spread(rows, starts)
 
 
 def is_silenced(analysis: Analysis, listener: str, voice: str) -> bool:
     """Whether something that is down is why a listener does not hear a voice: then that is told, and not what follows from it."""
     return any((listener, voice) in row.pairs for row in downs(analysis).values())
-
-
-def silenced_voices(analysis: Analysis) -> frozenset[str]:
-    """Voices that something which is down keeps from an end of the programme."""
-    ends = {party.id for party in analysis.ends}
-    return frozenset(
-        voice for row in downs(analysis).values() for listener, voice in row.pairs if listener in ends
-    )

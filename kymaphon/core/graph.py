@@ -8,6 +8,7 @@ add up and a closed circle's sum is a true gain.
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal
@@ -225,3 +226,15 @@ class SignalGraph:
             for switch in edge.switches:
                 rows.setdefault(switch.ref, []).append(i)
         return {ref: tuple(row) for ref, row in rows.items()}
+
+
+def spread(after: Mapping[int, Iterable[int]], starts: Iterable[int]) -> set[int]:
+    """Nodes that steps node -> next nodes lead to from the starts, the starts included."""
+    seen = set(starts)
+    work = list(seen)
+    while work:
+        for node in after.get(work.pop(), ()):
+            if node not in seen:
+                seen.add(node)
+                work.append(node)
+    return seen

@@ -205,11 +205,7 @@ def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
         return
     edits = tuple(edit for edit in plan.edits if not isinstance(edit, SetWant))
     if edits:
-        count = (
-            f"{len(edits)} setting{'s' if len(edits) > 1 else ''} and cables"
-            if len(edits) > 1
-            else "one setting"
-        )
+        count = f"{len(edits)} settings and cables" if len(edits) > 1 else "one setting"
         text = "The feed plan puts everybody who must not have themselves back on a mix without themselves; see Plan for every step."
         yield Remedy("plan", f"Mixes of their own (mix-minus), by the plan: {count}", text, edits)
     for n, way in enumerate(ways_out(analysis.show, analysis.catalogue, plan)):

@@ -107,7 +107,7 @@ def _why_not(analysis: Analysis, voice: Party) -> str:
     causes = [row.label for row in downs(analysis).values() if any(name == voice.id for _, name in row.pairs)]
     if causes or (ladder is not None and down_on(ladder.path)):
         labels = causes or [knob.label for knob in down_on(ladder.path)] if ladder is not None else causes
-        return f"{', '.join(labels)} is down: bring that up first, then run this source."
+        return f"{', '.join(labels)} {'is' if len(labels) == 1 else 'are'} down: bring that up first, then run this source."
     if ladder is None:
         wanted = any(
             row.want == "hear" and name == voice.id for (_, name), row in wants_of(analysis.show).items()

@@ -14,7 +14,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.graph import SettingRef, spread
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.riders import has_own_app
 from kymaphon.core.routing import goes_astray
@@ -86,13 +86,7 @@ def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
 
 def hearers(analysis: Analysis, nodes: list[int]) -> Iterator[str]:
     """Names of the listeners that the rig leads to from some nodes, as it is switched, air left out."""
-    after = analysis.wired_after
-    seen, work = set(nodes), list(nodes)
-    while work:
-        for node in after.get(work.pop(), ()):
-            if node not in seen:
-                seen.add(node)
-                work.append(node)
+    seen = spread(analysis.wired_after, nodes)
     for party in analysis.listeners:
         if seen & set(analysis.graph.ears[party.id]):
             yield party.name
@@ -165,16 +159,16 @@ def _down(analysis: Analysis, row: Down, *, on_air: bool) -> Finding:
     device = analysis.show.device(row.ref.device)
     control = next((one for one in analysis.catalogue[device.kind].controls if one.id == row.ref.key), None)
     usual = control.default_gain_db if control is not None else row.up
-    up = usual if isinstance(usual, float | int) and row.now is not None and usual > row.now + 1 else row.up
+    up = usual if usual > row.now + 1 else row.up
     voices = ", ".join(dict.fromkeys(analysis.party_name(voice) for _, voice in row.pairs))
     listeners = ", ".join(dict.fromkeys(analysis.party_name(listener) for listener, _ in row.pairs))
-    stands = show_number(row.now or 0.0, "dB", sign=True)
+    stands = show_number(row.now, "dB", sign=True)
     text = f"{row.label} is down at {stands}: {listeners} should hear {voices}, and nothing passes there."
-    told = show_number(float(up), "dB", sign=True)
+    told = show_number(up, "dB", sign=True)
     return Finding(
         "control-down", "stop" if on_air else "fix", "Rig", (device.id, f"{device.id}.{row.ref.key}"), f"{row.label} is down", text,
-        (Derived("stands at", row.now or 0.0, "dB"),), None,
-        (Remedy("up", f"Bring {row.label} up to {told}", f"{voices} gets through there; set the level at Level.", (SetValue(row.ref, float(up)),)),),
+        (Derived("stands at", row.now, "dB"),), None,
+        (Remedy("up", f"Bring {row.label} up to {told}", f"{voices} gets through there; set the level at Level.", (SetValue(row.ref, up),)),),
         row.pairs,
     )  # fmt: skip
 
