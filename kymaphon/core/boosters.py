@@ -69,11 +69,39 @@ def booster_move(budget: Budget) -> Buy | None:
         worth = booster_worth_db(budget) or 0.0
         device = found[0]
         label = f"Take {device.name or budget.analysis.catalogue[device.kind].name} out"
-        text = f"It is worth {show_number(worth, 'dB')} here; its {show_number(found[1], 'dB')} would be made up at the next gain."
+        text = f"It is worth {show_number(worth, 'dB')} here. {made_up_without(budget)}"
         return move_made(
             budget, "booster", label, _alone_without_booster(budget), text, _without_booster(budget)
         )
     return _with_booster(budget)
+
+
+def _missing_without(budget: Budget, gain: float) -> float:
+    """How far the gains after a booster of `gain` dB end short of making it up, in dB."""
+    made = float((budget.voice.speech[1] * (budget.restored(-gain) - budget.x)).sum())
+    return max(gain - made, 0.0)
+
+
+def made_up_without(budget: Budget) -> str:
+    """Where the gain of the booster on the way would be made up without it, and where a range ends; empty without one."""
+    found = booster_on(budget)
+    if found is None:
+        return ""
+    gain, near = found[1], number("mark-near")
+    text = f"Without it {show_number(gain, 'dB')} would have to be made up"
+    left, told = gain, []
+    for turn, value in zip(budget.model.turns, budget.restored(-gain), strict=True):
+        up = float(value) - turn.now
+        if up < turn.step / 2:
+            continue
+        left -= up
+        where = f"at {turn.label}: {show_number(turn.now, 'dB', sign=True)} to {show_number(float(value), 'dB', sign=True)}"
+        if left > near:
+            where += f", where its range ends {show_number(left, 'dB')} short"
+        if turn.ref in budget.shared:
+            where += ", and others come through there too"
+        told.append(where)
+    return f"{text} {'; then '.join(told)}." if told else f"{text}, and no gain after it has any left."
 
 
 def _with_booster(budget: Budget) -> Buy | None:
@@ -140,9 +168,7 @@ def _without_booster(budget: Budget) -> tuple[Edit, ...]:
     lead = next((row for row in show.cables if row.source.partition(".")[0] == device.id), None)
     if out is None or lead is None:
         return ()
-    restored = budget.restored(-gain)
-    short = gain - float((budget.voice.speech[1] * (restored - budget.x)).sum())
-    if short > number("mark-near"):
+    if _missing_without(budget, gain) > number("mark-near"):
         return ()
     edits: list[Edit] = list(out)
     target, port_id = lead.target.split(".")[:2]

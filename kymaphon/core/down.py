@@ -11,9 +11,6 @@ from kymaphon.core.graph import Knob, SettingRef, spread
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import STRAY, Feed, goes_astray
 
-OFF_BELOW_DB = -40.0
-"""A control whose range begins lower than this is off at its bottom, not merely soft: common practice, the printed end of a fader's scale is far below any working place and a gain's or trim's is not."""
-
 
 @dataclass(frozen=True, slots=True)
 class Down:
@@ -34,7 +31,7 @@ class Down:
 
 def is_down(knob: Knob) -> bool:
     """Whether a knob stands at the bottom of a range that begins at silence."""
-    return knob.lowest <= OFF_BELOW_DB and knob.value <= knob.lowest + 1 and knob.highest > knob.lowest
+    return knob.lowest <= number("off-below") and knob.value <= knob.lowest + 1 and knob.highest > knob.lowest
 
 
 def down_on(path: PathThrough) -> list[Knob]:

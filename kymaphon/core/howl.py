@@ -19,9 +19,6 @@ from kymaphon.core.moves import Placed, along, move, placed_in
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.standing import direction_deg
 
-LEAST_DB = 0.5
-"""A move that gives less is not worth the walk."""
-
 
 @dataclass(frozen=True, slots=True)
 class Gain:
@@ -142,7 +139,7 @@ def _gains(analysis: Analysis, row: Placed, node: int, hand: float) -> Iterator[
         # What counts is how loud the voice itself can be: what it gains at the microphone is taken back at the gain.
         nearer = _own_db(after, row, there) - _own_db(analysis, row, node)
         more = _hand_db(after, there) - hand + nearer
-        if LEAST_DB < more < math.inf:
+        if number("spot-gives") < more < math.inf:
             yield Gain(label, more, edits)
 
 

@@ -34,10 +34,6 @@ from kymaphon.core.lineup.model import School
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.routing import Feed, goes_astray
 
-WORSE_DB = 1.0
-"""A voice that is off its mark already may move so much further: less is within what a meter shows."""
-
-
 OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
 SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
@@ -254,8 +250,6 @@ def told(costs: Iterable[Cost], most: int = 2) -> str:
     return f"Then {'; '.join(rows[:most])}{more}"
 
 
-FELL_DB = 6.0
-"""Half of it gone, and under what is wanted: to whoever is not in the room that is as good as lost."""
 SILENT = (AddLog, AttachTake, DetachTake, SetWant)
 """Edits that change no signal: what is noted, measured and wanted."""
 
@@ -340,7 +334,7 @@ def _lost(before: Analysis, after: Analysis) -> Iterator[Cost]:
         fell = was.gain_db - now.gain_db
         short = wanted.gain_db - now.gain_db
         far = before.show.party(listener).kind in ("audience", "recorder", "remote")
-        if far and fell > FELL_DB and short > number("level-tolerance") and _comes(before, was):
+        if far and fell > number("fell-by") and short > number("level-tolerance") and _comes(before, was):
             yield Cost(
                 "lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter"
             )
@@ -367,7 +361,7 @@ def _off_mark(before: Analysis, after: Analysis) -> Iterator[Cost]:
         if (voice, node) not in was or voice in told:
             continue
         worse = off - was[voice, node][1]
-        if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else WORSE_DB):
+        if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else number("spoilt-by")):
             told.add(voice)
             middle = sum(point.mark) / 2 if point.mark is not None else 0.0
             apart = abs(point.speech_db - middle)

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.boosters import booster_on, booster_verdict, booster_worth_db
+from kymaphon.core.boosters import booster_on, booster_verdict, booster_worth_db, made_up_without
 from kymaphon.core.budget import budget_of, contributions, shares
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import SetValue, apply_all
@@ -240,6 +240,24 @@ def test_what_can_be_done_moves_nobody_else(demo: Show) -> None:
     # Without its booster Tam's channel ends at +60, and the rest could only come from a gain that all share.
     out = next(row for row in buys(budget_of(analysis, "tam", "stream")) if row.id == "booster")
     assert out.edits == ()
+    assert "+40.0 dB to +60.0 dB, where its range ends 5.0 dB short; then at Interface, input 1" in out.text
+    assert out.text.endswith("and others come through there too.")
+
+
+@pytest.mark.parametrize(("gain", "left"), [(30.0, 0.0), (40.0, 7.0), (55.0, 22.0), (58.0, 25.0)])
+def test_a_booster_taken_out_says_where_the_range_of_the_preamplifier_ends(gain: float, left: float) -> None:
+    """The booster's 25 dB on a preamplifier that ends at +58: by hand, gain + 25 \u2212 58 are missing."""
+    show = apply_all(boosted(), (SetValue(SettingRef("face", "in1", "gain_db"), gain),))
+    budget = budget_of(analyse(show), "ann", "tape")
+    after = made_up_without(budget)
+    if gain == 58.0:
+        assert after == "Without it 25.0 dB would have to be made up, and no gain after it has any left."
+    else:
+        assert f"+{gain:.1f} dB to +{min(gain + 25, 58):.1f} dB" in after
+        assert ("its range ends" in after) == (left > 0)
+        assert not left or f"{left:.1f} dB short" in after
+    move = next(row for row in buys(budget) if row.id == "booster")
+    assert after in move.text and bool(move.edits) == (left == 0)
 
 
 def test_a_booster_that_nothing_would_feed_is_a_comparison() -> None:

@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.earth import Tie, earth_loops, earth_ties, loop_hum
+from kymaphon.core.figures import number
 from tests.core.rigs import dev, of_code, rig, wire
 
 NAMES = ("a", "b", "c", "d", "e", "f")
@@ -95,7 +96,10 @@ class TestRigs:
     @pytest.fixture(autouse=True)
     def every_loop_told(self, monkeypatch: pytest.MonkeyPatch) -> None:
         """However far under the voice its hum lies."""
-        monkeypatch.setattr("kymaphon.core.rules.rig_hum.FORGOTTEN_DB", 1000.0)
+        monkeypatch.setattr(
+            "kymaphon.core.rules.rig_hum.number",
+            lambda name: 1000.0 if name == "hum-forgotten" else number(name),
+        )
 
     def test_two_circuits_are_told(self) -> None:
         show = rig(_two_desks(circuit="Van"), [wire("a.main-out.l", "b.in1")])

@@ -7,7 +7,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.boosters import booster_move, booster_on, booster_verdict, booster_worth_db
+from kymaphon.core.boosters import (
+    booster_move,
+    booster_on,
+    booster_verdict,
+    booster_worth_db,
+    made_up_without,
+)
 from kymaphon.core.budget import budget_of, half_distance
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listening, allowed_hours, listenings
@@ -160,7 +166,7 @@ def booster_worth(analysis: Analysis) -> Iterator[Finding]:
         name = analysis.device_name(found[0].id)
         yield Finding(
             "booster-buys-little", "note", "Level", (voice, found[0].id), f"{name} is worth {show_number(worth, 'dB')}",
-            booster_verdict(budget), (Derived("booster is worth", worth, "dB"),), out.why if out else None, tuple(remedies),
+            f"{booster_verdict(budget)} {made_up_without(budget)}", (Derived("booster is worth", worth, "dB"),), out.why if out else None, tuple(remedies),
         )  # fmt: skip
 
 

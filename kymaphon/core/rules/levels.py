@@ -267,10 +267,6 @@ def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
     return [*(rung for rung in ends if rung is not last), last]
 
 
-EDGE_DB = 0.5
-"""So far inside what a mark lets pass its edge is aimed at."""
-
-
 def in_sentence(name: str) -> str:
     """A name inside a sentence: its first letter small, abbreviations as they are."""
     return name[:1].lower() + name[1:]
@@ -294,7 +290,8 @@ def _off_mark(
     remedies = _turn_remedies(analysis, ladder, point, -off, effect)
     if point.mark is not None:
         # Where peaks would clip on the middle of the mark, its edge is still on it.
-        edge = (point.mark[0] + EDGE_DB if off < 0 else point.mark[1] - EDGE_DB) + asked
+        inside = number("edge-inside")
+        edge = (point.mark[0] + inside if off < 0 else point.mark[1] - inside) + asked
         near = (
             f"{name} then reaches {where} at about {show_number(edge, unit)}, within what the mark lets pass"
         )

@@ -182,10 +182,6 @@ def ways_not_told(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("ways-not-told", "note", "Rig", (place.id, *(row.id for row in off)), f"Ways of cables in {place.name}", text, (), None, remedies)  # fmt: skip
 
 
-FORGOTTEN_DB = 90.0
-"""Hum so far under the voice is under every recording's own noise (16 bits have 96 dB): no word is lost on it."""
-
-
 def earths(analysis: Analysis) -> Iterator[Finding]:
     """Earth loops: circles of mains earths, hosts and shields; the smallest set of isolators that opens them."""
     loops = earth_loops(earth_ties(analysis.show, analysis.catalogue))
@@ -195,7 +191,7 @@ def earths(analysis: Analysis) -> Iterator[Finding]:
         if tie is None:
             continue
         hum = _loop_hum(analysis, tie)
-        if hum.value > FORGOTTEN_DB:
+        if hum.value > number("hum-forgotten"):
             continue
         names = " \u203a ".join(analysis.device_name(row) for row in loop.devices)
         heard = hum.value < number("hum-under")
