@@ -144,8 +144,8 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
         print(
             f"  {analysis.party_name(row.voice):16} {off}{spare}{'. ' + row.forbids if row.forbids else ''}"
         )
-    if not plan.proven:
-        print("Not proven to be the least noise: an EIN curve of this rig is bent the wrong way.")
+    if plan.unproven:
+        print(f"Not proven to be the least noise: {plan.unproven}.")
     for line in (*plan.held, *done):
         print(line)
     return 0

@@ -8,6 +8,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, SettingRef, spread
+from kymaphon.core.levels import Ladder
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import STRAY, Feed, goes_astray
 
@@ -98,6 +99,17 @@ def _spread(analysis: Analysis, starts: list[int], *, backward: bool) -> set[int
             a, b = (edge.target, edge.source) if backward else (edge.source, edge.target)
             rows.setdefault(a, []).append(b)
     return spread(rows, starts)
+
+
+def down_before(analysis: Analysis, voice: str, ladder: Ladder | None) -> list[str]:
+    """What is down before a voice, in words: of a wanted one what silences it, else what is down on its way to an end."""
+    causes = [row.label for row in downs(analysis).values() if any(name == voice for _, name in row.pairs)]
+    return causes or ([knob.label for knob in down_on(ladder.path)] if ladder is not None else [])
+
+
+def bring_up(labels: list[str]) -> str:
+    """What is down, and that it comes first: a sentence without its end."""
+    return f"{', '.join(labels)} {'is' if len(labels) == 1 else 'are'} down: bring that up first"
 
 
 def is_silenced(analysis: Analysis, listener: str, voice: str) -> bool:

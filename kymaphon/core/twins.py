@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import Edge, Knob, SettingRef, SignalGraph
 from kymaphon.core.levels import Ladder
-from kymaphon.core.paths import strongest_path
+from kymaphon.core.paths import PathThrough, strongest_path
 
 
 def knob_at(graph: SignalGraph, ref: SettingRef) -> Knob | None:
@@ -15,28 +17,49 @@ def knob_at(graph: SignalGraph, ref: SettingRef) -> Knob | None:
 
 
 def twins_along(analysis: Analysis, ladder: Ladder) -> dict[SettingRef, tuple[SettingRef, ...]]:
-    """Setting -> those of the other side, for a stereo listener whose two ways are alike step by step.
+    """Setting -> those of the other side: of what comes with two sides, or goes to a listener with two.
 
-    Pads count as settings of the step from a socket to the point after its gain.
+    The two sides of a stereo source keep their balance wherever each is panned, into one ear or two. Pads count as settings of the
+    step from a socket to the point after its gain.
     """
-    ears = analysis.graph.ears.get(ladder.target, ())
-    if len(ears) != 2:
-        return {}
-    end = ladder.path.nodes[-1]
-    other = next((ear for ear in ears if ear != end), None)
-    if other is None:
-        return {}
-    way = strongest_path(analysis.transfer, ladder.path.nodes[0], other)
-    mine = tuple(ladder.path.steps())
-    theirs = tuple(way.steps()) if way is not None else ()
-    if len(mine) != len(theirs):
-        return {}
     out: dict[SettingRef, tuple[SettingRef, ...]] = {}
-    for here, there in zip(mine, theirs, strict=True):
-        for ref, twin in zip(_refs(analysis, here), _refs(analysis, there), strict=False):
-            if ref != twin and (ref.device, ref.field) == (twin.device, twin.field):
-                out[ref] = (twin,)
+    mine = _refs_of(analysis, ladder.path)
+    for way in _other_ways(analysis, ladder):
+        theirs = _refs_of(analysis, way)
+        own, its = (
+            [ref for ref in refs if ref not in others] for refs, others in ((mine, theirs), (theirs, mine))
+        )
+        if [_sort(ref) for ref in own] != [_sort(ref) for ref in its]:
+            continue
+        for ref, twin in zip(own, its, strict=True):
+            out.setdefault(ref, (twin,))
     return out
+
+
+def _other_ways(analysis: Analysis, ladder: Ladder) -> Iterator[PathThrough]:
+    """The strongest ways of the other side: of the source, to whichever ear it is strongest in; and to the other ear."""
+    graph, nodes = analysis.graph, ladder.path.nodes
+    ears = analysis.graph.ears.get(ladder.target, ())
+    side = next((node for node in nodes[:-1] if graph.nodes[node].id.endswith((".l", ".r"))), None)
+    if side is not None:
+        name = graph.nodes[side].id
+        other = graph.index.get(f"{name[:-1]}{'r' if name.endswith('l') else 'l'}")
+        feeds = any(edge.source == nodes[0] and edge.target == other for edge in graph.edges)
+        if other is not None and feeds:
+            ways = [way for ear in ears if (way := strongest_path(analysis.transfer, other, ear)) is not None]
+            yield from sorted(ways, key=lambda way: -way.gain_db)[:1]
+    for ear in ears:
+        if ear != nodes[-1] and (way := strongest_path(analysis.transfer, nodes[0], ear)) is not None:
+            yield way
+
+
+def _sort(ref: SettingRef) -> tuple[str, str]:
+    return ref.device, ref.field
+
+
+def _refs_of(analysis: Analysis, way: PathThrough) -> list[SettingRef]:
+    """Every setting along a way, pads among them."""
+    return list(dict.fromkeys(ref for step in way.steps() for ref in _refs(analysis, step)))
 
 
 def _refs(analysis: Analysis, step: Edge) -> list[SettingRef]:

@@ -196,7 +196,7 @@ class SolvePage(StagePage):
         proof = (
             f"Proven: with these marks and ceilings no other settings have less noise over all voices together, but for hundredths of a dB that no turn is worth (solved in {plan.rounds} rounds)."
             if plan.proven
-            else "The best that was found; that nothing better exists is not proven for this rig."
+            else f"The best that was found; that nothing better exists is not proven: {plan.unproven}."
         )
         actions = (
             (

@@ -20,12 +20,12 @@ from kymaphon.core.catalogue.kind import Strip
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_db
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
-from kymaphon.core.twins import turned_together, twins_along
+from kymaphon.core.twins import knob_at, turned_together, twins_along
 from kymaphon.core.weights import grows, growth_of, headroom_wanted
 
 Floats = NDArray[np.float64]
@@ -261,7 +261,7 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
                 if knob.ref.field == "fader_db" and school == "unity":
                     held, hold = "faders stay at 0", min(max(0.0, knob.lowest), knob.highest)
                 sort: Literal["gain", "fader"] = "gain" if gain else "fader"
-                limits = knob.lowest, knob.highest, knob.step, knob.value
+                limits = *_range(analysis, knob, twins.get(knob.ref, ())), knob.step, knob.value
                 rows.setdefault(
                     knob.ref,
                     Turn(
@@ -296,6 +296,17 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
                     ),
                 )
     return list(rows.values())
+
+
+def _range(analysis: Analysis, knob: Knob, twins: tuple[SettingRef, ...]) -> tuple[float, float]:
+    """How far a knob can go down and up, in its steps, with its twins going along within theirs."""
+    low, high = knob.lowest, knob.highest
+    for twin in (knob_at(analysis.graph, ref) for ref in twins):
+        if twin is not None and knob.step:
+            apart = knob.value - twin.value
+            low += max(0, math.ceil((twin.lowest + apart - low) / knob.step - 1e-9)) * knob.step
+            high -= max(0, math.ceil((high - twin.highest - apart) / knob.step - 1e-9)) * knob.step
+    return min(low, knob.value), max(high, knob.value)
 
 
 def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> str:

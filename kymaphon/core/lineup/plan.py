@@ -8,6 +8,7 @@ from typing import Any
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import Derived, show_number, total
+from kymaphon.core.down import bring_up, down_before
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.lineup.model import (
@@ -122,16 +123,27 @@ class VoiceResult:
 
 @dataclass(frozen=True)
 class LineUpPlan:
-    """A line-up, ready to be done. `after` is the show with it, computed: what is told of it comes from there."""
+    """A line-up, ready to be done. `after` is the show with it, computed: what is told of it comes from there.
+
+    Attributes:
+        unproven: why it cannot be said that nothing better exists within what may be turned; empty where it is proven.
+        held: what stays as it is because it moves others too.
+        waits: voices that are left out, with what has to come first.
+    """
 
     school: School
     moves: tuple[Move, ...]
     voices: tuple[VoiceResult, ...]
     after: Analysis
     gap_db: float
-    proven: bool
+    unproven: str
     rounds: int
     held: tuple[str, ...] = ()
+    waits: tuple[str, ...] = ()
+
+    @property
+    def proven(self) -> bool:
+        return not self.unproven
 
     @property
     def edits(self) -> tuple[SetValue, ...]:
@@ -167,9 +179,9 @@ class LineUpPlan:
         judged = [row for row in self.voices if row.on_mark is not None]
         on = sum(bool(row.on_mark) for row in judged)
         if not self.voices:
-            return "No voice reaches an end yet."
+            return " ".join(self.waits) or "No voice reaches an end yet."
         if not judged:
-            return "No mark is read on the way of any of these voices."
+            return " ".join(("No mark is read on the way of any of these voices.", *self.waits))
         changed = f"{len(self.moves)} to turn" if self.moves else "nothing to turn"
         text = f"{on} of {len(judged)} on the mark, {changed}."
         worst = min(
@@ -180,7 +192,7 @@ class LineUpPlan:
         if worst is not None and worst.spare_db is not None:
             name = self.after.party_name(worst.voice)
             text += f" Least to spare: {name}, {show_number(worst.spare_db, 'dB')} at {worst.spare_at}."
-        return text
+        return " ".join((text, *self.waits))
 
     def against_recipe(self) -> str:
         """What it gains over turning each first gain to the mark, in words."""
@@ -233,8 +245,10 @@ class LineUpPlan:
             ],
             "voices": [row.to_json() for row in self.voices],
             "held": list(self.held),
+            "waits": list(self.waits),
             "gap_db": round(self.gap_db, 5),
             "proven": self.proven,
+            "unproven": self.unproven or None,
             "summary": self.sentence(),
             "recipe": self.against_recipe(),
         }
@@ -267,7 +281,8 @@ def line_up(
     ends: dict[str, str] = {}
     for voice, end in analysis.ladders:
         ends.setdefault(voice, end)
-    chosen = list(known if voices is None else voices)
+    waits = _waiting(analysis, ends)
+    chosen = [row for row in (known if voices is None else voices) if row not in waits]
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
     for (voice, end), ladder in analysis.ladders.items():
         # An end with a mark of its own counts beside the first.
@@ -291,10 +306,43 @@ def line_up(
         rows,
         after,
         solved.gap_db,
-        model.convex and solved.gap_db <= GAP_DB,
+        _unproven(model, solved, after),
         solved.rounds,
         held,
+        tuple(dict.fromkeys(text for voice, text in waits.items() if voices is None or voice in voices)),
     )
+
+
+def _waiting(analysis: Analysis, ends: dict[str, str]) -> dict[str, str]:
+    """Voices behind something that is down, with what comes first: gain before it would clip once it is up, and no place of
+    music there is one to keep."""
+    out: dict[str, list[str]] = {}
+    for voice, end in ends.items():
+        labels = down_before(analysis, voice, analysis.ladder(voice, end))
+        if labels:
+            out.setdefault(bring_up(labels), []).append(voice)
+    return {
+        voice: f"{', '.join(map(analysis.party_name, voices))}: {words}, then line up."
+        for words, voices in out.items()
+        for voice in voices
+    }
+
+
+def _unproven(model: LineUpModel, solved: Solved, after: Analysis) -> str:
+    """Why the bounds of the solver prove nothing for the show itself; empty where they do."""
+    if not model.convex:
+        return "an EIN curve of this rig is bent the wrong way"
+    if solved.gap_db > GAP_DB:
+        return f"the bounds are still {solved.gap_db:.2f} dB apart"
+    for voice in model.voices:
+        then = after.ladder(voice.voice, voice.ladder.target)
+        name = after.party_name(voice.voice)
+        point = voice.point.node if voice.point is not None else voice.ladder.last.node
+        there = next((row for row in then.rungs if row.node == point), None) if then is not None else None
+        expected = voice.speech[0] + float(voice.speech[1] @ solved.x)
+        if voice.wanted is not None and (there is None or abs(there.speech_db - expected) > SMALL_DB):
+            return f"after it {name} comes by another way than the one that was lined up"
+    return ""
 
 
 def _moves(analysis: Analysis, model: LineUpModel, solved: Solved, *, reasons: bool) -> tuple[Move, ...]:

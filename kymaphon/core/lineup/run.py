@@ -9,7 +9,7 @@ from typing import Any
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
-from kymaphon.core.down import down_on, downs
+from kymaphon.core.down import bring_up, down_before, down_on
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import data_table, number
@@ -104,10 +104,9 @@ def not_read(analysis: Analysis) -> tuple[str, ...]:
 def _why_not(analysis: Analysis, voice: Party) -> str:
     """Why a voice cannot be run through; empty where it has no business at any end."""
     mark, ladder = analysis.mark, analysis.any_ladder(voice.id)
-    causes = [row.label for row in downs(analysis).values() if any(name == voice.id for _, name in row.pairs)]
-    if causes or (ladder is not None and down_on(ladder.path)):
-        labels = causes or [knob.label for knob in down_on(ladder.path)] if ladder is not None else causes
-        return f"{', '.join(labels)} {'is' if len(labels) == 1 else 'are'} down: bring that up first, then run this source."
+    labels = down_before(analysis, voice.id, ladder)
+    if labels:
+        return f"{bring_up(labels)}, then run this source."
     if ladder is None:
         wanted = any(
             row.want == "hear" and name == voice.id for (_, name), row in wants_of(analysis.show).items()

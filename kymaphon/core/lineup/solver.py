@@ -121,7 +121,10 @@ class _Programme:
                 cost,
                 integrality=whole,
                 bounds=Bounds(self.least, most),
-                constraints=LinearConstraint(np.array(self.rows), -np.inf, np.array(self.upper)),
+                # A rig without a ceiling, a mark or anything to turn has no rows.
+                constraints=LinearConstraint(
+                    np.array(self.rows).reshape(-1, self.size), -np.inf, np.array(self.upper)
+                ),
                 options={"mip_rel_gap": 0.0, "presolve": presolve},
             )
             if answer.x is not None:
