@@ -9,11 +9,12 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.edits import SetField
+from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.lineup.safety import safety_copy
 from kymaphon.core.points import POINTS, base_of
 from kymaphon.core.practice import PointMark, Practice, practices
-from kymaphon.core.scales import scales
+from kymaphon.core.scales import SOUND, scales
+from kymaphon.core.show import Show
 
 
 class LevelForms:
@@ -29,7 +30,7 @@ class LevelForms:
     def marks(self) -> None:
         """The show's practice, one for each sort of point, and the alignments of the house."""
         show = self.document.show
-        known = tuple((row.id, row.name) for row in practices(show.practices).values())
+        known, room = _known(show)
         set_now = {row.at: row.practice for row in show.marks}
         fields = [
             Field(
@@ -44,9 +45,8 @@ class LevelForms:
         for at, words in POINTS.items():
             usual = (None, "as the show")
             tip = f"A practice for every {words}."
-            fields.append(
-                Field(at, words[:1].upper() + words[1:], "choice", set_now.get(at), (usual, *known), tip=tip)
-            )
+            there = ((None, "a comfortable level"), *room) if at == "room" else (usual, *known)
+            fields.append(Field(at, words[:1].upper() + words[1:], "choice", set_now.get(at), there, tip=tip))
         fields.append(
             Field(
                 "vu_zero_dbu",
@@ -84,7 +84,7 @@ class LevelForms:
         """A practice for one point of the rig, both sides of it; or none of its own."""
         show = self.document.show
         at = base_of(node)
-        known = tuple((row.id, row.name) for row in practices(show.practices).values())
+        known, _ = _known(show)
         now = next((row.practice for row in show.marks if row.at in (at, node)), None)
 
         def take(values: dict[str, Any]) -> None:
@@ -148,11 +148,14 @@ class LevelForms:
                 }
             )
             kept = tuple(row for row in show.practices if row.id != made.id)
-            edits = (
-                SetField("show", None, "practices", (*kept, made)),
-                SetField("show", None, "practice", made.id),
+            force: Edit = SetField("show", None, "practice", made.id)
+            if made.scale == SOUND:
+                # A room's loudspeakers have a mark of their own beside the show's.
+                marks = tuple(row for row in show.marks if row.at != "room")
+                force = SetField("show", None, "marks", (*marks, PointMark(at="room", practice=made.id)))
+            self.document.apply(
+                (SetField("show", None, "practices", (*kept, made)), force), f"practice: {made.name}"
             )
-            self.document.apply(edits, f"practice: {made.name}")
 
         note = f"Figures are readings of the meter that is chosen. It goes with the show and is in force at once. Copied from: {now.source}."
         Form("A practice of your own", fields, take, self.window, note=note).exec()
@@ -181,6 +184,15 @@ class LevelForms:
             ),
         )
         Form(f"Safety copy of {name}", fields, take, self.window, note=copy.text).exec()
+
+
+def _known(show: Show) -> tuple[tuple[tuple[str, str], ...], tuple[tuple[str, str], ...]]:
+    """Practices for points of the rig, and for what a room gets from its loudspeakers: id and name."""
+    rows = tuple(practices(show.practices).values())
+    return (
+        tuple((row.id, row.name) for row in rows if row.scale != SOUND),
+        tuple((row.id, row.name) for row in rows if row.scale == SOUND),
+    )
 
 
 def _id_of(name: str) -> str:

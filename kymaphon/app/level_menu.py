@@ -12,6 +12,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.level_words import LEVEL_COMMANDS
 from kymaphon.core.edits import SetField
 from kymaphon.core.practice import practices
+from kymaphon.core.scales import SOUND
 
 if TYPE_CHECKING:
     from kymaphon.app.level_forms import LevelForms
@@ -63,6 +64,8 @@ def fill_practice_menu(menu: QMenu, document: Document) -> None:
     menu.clear()
     group = QActionGroup(menu)
     for practice in practices(document.show.practices).values():
+        if practice.scale == SOUND:
+            continue  # a room's loudspeakers have a mark of their own
         row = QAction(practice.name, menu)
         row.setCheckable(True)
         row.setChecked(practice.id == document.show.practice)

@@ -17,6 +17,7 @@ from kymaphon.core.graph import Node
 from kymaphon.core.heard import (
     distance_part,
     loudspeaker_parts,
+    loudspeaker_to_ears,
     near_part,
     room_noise,
     room_noise_flat_db,
@@ -287,8 +288,15 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
                     f"{source.partition('.')[0]} to the ears of {listener.name}: no position"
                 )
                 continue
-            metres = math.dist(at, listener.at_m)
-            parts = (distance_part(metres, "free-field distance law"), *shield)
+            if source in loud:
+                box = draft.show.device(source.partition(".")[0])
+                heard, metres = loudspeaker_to_ears(
+                    box, draft.kind(box), listener.at_m, draft.show.place(listener.place)
+                )
+            else:
+                metres = math.dist(at, listener.at_m)
+                heard = (distance_part(metres, "free-field distance law"),)
+            parts = (*heard, *shield)
             for ear in draft.ears[listener.id]:
                 draft.join(
                     source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air",

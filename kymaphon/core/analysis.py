@@ -26,9 +26,11 @@ from kymaphon.core.routing import (
     Feed,
     Mics,
     arrivals_of,
+    by_the_air,
     explain_delay,
     explain_level,
     goes_astray,
+    mark_of,
     own_microphones,
     own_way,
 )
@@ -69,6 +71,10 @@ class Analysis:
     def mark(self) -> Mark:
         """The show's practice on its own meter."""
         return show_mark(self.show)
+
+    def mark_for(self, listener: str, unit: str) -> Derived:
+        """The level at which a voice is on the mark for a listener, in the unit of its point."""
+        return mark_of(unit, self.mark, self.show.party(listener))
 
     @cached_property
     def circles(self) -> Found:
@@ -127,11 +133,15 @@ class Analysis:
         way leads there: what bleeds into other people's microphones is no chain of this voice.
         """
         feed = self.feeds.get((listener, voice))
-        if feed is None or feed.path is None:
+        if feed is None or feed.path is None or feed.node is None:
             return None
-        if goes_astray(feed.path) and self._microphones.get(self.graph.mouths[voice][0]):
+        path, mics = feed.path, self._microphones.get(self.graph.mouths[voice][0], ())
+        if goes_astray(path) and mics:
             return None
-        return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, feed.path)
+        if mics and by_the_air(path):
+            # Heard across the room too: what an operator turns is the way over the loudspeakers.
+            path = own_way(self.transfer, mics, feed.node) or path
+        return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, path)
 
     @cached_property
     def _microphones(self) -> dict[int, Mics]:
@@ -165,7 +175,8 @@ class Analysis:
         """Level against the mark over all ways, and delay along the strongest; None when there is no way."""
         if feed.path is None:
             return None
-        return explain_level(self.graph, feed, feed.path, self.mark), explain_delay(feed.path)
+        wanted = self.mark_for(feed.listener, self.graph.nodes[feed.path.nodes[-1]].unit)
+        return explain_level(self.graph, feed, feed.path, wanted), explain_delay(feed.path)
 
     @cached_property
     def open_microphones(self) -> frozenset[str]:

@@ -12,6 +12,7 @@ from kymaphon.core.acoustics import angle_between_deg, distance_gain_db
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import figure, number
+from kymaphon.core.model import Point
 from kymaphon.core.mouth import Worn, mouth_gain_db, mouth_source
 from kymaphon.core.pickup import Pickup
 from kymaphon.core.room import liveliness_words, reverberant_gain_db
@@ -82,7 +83,9 @@ def voice_parts(show: Show, party: Party, stand: Stand, place: Place | None) -> 
         if abs(float(mouth_gain_db(angle))) >= 0.05:
             parts.append(_face_part(party.name, angle))
     q = None if has_face(party) else 1.0
-    return tuple(parts) + _reverberation(stand, place, q, sum(part.value for part in parts)), metres
+    return tuple(parts) + _reverberation(
+        stand.pickup, "the microphone takes", place, q, sum(part.value for part in parts)
+    ), metres
 
 
 def loudspeaker_parts(device: Device, kind: Kind, mic: Stand, place: Place | None) -> tuple[Parts, float]:
@@ -96,14 +99,35 @@ def loudspeaker_parts(device: Device, kind: Kind, mic: Stand, place: Place | Non
     metres = math.dist(mic.at, device.at_m)
     parts: list[Derived] = [distance_part(metres, "free-field distance law")]
     parts += _polar(mic, device.at_m, metres)
+    parts += _thrown(device, kind, mic.at)
+    q, direct = loudspeaker_q(kind), sum(part.value for part in parts)
+    return tuple(parts) + _reverberation(mic.pickup, "the microphone takes", place, q, direct), metres
+
+
+def loudspeaker_to_ears(device: Device, kind: Kind, at: Point, place: Place | None) -> tuple[Parts, float]:
+    """From a loudspeaker to somebody's ears, which hear alike from all around; parts and metres.
+
+    Raises:
+        ValueError: the loudspeaker has no position.
+    """
+    if device.at_m is None:
+        raise ValueError(f"{device.name or kind.name}: no position")
+    metres = math.dist(at, device.at_m)
+    parts = (distance_part(metres, "free-field distance law"), *_thrown(device, kind, at))
+    q, direct = loudspeaker_q(kind), sum(part.value for part in parts)
+    return parts + _reverberation(Pickup("omni"), "ears take", place, q, direct), metres
+
+
+def _thrown(device: Device, kind: Kind, at: Point) -> Parts:
+    """What a loudspeaker throws less to a spot aside of where it points."""
     throws = loudspeaker_pickup(kind)
-    if device.aim_deg is not None and throws.pattern != "omni":
-        angle = angle_between_deg(device.at_m, device.aim_deg, mic.at)
-        gain = float(throws.gain_db(angle))
-        name = f"{angle:.0f}\u00b0 off the loudspeaker, {throws.a_name}"
-        parts.append(Derived(name, gain, "dB", throws.formula, source="assumed; see the kind"))
-    q = loudspeaker_q(kind)
-    return tuple(parts) + _reverberation(mic, place, q, sum(part.value for part in parts)), metres
+    if device.aim_deg is None or device.at_m is None or throws.pattern == "omni":
+        return ()
+    angle = angle_between_deg(device.at_m, device.aim_deg, at)
+    name = f"{angle:.0f}\u00b0 off the loudspeaker, {throws.a_name}"
+    return (
+        Derived(name, float(throws.gain_db(angle)), "dB", throws.formula, source="assumed; see the kind"),
+    )
 
 
 def _polar(stand: Stand, to: tuple[float, float], metres: float) -> list[Derived]:
@@ -122,30 +146,32 @@ def polar_db(stand: Stand, to: tuple[float, float], metres: float) -> float:
     return sum(part.value for part in _polar(stand, to, metres))
 
 
-def _reverberation(stand: Stand, place: Place | None, q: float | None, direct_db: float) -> Parts:
+def _reverberation(
+    pickup: Pickup, takes: str, place: Place | None, q: float | None, direct_db: float
+) -> Parts:
     """What the room adds to a sound that comes direct; nothing below a twentieth of a decibel."""
     gain = reverberant_gain_db(place, q) if place is not None else None
     if gain is None or place is None:
         return ()
-    around = gain + stand.pickup.reverberant_db()
+    around = gain + pickup.reverberant_db()
     added = uncorrelated_sum_db((direct_db, around)) - direct_db
     if added < 0.05:
         return ()
     return (
         _room_part(
-            place.name, liveliness_words(place), added, gain, stand.pickup.reverberant_db(), direct_db
+            place.name, liveliness_words(place), added, gain, pickup.reverberant_db(), takes, direct_db
         ),
     )
 
 
 @lru_cache(maxsize=8192)
 def _room_part(
-    place: str, liveliness: str, added: float, gain: float, diffuse: float, direct: float
+    place: str, liveliness: str, added: float, gain: float, diffuse: float, takes: str, direct: float
 ) -> Derived:
     terms = (
         Derived("direct sound against 1 m", direct, "dB", source="the lines above"),
         Derived(f"{place} gives back, {liveliness}", gain, "dB", "\u221220 lg(0.141 \u221a(Q R))", source="Davis & Patronis, Sound System Engineering"),
-        Derived("of sound from all around the microphone takes", diffuse, "dB"),
+        Derived(f"of sound from all around {takes}", diffuse, "dB"),
     )  # fmt: skip
     formula = f"10 lg(10^({direct:.1f}/10) + 10^({gain + diffuse:.1f}/10)) \u2212 {direct:.1f}".replace(
         "(-", "(\u2212"
@@ -191,7 +217,9 @@ def spot_noise(place: Place, spot: NoiseSpot, stand: Stand) -> Derived | None:
     metres = math.dist(stand.at, spot.at_m)
     level = Derived(f"{spot.name} at 1 m", spot.level_dba_1m, "dBA", source="show")
     parts = [distance_part(metres, "free-field distance law"), *_polar(stand, spot.at_m, metres)]
-    around = _reverberation(stand, place, 1.0, sum(part.value for part in parts))
+    around = _reverberation(
+        stand.pickup, "the microphone takes", place, 1.0, sum(part.value for part in parts)
+    )
     return total(f"{spot.name} in {stand.name}", "dBA", (level, *parts, *around))
 
 

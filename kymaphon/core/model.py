@@ -32,7 +32,7 @@ PartyKind = Literal[
 ]
 WantKind = Literal["hear", "never", "local", "any"]
 Shield = Literal["none", "foam", "fur"]
-ScaleId = Literal["dbfs", "lufs", "dbu", "vu", "ppm-1", "ppm-2a", "ppm-2b", "desk-peak"]
+ScaleId = Literal["dbfs", "lufs", "dbu", "vu", "ppm-1", "ppm-2a", "ppm-2b", "desk-peak", "spl"]
 """Sorts of meter, by the ids of data/scales.json."""
 NO_SPEECH: tuple[PartyKind, ...] = ("player", "crowd", "effect")
 """Sorts of party whose level is a matter of taste beside the voices, not of the mark."""

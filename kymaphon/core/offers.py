@@ -26,7 +26,7 @@ from kymaphon.core.edits import (
     Unplug,
     apply_all,
 )
-from kymaphon.core.feeds.wants import asked_db, wants_of
+from kymaphon.core.feeds.wants import asked_at, wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.levels import Rung
@@ -347,7 +347,7 @@ def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
         if analysis.show.party(voice).kind in NO_SPEECH:
             continue
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
-        asked = asked_db(analysis.show, ladder.target, voice)
+        asked = asked_at(analysis.show, ladder, point) if point is not None else None
         if point is not None and point.mark is not None and asked is not None:
             low, high = (end + asked for end in point.mark)
             out[voice, point.node] = point, max(point.speech_db - high, low - point.speech_db, 0.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.graph import Node, SignalGraph
 from kymaphon.core.practice import practices
-from kymaphon.core.scales import Mark, house_at, mark_at, scales
+from kymaphon.core.scales import Mark, house_at, house_of, mark_at, scales
 from kymaphon.core.show import Show
 
 POINTS = {
@@ -15,6 +15,7 @@ POINTS = {
     "stream": "stream",
     "far-end": "far end of a remote",
     "line": "line to the studio",
+    "room": "room with loudspeakers, where it is listened to",
 }
 """Sorts of points, in words."""
 _ENDS = {"recorder": "recorder", "audience": "stream", "remote": "far-end"}
@@ -24,6 +25,8 @@ def sort_of(node: Node, show: Show, catalogue: Catalogue) -> str | None:
     """Which of `POINTS` a point of the rig is; None for every other."""
     party = next((row for row in show.parties if row.id == node.owner), None)
     if party is not None:
+        if node.unit == "dB SPL" and party.hears_on is None:
+            return "room" if ".ear" in node.id else None
         return _ENDS.get(party.kind) if ".ear" in node.id else None
     device = next((row for row in show.devices if row.id == node.owner), None)
     if device is None:
@@ -75,8 +78,12 @@ def marks_along(
     for position in nodes:
         node = graph.nodes[position]
         passed.insert(0, node.owner)
-        if node.unit not in ("dBu", "dBFS"):
-            out.append((None, False))
+        if node.unit == "dB SPL":
+            at = sort_of(node, show, catalogue) if own else None
+            there = own.get("room") if at == "room" else None
+            out.append(
+                (mark_at(there, node.unit, house_of(show)), True) if there is not None else (None, False)
+            )
             continue
         chosen = own.get(node.id) or own.get(base_of(node.id)) if own else None
         if chosen is None and own:

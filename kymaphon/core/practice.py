@@ -11,7 +11,7 @@ from pydantic import Field, model_validator
 from kymaphon.core.figures import data_table
 from kymaphon.core.model import Identifier, Model, ScaleId
 
-Reading = Annotated[float, Field(ge=-120, le=60)]
+Reading = Annotated[float, Field(ge=-120, le=140)]
 
 
 class Practice(Model):

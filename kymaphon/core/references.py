@@ -9,6 +9,7 @@ from collections.abc import Collection, Iterator, Mapping
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.connectors import adapters
 from kymaphon.core.practice import practices
+from kymaphon.core.scales import SOUND, scales
 from kymaphon.core.show import Setting, Show, same_socket
 
 STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan", "chain"}
@@ -44,6 +45,10 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
     catalogue = catalogue.with_kinds(*show.kinds)
     yield from _duplicate_ids(show)
     known_practices = practices(show.practices)
+    if show.practice in known_practices and known_practices[show.practice].scale == SOUND:
+        yield ShowProblem(
+            "practice", f"{show.practice} is for a room with loudspeakers: set it as a mark at room"
+        )
     if show.practice not in known_practices:
         yield ShowProblem(
             "practice", f"unknown practice {show.practice}; known: {', '.join(known_practices)}"
@@ -51,6 +56,13 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
     for i, mark in enumerate(show.marks):
         yield from _named(f"marks[{i}].practice", mark.practice, set(known_practices), "practice")
         yield from _point(f"marks[{i}].at", mark.at, show, catalogue)
+        practice = known_practices.get(mark.practice)
+        if practice is not None and (mark.at == "room") != (practice.scale == SOUND):
+            yield ShowProblem(
+                f"marks[{i}].practice",
+                f"a room with loudspeakers is judged in dB SPL, and everything else is not; {practice.name} is read on a "
+                f"{scales()[practice.scale].name.lower()}",
+            )
     places = {place.id for place in show.places}
     devices = {device.id: device for device in show.devices}
     parties = {party.id for party in show.parties}

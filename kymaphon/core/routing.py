@@ -107,13 +107,14 @@ class Feed:
         return "" if self.gain_db is None else show_number(self.gain_db, "dB", sign=True)
 
 
-def mark_of(unit: str, mark: Mark) -> Derived:
-    """The level at which a voice is on the mark, in the unit of the listener's point."""
+def mark_of(unit: str, mark: Mark, listener: Party) -> Derived:
+    """The level at which a voice is on the mark for a listener, in the unit of its point."""
     if unit == "dBFS":
         row = mark if mark.unit == "dBFS" else shipped_digital()
         return Derived(f"mark, {row.name}", row.average, "dBFS", source=row.source)
     if unit != "dBu":
-        return figure("ear-mark")
+        in_room = mark.room is not None and listener.hears_on is None
+        return mark.room if mark.room is not None and in_room else figure("ear-mark")
     usual = figure("house-alignment")
     if mark.zero_vu_dbu == usual.value:
         return usual
@@ -157,7 +158,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
                 transfer,
                 float(power[node, column]),
                 onward[node],
-                mark,
+                mark_of(graph.nodes[node].unit, mark, listener).value,
                 two_way,
                 mics,
             )
@@ -221,7 +222,7 @@ def _measure(
     transfer: Transfer,
     power: float,
     onward: list[float],
-    mark: Mark,
+    mark: float,
     two_way: bool,
     mics: Mics,
 ) -> Feed:
@@ -230,7 +231,7 @@ def _measure(
         return feed
     mouth, source_level = graph.mouths[feed.voice]
     unit = graph.nodes[node].unit
-    offset = source_level.value - mark_of(unit, mark).value
+    offset = source_level.value - mark
     path = None
     if offset + onward[mouth] >= SILENT_GAIN_DB:
         path = strongest_path(transfer, mouth, node) or next(
@@ -255,6 +256,12 @@ def _measure(
             gain = total_gain_db(power, arrivals)
         second = second_arrival(arrivals)
         twice = second is not None and not _in_the_room(arrivals[0], second)
+    if own and feed.want == "hear" and mics:
+        # Oneself from a wedge or headphones: what one's own microphone brings, not what the air and the bones do.
+        mine = own_way(transfer, mics, node)
+        if mine is None:
+            return replace(feed, verdict="missing", arrivals=arrivals)
+        path, gain = mine, mine.gain_db
     late = late_return(arrivals, offset, at_once_ms(feed.want)) if own else None
     if late is not None:
         path, gain = late.paths[0], late.gain_db
@@ -443,18 +450,22 @@ def _judge(
 def _judge_own(feed: Feed, gain: float, *, twice: bool, late: bool) -> Verdict:
     if late:
         return "back"
+    if feed.want == "hear":
+        off = gain - feed.wanted_gain_db
+        if off < number("heard-floor"):
+            return "missing"
+        return ("loud" if off > 0 else "quiet") if abs(off) > number("level-tolerance") else "local"
     if gain <= number("own-voice-floor"):
-        return "missing" if feed.want == "hear" else "silent"
+        return "silent"
     if feed.want == "never":
         return "unwanted"
     return "twice" if twice else "local"
 
 
-def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, mark: Mark) -> Derived:
-    """Level of a voice at a listener against the mark: the strongest way line by line, then what the other ways add."""
+def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, wanted: Derived) -> Derived:
+    """Level of a voice at a listener against what is wanted: the strongest way line by line, then what the other ways add."""
     end = graph.nodes[path.nodes[-1]]
     source = graph.mouths[feed.voice][1]
-    wanted = mark_of(end.unit, mark)
     text = f"less the mark, {wanted.value:.1f} {wanted.unit}".replace("-", "\u2212")
     terms = [source, *path.gain_parts()]
     added = (feed.level_db or 0.0) - source.value - path.gain_db

@@ -51,6 +51,10 @@ class Scale:
     source: str
 
 
+SOUND = "spl"
+"""The scale of a sound level meter, which is held up in a room and reads no socket."""
+
+
 @dataclass(frozen=True, slots=True)
 class House:
     """The alignments of a rig at one point.
@@ -72,6 +76,11 @@ class House:
 def scales() -> dict[str, Scale]:
     """All scales by id."""
     return {row["id"]: Scale(**row) for row in data_table("scales")["scales"]}
+
+
+def socket_scales() -> dict[str, Scale]:
+    """Those that read a point of the rig, by id."""
+    return {name: row for name, row in scales().items() if name != SOUND}
 
 
 def house_of(show: Show, *, mono: bool = False) -> House:
@@ -203,6 +212,7 @@ class Mark:
         never_over: what short peaks should never pass, in `unit`; None where the practice does not say.
         line: how the average came about.
         zero_vu_dbu: what the house's lines are lined up to.
+        room: what a voice should have where a room with loudspeakers is listened to; None for a comfortable level.
     """
 
     practice: Practice
@@ -212,6 +222,7 @@ class Mark:
     never_over: float | None
     line: Derived
     zero_vu_dbu: float = 4.0
+    room: Derived | None = None
 
     @property
     def name(self) -> str:
@@ -261,9 +272,16 @@ def mark_at(practice: Practice, unit: str, house: House) -> Mark:
 
 def show_mark(show: Show) -> Mark:
     """The show's practice in the unit of its own meter."""
-    practice = practices(show.practices)[show.practice]
+    known = practices(show.practices)
+    practice = known[show.practice]
+    at = next((known[row.practice] for row in show.marks if row.at == "room"), None)
+    room = mark_at(at, "dB SPL", house_of(show)) if at is not None else None
     return replace(
-        mark_at(practice, scales()[practice.scale].domain, house_of(show)), zero_vu_dbu=show.vu_zero_dbu
+        mark_at(practice, scales()[practice.scale].domain, house_of(show)),
+        zero_vu_dbu=show.vu_zero_dbu,
+        room=Derived(f"mark, {room.name}", room.average, "dB SPL", source=room.source)
+        if room is not None
+        else None,
     )
 
 

@@ -10,7 +10,6 @@ from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.connectors import one_hole
 from kymaphon.core.earth import earth_loops, earth_ties
-from kymaphon.core.routing import mark_of
 from kymaphon.core.show import Show
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.rooms import cast_codes, mic, person, room
@@ -111,8 +110,8 @@ class TestAsked:
 def test_a_line_is_read_against_the_houses_own_zero() -> None:
     """0 VU at 0 dBu: a line at 0 dBu is on its mark; at +4 it is four over."""
     plain, zero = analyse(taped()), analyse(taped(vu_zero_dbu=0.0))
-    assert mark_of("dBu", plain.mark).value == 4
-    assert mark_of("dBu", zero.mark).value == 0
+    assert plain.mark_for("tape", "dBu").value == 4
+    assert zero.mark_for("tape", "dBu").value == 0
 
 
 def test_one_sided_is_not_told_of_what_howls() -> None:

@@ -14,7 +14,7 @@ from kymaphon.core.edits import AttachTake, SetField, SetValue, apply_all
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.levels import Ladder
 from kymaphon.core.noise import thermal_noise_dbu
-from kymaphon.core.rules.levels import turn
+from kymaphon.core.rules.turning import turn
 from kymaphon.core.show import Show
 from kymaphon.core.takes import room_tone_take
 from kymaphon.core.weights import speech_a_db, white_a_db

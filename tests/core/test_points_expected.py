@@ -10,7 +10,7 @@ from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.expected import expected_at, readings_here
 from kymaphon.core.points import POINTS, base_of, sort_of
 from kymaphon.core.practice import PointMark
-from kymaphon.core.scales import house_at, scales
+from kymaphon.core.scales import house_at, socket_scales
 from kymaphon.core.show import Show
 from kymaphon.core.twins import turned_together, twins_along
 from tests.core.test_levels import one_chain
@@ -106,7 +106,7 @@ class TestExpected:
         rung = next(row for row in ladder.rungs if row.node == "desk.in1:pre")
         told = readings_here(expected_at(analysis, ladder, rung))
         by_name = {term.name: term for term in told.terms}
-        assert len(by_name) == len(scales())
+        assert len(by_name) == len(socket_scales())
         # +4 dBu is 0 VU (common practice); the needle's middle swing lies 1 dB under the active level (measured).
         assert by_name["VU meter, average"].value == pytest.approx(rung.speech_db - 4 - 1)
         assert by_name["Peak lamps, average"].value == pytest.approx(rung.speech_db - 4)

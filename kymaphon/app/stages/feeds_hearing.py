@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
@@ -12,7 +14,7 @@ from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.arrivals import SPAN_DB, ArrivalPicture, Stem, own_voice_zones
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.matrix import WANT_WORDS, FeedMatrix
+from kymaphon.app.widgets.matrix import FeedMatrix, want_words
 from kymaphon.app.widgets.response_picture import ResponsePicture
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
@@ -29,7 +31,7 @@ from kymaphon.core.rules.cures import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
-OWN_ORDER: tuple[WantKind, ...] = ("local", "never", "any")
+OWN_ORDER: tuple[WantKind, ...] = ("local", "hear", "never", "any")
 BELOW = (
     ("arrivals", "Arrivals", "When and how loud the voice arrives, each way by itself."),
     ("ways", "Ways", "The ways device by device, and what each adds in time."),
@@ -266,7 +268,7 @@ class HearingPage(StagePage):
         rows = []
         for column, voice in enumerate(analysis.voices):
             row = analysis.feeds[feed.listener, voice.id]
-            wanted = WANT_WORDS[row.want] + (
+            wanted = want_words(row) + (
                 f", {show_number(row.wanted_gain_db, 'dB', sign=True)}" if row.wanted_gain_db else ""
             )
             gets = off = DASH
@@ -332,7 +334,7 @@ class HearingPage(StagePage):
                     "level", "Wanted level \u2026", "How loud this voice should be here, against the mark."
                 ),
             )
-        subtitle = f"{WANT_WORDS[feed.want]}; {verdict_words(feed)}"
+        subtitle = f"{want_words(feed)}; {verdict_words(feed)}"
         before = self.document.settled.feeds.get(feed.key) if self.document.previewing else None
         if before is not None and before.verdict != feed.verdict:
             subtitle += f". Was: {verdict_words(before)}"
@@ -383,7 +385,7 @@ class HearingPage(StagePage):
         order = OWN_ORDER if feed.listener == feed.voice else ORDER
         want = order[(order.index(feed.want) + 1) % len(order)] if feed.want in order else order[0]
         names = (self.document.analysis.party_name(row) for row in feed.key)
-        text = f"{' and '.join(names)}: {WANT_WORDS[want]}"
+        text = f"{' and '.join(names)}: {want_words(replace(feed, want=want))}"
         self.document.apply((SetWant(feed.listener, feed.voice, want, feed.wanted_gain_db),), text)
 
     def _voice_row(self, row: int) -> None:

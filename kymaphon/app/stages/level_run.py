@@ -36,7 +36,7 @@ from kymaphon.core.lineup.run import (
     read_meter,
     steps_of,
 )
-from kymaphon.core.scales import scales
+from kymaphon.core.scales import scales, socket_scales
 from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 
 HEADINGS = ("Source", "Expected", "Showed", "Off", "Turned", "At", "Note")
@@ -125,7 +125,7 @@ class RunPage(StagePage):
         self.meter.setAccessibleName("Which meter is read")
         self.meter.setToolTip("The meter of this point, or another sort; what it should show follows.")
         self.meter.addItem("Its own meter", "")
-        for scale in scales().values():
+        for scale in socket_scales().values():
             self.meter.addItem(scale.name, scale.id)
         self.meter.activated.connect(lambda _index: self._meter_chosen())
         self.note = QLineEdit()

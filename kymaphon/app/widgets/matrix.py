@@ -53,6 +53,12 @@ WANT_WORDS = {
     "local": "own voice at once",
     "any": "nobody asked",
 }
+FOLDBACK_WORDS = "should hear itself from wedge or headphones"
+
+
+def want_words(feed: Feed) -> str:
+    """What is wanted of a pair; oneself is heard at once anyhow, so hearing oneself means from a wedge or headphones."""
+    return FOLDBACK_WORDS if feed.listener == feed.voice and feed.want == "hear" else WANT_WORDS[feed.want]
 
 
 class FeedModel(QAbstractTableModel):
@@ -116,7 +122,7 @@ class FeedModel(QAbstractTableModel):
             listener, voice = (self.analysis.party_name(row) for row in feed.key)
             old = self.was(feed)
             was = f"; was: {feed_words(old)}" if old is not None else ""
-            return f"{listener} and {voice}: {WANT_WORDS[feed.want]}; {feed_words(feed)}{was}"
+            return f"{listener} and {voice}: {want_words(feed)}; {feed_words(feed)}{was}"
         if role == Qt.ItemDataRole.DisplayRole:
             return feed_words(feed)
         return None

@@ -326,7 +326,7 @@ def _asked(
                 late = voice.place not in loud and soonest + delays[listener.id] > at_once
                 if late:
                     off.add(voice.id)
-                elif wanted.want == "local":
+                elif wanted.want in ("local", "hear"):
                     local.add(voice.id)
                 rows[voice.id].pop()
     hear = {

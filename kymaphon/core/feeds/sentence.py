@@ -39,12 +39,16 @@ def listener_sentence(analysis: Analysis, listener: str) -> str:
     if "missing" in by:
         names = _names(analysis, by["missing"])
         out += f"; but not {names}" if parts else f", and should hear {names}"
-    off = [f"{analysis.party_name(row.voice)} {show_number(abs((row.gain_db or 0.0) - row.wanted_gain_db), 'dB')} too {row.verdict}" for row in (*by.get("quiet", ()), *by.get("loud", ()))]  # fmt: skip
+    off = [f"{_name(analysis, row)} {show_number(abs((row.gain_db or 0.0) - row.wanted_gain_db), 'dB')} too {row.verdict}" for row in (*by.get("quiet", ()), *by.get("loud", ()))]  # fmt: skip
     if off:
         out += f" ({', '.join(off)})"
     return out + "."
 
 
+def _name(analysis: Analysis, row: Feed) -> str:
+    return "itself" if row.voice == row.listener else analysis.party_name(row.voice)
+
+
 def _names(analysis: Analysis, rows: Iterable[Feed]) -> str:
-    names = [analysis.party_name(row.voice) for row in rows]
+    names = [_name(analysis, row) for row in rows]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

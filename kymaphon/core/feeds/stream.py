@@ -167,10 +167,10 @@ def _cure(name: str, have: Derived, need: Derived, given: Streaming, count: int)
 
 
 def delays(analysis: Analysis) -> tuple[Delays, ...]:
-    """For every audience how late it is, by the voice that comes there soonest."""
+    """For every audience of a stream how late it is, by the voice that comes there soonest; a house in the room chats aloud."""
     out = []
     for party in analysis.listeners:
-        if party.kind != "audience":
+        if party.kind != "audience" or party.hears_on is None:
             continue
         rows = [feed for (listener, _), feed in analysis.feeds.items() if listener == party.id and feed.path is not None and feed.delay_ms is not None]  # fmt: skip
         if not rows:

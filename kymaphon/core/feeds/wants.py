@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.edits import SetWant
 from kymaphon.core.figures import number
+from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import WantKind
 from kymaphon.core.show import Party, Show
 
@@ -121,6 +122,15 @@ def asked_db(show: Show, listener: str, voice: str) -> float | None:
     if row is None or row.want == "local":
         return 0.0
     return row.gain_db if row.want == "hear" else None
+
+
+def asked_at(show: Show, ladder: Ladder, rung: Rung) -> float | None:
+    """The same at a point of a chain. In a room what was asked for is a level at the ears; the desk before the loudspeakers has
+    a mark of its own.
+    """
+    asked = asked_db(show, ladder.target, ladder.voice)
+    before_ears = ladder.last.unit == "dB SPL" and rung is not ladder.last
+    return 0.0 if before_ears and asked is not None else asked
 
 
 def unsaid(show: Show) -> tuple[Party, ...]:

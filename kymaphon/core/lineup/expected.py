@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import number
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.scales import House, Scale, house_at, level_of, reading, scales
+from kymaphon.core.scales import House, Scale, house_at, level_of, reading, scales, socket_scales
 
 MINUS = " \u2212 "
 
@@ -88,16 +89,14 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
     kept = party.kind in NO_SPEECH
     if not kept and all(rung.wanted is None for rung in ladder.rungs):
         return None
-    want = next(
-        (
-            row
-            for row in analysis.show.wants
-            if (row.listener, row.voice) == (ladder.target, ladder.voice) and row.want == "hear"
-        ),
-        None,
+    said = any(
+        (row.listener, row.voice, row.want) == (ladder.target, ladder.voice, "hear")
+        for row in analysis.show.wants
     )
-    asked = want.gain_db if want is not None and (party.kind == "player" or not kept) else None
-    wanted, tolerance, mark = _wanted(ladder, point, kept=kept, name=party.name, asked_db=asked)
+    goal = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
+    asks = said and goal is not None and (party.kind == "player" or not kept)
+    asked = asked_at(analysis.show, ladder, goal) if asks and goal is not None else None
+    wanted, tolerance, mark = _wanted(ladder, point, goal, kept=kept, name=party.name, asked_db=asked)
     owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
     house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])
@@ -117,15 +116,14 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
 
 
 def _wanted(
-    ladder: Ladder, point: Rung, *, kept: bool, name: str, asked_db: float | None
+    ladder: Ladder, point: Rung, goal: Rung | None, *, kept: bool, name: str, asked_db: float | None
 ) -> tuple[float, float, Derived]:
     """Level wanted at a point, what may be off, and the lines of it.
 
     Args:
         kept: what is no speech stays where the plan has it, unless somebody asked for it at `asked_db` against the mark.
     """
-    goal = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
-    under = asked_db if goal is not None else None
+    under = asked_db
     if goal is None or goal.wanted is None or (kept and under is None):
         mark = Derived(
             f"{name}, as the plan has it", point.speech_db, point.unit, source="where the plan puts it"
@@ -148,7 +146,7 @@ def _wanted(
 def readings_here(expected: Expected) -> Derived:
     """What every sort of meter would show of this voice at the point, each with its lines."""
     terms = []
-    for scale in scales().values():
+    for scale in socket_scales().values():
         peaks = scale.average_lead_db is None
         terms.append(
             reading(scale.id, expected.point.speech_db, expected.point.unit, expected.house, peaks=peaks)

@@ -19,7 +19,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
-from kymaphon.core.feeds.wants import asked_db
+from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
@@ -368,7 +368,7 @@ def _voice(
     wanted, by = (
         (None, "") if point is None or point.wanted is None else (point.wanted.average, point.wanted.name)
     )
-    asked = asked_db(analysis.show, ladder.target, ladder.voice)
+    asked = asked_at(analysis.show, ladder, point) if point is not None else None
     if wanted is not None and asked:
         wanted, by = wanted + asked, f"{by}, {show_number(asked, 'dB', sign=True)} as asked for"
     if party.kind in NO_SPEECH:

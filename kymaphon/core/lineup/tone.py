@@ -13,7 +13,7 @@ from typing import Any
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
 from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.scales import House, house_at, scales, tone_reading
+from kymaphon.core.scales import House, house_at, socket_scales, tone_reading
 
 TONE_HZ = 1000.0
 
@@ -64,7 +64,7 @@ def tone_along(analysis: Analysis, ladder: Ladder) -> tuple[TonePoint, ...]:
             source="as the rig stands",
         )
         level = total("tone here", rung.unit, (sent, gain))
-        readings = {name: tone_reading(name, level.value, rung.unit, house) for name in scales()}
+        readings = {name: tone_reading(name, level.value, rung.unit, house) for name in socket_scales()}
         out.append(TonePoint(rung, level, readings))
     return tuple(out)
 

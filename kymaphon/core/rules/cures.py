@@ -12,7 +12,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import Feed, goes_astray, mark_of
+from kymaphon.core.routing import Feed, goes_astray
 
 
 def cuts_of(analysis: Analysis, bad: Bad, kept: list[Kept], *, steady: bool = False) -> list[Cut]:
@@ -66,7 +66,7 @@ def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
     graph = analysis.graph
     mouth, level = graph.mouths[feed.voice]
     ears = graph.ears[feed.listener]
-    mark = mark_of(graph.nodes[ears[0]].unit, analysis.mark).value
+    mark = analysis.mark_for(feed.listener, graph.nodes[ears[0]].unit).value
     floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
     first = next(feed.path.steps(), None) if feed.path is not None else None
     if first is None or first.label == "bleeds into":

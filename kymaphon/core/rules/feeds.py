@@ -26,7 +26,6 @@ from kymaphon.core.routing import (
     at_once_ms,
     echo_class,
     late_return,
-    mark_of,
     second_arrival,
 )
 from kymaphon.core.rules.cures import (
@@ -61,7 +60,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         name = analysis.party_name(feed.listener)
         mouth, source = analysis.graph.mouths[feed.voice]
         ears = analysis.graph.ears[feed.listener]
-        offset = source.value - mark_of(feed.unit, analysis.mark).value
+        offset = source.value - analysis.mark_for(feed.listener, feed.unit).value
         floor, at_once = number("own-voice-floor"), at_once_ms(feed.want)
         ways = [path for arrival in analysis.arrivals(*feed.key) for path in arrival.paths]
         loud = [path for path in ways if path.delay_ms > at_once and path.gain_db + offset > floor]

@@ -13,7 +13,7 @@ from kymaphon.core.figures import acoustic_data, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.rules.levels import turn
+from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
 
 

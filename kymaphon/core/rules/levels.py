@@ -11,17 +11,16 @@ from kymaphon.core.budget import budget_of
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import down_on
 from kymaphon.core.edits import SetValue
-from kymaphon.core.feeds.wants import asked_db
+from kymaphon.core.feeds.wants import asked_at, asked_db
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Severity
-from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise_moves import quick_buys
 from kymaphon.core.paths import best_paths
+from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 from kymaphon.core.show import Place
 from kymaphon.core.takes import measured_ambient, room_take
-from kymaphon.core.twins import turned_together, twins_along
 from kymaphon.core.weights import growth_of
 
 NOISE_WORDS = {
@@ -39,26 +38,6 @@ def main_ladders(analysis: Analysis) -> dict[str, Ladder]:
     for (voice, _), ladder in analysis.ladders.items():
         out.setdefault(voice, ladder)
     return out
-
-
-def turn(knob: Knob, by_db: float) -> SetValue | None:
-    """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move
-    that way at all.
-    """
-    wanted = knob.value + by_db
-    stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
-    held = min(max(stepped, knob.lowest), knob.highest)
-    return None if abs(held - knob.value) < 1e-9 else SetValue(knob.ref, round(held, 3))
-
-
-def _gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
-    """Gain knobs along the chain up to a rung, first in the chain first; faders and sends after them."""
-    knobs: list[Knob] = []
-    for step in ladder.path.steps():
-        knobs.extend(step.knobs)
-        if upto is not None and ladder.path.graph.nodes[step.target].id == upto.node:
-            break
-    return sorted(knobs, key=lambda knob: knob.ref.field != "gain_db" or ">" in knob.ref.key)
 
 
 def headroom(analysis: Analysis) -> Iterator[Finding]:
@@ -103,10 +82,10 @@ def headroom(analysis: Analysis) -> Iterator[Finding]:
                 analysis,
                 ladder,
                 rung,
-                _turn_remedies(
+                turn_remedies(
                     analysis,
                     ladder,
-                    rung,
+                    gain_knobs(ladder, rung),
                     -math.ceil(need),
                     f"peaks then stay {growth.value:.0f} dB or more below clipping",
                 ),
@@ -143,75 +122,9 @@ def _only_lasting(
     return tuple(out)
 
 
-def _turn_remedies(
-    analysis: Analysis, ladder: Ladder, rung: Rung | None, by_db: float, effect: str
-) -> tuple[Remedy, ...]:
-    """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
-    out: list[Remedy] = []
-    twins = twins_along(analysis, ladder)
-    knobs = _gain_knobs(ladder, rung)
-    for knob in knobs:
-        alone = turn(knob, by_db)
-        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6:
-            out.append(
-                _turn_remedy(
-                    analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect
-                )
-            )
-    if out:
-        return tuple(out)
-    # What has most of its range left in that direction comes first the second time: a control that somebody left far down.
-    widest = sorted(
-        knobs, key=lambda knob: -((knob.highest - knob.value) if by_db > 0 else (knob.value - knob.lowest))
-    )
-    for remedy_id, order in (("turn-together", knobs), ("turn-widest", widest)):
-        moves = _together(order, by_db)
-        if moves:
-            remedy = _turn_remedy(analysis, twins, remedy_id, moves, effect)
-            if all(set(remedy.edits) != set(row.edits) for row in out):
-                out.append(remedy)
-    return tuple(out)
-
-
-def _together(knobs: list[Knob], by_db: float) -> list[tuple[Knob, SetValue, float]]:
-    """As few knobs as move a level by so much together, in their order; none where all of them are not enough."""
-    moves: list[tuple[Knob, SetValue, float]] = []
-    left = by_db
-    for knob in knobs:
-        part = turn(knob, left)
-        if abs(left) > max(knob.step / 2, 0.5) and part is not None:
-            moves.append((knob, part, _moved(knob, part)))
-            left -= _moved(knob, part)
-    return moves if abs(left) <= 1 else []
-
-
-def _moved(knob: Knob, edit: SetValue) -> float:
-    return (edit.value if isinstance(edit.value, float) else 0.0) - knob.value
-
-
-def _turn_remedy(
-    analysis: Analysis,
-    twins: dict[SettingRef, tuple[SettingRef, ...]],
-    remedy_id: str,
-    moves: list[tuple[Knob, SetValue, float]],
-    effect: str,
-) -> Remedy:
-    words, stands = [], []
-    edits: list[SetValue] = []
-    for knob, edit, moved in moves:
-        name = f"{knob.label}, both sides" if knob.ref in twins else knob.label
-        edits.extend(turned_together(analysis, twins, edit, knob.value))
-        words.append(
-            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {name}"
-        )
-        before, after = (show_number(value, "dB", sign=True) for value in (knob.value, knob.value + moved))
-        stands.append(f"{name} goes from {before} to {after}")
-    return Remedy(remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edits))
-
-
 def _why_stuck(ladder: Ladder, off_db: float) -> str:
     """What to say when no gain on the way is enough."""
-    ends = [knob for knob in _gain_knobs(ladder) if knob.ref.field == "gain_db"]
+    ends = [knob for knob in gain_knobs(ladder) if knob.ref.field == "gain_db"]
     if not ends:
         return " Nothing on the way can be turned."
     first = ends[0]
@@ -228,8 +141,7 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
     for (voice, _), ladder in analysis.ladders.items():
         if analysis.show.party(voice).kind in NO_SPEECH or down_on(ladder.path):
             continue  # what is down comes first: no gain makes up for it
-        asked = asked_db(analysis.show, ladder.target, voice)
-        if asked is None:
+        if asked_db(analysis.show, ladder.target, voice) is None:
             continue  # nobody wants it there
         main = ladder is mains[voice]
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
@@ -241,6 +153,7 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
             if rung.mark is None or (voice, rung.node) in told or not (main or rung.set_here):
                 continue
             told.add((voice, rung.node))
+            asked = asked_at(analysis.show, ladder, rung) or 0.0
             low, high = (end + asked for end in rung.mark)
             if not low <= rung.speech_db <= high:
                 yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2, asked)
@@ -287,7 +200,7 @@ def _off_mark(
         f"({in_sentence(point.wanted.name) if point.wanted else ''}), so it is {abs(off):.1f} dB too {'loud' if off > 0 else 'quiet'}."
     )
     effect = f"{name} then reaches {where} at about {show_number(middle, unit)}"
-    remedies = _turn_remedies(analysis, ladder, point, -off, effect)
+    remedies = turn_remedies(analysis, ladder, gain_knobs(ladder, point), -off, effect)
     if point.mark is not None:
         # Where peaks would clip on the middle of the mark, its edge is still on it.
         inside = number("edge-inside")
@@ -297,7 +210,7 @@ def _off_mark(
         )
         remedies += tuple(
             replace(row, id=f"edge-{row.id}")
-            for row in _turn_remedies(analysis, ladder, point, edge - level, near)
+            for row in turn_remedies(analysis, ladder, gain_knobs(ladder, point), edge - level, near)
         )
     if not remedies:
         text += _why_stuck(ladder, off)

@@ -22,10 +22,20 @@ from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fit
+from kymaphon.core.graph import SettingRef
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.routing import Feed, all_feeds, arrivals_of, at_once_ms, goes_astray, late_return, mark_of
+from kymaphon.core.routing import (
+    Feed,
+    all_feeds,
+    arrivals_of,
+    at_once_ms,
+    by_the_air,
+    goes_astray,
+    late_return,
+)
 from kymaphon.core.rules.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
+from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 from kymaphon.core.transfer import Transfer
 
 
@@ -207,7 +217,7 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
             continue
         mouth, level = analysis.graph.mouths[feed.voice]
         for ear in analysis.graph.ears[feed.listener]:
-            offset = level.value - mark_of(analysis.graph.nodes[ear].unit, analysis.mark).value
+            offset = level.value - analysis.mark_for(feed.listener, analysis.graph.nodes[ear].unit).value
             arrivals = arrivals_of(
                 transfer, mouth, ear, floor_db=number("own-voice-floor") - offset, own=True
             )
@@ -220,7 +230,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
     listener, voice = _pair(analysis, feed)
     mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
     floor = (
-        mark_of(feed.unit, analysis.mark).value
+        analysis.mark_for(feed.listener, feed.unit).value
         + number("heard-floor")
         - analysis.graph.mouths[feed.voice][1].value
     )
@@ -250,16 +260,48 @@ def _off_level(analysis: Analysis, feeds: list[Feed]) -> Finding:
     offs = [(feed.gain_db or 0.0) - feed.wanted_gain_db for feed in feeds]
     listener, voice = _pair(analysis, feeds[0])
     word = "too loud" if offs[0] > 0 else "too quiet"
-    told = ", ".join(
-        f"{analysis.party_name(feed.voice)} {abs(off):.1f} dB" for feed, off in zip(feeds, offs, strict=True)
-    )
+    names = ["itself" if feed.voice == feed.listener else analysis.party_name(feed.voice) for feed in feeds]
+    told = ", ".join(f"{name} {abs(off):.1f} dB" for name, off in zip(names, offs, strict=True))
+    title = f"{listener} gets itself {word}" if names[0] == "itself" else f"{voice} is {word} for {listener}"
     explained = analysis.explain_feed(feeds[0])
     text = f"{listener} gets {told} {'above' if offs[0] > 0 else 'under'} the wanted level: {word}."
     more = f", and {len(feeds) - 1} more" if len(feeds) > 1 else ""
     return Finding(
-        f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{voice} is {word} for {listener}{more}", text,
-        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, pairs=tuple(feed.key for feed in feeds),
+        f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{title}{more}", text,
+        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, _for_this_ear(analysis, feeds, offs), tuple(feed.key for feed in feeds),
     )  # fmt: skip
+
+
+def _for_this_ear(analysis: Analysis, feeds: list[Feed], offs: list[float]) -> tuple[Remedy, ...]:
+    """What can be turned for one listener without moving what others get: one voice's send, or the knob for all that it hears,
+    where all of it is off by the like.
+    """
+    first = feeds[0]
+    ladder = analysis.ladder(first.voice, first.listener)
+    if ladder is None:
+        return ()
+    in_room = by_the_air(ladder.path)
+    elsewhere: set[SettingRef] = set()
+    beside: set[SettingRef] = set()
+    mine: list[float] = []
+    for feed in analysis.feeds.values():
+        if feed.path is None:
+            continue
+        refs = {knob.ref for step in feed.path.steps() for knob in step.knobs}
+        if feed.listener != first.listener:
+            # Who shares the room shares its loudspeakers.
+            elsewhere |= set() if in_room and by_the_air(feed.path) else refs
+        elif feed.want == "hear" and feed.gain_db is not None:
+            mine.append(feed.gain_db - feed.wanted_gain_db)
+            if feed.voice != first.voice:
+                beside |= refs
+    alike = max(mine, default=0.0) - min(mine, default=0.0) <= 2 * number("level-tolerance")
+    kept = elsewhere if alike else elsewhere | beside
+    knobs = [knob for knob in reversed(gain_knobs(ladder)) if knob.ref not in kept]
+    by = -(sum(mine) / len(mine) if alike and mine else offs[0])
+    listener = analysis.party_name(first.listener)
+    others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
+    return turn_remedies(analysis, ladder, knobs, by, f"{listener} then gets it as wanted, and {others}")
 
 
 def _late(analysis: Analysis, feed: Feed) -> Finding:

@@ -1,0 +1,98 @@
+"""Turning something: the knobs along a way, the edits that move a level by so much, and remedies made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.derive import show_number
+from kymaphon.core.edits import SetValue
+from kymaphon.core.findings import Remedy
+from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.levels import Ladder, Rung
+from kymaphon.core.twins import turned_together, twins_along
+
+
+def turn(knob: Knob, by_db: float) -> SetValue | None:
+    """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move
+    that way at all.
+    """
+    wanted = knob.value + by_db
+    stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
+    held = min(max(stepped, knob.lowest), knob.highest)
+    return None if abs(held - knob.value) < 1e-9 else SetValue(knob.ref, round(held, 3))
+
+
+def gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
+    """Gain knobs along the chain up to a rung, first in the chain first; faders and sends after them."""
+    knobs: list[Knob] = []
+    for step in ladder.path.steps():
+        knobs.extend(step.knobs)
+        if upto is not None and ladder.path.graph.nodes[step.target].id == upto.node:
+            break
+    return sorted(knobs, key=lambda knob: knob.ref.field != "gain_db" or ">" in knob.ref.key)
+
+
+def turn_remedies(
+    analysis: Analysis, ladder: Ladder, knobs: Sequence[Knob], by_db: float, effect: str
+) -> tuple[Remedy, ...]:
+    """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
+    out: list[Remedy] = []
+    twins = twins_along(analysis, ladder)
+    for knob in knobs:
+        alone = turn(knob, by_db)
+        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6:
+            out.append(
+                _turn_remedy(
+                    analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect
+                )
+            )
+    if out:
+        return tuple(out)
+    # What has most of its range left in that direction comes first the second time: a control that somebody left far down.
+    widest = sorted(
+        knobs, key=lambda knob: -((knob.highest - knob.value) if by_db > 0 else (knob.value - knob.lowest))
+    )
+    for remedy_id, order in (("turn-together", knobs), ("turn-widest", widest)):
+        moves = _together(order, by_db)
+        if moves:
+            remedy = _turn_remedy(analysis, twins, remedy_id, moves, effect)
+            if all(set(remedy.edits) != set(row.edits) for row in out):
+                out.append(remedy)
+    return tuple(out)
+
+
+def _together(knobs: Sequence[Knob], by_db: float) -> list[tuple[Knob, SetValue, float]]:
+    """As few knobs as move a level by so much together, in their order; none where all of them are not enough."""
+    moves: list[tuple[Knob, SetValue, float]] = []
+    left = by_db
+    for knob in knobs:
+        part = turn(knob, left)
+        if abs(left) > max(knob.step / 2, 0.5) and part is not None:
+            moves.append((knob, part, _moved(knob, part)))
+            left -= _moved(knob, part)
+    return moves if abs(left) <= 1 else []
+
+
+def _moved(knob: Knob, edit: SetValue) -> float:
+    return (edit.value if isinstance(edit.value, float) else 0.0) - knob.value
+
+
+def _turn_remedy(
+    analysis: Analysis,
+    twins: dict[SettingRef, tuple[SettingRef, ...]],
+    remedy_id: str,
+    moves: list[tuple[Knob, SetValue, float]],
+    effect: str,
+) -> Remedy:
+    words, stands = [], []
+    edits: list[SetValue] = []
+    for knob, edit, moved in moves:
+        name = f"{knob.label}, both sides" if knob.ref in twins else knob.label
+        edits.extend(turned_together(analysis, twins, edit, knob.value))
+        words.append(
+            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {name}"
+        )
+        before, after = (show_number(value, "dB", sign=True) for value in (knob.value, knob.value + moved))
+        stands.append(f"{name} goes from {before} to {after}")
+    return Remedy(remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edits))
