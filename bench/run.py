@@ -297,7 +297,7 @@ def bench_cast() -> None:
     from kymaphon.core.advice import advise
     from kymaphon.core.analyse import analyse
     from kymaphon.core.edits import SetField
-    from kymaphon.core.placing import placement_map
+    from kymaphon.core.spots import placement_map
 
     show = full_place(16)
     analysis = analyse(show)

@@ -10,12 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
 from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.cli.cast import add_cast_options, cast
 from kymaphon.cli.check import add_check_options, check
 from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
-from kymaphon.core.derive import show_number
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
@@ -86,7 +86,7 @@ def _parser() -> argparse.ArgumentParser:
         ("check", check, "Findings: what is wrong, why, and what would put it right."),
         (
             "cast",
-            _cast,
+            cast,
             "Every microphone in its place: voice, room, bleed; the best spot and kind for a party.",
         ),
         ("rig", _rig, "The chain, power, earths, cable routes and controls; patch list in and out as .csv."),
@@ -118,10 +118,7 @@ def _parser() -> argparse.ArgumentParser:
         if name == "feeds":
             add_feeds_options(row)
         if name == "cast":
-            row.add_argument("--place", metavar="ID", help="only this place")
-            row.add_argument(
-                "--best", metavar="PARTY", help="rank all microphones for a party, each at its best spot"
-            )
+            add_cast_options(row)
         if name == "sheet":
             row.add_argument(
                 "-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv"
@@ -189,41 +186,6 @@ def _parser() -> argparse.ArgumentParser:
     )
     command("schema", _schema, "JSON Schema of the show file.")
     return parser
-
-
-def _cast(options: argparse.Namespace) -> int:
-    from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
-
-    analysis = load(options.show)
-    places = [place.id for place in analysis.show.places]
-    if options.place is not None and options.place not in places:
-        raise Unusable(f"--place {options.place}: no such place; there are: {', '.join(places) or 'none'}")
-    if options.best is not None:
-        try:
-            advice, _ = advice_of(analysis, options.best)
-        except KeyError as error:
-            names = ", ".join(party.id for party in analysis.show.parties)
-            raise Unusable(f"--best {options.best}: no such party; there are: {names or 'none'}") from error
-        except ValueError as error:
-            raise Unusable(f"--best {error}") from error
-        name = analysis.party_name(options.best)
-        if options.json:
-            print_json(advice_json(advice, options.best, name))
-            return 0
-        print(advice.sentence(name))
-        for rank, row in enumerate(advice.choices, start=1):
-            figures = f"{show_number(row.over_room_db, 'dB')} over room, {show_number(row.over_all_db, 'dB')} over all"
-            print(f"{rank:3} {row.kind.id:18} {figures}: {row.reason}")
-        return 0
-    chosen = [options.place] if options.place is not None else places
-    if options.json:
-        print_json({"places": [place_json(analysis, place) for place in chosen]})
-        return 0
-    for place in chosen:
-        print("\n".join(place_lines(analysis, place)))
-    if not chosen:
-        print("no places in this show")
-    return 0
 
 
 def _rig(options: argparse.Namespace) -> int:

@@ -13,7 +13,8 @@ from kymaphon.core.figures import number
 from kymaphon.core.heard import wind_speed_m_s
 from kymaphon.core.model import Shield
 from kymaphon.core.pickup import pickup_of
-from kymaphon.core.placing import Choice, best_of, choices_for, noise_place
+from kymaphon.core.placing import Choice, best_of, choices_for
+from kymaphon.core.spots import noise_place
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,191 +1,28 @@
-"""Where to put which microphone: voice over room at every spot of a plan, and every kind at its best allowed spot."""
+"""Where to put which microphone: every kind at its best allowed spot, ranked."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from kymaphon.core.cast import NOTHING_DB, PlaceSound, Source
+from kymaphon.core.cast import NOTHING_DB, PlaceSound
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
-from kymaphon.core.heard import wind_noise
 from kymaphon.core.model import Point, Shield
 from kymaphon.core.mouth import Worn, mouth_gain_db
 from kymaphon.core.own_noise import own_noise
 from kymaphon.core.pickup import pickup_of
 from kymaphon.core.room import reverberant_gain_db
-from kymaphon.core.show import Device, Place
-from kymaphon.core.standing import Stand, has_face
+from kymaphon.core.spots import Floats, allowed_at, direct_db, nearest_m, noise_place, room_db
+from kymaphon.core.standing import has_face
 from kymaphon.core.units import uncorrelated_sum_db
 
-Floats = NDArray[np.float64]
-POINTS = 100
 FANS_DEG = tuple(range(-60, 61, 5))
 """Directions off the face that are tried for the best spot."""
-
-
-@dataclass(frozen=True)
-class PlacementMap:
-    """Voice over room at each spot of a plan for one party and one kind of microphone, always aimed at the mouth.
-
-    Attributes:
-        x_m, y_m: of the columns and rows; shapes (X,), (Y,).
-        over_room_db: direct voice against the place's noise; shape (Y, X).
-        allowed: within the distances that the kind is made for, clear of every head; shape (Y, X).
-    """
-
-    x_m: Floats
-    y_m: Floats
-    over_room_db: Floats
-    allowed: NDArray[np.bool_]
-
-
-def bounds_of(sound: PlaceSound) -> tuple[float, float, float, float]:
-    """Left, bottom, right and top of a plan in metres: the place, else what stands in it with a metre and a half around."""
-    if sound.place.size_m is not None:
-        return 0.0, 0.0, *sound.place.size_m
-    points = [source.at for source in sound.sources] + [mic.at for mic in sound.mics if mic.at is not None]
-    points += [spot.at_m for spot in sound.place.noises]
-    if not points:
-        return 0.0, 0.0, 4.0, 3.0
-    xs, ys = zip(*points, strict=True)
-    return min(xs) - 1.5, min(ys) - 1.5, max(xs) + 1.5, max(ys) + 1.5
-
-
-def placement_map(
-    sound: PlaceSound,
-    voice: int,
-    kind: Kind,
-    shield: Shield = "none",
-    points: int = POINTS,
-    bounds: tuple[float, float, float, float] | None = None,
-) -> PlacementMap:
-    """Computes the map of one party and one kind, `points` by `points` over the place.
-
-    Args:
-        bounds: left, bottom, right and top in metres of a part of the plan, instead of all of it.
-    """
-    left, bottom, right, top = bounds or bounds_of(sound)
-    x, y = np.linspace(left, right, points), np.linspace(bottom, top, points)
-    grid = np.stack(np.meshgrid(x, y), axis=-1)
-    source = sound.sources[voice]
-    over = (
-        _direct_db(source, kind, grid)
-        + source.weighting.value
-        - _room_db(noise_place(sound, voice), source, kind, shield, grid)
-    )
-    return PlacementMap(x, y, over, _allowed(sound, source, kind, grid))
-
-
-def noise_place(sound: PlaceSound, voice: int) -> Place:
-    """The place with the noise that counts for a party: as a take through its microphone tells it, else as assumed.
-
-    A take holds everything that was to be heard, background, standing noises and wind alike, so it is taken to come from
-    all sides; worked back through the microphone's random efficiency.
-    """
-    for m, known in enumerate(sound.measured):
-        if known is not None and sound.own[m] == voice:
-            around = known.value - sound.mics[m].pickup.diffuse_db(sound.place.noise)
-            return sound.place.with_(ambient_dba=min(max(around, -10.0), 140.0), noises=(), wind_m_s=0.0)
-    return sound.place
-
-
-def _offsets(source: Source, points: Floats) -> tuple[Floats, Floats, Floats]:
-    """Distance, and bearing from the mouth to each point in degrees, and the angle off the face."""
-    apart = points - np.asarray(source.at)
-    distance = np.hypot(apart[..., 0], apart[..., 1])
-    bearing = np.degrees(np.arctan2(apart[..., 1], apart[..., 0]))
-    if source.faces_deg is None:
-        return distance, bearing, np.zeros_like(distance)
-    off = np.mod(bearing - source.faces_deg, 360.0)
-    return distance, bearing, np.minimum(off, 360.0 - off)
-
-
-def _direct_db(source: Source, kind: Kind, points: Floats) -> Floats:
-    """Direct voice in a microphone of a kind at each point, aimed at the mouth, in dB SPL."""
-    distance, _, face = _offsets(source, points)
-    held = np.maximum(distance, number("nearest-distance"))
-    thrown = mouth_gain_db(face) if source.faces_deg is not None else 0.0
-    found: Floats = source.level.value - 20 * np.log10(held) + thrown
-    pickup = pickup_of(kind)
-    if pickup.pattern == "close-talking":
-        found = found + _by_distance(pickup, held)
-    return found
-
-
-def _by_distance(pickup: object, held: Floats) -> Floats:
-    """Near-field gain on the axis; from a table over the distances, as every point would cost a sum over bands."""
-    gain = pickup.gain_db  # type: ignore[attr-defined]
-    steps = np.geomspace(number("nearest-distance"), max(float(held.max()), 0.1), 256)
-    return np.asarray(np.interp(held, steps, gain(np.zeros_like(steps), steps)))
-
-
-def _room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Floats) -> Floats:
-    """The place's noise in a microphone of a kind at each point, aimed at the mouth, in dBA."""
-    pickup = pickup_of(kind)
-    power = np.full(points.shape[:-1], 10 ** ((place.ambient_dba + pickup.diffuse_db(place.noise)) / 10))
-    stand = _stand(kind, source, shield)
-    wind = wind_noise(place, stand)
-    if wind is not None:
-        power += 10 ** (wind.value / 10)
-    around = reverberant_gain_db(place, 1.0)
-    _, bearing, _ = _offsets(source, points)
-    for spot in place.noises:
-        apart = np.asarray(spot.at_m) - points
-        distance = np.maximum(np.hypot(apart[..., 0], apart[..., 1]), number("nearest-distance"))
-        to = np.degrees(np.arctan2(apart[..., 1], apart[..., 0]))
-        off = np.mod(to - bearing - 180.0, 360.0)
-        off = np.minimum(off, 360.0 - off)
-        if pickup.pattern == "close-talking":
-            gain = np.interp(off, _ANGLES, pickup.gain_db(_ANGLES, 2.0))
-        else:
-            gain = pickup.gain_db(off)
-        power += 10 ** ((spot.level_dba_1m - 20 * np.log10(distance) + gain) / 10)
-        if around is not None:
-            power += 10 ** ((spot.level_dba_1m + around + pickup.reverberant_db()) / 10)
-    return np.asarray(10 * np.log10(power))
-
-
-_ANGLES = np.arange(0.0, 181.0)
-
-
-def _stand(kind: Kind, source: Source, shield: Shield) -> Stand:
-    device = Device.model_construct(id="tried", kind=kind.id, name=None, shield=shield, settings={})
-    return Stand(device, kind, source.party, source.at, None, pickup_of(kind))
-
-
-def nearest_m(source: Source, kind: Kind) -> float:
-    """How near a microphone of a kind may be put: what it is made for, and what the party wants."""
-    least = kind.microphone.nearest_m if kind.microphone else number("nearest-distance")
-    if source.party is None or has_face(source.party):
-        return least
-    return max(least, number("nearest-crowd" if source.party.kind == "crowd" else "nearest-instrument"))
-
-
-def _allowed(sound: PlaceSound, source: Source, kind: Kind, points: Floats) -> NDArray[np.bool_]:
-    mic = kind.microphone
-    distance, _, _ = _offsets(source, points)
-    good = np.ones(distance.shape, dtype=bool)
-    if mic is not None:
-        good &= (distance >= nearest_m(source, kind) - 1e-9) & (distance <= mic.farthest_m + 1e-9)
-    for other in sound.sources:
-        if other.party is not None and other.id != source.id:
-            apart = points - np.asarray(other.at)
-            good &= np.hypot(apart[..., 0], apart[..., 1]) >= number("map-margin")
-    if sound.place.size_m is not None:
-        width, depth = sound.place.size_m
-        good &= (
-            (points[..., 0] >= 0)
-            & (points[..., 0] <= width)
-            & (points[..., 1] >= 0)
-            & (points[..., 1] <= depth)
-        )
-    return good
 
 
 @dataclass(frozen=True, slots=True)
@@ -201,6 +38,7 @@ class Choice:
         level: the party at 1 m, unweighted; `weighting` takes it to dBA.
         comfort_m: nearer than this it is in the way: breath, the rise of the lows, the script, the face; 0 where nothing is.
         nearer: what the nearest spot that the kind is made for would buy, in words; empty where it stands there.
+        before_howl_db: how far from howling it then is, where spots were ranked by that.
         reason: why it stands where it stands in the ranking.
     """
 
@@ -218,6 +56,7 @@ class Choice:
     comfort_m: float
     nearer: str
     reason: str = ""
+    before_howl_db: float | None = None
 
     @property
     def usable(self) -> bool:
@@ -282,8 +121,17 @@ def choices_for(
     return [_reasoned(row, found[0], spared=easy and row.narrow) for row in found]
 
 
-def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice | None:
+def best_of(
+    sound: PlaceSound,
+    voice: int,
+    kind: Kind,
+    shield: Shield,
+    worth: Callable[[Floats], Floats] | None = None,
+) -> Choice | None:
     """One kind at its best allowed spot for a party; None where nowhere is allowed.
+
+    Args:
+        worth: ranks spots by this, of shape (..., 2), instead.
 
     The best spot is the most comfortable one that reaches the wanted figure with a margin: at the distance from which on
     breath, nearness and the face are out of the way, and a little aside, where a script and the others can be seen. Where
@@ -303,7 +151,8 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         here = np.array(source.at)[None, :]
         # On the head it is before the face all evening; on the chest it is in nobody's way.
         comfort = number("speaking-distance") if mic.worn == "head" else 0.0
-        return _choice(sound, voice, kind, shield, None, here, metres, level, comfort, "")
+        made = _choice(sound, voice, kind, shield, None, here, metres, level, comfort, "")
+        return made if worth is None else replace(made, before_howl_db=float(worth(here)[0]))
     faces = source.faces_deg if source.faces_deg is not None else 0.0
     fans = FANS_DEG if source.faces_deg is not None else tuple(range(0, 360, 15))
     angles = np.radians([faces + fan for fan in fans])
@@ -315,18 +164,21 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         np.asarray(source.at)
         + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
     )
-    allowed = _allowed(sound, source, kind, points)
+    allowed = allowed_at(sound, source, kind, points)
     if not allowed.any():
         return None
-    direct = _direct_db(source, kind, points)
+    direct = direct_db(source, kind, points)
     over = np.where(
         allowed,
-        direct + source.weighting.value - _room_db(noise_place(sound, voice), source, kind, shield, points),
+        direct + source.weighting.value - room_db(noise_place(sound, voice), source, kind, shield, points),
         -np.inf,
     )
     off = np.abs(np.broadcast_to(np.asarray(fans, dtype=float), over.shape))
     enough = over >= number("wanted-snr") + number("place-margin")
-    if comfort and enough.any():
+    more = None if worth is None else np.where(allowed, worth(points), -np.inf)
+    if more is not None:
+        rank = np.where(more >= more.max() - 0.01, off, np.inf)
+    elif comfort and enough.any():
         # How far from comfortable, then how far from a little aside; only then decibels.
         short = np.maximum(1 - steps / comfort, 0.0)[:, None] + np.maximum(steps / comfort - 1, 0.0)[:, None]
         aside = np.abs(off - number("place-aside"))
@@ -342,7 +194,7 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
     nearer = ""
     if most > float(over[row, column]) + 0.5 and nearest < float(steps[row]):
         nearer = f"{show_number(nearest, 'm')} would buy {most - float(over[row, column]):.1f} dB more"
-    return _choice(
+    made = _choice(
         sound,
         voice,
         kind,
@@ -352,8 +204,9 @@ def best_of(sound: PlaceSound, voice: int, kind: Kind, shield: Shield) -> Choice
         float(steps[row]),
         float(direct[row, column]),
         comfort,
-        nearer,
+        nearer if more is None else "",
     )
+    return made if more is None else replace(made, before_howl_db=float(more[row, column]))
 
 
 def comfortable_m(kind: Kind, shield: Shield) -> float:
@@ -383,7 +236,7 @@ def _choice(
     nearer: str,
 ) -> Choice:
     source = sound.sources[voice]
-    room = float(_room_db(noise_place(sound, voice), source, kind, shield, spot)[0])
+    room = float(room_db(noise_place(sound, voice), source, kind, shield, spot)[0])
     noise = own_noise(kind, kind.name).value
     others = _others_db(sound, voice, kind, spot[0])
     most = next(
@@ -464,10 +317,7 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
         words.append(_against(row, best))
     if row.nearer:
         words.append(row.nearer)
-    return Choice(
-        row.kind, row.at, row.metres, row.over_room_db, row.over_all_db, row.others_db, row.noise_db, row.voice_db,
-        row.headroom_db, row.level, row.weighting, row.comfort_m, row.nearer, "; ".join(words),
-    )  # fmt: skip
+    return replace(row, reason="; ".join(words))
 
 
 def _against(row: Choice, best: Choice) -> str:

@@ -19,8 +19,8 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.pickup import Pickup
-from kymaphon.core.placing import PlacementMap, placement_map
 from kymaphon.core.show import Show
+from kymaphon.core.spots import PlacementMap, placement_map
 
 
 class TestWords:

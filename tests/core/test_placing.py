@@ -11,8 +11,9 @@ from kymaphon.core.advice import Advice, advise
 from kymaphon.core.analyse import analyse
 from kymaphon.core.cast import sound_of
 from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.placing import choices_for, noise_place, placement_map
+from kymaphon.core.placing import choices_for
 from kymaphon.core.show import Show
+from kymaphon.core.spots import noise_place, placement_map
 from tests.core.rooms import mic, person, room
 
 KINDS = shipped_catalogue()
@@ -38,13 +39,13 @@ def test_the_map_is_what_a_microphone_there_would_hear(kind: str) -> None:
         for j in range(5, 100, 30):
             x, y = float(found.x_m[i]), float(found.y_m[j])
             there = sound(room([person("ann", 4.02, 3.03, 20)], [mic("ann", x, y, kind)], **NOISY))
-            assert found.over_room_db[j, i] == pytest.approx(there.voice_over_room[0], abs=0.05)
+            assert found.over_db[j, i] == pytest.approx(there.voice_over_room[0], abs=0.05)
 
 
 def test_the_map_has_a_hundred_by_hundred_finite_points() -> None:
     found = placement_map(sound(room([person("ann", 4, 3)], [], **NOISY)), 0, KINDS["condenser-broad"])
-    assert found.over_room_db.shape == found.allowed.shape == (100, 100)
-    assert np.isfinite(found.over_room_db).all()
+    assert found.over_db.shape == found.allowed.shape == (100, 100)
+    assert np.isfinite(found.over_db).all()
 
 
 def test_allowed_spots_keep_the_distances_and_out_of_heads() -> None:
@@ -68,7 +69,7 @@ class TestRanking:
         base = room([person("ann", 4.02, 3.03, 20)], [], **NOISY)
         row = next(row for row in choices_for(sound(base), 0, KINDS) if row.kind.id == "gun-short")
         found = placement_map(sound(base), 0, KINDS["gun-short"], points=300)
-        assert row.over_room_db >= found.over_room_db[found.allowed].max() - 0.5
+        assert row.over_room_db >= found.over_db[found.allowed].max() - 0.5
 
     def test_a_choice_is_what_a_microphone_there_would_hear(self) -> None:
         people = [person("ann", 4, 3, 0), person("bob", 5.2, 3, 180)]
@@ -175,7 +176,7 @@ def test_a_measured_room_counts_and_not_the_assumed_one(repaired: Show) -> None:
     assert at is not None
     bounds = (at[0], at[1], at[0] + 1, at[1] + 1)
     found = placement_map(row, v, row.mics[m].kind, points=2, bounds=bounds)
-    assert found.over_room_db[0, 0] == pytest.approx(row.voice_over_room[m], abs=0.01)
+    assert found.over_db[0, 0] == pytest.approx(row.voice_over_room[m], abs=0.01)
     louder = noise_place(row, v).ambient_dba
     assert louder != repaired.place("boathouse").ambient_dba
     assert noise_place(row, row.source_index["tam"]) == repaired.place("boathouse")

@@ -14,22 +14,23 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages import cast_view as view
 from kymaphon.app.stages.cast_adviser import Adviser, Subject, subject_of, use_edits
 from kymaphon.app.stages.cast_head import ELSEWHERE, CastHead, first_steps
+from kymaphon.app.stages.cast_rank import RANKINGS, Ranked, fill, ranked, why_ranked
 from kymaphon.app.stages.cast_words import CAST_VIEWS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
 from kymaphon.app.widgets.why import Action, WhyContent
-from kymaphon.core.advice import Advice
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import Point
-from kymaphon.core.placing import bounds_of
 from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 from kymaphon.core.show import Show
+from kymaphon.core.spots import bounds_of
 
 WORDS_MS = 80
+TABLES = tuple(name for name, _, _ in CAST_VIEWS)
 
 
 class CastStage(StageSurface):
@@ -64,8 +65,9 @@ class CastStage(StageSurface):
         self.bleed = RowTable(theme, "Bleed: sources by microphones", "How far each source lies under the microphone's own voice. The Why panel follows the cell.", cells=True)  # fmt: skip
         self.best = RowTable(theme, "Microphones ranked for the selected party", "Each kind at its best allowed spot. The map follows the row; the Why panel has the arithmetic and a button to use it.")  # fmt: skip
         self.microphones.spare = (6, 3, 4)
-        self.best.spare = (5, 2)
-        for table in (self.microphones, self.bleed, self.best):
+        self.howl = RowTable(theme, "Microphones ranked by how far from howling they would be", "Each kind at the spot that lets most through. The map follows the row; the Why panel has a button to use it.")  # fmt: skip
+        self.best.spare = self.howl.spare = (5, 2)
+        for table in self._tables:
             self.tables.addWidget(table)
         self.column.addWidget(self.tables, 3)
         self.start = first_steps(view.START)
@@ -93,9 +95,14 @@ class CastStage(StageSurface):
         self.microphones.opened.connect(self._row_opened)
         self.microphones.removed.connect(self._row_removed)
         self.bleed.chosen.connect(self._cell_chosen)
-        self.best.chosen.connect(lambda row, _column: self._rank_chosen(row))  # fmt: skip
+        for table in (self.best, self.howl):
+            table.chosen.connect(lambda row, _column: self._rank_chosen(row))
 
     # what is shown
+
+    @property
+    def _tables(self) -> tuple[RowTable, ...]:
+        return self.microphones, self.bleed, self.best, self.howl
 
     @property
     def _show(self) -> Show:
@@ -152,7 +159,7 @@ class CastStage(StageSurface):
 
     def set_scale(self, scale: float) -> None:
         self.picture.scale = scale
-        for table in (self.microphones, self.bleed, self.best):
+        for table in self._tables:
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
 
     def zoom(self, steps: int) -> None:
@@ -185,9 +192,7 @@ class CastStage(StageSurface):
     def _draw(self) -> None:
         """Plan, tables and words from what is drawn now."""
         sound, analysis = self.sound, self.document.analysis
-        self.tables.setCurrentIndex(
-            [name for name, _, _ in CAST_VIEWS].index(self.view if sound is not None else "microphones")
-        )
+        self.tables.setCurrentIndex(TABLES.index(self.view if sound is not None else "microphones"))
         self.card.setVisible(sound is not None)
         self.tables.setVisible(sound is not None or self.place == ELSEWHERE)
         self.start.setVisible(not self.place)
@@ -205,21 +210,19 @@ class CastStage(StageSurface):
             self.title.setText("Cast")
             self.subtitle.setText("Start with a place: Add, Place. Then put into it who must be heard.")
             self.picture.set_content(view.nothing(), ("", ""))
-            for table in (self.microphones, self.bleed, self.best):
+            for table in self._tables:
                 table.set_rows((), (), ())
             return
         self.title.setText(sound.place.name)
         self.subtitle.setText(view.place_words(sound))
         subject = self._subject(sound)
         mic = subject.mic
-        advice = self._advise(sound) if self.view == "best" else None
-        choice = advice.choices[self.row] if advice and self.row < len(advice.choices) else None
+        now = self._ranked(sound)
+        choice = now.at(self.row)
+        seen = self.picture.seen_of(bounds_of(sound))
+        shows = self.bands and (now.howl is not None or self.view != "howl")
         kind = choice.kind if choice else None
-        found = (
-            self._adviser.placement(sound, subject, kind, self.picture.seen_of(bounds_of(sound)))
-            if self.bands
-            else None
-        )
+        found = self._adviser.placement(sound, subject, kind, seen, now.howl) if shows else None
         content = view.plan_content(analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None)  # fmt: skip
         self.picture.set_content(content, self.key)
         rows = view.microphone_rows(analysis, self.shown, sound)
@@ -233,11 +236,9 @@ class CastStage(StageSurface):
         if cells and len(headings) > 1:
             self.cell = (min(self.cell[0], len(cells) - 1), min(max(self.cell[1], 1), len(headings) - 1))
             self.bleed.choose(*self.cell)
-        if advice is not None:
-            self.best.set_rows(view.BEST_HEADINGS, view.BEST_HELP, view.best_rows(advice))
-            self.best.choose(self.row)
-        elif self.view == "best":
-            self.best.set_rows((), (), ())
+        if self.view in RANKINGS:
+            own = sound.mics[mic].kind.id if mic is not None else ""
+            fill(self.best if self.view == "best" else self.howl, now, self.row, own)
         current = self.tables.currentWidget()
         if isinstance(current, RowTable):
             self.tables.setMaximumHeight(max(current.fitting_height(), 110))
@@ -246,9 +247,11 @@ class CastStage(StageSurface):
         """What the selection is about."""
         return subject_of(sound, self.key)
 
-    def _advise(self, sound: PlaceSound) -> Advice | None:
+    def _ranked(self, sound: PlaceSound) -> Ranked:
+        """What the view ranks for the selection."""
         kinds = tuple(kind for kind in self.forms.catalogue if kind.microphone is not None)
-        return self._adviser.advice(sound, self._subject(sound), kinds, held=self._live is not None)
+        subject, held = self._subject(sound), self._live is not None
+        return ranked(self._adviser, self.view, self.document.analysis, sound, subject, kinds, held=held)
 
     # the Why panel
 
@@ -262,14 +265,8 @@ class CastStage(StageSurface):
         if self.view == "bleed":
             return view.why_bleed(analysis, self.shown, sound, *self.cell)
         subject = self._subject(sound)
-        voice = subject.voice
-        if self.view == "best":
-            advice = self._advise(sound)
-            if advice is None or voice is None:
-                return WhyContent(
-                    "Best places", hint="Select somebody who is heard, or a microphone that is theirs."
-                )
-            return view.why_best(advice, sound.sources[voice].name, self.row, mine=subject.mic is not None)
+        if self.view in RANKINGS:
+            return why_ranked(analysis, sound, subject, self._ranked(sound), self.row)
         thing = next((row for row in self.things if row.key == self.key), None)
         return view.why_thing(analysis, self.shown, sound, thing, subject.mic)
 
@@ -288,15 +285,13 @@ class CastStage(StageSurface):
     def _use_choice(self) -> None:
         """Puts the chosen kind of the ranking where it is best."""
         sound = self.sound
-        advice = self._advise(sound) if sound is not None else None
+        choice = self._ranked(sound).at(self.row) if sound is not None else None
         thing = next((row for row in self.things if row.key == self.key), None)
         if thing is None or not self._still(thing):
             return
-        if sound is not None and advice is not None and self.row < len(advice.choices):
+        if sound is not None and choice is not None:
             known = self.document.analysis.catalogue
-            edits, text = use_edits(
-                self._show, self.place, known, sound, self._subject(sound), advice.choices[self.row]
-            )
+            edits, text = use_edits(self._show, self.place, known, sound, self._subject(sound), choice)
             self._do(edits, text)
 
     # what the user does

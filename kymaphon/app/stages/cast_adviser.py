@@ -6,11 +6,14 @@ from dataclasses import dataclass
 
 from kymaphon.app.stages.cast_view import new_microphone
 from kymaphon.core.advice import Advice, advise
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.before_howl import BeforeHowl, before_howl
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.edits import AddRow, Edit, SetField
-from kymaphon.core.placing import Choice, PlacementMap, placement_map
+from kymaphon.core.placing import Choice
 from kymaphon.core.show import Show
+from kymaphon.core.spots import PlacementMap, placement_map
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +43,11 @@ class Adviser:
     def __init__(self) -> None:
         self._map: tuple[object, PlacementMap] | None = None
         self._advice: tuple[object, Advice] | None = None
+        self._howl: tuple[object, BeforeHowl | None, tuple[Choice, ...]] | None = None
 
     def forget(self) -> None:
         """The kinds have changed."""
-        self._advice = None
+        self._advice = self._howl = None
 
     def placement(
         self,
@@ -51,8 +55,11 @@ class Adviser:
         subject: Subject,
         kind: Kind | None,
         bounds: tuple[float, float, float, float],
+        howl: BeforeHowl | None = None,
     ) -> PlacementMap | None:
-        """The map of the selected party for its own microphone, or for a kind chosen in the ranking, over what is seen."""
+        """The map of the selected party for its own microphone, or for a kind chosen in the ranking, over what is seen: of voice over
+        room, or of how far from howling it is.
+        """
         stand = sound.mics[subject.mic] if subject.mic is not None else None
         kind = kind or (stand.kind if stand else None)
         if subject.voice is None or kind is None or (kind.microphone is None and kind.group != "phone"):
@@ -60,10 +67,39 @@ class Adviser:
         shield = stand.device.shield if stand else "none"
         source = sound.sources[subject.voice]
         others = tuple(row.at for row in sound.sources)
-        key = (sound.place, source.at, source.faces_deg, source.level.value, kind, shield, others, bounds)
+        key: tuple[object, ...] = (
+            sound.place,
+            source.at,
+            source.faces_deg,
+            source.level.value,
+            kind,
+            shield,
+            others,
+            bounds,
+        )
+        if howl is not None:
+            key = (*key, id(howl))
         if self._map is None or self._map[0] != key:
-            self._map = key, placement_map(sound, subject.voice, kind, shield, bounds=bounds)
+            made = (
+                howl.map_of(kind, bounds)
+                if howl is not None
+                else placement_map(sound, subject.voice, kind, shield, bounds=bounds)
+            )
+            self._map = key, made
         return self._map[1]
+
+    def before_howl(
+        self, analysis: Analysis, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...]
+    ) -> tuple[BeforeHowl | None, tuple[Choice, ...]]:
+        """How far from howling the selected party is, and all kinds ranked by that; None where no loudspeaker of its place carries it."""
+        party = sound.sources[subject.voice].id if subject.voice is not None else None
+        key = (id(analysis), party, kinds)
+        if self._howl is None or self._howl[0] != key:
+            found = (
+                before_howl(analysis, party) if party in [row.id for row in analysis.show.parties] else None
+            )
+            self._howl = key, found, tuple(found.ranked(kinds)) if found is not None else ()
+        return self._howl[1:]
 
     def advice(
         self, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...], *, held: bool

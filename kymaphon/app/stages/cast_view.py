@@ -10,7 +10,6 @@ from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core import cast_explain as explain
-from kymaphon.core.advice import Advice
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.derive import MINUS, Derived, show_number
@@ -20,12 +19,13 @@ from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.heard import wind_speed_m_s
 from kymaphon.core.model import Point
 from kymaphon.core.moves import Placed
-from kymaphon.core.placing import Choice, PlacementMap, bounds_of
+from kymaphon.core.placing import Choice
 from kymaphon.core.plan import Thing, fresh_id
 from kymaphon.core.room import liveliness_words
 from kymaphon.core.rules.cast_bleed import ENOUGH
 from kymaphon.core.rules.cast_own import turns_of
 from kymaphon.core.show import Device, Party, Show
+from kymaphon.core.spots import PlacementMap, bounds_of
 
 MIC_HEADINGS = (
     "Who",
@@ -54,16 +54,6 @@ ELSEWHERE_HELP = (
     "Where its voice begins",
     "What it listens on",
     "Level of its voice where that begins",
-)
-BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")
-BEST_HELP = (
-    "Rank",
-    "Kind of microphone",
-    "From the mouth, at its best allowed spot",
-    "Direct voice over the noise of the place",
-    "Voice over the place, the microphone's own noise and all other voices in it",
-    "From the highest peaks to its maximum level",
-    "What limits it, and what it lacks against the best",
 )
 
 
@@ -258,25 +248,6 @@ def bleed_rows(
     return headings, help_, tuple(rows)
 
 
-def best_rows(advice: Advice) -> tuple[Row, ...]:
-    """The ranking, the party's own kind marked in words."""
-    rows = []
-    for rank, row in enumerate(advice.choices, start=1):
-        mine = ", as now" if row.kind.id == advice.kind.id and advice.now_db is not None else ""
-        enough = "tick" if row.usable and row.over_room_db >= advice.wanted_db else "fix"
-        cells = (
-            str(rank),
-            f"{row.kind.name}{mine}",
-            show_number(row.metres, "m"),
-            show_number(row.over_room_db, "dB"),
-            show_number(row.over_all_db, "dB"),
-            show_number(row.headroom_db, "dB") if known(row.headroom_db) else DASH,
-            "; ".join(reversed(row.reason.split("; ")[1:])),
-        )
-        rows.append(Row(("kind", row.kind.id), cells, -1, ((3, enough),)))
-    return tuple(rows)
-
-
 # the Why panel
 
 
@@ -423,18 +394,6 @@ def why_bleed(analysis: Analysis, show: Show, sound: PlaceSound, row: int, colum
     direct = show_number(float(sound.direct_db[row, m]), "dB SPL")
     hint = f"Direct sound alone: {direct}. Three to one counts with direct sound, as only that combs." if own != row else ""  # fmt: skip
     return WhyContent(f"{source.name} in {mic.name}", subtitle, lines=tuple(lines), findings=found, hint=hint)
-
-
-def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
-    """The adviser's answer and the arithmetic of the chosen kind."""
-    if not advice.choices:
-        return WhyContent(f"Best places for {name}", "no kind has an allowed spot")
-    choice = advice.choices[min(row, len(advice.choices) - 1)]
-    now = f"now {show_number(advice.now_db, 'dB')} over the room" if advice.now_db is not None else "no microphone yet"  # fmt: skip
-    extra = (advice.sentence(name), f"{choice.kind.name}: {choice.reason}.")
-    where = "Wear it" if choice.at is None else f"Put it at {choice.at[0]:.2f}, {choice.at[1]:.2f} m"
-    use = Action("use", f"Use the {choice.kind.name[0].lower()}{choice.kind.name[1:]}" if mine else f"Give {name} the {choice.kind.name[0].lower()}{choice.kind.name[1:]}", f"{where}, aimed at the mouth. Can be undone. Check phantom power and gain afterwards.")  # fmt: skip
-    return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=(use,))  # fmt: skip
 
 
 def new_microphone(show: Show, place: str, source: Source, choice: Choice) -> AddRow:

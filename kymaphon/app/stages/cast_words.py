@@ -14,6 +14,11 @@ CAST_VIEWS = (
         "Best places",
         "All kinds of microphone for the selected party, each at its best allowed spot, ranked.",
     ),
+    (
+        "howl",
+        "Before it howls",
+        "How far from howling each kind of microphone would be, and where: for a voice that loudspeakers in its own room carry.",
+    ),
 )
 CAST_COMMANDS = (
     ("party", "Add &somebody or something\u2026", "Adds who is heard, or hears, or both."),

@@ -14,7 +14,6 @@ from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef, Switch
 from kymaphon.core.patching import patch_rows
-from kymaphon.core.placing import bounds_of
 from kymaphon.core.plan import Thing
 from kymaphon.core.power import FEED_WORDS, feed_of
 from kymaphon.core.pull import pull_list
@@ -23,6 +22,7 @@ from kymaphon.core.routes import SORT_WORDS, position_of, way_of
 from kymaphon.core.rules.rig_controls import is_on
 from kymaphon.core.rules.rig_hum import cable_name, is_risk, ranked_meetings
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
+from kymaphon.core.spots import bounds_of
 
 DASH = "\u2013"
 DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")

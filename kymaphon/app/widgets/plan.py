@@ -13,8 +13,8 @@ from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.core.model import Point
-from kymaphon.core.placing import PlacementMap
 from kymaphon.core.plan import Thing
+from kymaphon.core.spots import PlacementMap
 
 NUDGE_M, FINE_M = 0.05, 0.01
 TURN_DEG, FINE_DEG = 5.0, 1.0

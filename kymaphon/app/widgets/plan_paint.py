@@ -12,8 +12,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPaint
 from kymaphon.app.theme import Theme, font
 from kymaphon.core.model import Point
 from kymaphon.core.pickup import Pickup
-from kymaphon.core.placing import PlacementMap
 from kymaphon.core.plan import Thing
+from kymaphon.core.spots import PlacementMap
 
 MOUTH_PX = 10.0
 LOBE_PX = 24.0
@@ -120,7 +120,7 @@ def _ticks(low: float, high: float, step: float) -> list[float]:
 
 def map_image(found: PlacementMap, color: QColor) -> QImage:
     """The placement map as bands of one hue, denser the better; 6 dB each."""
-    over = found.over_room_db
+    over = found.over_db
     fine = 3
     rows = np.linspace(0, over.shape[0] - 1, over.shape[0] * fine)
     columns = np.linspace(0, over.shape[1] - 1, over.shape[1] * fine)
@@ -185,7 +185,7 @@ def _band_labels(
         row = math.ceil((at[1] - y0) / dy)
         if not (0 < column < len(found.x_m) and 0 < row < len(found.y_m)):
             return
-        value = float(found.over_room_db[row, column])
+        value = float(found.over_db[row, column])
         crossed = [
             band for band in BANDS_DB if before is not None and value < band <= before and band not in said
         ]

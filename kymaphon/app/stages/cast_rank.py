@@ -1,0 +1,170 @@
+"""The two rankings of Cast: kinds of microphone by voice over room, and by how far from howling they would be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kymaphon.app.stages.cast_adviser import Adviser, Subject
+from kymaphon.app.widgets.cast_table import DASH, Row, RowTable, known
+from kymaphon.app.widgets.why import Action, WhyContent
+from kymaphon.core.advice import Advice
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.before_howl import BeforeHowl
+from kymaphon.core.cast import PlaceSound
+from kymaphon.core.catalogue import Kind
+from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
+from kymaphon.core.howl import spares
+from kymaphon.core.placing import Choice
+
+RANKINGS = ("best", "howl")
+BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")
+HOWL_HEADINGS = ("", "Microphone", "Distance", "Before it howls", "Over room", "Headroom", "Why there")
+HOWL_HELP = (
+    "Rank",
+    "Kind of microphone",
+    "From the mouth, at the spot that lets most through",
+    "How far from howling, with the voice as loud as it is now; 6 dB are to be kept",
+    "Direct voice over the noise of the place",
+    "From the highest peaks to its maximum level",
+    "Where, and what it gives against now",
+)
+BEST_HELP = (
+    "Rank",
+    "Kind of microphone",
+    "From the mouth, at its best allowed spot",
+    "Direct voice over the noise of the place",
+    "Voice over the place, the microphone's own noise and all other voices in it",
+    "From the highest peaks to its maximum level",
+    "What limits it, and what it lacks against the best",
+)
+
+
+@dataclass(frozen=True)
+class Ranked:
+    """What a view ranks for the selected party: nothing in the other views, or where nobody is selected."""
+
+    view: str
+    advice: Advice | None = None
+    howl: BeforeHowl | None = None
+    choices: tuple[Choice, ...] = ()
+
+    def at(self, row: int) -> Choice | None:
+        return self.choices[row] if 0 <= row < len(self.choices) else None
+
+
+def ranked(
+    adviser: Adviser,
+    view: str,
+    analysis: Analysis,
+    sound: PlaceSound,
+    subject: Subject,
+    kinds: tuple[Kind, ...],
+    *,
+    held: bool,
+) -> Ranked:
+    """The ranking of a view; `held` as during a drag, when the last answer stays."""
+    if view == "howl":
+        found, choices = adviser.before_howl(analysis, sound, subject, kinds)
+        return Ranked(view, howl=found, choices=choices)
+    advice = adviser.advice(sound, subject, kinds, held=held) if view == "best" else None
+    return Ranked(view, advice, choices=advice.choices if advice is not None else ())
+
+
+def fill(table: RowTable, now: Ranked, row: int, own: str) -> None:
+    """Shows a ranking in its table, the party's own kind (its id, or empty) marked in words."""
+    if now.view == "howl":
+        rows, headings, help_ = howl_rows(now.choices, own), HOWL_HEADINGS, HOWL_HELP
+    else:
+        rows = best_rows(now.advice) if now.advice is not None else ()
+        headings, help_ = BEST_HEADINGS, BEST_HELP
+    table.set_rows(headings if rows else (), help_ if rows else (), rows)
+    table.choose(row)
+
+
+def why_ranked(analysis: Analysis, sound: PlaceSound, subject: Subject, now: Ranked, row: int) -> WhyContent:
+    """The Why panel of a ranking."""
+    if now.view == "howl":
+        if now.howl is None or subject.voice is None:
+            hint = "Select somebody whose microphone goes to a loudspeaker in the same room."
+            return WhyContent("Before it howls", "nothing here comes back to that microphone", hint=hint)
+        return why_howl(analysis, sound.sources[subject.voice].id, now.choices, row)
+    if now.advice is None or subject.voice is None:
+        return WhyContent("Best places", hint="Select somebody who is heard, or a microphone that is theirs.")
+    return why_best(now.advice, sound.sources[subject.voice].name, row, mine=subject.mic is not None)
+
+
+def best_rows(advice: Advice) -> tuple[Row, ...]:
+    """The ranking, the party's own kind marked in words."""
+    rows = []
+    for rank, row in enumerate(advice.choices, start=1):
+        mine = ", as now" if row.kind.id == advice.kind.id and advice.now_db is not None else ""
+        enough = "tick" if row.usable and row.over_room_db >= advice.wanted_db else "fix"
+        cells = (
+            str(rank),
+            f"{row.kind.name}{mine}",
+            show_number(row.metres, "m"),
+            show_number(row.over_room_db, "dB"),
+            show_number(row.over_all_db, "dB"),
+            show_number(row.headroom_db, "dB") if known(row.headroom_db) else DASH,
+            "; ".join(reversed(row.reason.split("; ")[1:])),
+        )
+        rows.append(Row(("kind", row.kind.id), cells, -1, ((3, enough),)))
+    return tuple(rows)
+
+
+def howl_rows(choices: tuple[Choice, ...], own: str) -> tuple[Row, ...]:
+    """The ranking by how far from howling it would be, the party's own kind marked in words."""
+    rows = []
+    for rank, row in enumerate(choices, start=1):
+        hand = row.before_howl_db or 0.0
+        margin = number("loop-margin")
+        enough = "stop" if hand <= 0 else "fix" if hand < margin or not row.usable else "tick"
+        cells = (
+            str(rank),
+            f"{row.kind.name}{', as now' if row.kind.id == own else ''}",
+            show_number(row.metres, "m"),
+            show_number(hand, "dB"),
+            show_number(row.over_room_db, "dB"),
+            show_number(row.headroom_db, "dB") if known(row.headroom_db) else DASH,
+            row.reason.partition("; ")[2],
+        )
+        rows.append(Row(("kind", row.kind.id), cells, -1, ((3, enough),)))
+    return tuple(rows)
+
+
+def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
+    """The adviser's answer and the arithmetic of the chosen kind."""
+    if not advice.choices:
+        return WhyContent(f"Best places for {name}", "no kind has an allowed spot")
+    choice = advice.choices[min(row, len(advice.choices) - 1)]
+    now = f"now {show_number(advice.now_db, 'dB')} over the room" if advice.now_db is not None else "no microphone yet"  # fmt: skip
+    extra = (advice.sentence(name), f"{choice.kind.name}: {choice.reason}.")
+    use = _use(choice, name, mine=mine)
+    return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=(use,))  # fmt: skip
+
+
+def _use(choice: Choice, name: str, *, mine: bool) -> Action:
+    kind = f"the {choice.kind.name[0].lower()}{choice.kind.name[1:]}"
+    where = "Wear it" if choice.at is None else f"Put it at {choice.at[0]:.2f}, {choice.at[1]:.2f} m"
+    return Action(
+        "use",
+        f"Use {kind}" if mine else f"Give {name} {kind}",
+        f"{where}, aimed at the mouth. Can be undone. Check phantom power and gain afterwards.",
+    )
+
+
+def why_howl(analysis: Analysis, party: str, choices: tuple[Choice, ...], row: int) -> WhyContent:
+    """How far a voice is from howling, where it rings first, and what the chosen kind would give."""
+    name = analysis.party_name(party)
+    found = next((spare for spare in spares(analysis) if spare.voice == party), None)
+    now = (found.words(),) if found is not None else ()
+    if not choices:
+        return WhyContent(f"{name} before it howls", "no kind has an allowed spot", extra=now)
+    choice = choices[min(row, len(choices) - 1)]
+    extra = (*now, f"{choice.kind.name}: {choice.reason}.")
+    hint = "At one loudness of the voice: what a spot takes more of it is taken back at the gain. Bands on the plan: dB before it howls."
+    title = f"{show_number(choice.before_howl_db or 0.0, 'dB')} before it howls with {choice.kind.name[0].lower()}{choice.kind.name[1:]}"
+    return WhyContent(
+        f"{name} before it howls", title, extra=extra, hint=hint, actions=(_use(choice, name, mine=True),)
+    )
