@@ -71,7 +71,10 @@ def test_as_it_stands_it_is_the_margin_there_is() -> None:
 
 def test_what_howls_lies_below_nought() -> None:
     """By hand: so many dB over the edge as the gain is turned beyond what was in hand."""
-    near = (SetField("devices", "mic", "at_m", (2.85, 3.0)), SetField("devices", "wedge", "at_m", (3.0, 3.0)))
+    near = (
+        SetField("devices", "mic", "at_m", (2.85, 3.0)),
+        SetField("devices", "mic", "kind", "reporter-omni"),
+    )
     rows = [
         analyse(apply_all(wedge(), (*near, SetValue(GAIN, gain))), remedies=False) for gain in (20.0, 60.0)
     ]
