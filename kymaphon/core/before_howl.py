@@ -92,13 +92,17 @@ class BeforeHowl:
         )
 
     def ranked(self, kinds: Iterable[Kind], shield: Shield = "none") -> list[Choice]:
-        """Every kind at the spot that lets most through before it howls, the most first; those that would clip last."""
+        """Every kind at the spot that lets most through before it howls, the most first; those that would clip last. Close-talking
+        kinds sound narrow and hide the mouth: they come after all others where those keep the margin.
+        """
         rows = []
         for kind in kinds:
             if kind.microphone is not None:
                 rows.append(best_of(self.sound, self.voice, kind, shield, partial(self.hand_db, kind)))
         found = [row for row in rows if row is not None and row.before_howl_db is not None]
-        found.sort(key=lambda row: (not row.usable, -(row.before_howl_db or 0.0)))
+        margin = number("loop-margin")
+        easy = any(row.usable and not row.narrow and (row.before_howl_db or 0.0) >= margin for row in found)
+        found.sort(key=lambda row: (not row.usable, easy and row.narrow, -(row.before_howl_db or 0.0)))
         return [replace(row, reason=_reason(row, found[0], self.now_db)) for row in found]
 
 
@@ -136,12 +140,12 @@ def _reason(row: Choice, best: Choice, now_db: float) -> str:
     hand = row.before_howl_db or 0.0
     more = hand - now_db
     where = "worn" if row.at is None else f"{show_number(row.metres, 'm')} from the mouth"
-    text = (
-        f"{where}; {show_number(abs(more), 'dB')} {'more' if more >= 0 else 'less'} before it howls than now"
-    )
+    text = f"{where}; {show_number(abs(more), 'dB')} {'more' if more >= 0 else 'less'} than now"
     if not row.usable:
         return f"{text}; peaks lie {-row.headroom_db:.0f} dB above its maximum"
     behind = (best.before_howl_db or 0.0) - hand
+    if behind < 0:
+        return f"{text}; sounds narrow and hides the mouth: for where nothing else is enough"
     return text if row is best else f"{text}; {behind:.1f} dB behind the best"
 
 
