@@ -134,6 +134,13 @@ class LevelForms:
             ),
             Field("unity", "Faders stay at 0", "check", now.unity),
             Field("mono", "Delivered in mono", "check", now.mono),
+            Field(
+                "programme",
+                "Of all sources together",
+                "check",
+                now.programme,
+                tip="Else of each source by itself.",
+            ),
         )
 
         def take(values: dict[str, Any]) -> None:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.heard import wind_speed_m_s
 from kymaphon.core.model import Shield
@@ -72,7 +72,7 @@ class Advice:
 
 
 def _lower(name: str) -> str:
-    return f"the {name[:1].lower()}{name[1:]}"
+    return f"the {in_sentence(name)}"
 
 
 def advise(

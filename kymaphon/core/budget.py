@@ -9,7 +9,7 @@ from typing import Any
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
@@ -189,7 +189,7 @@ def move_made(
     terms = (
         Derived("voice over noise now", before, "dB"),
         Derived(
-            f"with: {label[:1].lower()}{label[1:]}",
+            f"with: {in_sentence(label)}",
             after,
             "dB",
             source="noises added as powers, speech at one level",

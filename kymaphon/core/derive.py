@@ -80,6 +80,12 @@ LEAST_SPREAD = {"dB": 1.5, "dBA": 1.5, "dB SPL": 1.5, "dBu": 1.5, "dBFS": 1.5, "
 """A figure that is known no better than so, to either side, is told as a range."""
 
 
+def in_sentence(name: str) -> str:
+    """A name inside a sentence: its first letter small, abbreviations (`USB microphone`, `VU meter`) as they are."""
+    first = name.split(" ", 1)[0]
+    return name if len(first) > 1 and first.isupper() else name[:1].lower() + name[1:]
+
+
 def show_whole(value: float, unit: str = "") -> str:
     """A figure that is not known to the decimal: in whole numbers; below ten of a time, with one."""
     digits = 1 if unit == "h" and abs(value) < 10 else 0

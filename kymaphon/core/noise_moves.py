@@ -23,7 +23,7 @@ from kymaphon.core.budget import (
 )
 from kymaphon.core.catalogue.kind import Microphone
 from kymaphon.core.compute import without_rules
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.edits import Edit, SetField, apply_all
 from kymaphon.core.lineup.model import edits_to
 from kymaphon.core.lineup.solver import solve
@@ -125,7 +125,7 @@ def _on_the_show(
         return None
     terms = (
         Derived("voice over noise now", budget.over_noise_db, "dB"),
-        Derived(f"with: {label[:1].lower()}{label[1:]}", then.over_noise_db, "dB", source="the changed show"),
+        Derived(f"with: {in_sentence(label)}", then.over_noise_db, "dB", source="the changed show"),
     )
     gain = then.over_noise_db - budget.over_noise_db
     why = Derived(f"{label} buys", gain, "dB", "with it \u2212 now", terms, "noises add as powers")

@@ -31,6 +31,9 @@ class Practice(Model):
     never_over: Reading | None = None
     unity: Annotated[bool, Field(description="faders stay at 0; gain makes it right")] = False
     mono: Annotated[bool, Field(description="delivered in mono; loudness counts one channel")] = False
+    programme: Annotated[
+        bool, Field(description="the mark of all sources together; left out: of each source by itself")
+    ] = False
     source: Annotated[str, Field(max_length=200)] = ""
 
     @model_validator(mode="after")

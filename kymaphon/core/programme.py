@@ -7,10 +7,12 @@ from dataclasses import dataclass
 from typing import Any
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, in_sentence
 from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.figures import number
 from kymaphon.core.levels import Rung
 from kymaphon.core.lineup.expected import figure_on
+from kymaphon.core.points import base_of
 from kymaphon.core.rules.level_together import crest_together
 from kymaphon.core.scales import house_at, reading, scales
 from kymaphon.core.units import db_to_power, power_to_db
@@ -47,20 +49,31 @@ class Summed:
     def words(self) -> str:
         """What the operator sees, and what the practice says to it."""
         unit = scales()[self.meter].unit
-        text = f"{scales()[self.meter].name} of {self.device}, {self.point.label.removeprefix(self.device + ', ')}: {len(self.voices)} sources at once read about {figure_on(self.shows.value, unit)}"
+        where = (
+            self.point.label.removeprefix(self.device + ", ").removesuffix(", left").removesuffix(", right")
+        )
+        text = f"{scales()[self.meter].name} of {self.device}, {where}: {len(self.voices)} sources at once read about {figure_on(self.shows.value, unit)}"
         if self.clips:
             text += "; their peaks clip there"
-        if self.mark is not None:
-            low, high = self.mark
-            over = self.level.value - high
-            text += (
-                f"; {over:.0f} dB over the mark of one voice, which is what a sum of {len(self.voices)} is"
-                if over > 0
-                else "; within the mark"
-                if self.level.value >= low
-                else f"; {low - self.level.value:.0f} dB under the mark"
+        return f"{text}; {self._against()}." if self.mark is not None else f"{text}."
+
+    def _against(self) -> str:
+        """The practice's word on the sum: a mark of the programme is held against it, one of each source is not."""
+        assert self.mark is not None
+        low, high = self.mark
+        practice = self.point.wanted.practice if self.point.wanted is not None else None
+        name = in_sentence(practice.name) if practice is not None else "the practice"
+        over, under = self.level.value - high, low - self.level.value
+        if practice is not None and practice.programme:
+            if over > number("meter-shows"):
+                return f"{name} wants {over:.1f} dB less of the programme: take it off at the fader of the mix, or leave each source so much lower"
+            return (
+                f"{name} wants {under:.1f} dB more of the programme"
+                if under > number("meter-shows")
+                else f"as {name} wants the programme"
             )
-        return f"{text}."
+        alone = power_to_db(len(self.voices))
+        return f"{name} speaks of one source by itself; {len(self.voices)} alike at once read {alone:.1f} dB more"
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -70,8 +83,18 @@ class Summed:
 
 
 def programme(analysis: Analysis) -> tuple[Summed, ...]:
-    """For each end of the programme, the last point of every metered device on its way that two or more wanted sources pass."""
-    return tuple(_rows(analysis))
+    """For each end of the programme, the last point of every metered device on its way that two or more wanted sources pass; kept
+    with the analysis.
+    """
+    known: tuple[Summed, ...] | None = analysis.__dict__.get("_programme")
+    if known is None:
+        known = analysis.__dict__["_programme"] = tuple(_rows(analysis))
+    return known
+
+
+def summed_at(analysis: Analysis, node: str) -> Summed | None:
+    """All sources at once at a point of the rig, either side of it; None where no meter is watched there or one source comes."""
+    return next((row for row in programme(analysis) if base_of(row.point.node) == base_of(node)), None)
 
 
 def _rows(analysis: Analysis) -> Iterator[Summed]:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.derive import Derived, total
+from kymaphon.core.derive import Derived, in_sentence, total
 from kymaphon.core.figures import acoustic_data, data_table
 from kymaphon.core.meter.weighting import OFFSET, k_gain_db
 from kymaphon.core.model import ScaleId
@@ -231,6 +231,13 @@ class Mark:
     @property
     def source(self) -> str:
         return self.practice.source
+
+    @property
+    def meter(self) -> str:
+        """The meter that it is read on, in a sentence, with what is printed on it: `a digital meter (dBFS)`."""
+        scale = scales()[self.practice.scale]
+        name = f"{'' if scale.name.endswith('s') else 'a '}{in_sentence(scale.name)}"
+        return name if scale.unit.lower() in name.lower() else f"{name} ({scale.unit})"
 
     @property
     def window(self) -> tuple[float, float]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.before_air import before_air
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
@@ -81,7 +81,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     counts = analysis.counts()
     summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
     mark = analysis.mark
-    summary += f", {counts['note']} to note. Marks: {mark.name[:1].lower() + mark.name[1:]}, average {show_number(mark.average, mark.unit)}."
+    summary += f", {counts['note']} to note. Marks: {in_sentence(mark.name)}, average {show_number(mark.average, mark.unit)}."
     tables = [
         _findings(analysis),
         tasks(analysis),

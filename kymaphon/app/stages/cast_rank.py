@@ -12,7 +12,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.before_howl import BeforeHowl
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.howl import spares
 from kymaphon.core.placing import Choice
@@ -145,7 +145,7 @@ def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
 
 
 def _use(choice: Choice, name: str, *, mine: bool) -> Action:
-    kind = f"the {choice.kind.name[0].lower()}{choice.kind.name[1:]}"
+    kind = f"the {in_sentence(choice.kind.name)}"
     where = "Wear it" if choice.at is None else f"Put it at {choice.at[0]:.2f}, {choice.at[1]:.2f} m"
     return Action(
         "use",
@@ -164,7 +164,7 @@ def why_howl(analysis: Analysis, party: str, choices: tuple[Choice, ...], row: i
     choice = choices[min(row, len(choices) - 1)]
     extra = (*now, f"{choice.kind.name}: {choice.reason}.")
     hint = "At one loudness of the voice: what a spot takes more of it is taken back at the gain. Bands on the plan: dB before it howls."
-    title = f"{show_number(choice.before_howl_db or 0.0, 'dB')} before it howls with {choice.kind.name[0].lower()}{choice.kind.name[1:]}"
+    title = f"{show_number(choice.before_howl_db or 0.0, 'dB')} before it howls with {in_sentence(choice.kind.name)}"
     return WhyContent(
         f"{name} before it howls", title, extra=extra, hint=hint, actions=(_use(choice, name, mine=True),)
     )

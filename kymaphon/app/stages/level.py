@@ -32,6 +32,7 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
 from kymaphon.core.lineup.tone import tone_along
 from kymaphon.core.monitoring import own_ears
+from kymaphon.core.programme import summed_at
 
 NARROW = 640
 """A stage narrower than this, in pixels, has no room for words beside its buttons."""
@@ -325,6 +326,10 @@ class LevelStage(StageSurface):
             notes = (
                 f"{expected.meter.name} of {expected.device} shows {what} of {now} now; for the mark it should show {then}.",
             )
+        together = summed_at(analysis, rung.node)
+        if together is not None:
+            notes = (*notes, together.words())
+            more.append(together.shows)
         own = own_ears(analysis, self.voice)
         if own is not None and own.lines():
             more.extend(own.lines())

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.down import bring_up, down_before, down_on
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
 from kymaphon.core.feeds.wants import wants_of
@@ -122,7 +122,7 @@ def _why_not(analysis: Analysis, voice: Party) -> str:
     if voice.kind in NO_SPEECH:
         return ""
     return (
-        f"the practice {mark.name} is read in {mark.practice.scale.upper() if mark.practice.scale == 'vu' else mark.unit}, and nothing on the way "
+        f"the practice {in_sentence(mark.name)} is read on {mark.meter}, and nothing on the way "
         "has such a meter. Set a mark for a point of it, or choose a practice that its recorder or software shows."
     )
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.budget import budget_of
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.down import down_on
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at, asked_db
@@ -161,7 +161,7 @@ def off_mark(analysis: Analysis) -> Iterator[Finding]:
         names = ", ".join(analysis.party_name(voice) for voice in unread)
         mark = analysis.mark
         text = (
-            f"The practice {mark.name} is read in {mark.unit}, and no point on the way of {names} is: "
+            f"The practice {in_sentence(mark.name)} is read on {mark.meter}, and no point on the way of {names} has one: "
             "whether they are on the mark cannot be told."
         )
         yield Finding("mark-not-read", "note", "Level", tuple(unread), "The mark cannot be read here", text)
@@ -178,11 +178,6 @@ def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
         and not (after is not None and after.set_here and _practice(after) == _practice(rung))
     ]
     return [*(rung for rung in ends if rung is not last), last]
-
-
-def in_sentence(name: str) -> str:
-    """A name inside a sentence: its first letter small, abbreviations as they are."""
-    return name[:1].lower() + name[1:]
 
 
 def _practice(rung: Rung) -> str:
