@@ -286,7 +286,7 @@ class PlugDialog(QDialog):
             short = str(error).splitlines()[0] if metres_typed(text) else "Length: from 0 to 100 000 m"
             self._tell(short)
             return
-        edits: list[Edit] = [Plug(cable)]
+        edits: list[Edit] = [Plug(cable, fit.target.port.mixes)]
         strip = fit.target.port.strip
         needs = fit.source.port.phantom_ma is not None
         if needs and strip is not None and strip.phantom and not fit.target.setting.phantom:

@@ -230,7 +230,7 @@ def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
         cables = read_patch(options.take_in, analysis.show, analysis.catalogue)
     except RowProblems as problem:
         cables = _good_rows(problem, options)
-    show = merged(analysis.show, cables).apply(analysis.show)
+    show = merged(analysis.show, cables, analysis.catalogue).apply(analysis.show)
     from kymaphon.core.analyse import analyse
 
     done = analyse(show)

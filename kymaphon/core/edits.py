@@ -219,16 +219,24 @@ class DetachTake:
 
 @dataclass(frozen=True, slots=True)
 class Plug:
-    """A cable, plugged in. One that is in the same input, or in a side of it, is taken out."""
+    """A cable, plugged in. One that is in the same input, or in a side of it, is taken out; `beside` it stays, where an input
+    mixes what comes.
+    """
 
     cable: Cable
+    beside: bool = False
 
     def apply(self, show: Show) -> Show:
-        kept = [row for row in show.cables if not same_socket(row.target, self.cable.target)]
-        return show.model_copy(update={"cables": (*kept, self.cable)})
+        mine = self.cable
+        kept = [
+            row
+            for row in show.cables
+            if (row.ends != mine.ends if self.beside else not same_socket(row.target, mine.target))
+        ]
+        return show.model_copy(update={"cables": (*kept, mine)})
 
     def to_json(self) -> dict[str, Any]:
-        return {"plug": _plain(self.cable)}
+        return {"plug": _plain(self.cable), **({"beside": True} if self.beside else {})}
 
 
 @dataclass(frozen=True, slots=True)

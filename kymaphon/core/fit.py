@@ -338,7 +338,9 @@ def partners(
     known = levels or {}
     rows: list[tuple[float, int, Fit]] = []
     for i, other in enumerate(ends_of(show, catalogue, "input" if output else "output")):
-        if other.device.id == end.device.id or (output and _occupied(other.ref, taken)):
+        if other.device.id == end.device.id or (
+            output and not other.port.mixes and _occupied(other.ref, taken)
+        ):
             continue
         source, target = (end, other) if output else (other, end)
         fit = fit_of(source, target, level_dbu=known.get(source.ref))

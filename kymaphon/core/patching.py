@@ -82,22 +82,32 @@ class PatchBook:
         raise ValueError(f"adapter: none called {text[:60]}; known: {', '.join(adapters())}")
 
 
-def merged(show: Show, cables: Iterable[Cable]) -> SetField:
-    """The edit that takes cables over: one into the same input replaces what is there; all others stay."""
-    fresh = list(cables)
+def merged(show: Show, cables: Iterable[Cable], catalogue: Catalogue | None = None) -> SetField:
+    """The edit that takes cables over: one into the same input replaces what is there, but where an input mixes (told by the
+    catalogue); all others stay.
+    """
+    rows = list(cables)
+    beside = {
+        row.ends: row
+        for row in rows
+        if catalogue is not None and end_of(show, catalogue, row.target).port.mixes
+    }
+    fresh = [row for row in rows if row.ends not in beside]
     exact = {row.target: row for row in fresh}
     sides: dict[str, list[str]] = {}
     for row in fresh:
         sides.setdefault(".".join(row.target.split(".")[:2]), []).append(row.target)
     kept = []
     for row in show.cables:
-        if row.target in exact:
+        if row.ends in beside:
+            kept.append(beside.pop(row.ends))
+        elif row.target in exact:
             kept.append(exact.pop(row.target))
         elif not any(
             same_socket(row.target, name) for name in sides.get(".".join(row.target.split(".")[:2]), ())
         ):
             kept.append(row)
-    return SetField("show", None, "cables", (*kept, *exact.values()))
+    return SetField("show", None, "cables", (*kept, *exact.values(), *beside.values()))
 
 
 def patch_rows(analysis: Analysis) -> list[dict[str, str]]:

@@ -25,16 +25,18 @@ def plug(
     label: str = "",
 ) -> Plug:
     """The cable between two ends, with the adapter that it takes. Raises KeyError for an end that is not there."""
-    fit = fit_of(end_of(show, catalogue, source), end_of(show, catalogue, target))
+    into = end_of(show, catalogue, target)
+    fit = fit_of(end_of(show, catalogue, source), into)
     adapter = fit.adapter.id if fit.adapter is not None else None
-    return Plug(Cable(source=source, target=target, length_m=length_m, label=label, adapter=adapter))
+    cable = Cable(source=source, target=target, length_m=length_m, label=label, adapter=adapter)
+    return Plug(cable, into.port.mixes)
 
 
 def moved(show: Show, catalogue: Catalogue, cable: Cable, target: str) -> tuple[Edit, ...]:
     """A cable's far end in another socket, its adapter looked for anew; the settings of the channel go along."""
     fresh = plug(show, catalogue, cable.source, target, length_m=cable.length_m, label=cable.label)
     route = fresh.cable.with_(route_m=cable.route_m, coiled=cable.coiled)
-    return (Unplug(*cable.ends), Plug(route))
+    return (Unplug(*cable.ends), Plug(route, fresh.beside))
 
 
 def from_elsewhere(show: Show, catalogue: Catalogue, cable: Cable, source: str) -> tuple[Edit, ...]:

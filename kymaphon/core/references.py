@@ -273,6 +273,11 @@ def _cable(
             f"cables[{i}]", f"{source} is {out.domain} and {target} is {into.domain}: no cable joins them"
         )
     base = ".".join(target.split(".")[:2])
+    if into.mixes:
+        same = taken.setdefault(f"{source} > {target}", i)
+        if same != i:
+            yield ShowProblem(f"cables[{i}]", f"{source} to {target} is cables[{same}] already")
+        return
     near = (target, base, f"{base}.l", f"{base}.r")
     before = next((name for name in near if name in taken and same_socket(name, target)), None)
     if before is not None:

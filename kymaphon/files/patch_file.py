@@ -6,6 +6,7 @@ from pathlib import Path
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.ends import end_of
 from kymaphon.core.patching import COLUMNS, PatchBook
 from kymaphon.core.sheet import patch_table
 from kymaphon.core.show import Cable, Show, same_socket
@@ -43,6 +44,9 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
             text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)  # fmt: skip
             cable = book.cable(cells, text)
             base = ".".join(cable.target.split(".")[:2])
+            if end_of(show, catalogue, cable.target).port.mixes:
+                cables[f"{cable.source} > {cable.target}"] = number, cable
+                continue
             other = next((name for name in (cable.target, base, f"{base}.l", f"{base}.r") if name in cables and same_socket(name, cable.target)), None)  # fmt: skip
             if other is not None:
                 raise ValueError(f"{cable.target} is taken by row {cables[other][0]}; one socket, one plug")

@@ -111,7 +111,9 @@ class RigLists(QObject):
         if not cables:
             self.document.trouble.emit(f"{path.name} has no cables in it.")
             return
-        self._do((merged(self.document.show, cables),), f"Import {path.name}")
+        self._do(
+            (merged(self.document.show, cables, self.document.analysis.catalogue),), f"Import {path.name}"
+        )
         self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")  # fmt: skip
 
     def _agrees(self, problem: RowProblems) -> bool:

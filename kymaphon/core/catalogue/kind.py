@@ -112,6 +112,12 @@ class Port(Model):
     isolated: Annotated[bool, Field(description="no metal way through: transformer, light, radio")] = False
     phantom_harm: Annotated[str, Field(description="what phantom power does to it; empty: nothing")] = ""
     socket: Annotated[str, Field(description="sockets of one name are one hole: a headset's")] = ""
+    mixes: Annotated[
+        bool,
+        Field(
+            description="takes several at once and mixes them, as a computer does with what its programs play"
+        ),
+    ] = False
 
 
 class Bus(Model):

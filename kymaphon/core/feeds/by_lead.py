@@ -135,7 +135,8 @@ def _edits(show: Show, catalogue: Catalogue, lead: Lead) -> tuple[Edit, ...]:
         now = apply_all(show, edits)
         edits += inserted(now, catalogue, (first.cable,), f"pad-{lead.pad}", "Pad")
     target, source = lead.missing.need.targets[0], lead.through.ref
-    there = next((cable for cable in show.cables if cable.target == target), None)
+    mixes = end_of(show, catalogue, target).port.mixes
+    there = next((cable for cable in show.cables if cable.target == target and not mixes), None)
     now = apply_all(show, edits)
     edits += (
         from_elsewhere(now, catalogue, there, source)

@@ -149,7 +149,7 @@ def _into_mixer(
                 return None
             free.remove(into)
             source = f"{outlet.device.id}.{outlet.port.id}"
-            edits.append(Plug(Cable(source=source, target=into.ref)))
+            edits.append(Plug(Cable(source=source, target=into.ref), into.port.mixes))
             names.append(outlet.device.name or catalogue[outlet.device.kind].name)
             if len(pair) == 2 and into.port.strip is not None and into.port.strip.pan:
                 edits.append(SetValue(SettingRef(device.id, into.port.id, "pan"), (-1.0, 1.0)[n]))
@@ -202,7 +202,7 @@ def _to_ears(
         listened = any(port.level == "headphone" or port.ear for port in kind_there.outputs)
         back = next((end for end in free_inputs(show, catalogue, other) if _is_playback(end)), None)
         if listened and back is not None:
-            yield Plug(Cable(source=f"{device.id}.{giver[-1].id}", target=back.ref))
+            yield Plug(Cable(source=f"{device.id}.{giver[-1].id}", target=back.ref), back.port.mixes)
 
 
 def _is_playback(end: End) -> bool:

@@ -9,6 +9,7 @@ from functools import cached_property
 
 from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of, mixers_of
 from kymaphon.core.feeds.wants import Wanted, wants_of
 from kymaphon.core.figures import number
@@ -366,7 +367,9 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
         if party.id not in around.graph.ears or party.id in met:
             continue
         for head in around.heads(party):
-            if any(same_socket(row.target, head) for row in around.show.cables):
+            mixes = end_of(around.show, around.catalogue, head).port.mixes
+            there = [row for row in around.show.cables if same_socket(row.target, head)]
+            if any(not mixes or row.source.partition(".")[0] == mixer.device.id for row in there):
                 continue
             if mixer.kind.group == "software" and _from_outside(around, head):
                 continue
