@@ -6,13 +6,13 @@ from typing import Any
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import link_state
+from kymaphon.core.controls import reaches, touches
 from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.earth import earth_loops, earth_ties
 from kymaphon.core.ends import end_of
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import host_budgets
 from kymaphon.core.pull import lead_of, pull_list
-from kymaphon.core.rules.rig_controls import reaches
 from kymaphon.core.rules.rig_hum import is_risk, ranked_meetings
 from kymaphon.core.show import Cable
 
@@ -54,6 +54,7 @@ def rig_json(analysis: Analysis) -> dict[str, Any]:
             for device in analysis.show.devices
             for reach in reaches(analysis, device)
         ],
+        "knobs": [row.to_json() for row in touches(analysis)],
         "pull": [
             {"sort": row.sort, "what": row.what, "count": row.count, "spares": row.spares, "for": row.used_for}
             for row in pull_list(analysis)
@@ -113,4 +114,8 @@ def rig_lines(analysis: Analysis) -> list[str]:
     for device, reach in moving:
         parts = "; ".join(f"{label}: {', '.join(who) or 'nobody'}" for label, who in reach.paths)
         lines.append(f"  {analysis.device_name(device.id)}, {reach.control.name}: {parts}")
+    knobs = touches(analysis)
+    if knobs:
+        lines.append("Which knobs may be touched on air")
+    lines += [f"  {knob.label}, {show_number(knob.now, 'dB', sign=True)}: {knob.words()}" for knob in knobs]
     return lines

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.before_air import before_air
+from kymaphon.core.controls import reaches
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.gate.chain import words_of
@@ -17,7 +18,6 @@ from kymaphon.core.offers import first_offer
 from kymaphon.core.patching import COLUMNS, patch_rows
 from kymaphon.core.pull import pull_list
 from kymaphon.core.routing import Feed
-from kymaphon.core.rules.rig_controls import reaches
 from kymaphon.core.scales import scales
 from kymaphon.core.show import Setting
 

@@ -6,11 +6,12 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import Kind, shipped_catalogue
+from kymaphon.core.controls import reaches, touches
 from kymaphon.core.edits import SetValue
 from kymaphon.core.ends import end_of
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
-from kymaphon.core.rules.rig_controls import is_on, reaches
+from kymaphon.core.rules.rig_controls import is_on
 from kymaphon.core.show import Show
 from tests.core.rigs import VOICE, dev, of_code, rig, wire
 
@@ -164,3 +165,67 @@ class TestPlugging:
         assert same_sockets(KINDS["dynamic-close"], KINDS["condenser-slim"])
         assert not same_sockets(KINDS["dynamic-close"], KINDS["usb-microphone"])
         assert same_sockets(KINDS["desk-1-send"], KINDS["desk-8"])
+
+
+def _turned(show: Show, ref: SettingRef, value: float) -> set[str]:
+    """The listeners whose level changes when one setting is turned, by analysing the show anew; what comes by the air left out."""
+    before, after = analyse(show, remedies=False), analyse(SetValue(ref, value).apply(show), remedies=False)
+    changed = set()
+    for party in before.listeners:
+        for node in before.graph.ears[party.id]:
+            one, two = before.flow.power[node], after.flow.power[node]
+            if (abs(one - two) > 1e-6 * (one + two)).any():
+                changed.add(party.name)
+    return changed
+
+
+class TestTouches:
+    """Which knobs may be touched on air: held against turning each of them."""
+
+    def box(self) -> Show:
+        people = [
+            {**VOICE, "listens": True, "hears_on": "cans"},
+            {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.out"},
+            {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+        ]
+        return rig(
+            [
+                dev("mic", "condenser-broad", at_m=[1.2, 1]), dev("box", "stream-box", host="pc", settings={"in1": {"gain_db": 30, "phantom": True}}),
+                dev("deck", "player"), dev("cans", "headphones"), dev("pc", "laptop"), dev("enc", "stream-encoder", host="pc"),
+            ],
+            [wire("mic.out", "box.in1"), wire("deck.out", "box.music"), wire("box.usb", "enc.in"), wire("box.phones", "cans.in")],
+            people,
+        )  # fmt: skip
+
+    def test_each_is_heard_by_those_who_are_named(self) -> None:
+        show = self.box()
+        rows = touches(analyse(show, remedies=False))
+        for row in rows:
+            down = row.now - 6 if row.now - 6 >= row.lowest else row.now + 6
+            assert _turned(show, row.ref, down) == set(row.who), row.label
+
+    def test_input_gains_are_among_them(self) -> None:
+        labels = {row.label: row for row in touches(analyse(self.box(), remedies=False))}
+        gain = next(row for label, row in labels.items() if label.endswith("microphone 1, gain"))
+        assert gain.air == ("Stream",)
+        assert gain.words().startswith("on air: Mira, Stream")
+
+    def test_common_practice_headphones_may_be_touched_the_monitor_knob_of_this_box_may_not(self) -> None:
+        rows = {row.label.rpartition(", ")[2]: row for row in touches(analyse(self.box(), remedies=False))}
+        assert rows["Headphones"].words() == "may be touched: only Mira"
+        assert rows["Monitor"].air == ("Stream",)
+
+    def test_what_nothing_passes_is_left_out(self) -> None:
+        labels = [row.label for row in touches(analyse(self.box(), remedies=False))]
+        assert not [label for label in labels if "microphone 2" in label]
+        assert touches(analyse(rig([dev("desk", "desk-8")], []))) == ()
+
+    def test_on_the_demo_too(self, demo: Show) -> None:
+        """Of a whole outside broadcast, forty knobs: nobody hears one turned who is not named."""
+        rows = touches(analyse(demo, remedies=False))
+        assert len(rows) > 40
+        for row in rows[:: max(1, len(rows) // 8)]:
+            down = row.now - 6 if row.now - 6 >= row.lowest else row.now + 6
+            assert _turned(demo, row.ref, down) <= set(row.who), row.label
+                row.label
+            )

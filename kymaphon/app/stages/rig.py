@@ -57,8 +57,10 @@ class RigStage(StageSurface):
         self.devices = RowTable(theme, "Devices", "One row for each device. The picture and the Why panel follow the row; Enter opens its details.")  # fmt: skip
         self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")  # fmt: skip
         self.pull = RowTable(theme, "Pull list", "What to take out of the store; printed with the rig sheet.")
+        self.knobs = RowTable(theme, "Knobs", "Which may be touched on air: who hears each of them turned.")
+        self.knobs.spare = (2,)
         self.devices.spare = (4, 1)
-        self._tables = {"patch": self.patch, "devices": self.devices, "routes": self.routes, "pull": self.pull}  # fmt: skip
+        self._tables = {"patch": self.patch, "devices": self.devices, "routes": self.routes, "knobs": self.knobs, "pull": self.pull}  # fmt: skip
         for table in self._tables.values():
             self.tables.addWidget(table)
         self.column.addWidget(self.tables, 4)
@@ -138,6 +140,8 @@ class RigStage(StageSurface):
             self.devices.set_rows(view.DEVICE_HEADINGS, view.DEVICE_HELP, view.device_rows(analysis, hues))
         elif self.view == "routes":
             self.routes.set_rows(view.ROUTE_HEADINGS, view.ROUTE_HELP, view.route_rows(analysis))
+        elif self.view == "knobs":
+            self.knobs.set_rows(view.KNOB_HEADINGS, view.KNOB_HELP, view.knob_rows(analysis))
         elif self.view == "pull":
             self.pull.set_rows(view.PULL_HEADINGS, view.PULL_HELP, view.pull_rows(analysis))
 

@@ -8,6 +8,7 @@ from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
+from kymaphon.core.controls import touches
 from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
@@ -29,6 +30,8 @@ DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")
 DEVICE_HELP = ("What it is called.", "Of which kind it is.", "Where it is.", "What it runs from.", "The computer that it hangs or runs on.", "Sockets in use.")  # fmt: skip
 ROUTE_HEADINGS = ("Cable", "Beside", "Nearest", "Beside for", "Crosses at", "Hum under voice")
 ROUTE_HELP = ("The audio cable.", "The power lead or lamp.", "Between the two at their nearest.", "Stretch within 0.9 m, by how parallel it is.", "Angle between the two where they are nearest; 90° is best.", "How far induced hum lies under the voice in the cable.")  # fmt: skip
+KNOB_HEADINGS = ("Knob", "Stands at", "Who hears it turned", "On air")
+KNOB_HELP = ("Gain, fader, send or control, in the order of the rig.", "Where it stands, and its range.", "Everybody to whom the rig leads from there.", "Whether somebody who is not in the room hears it.")  # fmt: skip
 PULL_HEADINGS = ("Sort", "What", "Take", "Spare", "For")
 PULL_HELP = ("What sort of thing.", "What it is.", "How many, spares with them.", "How many of them are spares.", "What needs it.")  # fmt: skip
 
@@ -76,6 +79,24 @@ def route_rows(analysis: Analysis) -> tuple[Row, ...]:
         mark = "fix" if under.value < number("hum-under") and risk else "note" if risk else "tick"
         out.append(Row(("cable", ">".join(meeting.cable.ends)), cells, -1, ((1, mark),)))
     return tuple(out)
+
+
+def knob_rows(analysis: Analysis) -> tuple[Row, ...]:
+    """Every knob that something passes, with who hears it; those on air are marked."""
+    return tuple(
+        Row(
+            ("device", row.ref.device),
+            (
+                row.label,
+                row.stands,
+                ", ".join(row.who) or "nobody",
+                "on air" if row.air else "may be touched",
+            ),
+            -1,
+            ((3, "note" if row.air else "tick"),),
+        )
+        for row in touches(analysis)
+    )
 
 
 def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:

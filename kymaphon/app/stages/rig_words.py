@@ -6,6 +6,7 @@ RIG_VIEWS = (
     ("patch", "Patch", "Every cable: from, to, what it is, how long, what it carries; edited in place."),
     ("devices", "Devices", "Every device: kind, place, power, what it hangs on, how many cables."),
     ("routes", "Routes", "Audio cables and what power runs in the same place, the riskiest first."),
+    ("knobs", "Knobs", "Every gain, fader, send and control that something passes: who hears it turned, and which may be touched on air."),
     ("pull", "Pull list", "What to take out of the store: cables, adapters, devices, stands, batteries, spares."),
 )  # fmt: skip
 RIG_COMMANDS = (

@@ -8,13 +8,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.catalogue import Control, Kind
+from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.parts import Processor
+from kymaphon.core.controls import ON_AIR, path_label, reaches
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import SettingRef, spread
+from kymaphon.core.graph import SettingRef
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.riders import has_own_app
 from kymaphon.core.routing import goes_astray
@@ -35,63 +36,6 @@ SPEECH_ONLY = ("noise-suppressor", "echo-canceller", "level-rider")
 SAYS = {"monitor": "what is heard here", "record": "the recording", "input": "one input", "main": "everything", "music": "the music"}  # fmt: skip
 
 
-@dataclass(frozen=True, slots=True)
-class Reach:
-    """One control and what it really moves.
-
-    Attributes:
-        paths: label of each path, and the names of those who hear what comes through it.
-    """
-
-    device: Device
-    kind: Kind
-    control: Control
-    paths: tuple[tuple[str, tuple[str, ...]], ...]
-
-    @property
-    def who(self) -> tuple[str, ...]:
-        """Everybody whose sound it changes."""
-        return tuple(dict.fromkeys(name for _, names in self.paths for name in names))
-
-
-def path_label(kind: Kind, key: str) -> str:
-    """An internal path in words: its name, else its two ends."""
-    path = kind.path(key)
-    if path is None:
-        return key
-    names = {row.id: row.name for rows in (kind.inputs, kind.outputs, kind.buses) for row in rows}
-    to = names[path.target]
-    return path.name or f"{names[path.source]} {to if to.startswith('to ') else f'to {to}'}"
-
-
-def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
-    """What each control of a device moves, and who hears that."""
-    kind = analysis.catalogue[device.kind]
-    out = []
-    for control in kind.controls:
-        rows = []
-        for key in control.moves:
-            path = kind.path(key)
-            if path is None:
-                continue
-            nodes = [
-                analysis.graph.index[name]
-                for side in ("", ".l", ".r")
-                if (name := f"{device.id}.{path.target}{side}") in analysis.graph.index
-            ]
-            rows.append((path_label(kind, key), tuple(hearers(analysis, nodes))))
-        out.append(Reach(device, kind, control, tuple(rows)))
-    return tuple(out)
-
-
-def hearers(analysis: Analysis, nodes: list[int]) -> Iterator[str]:
-    """Names of the listeners that the rig leads to from some nodes, as it is switched, air left out."""
-    seen = spread(analysis.wired_after, nodes)
-    for party in analysis.listeners:
-        if seen & set(analysis.graph.ears[party.id]):
-            yield party.name
-
-
 def noted(analysis: Analysis, task_id: str) -> bool:
     """Whether something is on the list of tasks already."""
     return any(task.id == task_id for task in analysis.show.tasks)
@@ -99,7 +43,7 @@ def noted(analysis: Analysis, task_id: str) -> bool:
 
 def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
     """Controls that say one thing and change what the audience, a recording or the far end gets."""
-    ends = {party.name for party in analysis.listeners if party.kind in ("audience", "recorder", "remote")}
+    ends = {party.name for party in analysis.listeners if party.kind in ON_AIR}
     for device in analysis.show.devices:
         rows = reaches(analysis, device) if analysis.catalogue[device.kind].controls else ()
         for row in rows:
