@@ -227,5 +227,3 @@ class TestTouches:
         for row in rows[:: max(1, len(rows) // 8)]:
             down = row.now - 6 if row.now - 6 >= row.lowest else row.now + 6
             assert _turned(demo, row.ref, down) <= set(row.who), row.label
-                row.label
-            )
