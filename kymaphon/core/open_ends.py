@@ -109,7 +109,12 @@ def outputs_with(analysis: Analysis, end: End, voices: Collection[str]) -> tuple
 
 def _elsewhere(end: End, target: End) -> bool:
     """Whether one of two ends is inside a computer, and the other is not at that computer."""
-    return "inside" in (end.port.connector, target.port.connector) and end.device.host != target.device.host
+    return "inside" in (end.port.connector, target.port.connector) and _computer(end) != _computer(target)
+
+
+def _computer(end: End) -> str | None:
+    """The computer that an end is in: a computer is in itself."""
+    return end.device.id if end.kind.group == "host" else end.device.host
 
 
 def plug_edits(show: Show, analysis: Analysis, fit: Fit) -> tuple[Edit, ...]:

@@ -98,13 +98,13 @@ def _side_for(show: Show, catalogue: Catalogue, cable: Cable, way_in: Port) -> s
 
 
 def free_inputs(show: Show, catalogue: Catalogue, device: Device) -> tuple[End, ...]:
-    """Sockets of a device that nothing is plugged into, in its order."""
+    """Sockets of a device that take a plug: nothing is in them, or they mix what comes; in its order."""
     taken = {".".join(cable.target.split(".")[:2]) for cable in show.cables}
     kind = catalogue[device.kind]
     return tuple(
         End(device, kind, port)
         for port in kind.inputs
-        if port.domain != "acoustic" and f"{device.id}.{port.id}" not in taken
+        if port.domain != "acoustic" and (port.mixes or f"{device.id}.{port.id}" not in taken)
     )
 
 

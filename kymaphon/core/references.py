@@ -13,6 +13,8 @@ from kymaphon.core.scales import SOUND, scales
 from kymaphon.core.show import Setting, Show, same_socket
 
 STRIP_FIELDS = {"gain_db", "pad", "phantom", "hi_z", "fader_db", "mute", "pan", "chain"}
+SINGLE = "single"
+"""The setting of a player that runs on, by which it is armed for one piece at a time."""
 PATH_FIELDS = {"on", "gain_db", "tap"}
 
 
@@ -207,7 +209,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
             allowed = PATH_FIELDS
         elif key in controls:
             allowed = {"gain_db"}
-        elif key in switched:
+        elif key in switched or (key == SINGLE and kind.runs_on):
             allowed = {"on"}
         elif key in strips:
             strip = strips[key]
@@ -215,7 +217,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
             if strip is not None and strip.hi_z_ohm is None:
                 allowed = STRIP_FIELDS - {"hi_z"}
         else:
-            options = sorted({*strips, *paths, *controls, *switched})
+            options = sorted({*strips, *paths, *controls, *switched, *((SINGLE,) if kind.runs_on else ())})
             yield ShowProblem(place, f"a {kind.name.lower()} has no {key}{_instead(key, options)}")
             continue
         for field in sorted(given - allowed):

@@ -250,6 +250,10 @@ class Kind(Model):
     pattern: Annotated[
         str | None, Field(description="pickup pattern of an acoustic input that is no microphone kind")
     ] = None
+    runs_on: Annotated[
+        bool,
+        Field(description="a player that goes on into the next piece, unless its setting `single` is on"),
+    ] = False
     meter: Annotated[
         ScaleId | None,
         Field(description="the meter on it; left out: lamps on a desk, a digital meter elsewhere"),

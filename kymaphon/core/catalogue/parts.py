@@ -47,6 +47,10 @@ class Processor(Model):
     sits: tuple[str, ...]
     on: Annotated[bool, Field(description="as delivered")] = True
     fixed: Annotated[bool, Field(description="cannot be switched")] = False
+    depth_db: Annotated[
+        float | None,
+        Field(ge=0, le=60, description="how far a ducker takes the music down; left out: not known"),
+    ] = None
     far: Annotated[
         bool, Field(description="works at the far end of a call, where no app of its own is in the show")
     ] = False

@@ -167,10 +167,14 @@ def _cure(name: str, have: Derived, need: Derived, given: Streaming, count: int)
 
 
 def delays(analysis: Analysis) -> tuple[Delays, ...]:
-    """For every audience of a stream how late it is, by the voice that comes there soonest; a house in the room chats aloud."""
+    """For every audience of a stream how late it is, by the voice that comes there soonest. A house in the room, and who listens
+    behind a line to a transmitter, has no chat.
+    """
     out = []
+    groups = {row.id: analysis.catalogue[row.kind].group for row in analysis.show.devices}
     for party in analysis.listeners:
-        if party.kind != "audience" or party.hears_on is None:
+        device = (party.hears_on or "").partition(".")[0]
+        if party.kind != "audience" or groups.get(device, "line") == "line":
             continue
         rows = [feed for (listener, _), feed in analysis.feeds.items() if listener == party.id and feed.path is not None and feed.delay_ms is not None]  # fmt: skip
         if not rows:

@@ -14,6 +14,7 @@ from kymaphon.core.rules import (
     level_ears,
     level_together,
     levels,
+    players,
     quiet,
     rig_controls,
     rig_hum,
@@ -44,6 +45,7 @@ ALL_RULES: tuple[Rule, ...] = (
     *levels.RULES,
     *level_ears.RULES,
     *quiet.RULES,
+    *players.RULES,
     *feeds.RULES,
     *feeds_ways.RULES,
     # After what may bring a voice twice: the cause comes first.

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
+from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
@@ -49,10 +50,14 @@ def turn_remedies(
             )
     if out:
         return tuple(out)
+
     # What has most of its range left in that direction comes first the second time: a control that somebody left far down.
-    widest = sorted(
-        knobs, key=lambda knob: -((knob.highest - knob.value) if by_db > 0 else (knob.value - knob.lowest))
-    )
+    def rank(knob: Knob) -> tuple[bool, float]:
+        left = (knob.highest - knob.value) if by_db > 0 else (knob.value - knob.lowest)
+        turned_down = by_db > 0 and knob.value <= -number("fell-by")
+        return not turned_down, -left
+
+    widest = sorted(knobs, key=rank)
     for remedy_id, order in (("turn-together", knobs), ("turn-widest", widest)):
         moves = _together(order, by_db)
         if moves:

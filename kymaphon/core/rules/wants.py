@@ -25,6 +25,7 @@ from kymaphon.core.fit import Fit
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
+from kymaphon.core.plugging import free_inputs
 from kymaphon.core.routing import (
     Feed,
     all_feeds,
@@ -149,6 +150,8 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
     )  # fmt: skip
     if ended is not None:
         remedies += tuple(_plugged(analysis, feed, ended))
+    if not remedies and analysis.remedies:
+        remedies += tuple(_into_the_mix(analysis, feed))
     if deaf is not None:
         remedies += tuple(_plugged_in(analysis, feed, deaf))
         text = f"{listener} should hear {voice}, and {deaf.end.name} is plugged into nothing."
@@ -186,6 +189,27 @@ def _plugged(analysis: Analysis, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
         listener, voice = _pair(analysis, feed)
         effect = f"{listener} hears {voice}; nobody hears themselves late for it. Set its gain at Level."
         yield Remedy("plug", f"Plug {stray.end.name} into {stray.into.name}", effect, stray.edits)
+
+
+def _into_the_mix(analysis: Analysis, feed: Feed) -> Iterator[Remedy]:
+    """A free input of a mixer program that leads to the listener, fed by what has the voice in the same computer."""
+    leading = analysis.leading_to(list(analysis.graph.ears[feed.listener]))
+    tried = 0
+    for device in analysis.show.devices:
+        if analysis.catalogue[device.kind].group != "software":
+            continue
+        for end in free_inputs(analysis.show, analysis.catalogue, device):
+            nodes = {analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{end.ref}{side}") in analysis.graph.index}  # fmt: skip
+            fits = outputs_with(analysis, end, [feed.voice]) if leading & nodes else ()
+            for fit in fits[: TRIED - tried]:
+                tried += 1
+                edits = plug_edits(analysis.show, analysis, fit)
+                feeds = _feeds_with(analysis, edits)
+                if feeds is not None and feeds[feed.key].verdict != "missing":
+                    listener, voice = _pair(analysis, feed)
+                    effect = f"{listener} hears {voice}; nobody hears themselves late for it. Set its gain at Level."
+                    yield Remedy("plug-mix", f"Plug {fit.source.name} into {end.name}", effect, edits)
+                    return
 
 
 def _plugged_in(analysis: Analysis, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]:
