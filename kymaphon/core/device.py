@@ -121,7 +121,9 @@ class DeviceBuilder:
             )
             if low != high:
                 ref = self.ref(port.id, "gain_db")
-                knobs = (Knob(ref, f"{self.name}, {port.name}, gain", gain, low, high, strip.gain_step_db),)
+                knobs = (
+                    Knob(ref, f"{self.name}, {port.name}, gain", gain, low, high, strip.gain_step_db, True),
+                )
             if strip.ein_dbu:
                 self.draft.white_noise(base, "preamp", self._preamp_noise(port, strip, gain, pad))
         if pad:
@@ -263,20 +265,36 @@ class DeviceBuilder:
             text = f"{self.name}, {dbv_to_dbu(mic.sensitivity_dbv_pa):.1f} dBu/Pa less 94.0".replace(
                 "-", "\u2212"
             )
-            return [Derived(text, step, "dB", source=f"device data; 1 Pa is 94 dB SPL: {self.kind.name}")], []
+            own = Derived(text, step, "dB", source=f"device data; 1 Pa is 94 dB SPL: {self.kind.name}")
+            gain, knobs = self._own_gain(path, setting)
+            return [own, *gain], knobs
         if isinstance(path.gain_db, tuple):
-            default = path.default_gain_db if path.default_gain_db is not None else path.gain_db[1]
-            value = default if setting.gain_db is None else setting.gain_db
-            name = path.name or self._ends(path)
-            low, high = path.gain_db
-            knob = Knob(self.ref(path.key, "gain_db"), f"{self.name}, {name}", value, low, high, 1.0)
-            return [_set_gain(name, value, self._origin(setting.gain_db, path.gain_db))], [knob]
+            return self._own_gain(path, setting)
         if path.gain_db:
             name = path.name or self._ends(path)
             return [
                 Derived(f"{self.name}, {name}", path.gain_db, "dB", source=f"device data: {self.kind.name}")
             ], []
         return [], []
+
+    def _own_gain(self, path: Path, setting: Setting) -> tuple[list[Derived], list[Knob]]:
+        """The knob of a path whose gain can be set; nothing for any other."""
+        if not isinstance(path.gain_db, tuple):
+            return [], []
+        default = path.default_gain_db if path.default_gain_db is not None else path.gain_db[1]
+        value = default if setting.gain_db is None else setting.gain_db
+        name = path.name or self._ends(path)
+        low, high = path.gain_db
+        knob = Knob(
+            self.ref(path.key, "gain_db"),
+            f"{self.name}, {name}",
+            value,
+            low,
+            high,
+            1.0,
+            self.kind.microphone is not None,
+        )
+        return [_set_gain(name, value, self._origin(setting.gain_db, path.gain_db))], [knob]
 
     def _ends(self, path: Path) -> str:
         """A path by the names of its two ends: `channel 5 to send 1`."""

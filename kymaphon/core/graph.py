@@ -48,7 +48,11 @@ class Switch:
 
 @dataclass(frozen=True, slots=True)
 class Knob:
-    """Something that sets the gain of an edge, with the range that the device gives it."""
+    """Something that sets the gain of an edge, with the range that the device gives it.
+
+    Attributes:
+        own: the gain of an input or of a microphone itself, which lines a source up; not a fader, send or control.
+    """
 
     ref: SettingRef
     label: str
@@ -56,6 +60,12 @@ class Knob:
     lowest: float
     highest: float
     step: float
+    own: bool = False
+
+    @property
+    def is_gain(self) -> bool:
+        """A gain, or a control with a name of its own; no fader and no send."""
+        return self.ref.field == "gain_db" and (self.own or ">" not in self.ref.key)
 
 
 @dataclass(frozen=True, slots=True)

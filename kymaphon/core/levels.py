@@ -289,6 +289,11 @@ def build_ladder(
     knobs: tuple[Knob, ...] = ()
     ceilings = _ceilings(graph, nodes, reached)
     marks = marks_along(show, catalogue, graph, nodes)
+    if kind == "remote":
+        # A call comes at a call's level (ITU-T G.100: about -26 dBov): the house's mark is for what it can turn, from the first gain on;
+        # where there is none, for where it comes to.
+        first = next((i for i, step in enumerate(steps, start=1) if step.knobs), 0)
+        marks = [row if i >= first or row[1] else (None, False) for i, row in enumerate(marks)]
     for i, position in enumerate(nodes):
         node = graph.nodes[position]
         if i:
@@ -315,7 +320,7 @@ def build_ladder(
 def _is_minor(graph: SignalGraph, position: int, label: str, knobs: tuple[Knob, ...], gain_db: float) -> bool:
     if label in ("cable", "listens", "plays"):
         return True
-    if any(knob.ref.field == "gain_db" and knob.step >= 1 and ">" not in knob.ref.key for knob in knobs):
+    if any(knob.is_gain and knob.step >= 1 for knob in knobs):
         return False
     return abs(gain_db) < 0.05 and graph.nodes[position].unit != "dB SPL"
 

@@ -188,10 +188,17 @@ def _listening(
     if not ears:
         yield ShowProblem(
             where,
-            f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port; who listens to the room, or not at all, leaves hears_on out",
+            f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port; {_where_to_listen(kind)}",
         )
     elif port_id and port_id not in [port.id for port in kind.outputs]:
         yield ShowProblem(where, f"{device_id} has no output {port_id}; to listen on: {', '.join(ears)}")
+
+
+def _where_to_listen(kind: Kind) -> str:
+    """What to write instead of a device that nobody can listen on."""
+    if kind.group in ("app", "codec"):
+        return "who is called hears on a phone, or on headphones of their own: plug its far end in there (docs/format.md, how to write a call)"
+    return "who listens to the room, or not at all, leaves hears_on out"
 
 
 def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[ShowProblem]:

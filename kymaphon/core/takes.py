@@ -203,6 +203,6 @@ def first_gain(analysis: Analysis, voice: str) -> float | None:
     ladder = analysis.any_ladder(voice)
     for rung in ladder.rungs if ladder is not None else ():
         for knob in rung.knobs:
-            if knob.ref.field == "gain_db" and ">" not in knob.ref.key:
+            if knob.is_gain:
                 return knob.value
     return None

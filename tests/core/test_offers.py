@@ -370,12 +370,13 @@ class TestCauseFirst:
         assert after.feeds["far", "ann"].verdict != "missing"
 
     def test_a_call_brings_speech_to_one_level_however_quiet_its_microphone(self) -> None:
-        analysis = analyse(returned_guest())
+        down = SetValue(SettingRef("far-mic", "diaphragm>usb", "gain_db"), 0.0)
+        analysis = analyse(apply_all(returned_guest(), (down,)))
         ladder = analysis.ladders["far", "stream"]
         out = next(row for row in ladder.rungs if row.node == "call.out")
         assert out.speech_db == pytest.approx(number("call-level"), abs=0.01)
         off = [SetValue(SettingRef("call", name, "on"), False) for name in ("far-rider", "rider")]
-        plain = analyse(apply_all(returned_guest(), tuple(off))).ladders["far", "stream"]
+        plain = analyse(apply_all(returned_guest(), (down, *off))).ladders["far", "stream"]
         raw = next(row for row in plain.rungs if row.node == "call.out").speech_db
         assert raw < -40
         assert number("call-level") - raw < number("call-range")

@@ -440,7 +440,7 @@ def main_knob(rung: Rung, *, faders: bool = False) -> Knob | None:
         is.
     """
     movable = [knob for knob in rung.knobs if knob.lowest < knob.highest]
-    gains = [knob for knob in movable if knob.ref.field == "gain_db" and ">" not in knob.ref.key]
+    gains = [knob for knob in movable if knob.is_gain]
     others = [knob for knob in movable if faders or knob.value or knob.ref.field == "gain_db"]
     return next(iter(gains or others), None)
 

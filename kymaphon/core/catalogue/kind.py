@@ -133,7 +133,7 @@ class Bus(Model):
 class Path(Model):
     """A way through the inside of a device.
 
-    `gain_db` is a fixed figure or a range that can be set. Between acoustic and electrical ports it is the
+    `gain_db` is a fixed figure or a range that can be set; of a microphone's path it is that microphone's own gain. Between acoustic and electrical ports it is the
     raw step from one unit to
     the other; between analogue and digital the converter's full scale comes on top of it by itself.
     """

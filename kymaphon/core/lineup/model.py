@@ -255,7 +255,7 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
         twins = twins_along(analysis, ladder)
         for step in ladder.path.steps():
             for knob in step.knobs:
-                gain = knob.ref.field == "gain_db" and _is_port(analysis, knob.ref)
+                gain = knob.own
                 held = "" if gain or school == "free" else "faders and sends stay as they are"
                 hold = knob.value
                 if knob.ref.field == "fader_db" and school == "unity":
@@ -311,11 +311,6 @@ def _range(analysis: Analysis, knob: Knob, twins: tuple[SettingRef, ...]) -> tup
 
 def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> str:
     return f"{label}, both sides" if ref in twins else label
-
-
-def _is_port(analysis: Analysis, ref: SettingRef) -> bool:
-    kind = analysis.catalogue[analysis.show.device(ref.device).kind]
-    return any(port.id == ref.key for port in kind.inputs)
 
 
 def _voice(

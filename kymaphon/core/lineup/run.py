@@ -175,7 +175,7 @@ def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
     kinds = {device.id: analysis.catalogue[device.kind].group for device in analysis.show.devices}
     for rung, step in zip(ladder.rungs[1:], ladder.path.steps(), strict=True):
         for knob in step.knobs:
-            own = knob.ref.field == "gain_db" and ">" not in knob.ref.key and knob.lowest < knob.highest
+            own = knob.is_gain and knob.lowest < knob.highest
             if own and shared.get(knob.ref, {ladder.voice}) == {ladder.voice} and rung.unit != "dB SPL":
                 group = kinds.get(knob.ref.device, "")
                 found.append(

@@ -31,7 +31,7 @@ def gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
         knobs.extend(step.knobs)
         if upto is not None and ladder.path.graph.nodes[step.target].id == upto.node:
             break
-    return sorted(knobs, key=lambda knob: knob.ref.field != "gain_db" or ">" in knob.ref.key)
+    return sorted(knobs, key=lambda knob: not knob.is_gain)
 
 
 def turn_remedies(

@@ -133,8 +133,11 @@ class TestNothingMixes:
     def test_what_only_comes_too_weak_is_a_matter_of_level(self) -> None:
         """A microphone whose gain nobody has set yet, half a metre off, in a call that does not ride its level."""
         show = laptop_only()
-        off = SetValue(SettingRef("app", "rider", "on"), False)
-        plan = plan_feeds(apply_all(show, (SetField("devices", "mic", "at_m", (1.5, 1.0)), off)), CATALOGUE)
+        off = (
+            SetValue(SettingRef("app", "rider", "on"), False),
+            SetValue(SettingRef("mic", "diaphragm>usb", "gain_db"), 0.0),
+        )
+        plan = plan_feeds(apply_all(show, (SetField("devices", "mic", "at_m", (1.5, 1.0)), *off)), CATALOGUE)
         assert plan.off_level["host", "faint"] == ("far",)
         assert "Host too weak to be heard by Far" in level_words(plan)
 
