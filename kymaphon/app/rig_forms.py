@@ -18,6 +18,8 @@ from kymaphon.core.graph import SettingRef
 from kymaphon.core.plan import free_spot, fresh_id
 from kymaphon.core.plugging import same_sockets
 from kymaphon.core.power import FEED_WORDS
+from kymaphon.core.programme import SHOWN as METERED
+from kymaphon.core.references import SINGLE
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
 
 RUNS = (("mains", "mains lead"), ("dimmed", "dimmed lead"), ("coil", "coiled mains lead"), ("lamp", "lamp"))
@@ -88,6 +90,10 @@ class RigForms:
         fields.append(Field("host", "Hangs or runs on", "choice", device.host, ((None, "no computer"), *hosts)))  # fmt: skip
         if kind.power is not None and any(feed.startswith("mains") for feed in kind.power.by):
             fields.append(Field("circuit", "Mains circuit", value=device.circuit, empty="that of its place"))
+        if kind.runs_on:
+            fields.append(Field("single", "Armed for a single piece", "check", bool(device.settings.get(SINGLE, Setting()).on), tip="Else it goes on into the next one by itself."))  # fmt: skip
+        if kind.group in METERED:
+            fields.append(Field("meter_offset_db", "Its meter reads more by (dB)", "number", device.meter_offset_db, tip="As its meter is trimmed, or as was found with a tone: what it should show follows."))  # fmt: skip
         for control in kind.controls:
             value = device.settings.get(control.id, Setting()).gain_db
             low, high = (f"{bound:+.0f}".replace("-", "\u2212") for bound in control.gain_db)
@@ -99,7 +105,10 @@ class RigForms:
             if chosen.id not in self.document.analysis.catalogue:
                 edits.append(AddRow("kinds", chosen))
             for name, value in values.items():
-                if name.startswith("knob "):
+                if name == SINGLE:
+                    if value != bool(device.settings.get(SINGLE, Setting()).on):
+                        edits.append(SetValue(SettingRef(device.id, SINGLE, "on"), value))
+                elif name.startswith("knob "):
                     knob = name.removeprefix("knob ")
                     if value != device.settings.get(knob, Setting()).gain_db:
                         edits.append(SetValue(SettingRef(device.id, knob, "gain_db"), value))

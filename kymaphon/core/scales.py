@@ -64,12 +64,14 @@ class House:
         full_scale_dbu: analogue level of 0 dBFS.
         how: where that full scale comes from, in words.
         mono: loudness counts one channel.
+        offset_db: the meter there reads so much more than its scale says.
     """
 
     vu_zero_dbu: float
     full_scale_dbu: float
     how: str
     mono: bool = False
+    offset_db: float = 0.0
 
 
 @cache
@@ -94,7 +96,10 @@ def house_at(show: Show, catalogue: Catalogue, owners: Iterable[str], *, mono: b
     scale is; without one, the show's line-up does.
     """
     kinds = {device.id: device for device in show.devices}
-    for owner in owners:
+    rows = tuple(owners)
+    here = kinds.get(rows[0]) if rows else None
+    offset = here.meter_offset_db if here is not None else 0.0
+    for owner in rows:
         device = kinds.get(owner)
         if device is None:
             continue
@@ -102,8 +107,8 @@ def house_at(show: Show, catalogue: Catalogue, owners: Iterable[str], *, mono: b
         if full is not None:
             name = device_name(show, device, catalogue[device.kind].name)
             how = f"converter of {name}: 0 dBFS is {full:+.1f} dBu".replace("-", "\u2212")
-            return House(show.vu_zero_dbu, full, how, mono)
-    return house_of(show, mono=mono)
+            return House(show.vu_zero_dbu, full, how, mono, offset)
+    return replace(house_of(show, mono=mono), offset_db=offset)
 
 
 @cache
@@ -142,6 +147,8 @@ def _steps(scale: Scale, house: House, unit: str) -> list[Derived]:
         zero = _zero(scale, house)
         if zero:
             out.append(Derived("level at the scale's zero, taken off", -zero, "dB", source=scale.source))
+    if house.offset_db:
+        out.append(Derived("this meter reads more by", house.offset_db, "dB", source="show: meter_offset_db"))
     return out
 
 
@@ -252,7 +259,8 @@ def mark_at(practice: Practice, unit: str, house: House) -> Mark:
     shown = practice.peak if peaks else practice.average
     if shown is None:
         raise ValueError(f"practice {practice.id} says nothing of what {scale.name} should show")
-    house = House(house.vu_zero_dbu, house.full_scale_dbu, house.how, practice.mono)
+    # A mark is a level: how a meter is trimmed changes what it should show, not where the level should be.
+    house = replace(house, mono=practice.mono, offset_db=0.0)
     level = level_of(practice.scale, shown, unit, house, peaks=peaks)
     tolerance = practice.tolerance_db
     ceiling = practice.never_over

@@ -191,6 +191,14 @@ class Device(Model):
     circuit: Annotated[
         str | None, Field(max_length=40, description="mains circuit; left out: that of its place")
     ] = None
+    meter_offset_db: Annotated[
+        float,
+        Field(
+            ge=-40,
+            le=40,
+            description="its own meter reads so much more than the level: as trimmed, or as found",
+        ),
+    ] = 0.0
     settings: dict[str, Setting] = Field(default_factory=dict)
 
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.edits import SetField, SetValue, apply_all
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.expected import expected_at, readings_here
+from kymaphon.core.lineup.run import judge, steps_of
 from kymaphon.core.points import POINTS, base_of, sort_of
 from kymaphon.core.practice import PointMark
+from kymaphon.core.programme import programme
 from kymaphon.core.scales import house_at, socket_scales
 from kymaphon.core.show import Show
 from kymaphon.core.twins import turned_together, twins_along
@@ -148,3 +150,41 @@ class TestTwins:
         assert [(row.ref, row.value) for row in rows] == [(ref, 10.0), (twin, 58.0)]
         pads = turned_together(analysis, {ref: (twin,)}, SetValue(ref, True), None)
         assert [row.value for row in pads] == [True, True]
+
+
+class TestMeterOffset:
+    """A desk whose meter is trimmed: what it should show moves, where the level should be does not."""
+
+    @pytest.mark.parametrize("offset", [0.0, 4.0, -6.5])
+    def test_it_is_added_to_what_the_meter_shows(self, demo: Show, offset: float) -> None:
+        plain = analyse(demo)
+        show = apply_all(demo, (SetField("devices", "desk", "meter_offset_db", offset),))
+        analysis = analyse(show)
+        rows = []
+        for state in (plain, analysis):
+            ladder = state.ladders["mira", "stream"]
+            point = next(row for row in ladder.rungs if row.node == "desk.in1:pre")
+            rows.append(expected_at(state, ladder, point))
+        assert rows[1].wanted_db == pytest.approx(rows[0].wanted_db)
+        assert rows[1].shows.value - rows[0].shows.value == pytest.approx(offset)
+        assert rows[1].now().value - rows[0].now().value == pytest.approx(offset)
+
+    def test_what_is_typed_in_from_it_is_taken_back(self, demo: Show) -> None:
+        """Read 4 dB high on a meter that reads 4 dB high: on the mark, nothing to turn."""
+        show = apply_all(demo, (SetField("devices", "desk", "meter_offset_db", 4.0),))
+        plain, trimmed = (
+            next(row for row in steps_of(analyse(state)) if row.voice == "mira") for state in (demo, show)
+        )
+        told = plain.expected.shows.value + 4.0
+        assert judge(trimmed, told).off_db == pytest.approx(
+            judge(plain, plain.expected.shows.value).off_db, abs=0.01
+        )
+        assert judge(plain, told).off_db == pytest.approx(4.0, abs=0.01)
+
+    def test_other_devices_keep_their_readings(self, demo: Show) -> None:
+        show = apply_all(demo, (SetField("devices", "desk", "meter_offset_db", 4.0),))
+        rows = [
+            next(row for row in programme(analyse(state)) if row.device == "Software mixer")
+            for state in (demo, show)
+        ]
+        assert rows[0].shows.value == pytest.approx(rows[1].shows.value)
