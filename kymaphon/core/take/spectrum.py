@@ -216,13 +216,12 @@ class NoiseKind:
 def noise_kind(spectrum: Spectrum, mains_hz: Sequence[float] = (50, 60)) -> NoiseKind:
     """What sort of noise a room's is: hum, rumble, hiss, unsteady, or broad; several may be true."""
     found: list[tuple[NoiseSort, str]] = []
-    hums = [(hum_over_db(spectrum, mains), mains) for mains in mains_hz]
-    hum, mains = max(hums)
-    if hum >= number("noise-hum-over"):
+    hum = hum_lines(spectrum, mains_hz)
+    if hum is not None:
         found.append(
             (
                 "hum",
-                f"hum: {mains:g} Hz and its multiples stand {show_number(hum, 'dB')} over what lies between",
+                f"hum: {', '.join(f'{at:g}' for at, _ in hum.lines)} Hz, multiples of {hum.mains_hz:g} Hz mains, {show_number(hum.level_dbfs, 'dBFS')} together",
             )
         )
     low = spectrum.share(0, number("noise-rumble-below"))
@@ -251,21 +250,6 @@ def noise_kind(spectrum: Spectrum, mains_hz: Sequence[float] = (50, 60)) -> Nois
             )
         )
     return NoiseKind(tuple(found))
-
-
-def hum_over_db(spectrum: Spectrum, mains_hz: float) -> float:
-    """How far the first five multiples of the mains stand over the bins between them, the mean of the best three, dB."""
-    rises = []
-    width = float(spectrum.frequency_hz[1])
-    db = 10 * np.log10(np.maximum(spectrum.power, 1e-30))
-    for k in range(1, 6):
-        near = np.abs(spectrum.frequency_hz - k * mains_hz) <= 1.5 * width
-        around = (np.abs(spectrum.frequency_hz - k * mains_hz) <= mains_hz * 0.45) & (
-            np.abs(spectrum.frequency_hz - k * mains_hz) > 2.6 * width
-        )
-        if near.any() and around.any():
-            rises.append(float(db[near].max() - np.median(db[around])))
-    return float(np.mean(sorted(rises)[-3:])) if len(rises) >= 3 else 0.0
 
 
 def _median_hz(spectrum: Spectrum) -> float:

@@ -135,6 +135,27 @@ def test_kinds_of_noise() -> None:
             assert "50 Hz" in kind.words
 
 
+@pytest.mark.parametrize(
+    ("lines", "mains"),
+    [
+        ((117.0,), None), ((117.0, 234.0, 351.0), None), ((118.5, 237.0, 355.5, 474.0), None), ((58.0, 116.0, 174.0), None), ((120.0,), None), ((47.5, 95.0, 142.5), None),
+        ((60.0, 120.0, 180.0), 60), ((120.0, 240.0, 360.0), 60), ((100.0, 200.0), 50), ((50.05, 100.1, 150.15), 50), ((49.95, 149.85, 249.75), 50),
+    ],
+)  # fmt: skip
+def test_a_fan_is_no_hum_however_near_its_blades_come_to_the_mains(
+    lines: tuple[float, ...], mains: float | None
+) -> None:
+    """Mains keep to a tenth of a hertz (EN 50160, from memory); a fan's tone stands where its blades put it, and one line is no hum."""
+    time = np.arange(8 * RATE) / RATE
+    tones = sum(0.02 / k * np.sin(2 * np.pi * at * time + k) for k, at in enumerate(lines, start=1))
+    spectrum = spectrum_of([np.asarray(tones + noise(8, -70, 1, RATE), dtype=np.float32)], RATE)
+    assert spectrum is not None
+    kind = noise_kind(spectrum)
+    assert ("hum" in [name for name, _ in kind.sorts]) == (mains is not None), kind.words
+    if mains is not None:
+        assert f"multiples of {mains:g} Hz mains" in kind.words
+
+
 def test_low_cut_goes_by_rumble_and_voice() -> None:
     voice = talk(12, RATE, level_dbfs=-20, seed=3)
     rumble = _low(12, 45, 7) * 10 ** (-25 / 20)
