@@ -128,6 +128,16 @@ class Analysis:
                     out[voice.id, end.id] = ladder
         return out
 
+    @cached_property
+    def main_ladders(self) -> dict[str, Ladder]:
+        """For each voice its ladder to the first end on whose way its mark can be read; where none has one, to the first end."""
+        out: dict[str, Ladder] = {}
+        for (voice, _), ladder in self.ladders.items():
+            known = out.get(voice)
+            if known is None or (not _is_marked(known) and _is_marked(ladder)):
+                out[voice] = ladder
+        return out
+
     def ladder(self, voice: str, listener: str) -> Ladder | None:
         """The ladder of a voice to a listener along its strongest way, by its own microphone where it has one; None when no such
         way leads there: what bleeds into other people's microphones is no chain of this voice.
@@ -346,3 +356,8 @@ class Analysis:
 
 Rule = Callable[[Analysis], Iterable[Finding]]
 """A pure function from an analysis (everything in it but its findings) to findings."""
+
+
+def _is_marked(ladder: Ladder) -> bool:
+    """Whether a mark can be read anywhere on a ladder."""
+    return any(rung.mark is not None for rung in ladder.rungs)

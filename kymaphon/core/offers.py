@@ -22,6 +22,7 @@ from kymaphon.core.edits import (
     Edit,
     Plug,
     SetField,
+    SetValue,
     SetWant,
     Unplug,
     apply_all,
@@ -58,11 +59,16 @@ class Cost:
     def hard(self, edits: tuple[Edit, ...] = ()) -> bool:
         """Whether such a change may not be offered at all: whatever it mends, it would do harm on air.
 
-        What plugs things anew may leave a level to be set after it; a knob that sets one level and upsets another may not.
+        What plugs things anew, or switches processing that rides levels, may leave a level to be set after it; a knob that sets one
+        level and upsets another may not.
         """
-        return self.sort not in (
-            ("fix", "mark") if any(isinstance(row, PLUGS) for row in edits) else ("fix",)
-        )
+        leaves = any(isinstance(row, PLUGS) or _is_processor(row) for row in edits)
+        return self.sort not in (("fix", "mark") if leaves else ("fix",))
+
+
+def _is_processor(edit: Edit) -> bool:
+    """Whether an edit switches something in a device that is no way through it."""
+    return isinstance(edit, SetValue) and edit.ref.field == "on" and ">" not in edit.ref.key
 
 
 @dataclass(frozen=True, slots=True)

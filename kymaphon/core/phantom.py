@@ -73,10 +73,11 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         kind = catalogue[device.kind]
         port = kind.port(port_id)
         if port is not None and port.strip is not None and port.strip.phantom:
-            setting = device.settings.get(port_id, Setting())
+            given = device.settings.get(port_id, Setting()).phantom
             ref = SettingRef(device_id, port_id, "phantom")
             into = f"{device_name(show, device, kind.name)}, {port.name}"
-            return Phantom(needs_ma, ref, bool(setting.phantom), None, into, supply_v=port.strip.phantom_v)
+            on = port.strip.phantom_on if given is None else given
+            return Phantom(needs_ma, ref, on, None, into, supply_v=port.strip.phantom_v)
         if not kind.passes_phantom or not kind.outputs:
             return Phantom(needs_ma, blocked_by=device_id, into=device_name(show, device, kind.name))
         reference = f"{device_id}.{kind.outputs[0].id}"

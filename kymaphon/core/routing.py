@@ -115,6 +115,8 @@ def mark_of(unit: str, mark: Mark, listener: Party) -> Derived:
     if unit != "dBu":
         in_room = mark.room is not None and listener.hears_on is None
         return mark.room if mark.room is not None and in_room else figure("ear-mark")
+    if mark.unit == "dBu":
+        return Derived(f"mark, {mark.name}", mark.average, "dBu", source=mark.source)
     usual = figure("house-alignment")
     if mark.zero_vu_dbu == usual.value:
         return usual

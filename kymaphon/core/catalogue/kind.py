@@ -26,6 +26,9 @@ class Strip(Model):
     gain_default_db: float = 0.0
     pad_db: float | None = None
     phantom: bool = False
+    phantom_on: Annotated[
+        bool, Field(description="as delivered: a transmitter on the belt feeds its microphone by itself")
+    ] = False
     phantom_v: Annotated[
         float,
         Field(

@@ -261,7 +261,7 @@ def line_up(
     school: School | None = None,
     reasons: bool = True,
 ) -> LineUpPlan:
-    """Lines up some voices, or all, each to the first end that it reaches.
+    """Lines up some voices, or all, each to the first end that it reaches by a way with a mark.
 
     Args:
         voices: None for the whole show. Of a choice, only what moves no other voice is turned.
@@ -278,9 +278,7 @@ def line_up(
             raise KeyError(voice)
     if school is None:
         school = "unity" if analysis.mark.practice.unity else "stay"
-    ends: dict[str, str] = {}
-    for voice, end in analysis.ladders:
-        ends.setdefault(voice, end)
+    ends = {voice: ladder.target for voice, ladder in analysis.main_ladders.items()}
     waits = _waiting(analysis, ends)
     chosen = [row for row in (known if voices is None else voices) if row not in waits]
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]

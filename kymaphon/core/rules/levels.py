@@ -32,14 +32,6 @@ NOISE_WORDS = {
 }
 
 
-def main_ladders(analysis: Analysis) -> dict[str, Ladder]:
-    """For each voice its ladder to the first end that it reaches."""
-    out: dict[str, Ladder] = {}
-    for (voice, _), ladder in analysis.ladders.items():
-        out.setdefault(voice, ladder)
-    return out
-
-
 def headroom(analysis: Analysis) -> Iterator[Finding]:
     """Peaks against the ceiling, with what a talker gains on warming up."""
     seen: set[tuple[str, str]] = set()
@@ -136,7 +128,7 @@ def _why_stuck(ladder: Ladder, off_db: float) -> str:
 def off_mark(analysis: Analysis) -> Iterator[Finding]:
     """Average speech against the practice's mark, at the last point of the chain that the practice speaks of."""
     unread: list[str] = []
-    mains = main_ladders(analysis)
+    mains = analysis.main_ladders
     told: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
         if analysis.show.party(voice).kind in NO_SPEECH or down_on(ladder.path):
@@ -222,7 +214,7 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
     """
     wanted = number("wanted-snr")
     shared: dict[tuple[str, int], list[Ladder]] = {}
-    for voice, ladder in main_ladders(analysis).items():
+    for voice, ladder in analysis.main_ladders.items():
         last = ladder.last
         party = analysis.show.party(voice)
         if asked_db(analysis.show, ladder.target, voice) is None:

@@ -211,6 +211,8 @@ def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
     speech_off: dict[SettingRef, tuple[Working, str]] = {}
     kept: set[SettingRef] = set()
     for listener, voice, path in _ways(analysis):
+        if goes_astray(path):
+            continue  # what leaks out of headphones is no music that goes out
         if analysis.show.party(voice).kind in MUSIC:
             rows = [row for row in working_in(analysis, path) if row.processor.does in SPEECH_ONLY]
             kept |= {row.ref for row in working_in(analysis, path, off=True)}

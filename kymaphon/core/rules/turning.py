@@ -37,19 +37,16 @@ def gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
 def turn_remedies(
     analysis: Analysis, ladder: Ladder, knobs: Sequence[Knob], by_db: float, effect: str
 ) -> tuple[Remedy, ...]:
-    """Knobs that alone move the level by so much; when none does, the fewest that do together, first in the chain first."""
-    out: list[Remedy] = []
+    """Knobs that alone move the level by so much, after the first gain as far as it goes with the next where that is quieter; when
+    none does, the fewest that do together, first in the chain first.
+    """
     twins = twins_along(analysis, ladder)
+    single: list[Remedy] = []
     for knob in knobs:
-        alone = turn(knob, by_db)
-        if alone is not None and abs(_moved(knob, alone) - by_db) <= knob.step / 2 + 1e-6:
-            out.append(
-                _turn_remedy(
-                    analysis, twins, f"turn-{len(out) + 1}", [(knob, alone, _moved(knob, alone))], effect
-                )
-            )
-    if out:
-        return tuple(out)
+        edit = turn(knob, by_db)
+        if edit is not None and abs(_moved(knob, edit) - by_db) <= knob.step / 2 + 1e-6:
+            name = f"turn-{len(single) + 1}"
+            single.append(_turn_remedy(analysis, twins, name, [(knob, edit, _moved(knob, edit))], effect))
 
     # What has most of its range left in that direction comes first the second time: a control that somebody left far down.
     def rank(knob: Knob) -> tuple[bool, float]:
@@ -57,14 +54,29 @@ def turn_remedies(
         turned_down = by_db > 0 and knob.value <= -number("fell-by")
         return not turned_down, -left
 
-    widest = sorted(knobs, key=rank)
-    for remedy_id, order in (("turn-together", knobs), ("turn-widest", widest)):
+    orders = [("turn-together", list(knobs)), ("turn-widest", sorted(knobs, key=rank))]
+    if single:
+        orders = orders[:1] if _early_first(knobs, single, by_db) else []
+    together: list[Remedy] = []
+    for remedy_id, order in orders:
         moves = _together(order, by_db)
         if moves:
             remedy = _turn_remedy(analysis, twins, remedy_id, moves, effect)
-            if all(set(remedy.edits) != set(row.edits) for row in out):
-                out.append(remedy)
-    return tuple(out)
+            if all(set(remedy.edits) != set(row.edits) for row in (*single, *together)):
+                together.append(remedy)
+    return (*together, *single)
+
+
+def _early_first(knobs: Sequence[Knob], alone: Sequence[Remedy], by_db: float) -> bool:
+    """Whether what is missing should come from the first gain as far as it goes, before one further on gives all of it."""
+    first = knobs[0]
+    turned = {edit.ref for edit in alone[0].edits if isinstance(edit, SetValue)}
+    return (
+        by_db > 0
+        and first.own
+        and first.ref not in turned
+        and first.highest - first.value >= number("fell-by")
+    )
 
 
 def _together(knobs: Sequence[Knob], by_db: float) -> list[tuple[Knob, SetValue, float]]:
