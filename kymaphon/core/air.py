@@ -224,13 +224,12 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
 
 def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, target: str) -> None:
     wearer = next((p for p in draft.show.parties if (p.hears_on or "").partition(".")[0] == device.id), None)
-    at = wearer.at_m if wearer and wearer.at_m else device.at_m
+    metres = _leak_metres(wearer, device, mic) if wearer is not None else None
     if wearer is None:
         return
-    if at is None or mic.at is None:
+    if metres is None:
         draft.unknown.append(f"headphones of {wearer.name} into {mic.name}: no position")
         return
-    metres = max(math.dist(mic.at, at), number("ear-to-mouth") if mic.worn and mic.own is wearer else 0.0)
     for port in kind.outputs:
         if not port.ear:
             continue
@@ -245,6 +244,16 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, ta
             draft.join(
                 f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), label="headphone leak"
             )
+
+
+def _leak_metres(wearer: Party, device: Device, mic: Stand) -> float | None:
+    """From somebody's head to a microphone: to their own, where nothing is placed, the usual distance; None where it is not known."""
+    at, own = wearer.at_m or device.at_m, mic.own is wearer
+    if own and mic.worn is not None:
+        return number("ear-to-mouth")
+    if at is None or mic.at is None:
+        return number("speaking-distance") if own else None
+    return math.dist(mic.at, at)
 
 
 def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple[Port, ...]] | None]) -> None:

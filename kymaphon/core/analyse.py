@@ -12,7 +12,17 @@ from kymaphon.core.references import check_references
 from kymaphon.core.rules import ALL_RULES, NOTES_ONLY
 from kymaphon.core.show import Show
 
-KEPT = ("circles", "noise", "flow", "ladders", "open_microphones", "loudspeaker_db", "_sounds")
+KEPT = (
+    "circles",
+    "noise",
+    "flow",
+    "ladders",
+    "open_microphones",
+    "loudspeaker_db",
+    "_sounds",
+    "main_ladders",
+    "microphones",
+)
 
 
 def analyse(show: Show, catalogue: Catalogue | None = None, *, remedies: bool = True) -> Analysis:

@@ -145,8 +145,8 @@ class Analysis:
         feed = self.feeds.get((listener, voice))
         if feed is None or feed.path is None or feed.node is None:
             return None
-        path, mics = feed.path, self._microphones.get(self.graph.mouths[voice][0], ())
-        if goes_astray(path) and mics:
+        path, mics = feed.path, self.microphones.get(self.graph.mouths[voice][0], ())
+        if goes_astray(path) and (mics or self.show.party(voice).plays_on):
             return None
         if mics and by_the_air(path):
             # Heard across the room too: what an operator turns is the way over the loudspeakers.
@@ -154,7 +154,8 @@ class Analysis:
         return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, path)
 
     @cached_property
-    def _microphones(self) -> dict[int, Mics]:
+    def microphones(self) -> dict[int, Mics]:
+        """Mouth -> the ways from it into microphones of its own."""
         return own_microphones(self.graph)
 
     def any_ladder(self, voice: str) -> Ladder | None:
@@ -166,7 +167,7 @@ class Analysis:
         point.
         """
         target, mouth = self.graph.index[node], self.graph.mouths[voice][0]
-        mine = own_way(self.transfer, self._microphones.get(mouth, ()), target)
+        mine = own_way(self.transfer, self.microphones.get(mouth, ()), target)
         ways = (mine,) if mine is not None else best_paths(self.transfer, mouth, target, most=1).paths
         return (
             build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, node, ways[0])

@@ -20,6 +20,7 @@ from kymaphon.core.rules import (
     rig_hum,
     rig_plugs,
     rig_power,
+    rig_sides,
     rig_ways,
     wants,
 )
@@ -40,6 +41,7 @@ ALL_RULES: tuple[Rule, ...] = (
     *rig_plugs.RULES,
     *rig_power.RULES,
     *rig_hum.RULES,
+    *rig_sides.RULES,
     *rig_ways.RULES,
     *rig_controls.RULES,
     *levels.RULES,

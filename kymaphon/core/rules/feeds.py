@@ -24,6 +24,7 @@ from kymaphon.core.routing import (
     Feed,
     arrivals_of,
     at_once_ms,
+    by_the_air,
     echo_class,
     late_return,
     second_arrival,
@@ -38,6 +39,7 @@ from kymaphon.core.rules.cures import (
     way_devices,
     way_words,
 )
+from kymaphon.core.rules.ears import over_the_room
 from kymaphon.core.rules.feeds_ways import echo_cancellers, mix_beside_inputs
 from kymaphon.core.transfer import Transfer, howls_at
 
@@ -154,6 +156,10 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
             pairs.append((feed, arrivals[0], second))
     bleeding = [row for row in pairs if _by_air(row[1], row[2])]
     pairs = [row for row in pairs if not _by_air(row[1], row[2])]
+    across = [row for row in pairs if _across_the_room(row[1], row[2])]
+    pairs = [row for row in pairs if not _across_the_room(row[1], row[2])]
+    for listener in dict.fromkeys(row[0].listener for row in across):
+        yield _headphones_low(analysis, [row for row in across if row[0].listener == listener])
     if bleeding:
         bleeding.sort(key=lambda row: row[1].gain_db - row[2].gain_db)
         yield _twice_finding(analysis, bleeding, [], wanted_pairs(analysis))
@@ -165,21 +171,45 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
         yield _twice_finding(analysis, group, cuts, kept)
 
 
+def _across_the_room(first: Arrival, second: Arrival) -> bool:
+    """Whether one of two arrivals comes straight across the room, beside what comes by wire: headphones that are low."""
+    return by_the_air(first.paths[0]) != by_the_air(second.paths[0])
+
+
+def _headphones_low(analysis: Analysis, rows: list[tuple[Feed, Arrival, Arrival]]) -> Finding:
+    """Voices that somebody hears across the room nearly as loud as in the headphones: turning these up cures it."""
+    feed, first, second = rows[0]
+    wired, air = (second, first) if by_the_air(first.paths[0]) else (first, second)
+    over = wired.gain_db - air.gain_db
+    listener, voices = analysis.party_name(feed.listener), names(analysis, [row.voice for row, _, _ in rows])
+    how = f"{abs(over):.1f} dB {'under' if over >= 0 else 'over'} them"
+    text = (
+        f"{listener} hears {voices} across the room as well, {how} and {show_number(abs(wired.delay_ms - air.delay_ms), 'ms')} apart: "
+        f"hollow. Headphones that are {number('double-difference'):.1f} dB over the room settle it."
+    )
+    return Finding(
+        "room-beside-headphones", "note", "Feeds", (feed.listener, *(row.voice for row, _, _ in rows)), f"The room competes with {listener}'s headphones", text,
+        (Derived("headphones over the room", over, "dB"),), None, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
+    )  # fmt: skip
+
+
 def _cure_twice(
     analysis: Analysis, pairs: list[tuple[Feed, Arrival, Arrival]]
 ) -> tuple[list[Cut], set[tuple[str, str]]]:
-    """The cut for the first pair, and every pair that it cures as well."""
+    """The cuts for the first pair, those first that cure most of the others, and all pairs that the first of them cures."""
     feed = pairs[0][0]
 
     def bad(transfer: Transfer) -> list[list[PathThrough]]:
         return _twice_ways(analysis, transfer, feed)
 
     cuts = cuts_of(analysis, bad, wanted_pairs(analysis))
-    cured = {feed.key}
-    for cut in cuts[:1]:
+    cured: list[set[tuple[str, str]]] = []
+    for cut in cuts:
         transfer = analysis.transfer.without(frozenset(switch.ref for switch in cut.switches))
-        cured |= {row.key for row, _, _ in pairs if not _twice_ways(analysis, transfer, row)}
-    return cuts, cured
+        cured.append({row.key for row, _, _ in pairs if not _twice_ways(analysis, transfer, row)})
+    # A mix that is taken beside its inputs doubles everybody: what cures all of it at once is the cause.
+    order = sorted(range(len(cuts)), key=lambda n: -len(cured[n]))
+    return [cuts[n] for n in order], {feed.key} | (cured[order[0]] if order else set())
 
 
 def _by_air(first: Arrival, second: Arrival) -> bool:

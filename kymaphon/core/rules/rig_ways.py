@@ -1,17 +1,14 @@
-"""Rules about where the signal goes: the wrong side, nowhere, late by the computer, out and back for nothing, wireless."""
+"""Rules about where the signal goes: nowhere, late by the computer, out and back for nothing, wireless."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
-from itertools import islice
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.build import build_graph
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug, apply_all
+from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
-from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import fit_of
 from kymaphon.core.graph import SettingRef
@@ -19,200 +16,8 @@ from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.show import Cable, Setting
-from kymaphon.core.transfer import Transfer
 
 SOURCES = ("microphone", "player", "instrument")
-
-
-def one_sided(analysis: Analysis) -> Iterator[Finding]:
-    """A voice that reaches a stereo end on one side alone."""
-    limit = number("one-side")
-    told: set[str] = set()
-    for end in analysis.listeners:
-        ears = analysis.graph.ears[end.id]
-        if end.kind not in ("audience", "recorder") or len(ears) != 2:
-            continue
-        sides: dict[str, tuple[float, float]] = {}
-        for voice in analysis.voices:
-            feed = analysis.feeds[end.id, voice.id]
-            if feed.verdict in ("silent", "missing") or feed.path is None or feed.howling:
-                continue
-            column = analysis.flow.voices.index(voice.id)
-            left, right = (float(analysis.flow.power[node, column]) for node in ears)
-            if not (math.isfinite(left) and math.isfinite(right)) or max(left, right) <= 0:
-                continue
-            sides[voice.id] = (_db(left), _db(right))
-        lone = {name: row for name, row in sides.items() if abs(row[0] - row[1]) >= limit}
-        split = len({row[0] > row[1] for row in lone.values()}) == 2
-        for name, (left, right) in lone.items():
-            if name in told:
-                continue
-            told.add(name)
-            yield _one_sided(analysis, end.id, name, left - right, split=split and end.kind == "recorder")
-
-
-def _db(power: float) -> float:
-    return 10 * math.log10(power) if power > 1e-30 else -300.0
-
-
-def _one_sided(analysis: Analysis, end: str, voice: str, gap: float, *, split: bool) -> Finding:
-    path = analysis.feeds[end, voice].path
-    who, where = analysis.party_name(voice), analysis.party_name(end)
-    side = "left" if gap > 0 else "right"
-    by = min(abs(gap), 99.0)
-    text = f"{who} reaches {where} only on the {side} ({by:.0f} dB more than on the other side): "
-    text += "as a split recording that may be meant." if split else "whoever listens with one ear, or in mono on a phone, loses them or half their level."  # fmt: skip
-    tried = (
-        (row for row in _to_the_middle(analysis, path) if _in_the_middle(analysis, row.edits, end, voice))
-        if path is not None
-        else ()
-    )
-    remedies = tuple(islice(tried, 1))
-    return Finding("one-sided", "note" if split else "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
-
-
-def half_lost(analysis: Analysis) -> Iterator[Finding]:
-    """A stereo record or instrument of which one side gets to an end and the other gets nowhere: one side plugged, or a mono line
-    that takes one side of a mix.
-    """
-    graph, transfer = analysis.graph, analysis.transfer
-    ends = [row for row in analysis.listeners if row.kind in ("audience", "recorder")]
-    for voice in analysis.voices:
-        played = voice.plays_on or ""
-        sides = [graph.index.get(f"{played}{side}") for side in (".l", ".r")]
-        if voice.kind not in ("player", "instrument") or sides[0] is None or sides[1] is None:
-            continue
-        starts = [node for node in sides if node is not None]
-        for end in ends:
-            reached = [
-                max(transfer.best_gain_to(ear)[start] for ear in graph.ears[end.id]) > -math.inf
-                for start in starts
-            ]
-            if reached[0] == reached[1]:
-                continue
-            kept, lost = ("left", "right") if reached[0] else ("right", "left")
-            text = (
-                f"Only the {kept} side of {voice.name} gets to {end.name}: all that is on its {lost} is missing there. Plug both sides, or take a sum "
-                "of both where the line is mono; never one side of a stereo mix."
-            )
-            remedies = tuple(_other_side_plugged(analysis, played, kept[0], lost[0]))
-            alone = (
-                voice.kind == "instrument"
-                and kept == "left"
-                and not any(row.source in (played, f"{played}.r") for row in analysis.show.cables)
-            )
-            if alone:
-                text += " Most instruments give both sides on their left socket where only that is plugged (L/MONO): look whether this one does."
-            yield Finding(
-                "half-lost", "note" if alone else "fix", "Rig", (voice.id, end.id), f"The {lost} side of {voice.name} is lost", text, (), None, remedies,
-            )  # fmt: skip
-            break
-
-
-def _other_side_plugged(analysis: Analysis, output: str, kept: str, lost: str) -> Iterator[Remedy]:
-    """The missing side into the next free input beside the one that is plugged, set as that one is; or, where it is plugged, panned
-    the same way.
-    """
-    show, catalogue = analysis.show, analysis.catalogue
-    there = next((row for row in show.cables if row.source == f"{output}.{kept}"), None)
-    astray = next((row for row in show.cables if row.source == f"{output}.{lost}"), None)
-    if there is None or any(row.source == output for row in show.cables):
-        return
-    target = end_of(show, catalogue, there.target)
-    setting = target.device.settings.get(target.port.id, Setting())
-    if astray is not None:
-        other = end_of(show, catalogue, astray.target)
-        if other.port.strip is not None and other.port.strip.pan:
-            edit = SetValue(SettingRef(other.device.id, other.port.id, "pan"), setting.pan or 0.0)
-            yield Remedy(
-                "pan-along",
-                f"Pan {other.name} as {target.name}",
-                "Both sides then go the same way, as a sum.",
-                (edit,),
-            )
-        return
-    free = [
-        row
-        for row in free_inputs(show, catalogue, target.device)
-        if not row.port.stereo and row.port.level == target.port.level
-    ]
-    for other in free[:1]:
-        same = tuple(
-            SetValue(SettingRef(target.device.id, other.port.id, field), value)
-            for field, value in setting
-            if value is not None and field in ("gain_db", "fader_db")
-        )
-        edits: tuple[Edit, ...] = (plug(show, catalogue, f"{output}.{lost}", other.ref), *same)
-        yield Remedy(
-            "other-side",
-            f"Plug its other side into {other.name}",
-            "Both sides are there; pan them left and right where the mix is stereo.",
-            edits,
-        )
-
-
-def _in_the_middle(analysis: Analysis, edits: tuple[Edit, ...], end: str, voice: str) -> bool:
-    """Whether with some edits a voice is heard, and on both sides."""
-    graph = build_graph(apply_all(analysis.show, edits), analysis.catalogue)
-    power = Transfer(graph).power_from([graph.mouths[voice][0]])[list(graph.ears[end]), 0]
-    left, right = (_db(float(row)) for row in power)
-    return max(left, right) > -300 and abs(left - right) < number("one-side")
-
-
-def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
-    """What could bring a voice onto both sides, the nearest at hand first; whether it does is for trying."""
-    show, catalogue = analysis.show, analysis.catalogue
-    devices = {device.id: device for device in show.devices}
-    for owner, key in path_keys(analysis, path):
-        strip_id = key.partition(">")[0]
-        device = devices[owner]
-        port = catalogue[device.kind].port(strip_id)
-        setting = device.settings.get(strip_id)
-        if port is not None and port.strip is not None and port.strip.pan and setting is not None and setting.pan and abs(setting.pan) > number("panned"):  # fmt: skip
-            ref = SettingRef(owner, strip_id, "pan")
-            name = f"{analysis.device_name(owner)}, {port.name}"
-            yield Remedy("centre", f"Pan to the centre: {name}", "The voice is on both sides alike, 3 dB down on each.", (SetValue(ref, 0.0),))  # fmt: skip
-    for cable in _cables_of(analysis, path):
-        source, target = (end_of(show, catalogue, end) for end in cable.ends)
-        if not (source.port.stereo and target.port.stereo and source.port.domain == "digital") or source.side:
-            continue
-        free = [end for end in free_inputs(show, catalogue, target.device) if not end.port.stereo]
-        lone = _side_used(analysis, path, source)
-        if free and lone:
-            first = f"{source.ref}.{lone}"
-            edits: list[Edit] = [plug(show, catalogue, first, free[0].ref)]
-            other = next((end for end in free[1:]), None)
-            if other is not None and _other_side_live(analysis, source, lone):
-                edits.append(plug(show, catalogue, f"{source.ref}.{'r' if lone == 'l' else 'l'}", other.ref))
-            edits.append(Unplug(*cable.ends))
-            yield Remedy("mono", f"Take its {'left' if lone == 'l' else 'right'} side into {free[0].name}", "A mono channel goes to both sides.", tuple(edits))  # fmt: skip
-        mono = next((f"{target.ref}.{one}" for one in ("l", "r")), None)
-        if lone and mono is not None:
-            edits = [
-                Unplug(*cable.ends),
-                plug(show, catalogue, f"{source.ref}.{lone}", target.ref),
-            ]
-            yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
-
-
-def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
-    nodes = set(path.node_ids)
-    for cable in analysis.show.cables:
-        bases = [".".join(end.split(".")[:2]) for end in cable.ends]
-        if all(any(node == base or node.startswith(f"{base}.") for node in nodes) for base in bases):
-            yield cable
-
-
-def _side_used(analysis: Analysis, path: PathThrough, end: End) -> str:
-    names = set(path.node_ids)
-    base = f"{end.device.id}.{end.port.id}"
-    return "l" if f"{base}.l" in names else "r" if f"{base}.r" in names else ""
-
-
-def _other_side_live(analysis: Analysis, end: End, lone: str) -> bool:
-    other = f"{end.device.id}.{end.port.id}.{'r' if lone == 'l' else 'l'}"
-    return analysis.flow.level(other) is not None
 
 
 def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
@@ -480,4 +285,4 @@ def headset_microphone(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("headset-adds-microphone", "fix", "Rig", (target.device.id, source.device.id, *cable.ends), f"{name} adds its microphone", text, (), None, tuple(remedies))  # fmt: skip
 
 
-RULES: tuple[Rule, ...] = (one_sided, half_lost, goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip
+RULES: tuple[Rule, ...] = (goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip

@@ -22,7 +22,7 @@ from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fit
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
 from kymaphon.core.plugging import free_inputs
@@ -31,12 +31,11 @@ from kymaphon.core.routing import (
     all_feeds,
     arrivals_of,
     at_once_ms,
-    by_the_air,
     goes_astray,
     late_return,
 )
 from kymaphon.core.rules.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
-from kymaphon.core.rules.turning import gain_knobs, turn_remedies
+from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_down
 from kymaphon.core.transfer import Transfer
 
 
@@ -56,7 +55,8 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
                 deaf[feed.listener] = _deaf(analysis, feed.listener)
             yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
         elif feed.verdict == "unwanted":
-            yield _unwanted(analysis, feed, kept)
+            if feed.path is None or not echo_cancelled(analysis, feed.path):
+                yield _unwanted(analysis, feed, kept)
         elif feed.verdict in ("loud", "quiet") and not _level_tells(analysis, feed):
             off.setdefault((feed.listener, feed.verdict), []).append(feed)
         elif feed.verdict == "late":
@@ -68,10 +68,11 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _level_tells(analysis: Analysis, feed: Feed) -> bool:
-    """Whether the same is told at Level, against the mark of that very end."""
+    """Whether the same is told at Level, against the mark of that very end: of speech, not of what is a matter of taste."""
     ladder = analysis.ladders.get((feed.voice, feed.listener))
     return (
         ladder is not None
+        and analysis.show.party(feed.voice).kind not in NO_SPEECH
         and any(rung.mark is not None for rung in ladder.rungs)
         and ladder.last.unit != "dB SPL"
     )
@@ -274,7 +275,8 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
         f"{listener} must not hear {voice}, and does, {against_mark(feed.gain_db or 0.0)}.{blocked(analysis, cuts)}",
         (Derived("gain", feed.gain_db or 0.0, "dB"), Derived("delay", feed.delay_ms or 0.0, "ms")),
         explained[0] if explained else None,
-        remedies_of(analysis, cuts, f"{listener} no longer hears {voice}", kept),
+        remedies_of(analysis, cuts, f"{listener} no longer hears {voice}", kept)
+        or leak_turned_down(analysis, feed),
         (feed.key,),
     )
 
@@ -292,40 +294,8 @@ def _off_level(analysis: Analysis, feeds: list[Feed]) -> Finding:
     more = f", and {len(feeds) - 1} more" if len(feeds) > 1 else ""
     return Finding(
         f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{title}{more}", text,
-        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, _for_this_ear(analysis, feeds, offs), tuple(feed.key for feed in feeds),
+        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, for_this_ear(analysis, feeds, offs), tuple(feed.key for feed in feeds),
     )  # fmt: skip
-
-
-def _for_this_ear(analysis: Analysis, feeds: list[Feed], offs: list[float]) -> tuple[Remedy, ...]:
-    """What can be turned for one listener without moving what others get: one voice's send, or the knob for all that it hears,
-    where all of it is off by the like.
-    """
-    first = feeds[0]
-    ladder = analysis.ladder(first.voice, first.listener)
-    if ladder is None:
-        return ()
-    in_room = by_the_air(ladder.path)
-    elsewhere: set[SettingRef] = set()
-    beside: set[SettingRef] = set()
-    mine: list[float] = []
-    for feed in analysis.feeds.values():
-        if feed.path is None:
-            continue
-        refs = {knob.ref for step in feed.path.steps() for knob in step.knobs}
-        if feed.listener != first.listener:
-            # Who shares the room shares its loudspeakers.
-            elsewhere |= set() if in_room and by_the_air(feed.path) else refs
-        elif feed.want == "hear" and feed.gain_db is not None:
-            mine.append(feed.gain_db - feed.wanted_gain_db)
-            if feed.voice != first.voice:
-                beside |= refs
-    alike = max(mine, default=0.0) - min(mine, default=0.0) <= 2 * number("level-tolerance")
-    kept = elsewhere if alike else elsewhere | beside
-    knobs = [knob for knob in reversed(gain_knobs(ladder)) if knob.ref not in kept]
-    by = -(sum(mine) / len(mine) if alike and mine else offs[0])
-    listener = analysis.party_name(first.listener)
-    others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
-    return turn_remedies(analysis, ladder, knobs, by, f"{listener} then gets it as wanted, and {others}")
 
 
 def _late(analysis: Analysis, feed: Feed) -> Finding:

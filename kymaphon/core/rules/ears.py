@@ -1,0 +1,109 @@
+"""What can be turned for one pair of ears: a send or a headphone knob that moves nobody else's sound, and headphones that leak."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+
+from kymaphon.core.analysis import Analysis
+from kymaphon.core.figures import number
+from kymaphon.core.findings import Remedy
+from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.levels import Ladder
+from kymaphon.core.paths import PathThrough
+from kymaphon.core.routing import Feed, by_the_air, goes_astray
+from kymaphon.core.rules.feeds_ways import echo_cancellers
+from kymaphon.core.rules.turning import gain_knobs, turn_remedies
+
+LEAKS = "headphone leak"
+
+
+def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float]) -> tuple[Remedy, ...]:
+    """What can be turned for one listener without moving what others get: one voice's send, or the knob for all that it hears,
+    where all of it is off by the like.
+
+    Args:
+        feeds: of one listener, the furthest off first; `offs` by how much, dB.
+    """
+    first = feeds[0]
+    ladder = analysis.ladder(first.voice, first.listener)
+    if ladder is None:
+        return ()
+    mine = [
+        feed.gain_db - feed.wanted_gain_db
+        for feed in analysis.feeds.values()
+        if feed.listener == first.listener
+        and feed.want == "hear"
+        and feed.gain_db is not None
+        and feed.path is not None
+    ]
+    alike = max(mine, default=0.0) - min(mine, default=0.0) <= 2 * number("level-tolerance")
+    knobs = own_knobs(analysis, ladder, first, beside=not alike)
+    by = -(sum(mine) / len(mine) if alike and mine else offs[0])
+    listener = analysis.party_name(first.listener)
+    in_room = by_the_air(ladder.path)
+    others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
+    return turn_remedies(analysis, ladder, knobs, by, f"{listener} then gets it as wanted, and {others}")
+
+
+def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = False) -> list[Knob]:
+    """The knobs along a way that move nothing of what other listeners get, nearest to the ear first.
+
+    Args:
+        beside: only those, too, that move nothing else that this listener hears.
+    """
+    in_room = by_the_air(ladder.path)
+    kept: set[SettingRef] = set()
+    for other in analysis.feeds.values():
+        if other.path is None or other.key == feed.key:
+            continue
+        # Who shares the room shares its loudspeakers; what leaks from one's headphones goes along with them.
+        shared = in_room and by_the_air(other.path)
+        if (other.listener != feed.listener and not shared and not goes_astray(other.path)) or (
+            beside and other.listener == feed.listener and other.want == "hear"
+        ):
+            kept |= {knob.ref for step in other.path.steps() for knob in step.knobs}
+    return [knob for knob in reversed(gain_knobs(ladder)) if knob.ref not in kept]
+
+
+def over_the_room(analysis: Analysis, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
+    """Headphones turned up until what comes across the room lies far enough under them."""
+    ladder = analysis.ladder(feed.voice, feed.listener)
+    if ladder is None or not any(step.label == "listens" for step in ladder.path.steps()):
+        return ()
+    listener = analysis.party_name(feed.listener)
+    effect = f"{listener} hears it in the headphones, and the room no longer competes"
+    return turn_remedies(
+        analysis, ladder, own_knobs(analysis, ladder, feed), float(math.ceil(short_db)), effect
+    )
+
+
+def leaks(path: PathThrough) -> bool:
+    """Whether a way gets into a microphone out of somebody's headphones."""
+    return any(step.label == LEAKS for step in path.steps())
+
+
+def echo_cancelled(analysis: Analysis, path: PathThrough) -> bool:
+    """Whether what leaks out of headphones on a way is taken away by an echo canceller after the microphone."""
+    return leaks(path) and bool(echo_cancellers(analysis, path))
+
+
+def leak_turned_down(analysis: Analysis, feed: Feed) -> tuple[Remedy, ...]:
+    """The headphones whose leak brings a voice where it must not be, turned down until it is under what is heard."""
+    if feed.path is None or not leaks(feed.path) or feed.gain_db is None:
+        return ()
+    graph = analysis.graph
+    place = next(n for n, step in enumerate(feed.path.steps()) if step.label == LEAKS)
+    leaking = graph.edges[feed.path.edges[place]]
+    owner = graph.nodes[leaking.source].owner
+    wearer = next(
+        (row for row in analysis.listeners if (row.hears_on or "").partition(".")[0] == owner), None
+    )
+    inner = analysis.feeds.get((wearer.id, feed.voice)) if wearer is not None else None
+    ladder = analysis.ladder(feed.voice, wearer.id) if wearer is not None else None
+    if wearer is None or inner is None or ladder is None:
+        return ()
+    by = -float(math.ceil(feed.gain_db - number("heard-floor") + number("edge-inside")))
+    effect = f"less of it leaks into the microphone, and {analysis.party_name(feed.listener)} no longer gets it back"
+    knobs = own_knobs(analysis, ladder, inner)
+    return turn_remedies(analysis, ladder, knobs, by, effect)
