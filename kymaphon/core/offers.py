@@ -189,8 +189,10 @@ class _Sorted:
         costs = costs_of(self.analysis, after, self.finding)
         if not costs:
             self.free.append(remedy)
-        elif any(row.hard(remedy.edits) for row in costs):
-            self.refused.append((remedy, told(row for row in costs if row.hard(remedy.edits))))
+        elif self.finding.severity == "note" or any(row.hard(remedy.edits) for row in costs):
+            # What only wants noting is worth nothing that has to be mended after it.
+            hard = [row for row in costs if row.hard(remedy.edits)]
+            self.refused.append((remedy, told(hard or costs)))
         else:
             self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
 
@@ -407,7 +409,7 @@ def _new(
             continue
         if row.code in SILENCES or (OPENS & own and severity == "fix"):
             continue  # who was heard and is not any more is told by name
-        if severity == "fix" and row.code in own:
+        if severity == "fix" and row.code in own and finding is not None and finding.severity != "note":
             continue
         seen.add(row.title)
         yield Cost(severity, _small(row.title))

@@ -122,7 +122,7 @@ def commentary() -> Show:
             {"id": "l1", "kind": "lip-ribbon", "name": "Commentator's microphone", "place": "stand", "party": "one", "at_m": [3, 3.02]},
             {"id": "l2", "kind": "lip-ribbon", "name": "Summariser's microphone", "place": "stand", "party": "two", "at_m": [4.4, 3.02]},
             {"id": "fx", "kind": "gun-short", "name": "Crowd microphone", "place": "stand", "party": "crowd", "at_m": [7.5, 5]},
-            {"id": "desk", "kind": "desk-8", "name": "Desk", "place": "stand", "settings": {"in1": {"gain_db": 46}, "in2": {"gain_db": 34}, "in3": {"gain_db": 30, "phantom": True, "fader_db": -10}}},
+            {"id": "desk", "kind": "desk-8", "name": "Desk", "place": "stand", "settings": {"in1": {"gain_db": 46}, "in2": {"gain_db": 34}, "in3": {"gain_db": 44, "phantom": True, "fader_db": -10}}},
             {"id": "amp", "kind": "headphone-amp", "place": "stand"}, {"id": "c1", "kind": "headphones", "place": "stand"}, {"id": "c2", "kind": "headphones", "place": "stand"},
             {"id": "line", "kind": "studio-line", "name": "Line to the studio"},
         ],
@@ -131,7 +131,7 @@ def commentary() -> Show:
             ("amp.phones1", "c1.in", 2), ("amp.phones2", "c2.in", 2),
         ],
         practice="desk-pfl",
-        wants=[*wants(studio="one two"), {"listener": "studio", "voice": "crowd", "want": "hear", "gain_db": -12}],
+        wants=[*wants(studio="one two", one="two", two="one"), {"listener": "studio", "voice": "crowd", "want": "hear", "gain_db": -20}],
     )  # fmt: skip
 
 

@@ -37,9 +37,11 @@ def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float
         and feed.gain_db is not None
         and feed.path is not None
     ]
-    alike = max(mine, default=0.0) - min(mine, default=0.0) <= 2 * number("level-tolerance")
+    tolerance = number("level-tolerance")
+    one_way = bool(mine) and (min(mine) > tolerance or max(mine) < -tolerance)
+    alike = one_way and max(mine) - min(mine) <= 2 * tolerance
     knobs = own_knobs(analysis, ladder, first, beside=not alike)
-    by = -(sum(mine) / len(mine) if alike and mine else offs[0])
+    by = -(sum(mine) / len(mine) if alike else offs[0])
     listener = analysis.party_name(first.listener)
     in_room = by_the_air(ladder.path)
     others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
@@ -55,8 +57,8 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
     in_room = by_the_air(ladder.path)
     kept: set[SettingRef] = set()
     for other in analysis.feeds.values():
-        if other.path is None or other.key == feed.key:
-            continue
+        if other.path is None or other.key == feed.key or (other.want == "any" and other.voice == feed.voice):
+            continue  # of this very voice only what somebody asked for is kept
         # Who shares the room shares its loudspeakers; what leaks from one's headphones goes along with them.
         shared = in_room and by_the_air(other.path)
         if (other.listener != feed.listener and not shared and not goes_astray(other.path)) or (

@@ -14,6 +14,7 @@ from kymaphon.core.cuts import (
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
+from kymaphon.core.feeds.wants import BACKGROUND
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import PathThrough, find_circles
@@ -158,6 +159,8 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
     pairs = [row for row in pairs if not _by_air(row[1], row[2])]
     across = [row for row in pairs if _across_the_room(row[1], row[2])]
     pairs = [row for row in pairs if not _across_the_room(row[1], row[2])]
+    # A crowd is all around whoever sits in it; that is no second voice.
+    across = [row for row in across if analysis.show.party(row[0].voice).kind not in BACKGROUND]
     for listener in dict.fromkeys(row[0].listener for row in across):
         yield _headphones_low(analysis, [row for row in across if row[0].listener == listener])
     if bleeding:

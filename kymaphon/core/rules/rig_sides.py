@@ -175,7 +175,10 @@ def _other_side_plugged(analysis: Analysis, output: str, kept: str, lost: str) -
             for field, value in setting
             if value is not None and field in ("gain_db", "fader_db")
         )
-        edits: tuple[Edit, ...] = (plug(show, catalogue, f"{output}.{lost}", other.ref, length_m=there.length_m), *same)
+        edits: tuple[Edit, ...] = (
+            plug(show, catalogue, f"{output}.{lost}", other.ref, length_m=there.length_m),
+            *same,
+        )
         on = _carried_on(show, catalogue, target, other)
         names = " and ".join(f"{out.name} into {into.name}" for out, into in on)
         edits += tuple(plug(show, catalogue, out.ref, into.ref) for out, into in on)
