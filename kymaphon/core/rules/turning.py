@@ -56,7 +56,9 @@ def turn_remedies(
 
     orders = [("turn-together", list(knobs)), ("turn-widest", sorted(knobs, key=rank))]
     if single:
-        orders = orders[:1] if _early_first(knobs, single, by_db) else []
+        # Then only by what moves no other voice: else the later one alone is the better.
+        early = [("turn-together", _alone(analysis, ladder, knobs))]
+        orders = early if _early_first(knobs, single, by_db) else []
     together: list[Remedy] = []
     for remedy_id, order in orders:
         moves = _together(order, by_db)
@@ -65,6 +67,18 @@ def turn_remedies(
             if all(set(remedy.edits) != set(row.edits) for row in (*single, *together)):
                 together.append(remedy)
     return (*together, *single)
+
+
+def _alone(analysis: Analysis, ladder: Ladder, knobs: Sequence[Knob]) -> list[Knob]:
+    """Those knobs that no other voice passes on its way to an end."""
+    shared = {
+        knob.ref
+        for (voice, _), other in analysis.ladders.items()
+        if voice != ladder.voice
+        for step in other.path.steps()
+        for knob in step.knobs
+    }
+    return [knob for knob in knobs if knob.ref not in shared]
 
 
 def _early_first(knobs: Sequence[Knob], alone: Sequence[Remedy], by_db: float) -> bool:
