@@ -91,10 +91,10 @@ class Touch:
 
     @property
     def stands(self) -> str:
-        now, low, high = (
-            show_number(value, "dB", sign=True) for value in (self.now, self.lowest, self.highest)
+        now, low = (
+            show_number(value, "dB", sign=True).removesuffix(" dB") for value in (self.now, self.lowest)
         )
-        return f"{now} of {low} to {high}"
+        return f"{now} of {low} to {show_number(self.highest, 'dB', sign=True)}"
 
     def words(self) -> str:
         """Whether it may be touched on air, and who hears it."""
@@ -112,8 +112,8 @@ class Touch:
 
 
 def touches(analysis: Analysis) -> tuple[Touch, ...]:
-    """Every knob that a voice passes by wire, in the order of the rig: gains, faders, sends and controls alike (common practice:
-    know which of them may be touched before going on air).
+    """Every knob that a voice passes by wire, those first that may be touched, each in the order of the rig: gains, faders, sends and
+    controls alike (common practice: know which of them may be touched before going on air).
     """
     graph = analysis.graph
     own = [edge.target for edge in graph.edges if edge.label == "speaks into"]
@@ -146,4 +146,4 @@ def touches(analysis: Analysis) -> tuple[Touch, ...]:
             )
         )
     order = {device.id: n for n, device in enumerate(analysis.show.devices)}
-    return tuple(sorted(out, key=lambda row: order.get(row.ref.device, len(order))))
+    return tuple(sorted(out, key=lambda row: (bool(row.air), order.get(row.ref.device, len(order)))))
