@@ -168,7 +168,7 @@ class TestPlugging:
 
 
 def _turned(show: Show, ref: SettingRef, value: float) -> set[str]:
-    """The listeners for whom some voice within 40 dB of all together changes by a tenth of a decibel when one setting is turned: the
+    """The listeners for whom some voice within 60 dB of all together changes by a tenth of a decibel when one setting is turned: the
     show analysed anew. What leaks out of headphones into open microphones lies far under that.
     """
     before, after = analyse(show, remedies=False), analyse(SetValue(ref, value).apply(show), remedies=False)
@@ -176,7 +176,7 @@ def _turned(show: Show, ref: SettingRef, value: float) -> set[str]:
     for party in before.listeners:
         for node in before.graph.ears[party.id]:
             one, two = before.flow.power[node], after.flow.power[node]
-            heard = one >= 1e-4 * one.sum()
+            heard = one >= 1e-6 * one.sum()
             if (abs(one - two) > 0.0115 * (one + two))[heard].any():
                 changed.add(party.name)
     return changed
