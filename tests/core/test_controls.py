@@ -11,6 +11,7 @@ from kymaphon.core.edits import SetValue
 from kymaphon.core.ends import end_of
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
+from kymaphon.core.routing import goes_astray
 from kymaphon.core.rules.rig_controls import is_on
 from kymaphon.core.show import Show
 from tests.core.rigs import VOICE, dev, of_code, rig, wire
@@ -168,17 +169,19 @@ class TestPlugging:
 
 
 def _turned(show: Show, ref: SettingRef, value: float) -> set[str]:
-    """The listeners for whom some voice within 60 dB of all together changes by a tenth of a decibel when one setting is turned: the
-    show analysed anew. What leaks out of headphones into open microphones lies far under that.
+    """The listeners for whom a voice changes by a tenth of a decibel when one setting is turned: the show analysed anew. What only
+    leaks out of headphones into open microphones is left out.
     """
     before, after = analyse(show, remedies=False), analyse(SetValue(ref, value).apply(show), remedies=False)
     changed = set()
-    for party in before.listeners:
-        for node in before.graph.ears[party.id]:
-            one, two = before.flow.power[node], after.flow.power[node]
-            heard = one >= 1e-6 * one.sum()
-            if (abs(one - two) > 0.0115 * (one + two))[heard].any():
-                changed.add(party.name)
+    for (listener, voice), feed in before.feeds.items():
+        if feed.path is None or goes_astray(feed.path):
+            continue
+        column = before.flow.voices.index(voice)
+        for node in before.graph.ears[listener]:
+            one, two = (float(state.flow.power[node, column]) for state in (before, after))
+            if abs(one - two) > 0.0115 * (one + two):
+                changed.add(before.party_name(listener))
     return changed
 
 
