@@ -170,12 +170,12 @@ class TestPlugging:
 
 def _turned(show: Show, ref: SettingRef, value: float) -> set[str]:
     """The listeners for whom a voice changes by a tenth of a decibel when one setting is turned: the show analysed anew. What only
-    leaks out of headphones into open microphones is left out.
+    leaks out of headphones into open microphones, and what nobody hears, is left out.
     """
     before, after = analyse(show, remedies=False), analyse(SetValue(ref, value).apply(show), remedies=False)
     changed = set()
     for (listener, voice), feed in before.feeds.items():
-        if feed.path is None or goes_astray(feed.path):
+        if feed.path is None or goes_astray(feed.path) or feed.verdict in ("silent", "missing"):
             continue
         column = before.flow.voices.index(voice)
         for node in before.graph.ears[listener]:
