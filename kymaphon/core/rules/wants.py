@@ -136,6 +136,7 @@ def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
 
 def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
     listener, voice = _pair(analysis, feed)
+    whom = "itself from a wedge or headphones" if feed.listener == feed.voice else voice
     kept = kept_pair(analysis, feed)
     others = [row for row in wanted_pairs(analysis) if (row.listener, row.voice) != feed.key]
 
@@ -155,18 +156,18 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
         remedies += tuple(_into_the_mix(analysis, feed))
     if deaf is not None:
         remedies += tuple(_plugged_in(analysis, feed, deaf))
-        text = f"{listener} should hear {voice}, and {deaf.end.name} is plugged into nothing."
+        text = f"{listener} should hear {whom}, and {deaf.end.name} is plugged into nothing."
     elif feed.gain_db is None:
         reason = (
             _why_silent(analysis, kept)
             if ended is None
             else f": it gets as far as {ended.stray.end.name}, where nothing is plugged in"
         )
-        text = f"{listener} should hear {voice} and there is no way there{reason}."
+        text = f"{listener} should hear {whom} and there is no way there{reason}."
     else:
         bleeds = feed.path is not None and goes_astray(feed.path)
         how = ", by way of other people's microphones" if bleeds else ""
-        text = f"{listener} should hear {voice}, and gets it only {against_mark(feed.gain_db)}{how}."
+        text = f"{listener} should hear {whom}, and gets it only {against_mark(feed.gain_db)}{how}."
     figures = (Derived("gain", feed.gain_db, "dB"),) if feed.gain_db is not None else ()
     on_air = analysis.show.party(feed.listener).kind in ("audience", "recorder")
     return Finding(
@@ -174,7 +175,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
         "stop" if on_air else "fix",
         "Feeds",
         (feed.listener, feed.voice),
-        f"{listener} does not hear {voice}",
+        f"{listener} does not hear {'itself' if feed.listener == feed.voice else voice}",
         text,
         figures,
         None,
