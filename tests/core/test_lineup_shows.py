@@ -19,6 +19,7 @@ from kymaphon.core.show import Show
 from kymaphon.core.twins import twins_along
 from kymaphon.core.units import db_to_power, power_to_db
 from kymaphon.core.weights import growth_of
+from tests.core.hand_typed import game_stream, play
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, rig, wire
 from tests.core.test_levels import one_chain
 from tests.core.test_offers import four_on_tracks, two_desks, wedge
@@ -61,6 +62,8 @@ SHOWS = {
     "call": desk_and_call,
     "record": lambda: record_on_two_channels((0.0, 0.0)),
     "panned": lambda: record_on_two_channels((-1.0, 0.4), (0.0, 6.0)),
+    "calls": game_stream,
+    "play": play,
     "quiet": lambda: one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": 12}]),
 }
 

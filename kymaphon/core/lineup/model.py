@@ -25,6 +25,7 @@ from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
+from kymaphon.core.riders import is_ridden
 from kymaphon.core.twins import knob_at, turned_together, twins_along
 from kymaphon.core.weights import grows, growth_of, headroom_wanted
 
@@ -319,8 +320,11 @@ def _voice(
     count = len(turns)
     now = np.array([turn.now for turn in turns])
     slopes = np.zeros((len(ladder.rungs), count))
-    for i, refs in enumerate(_edge_refs(analysis, ladder), start=1):
-        slopes[i] = slopes[i - 1]
+    for i, (refs, step) in enumerate(
+        zip(_edge_refs(analysis, ladder), ladder.path.steps(), strict=True), start=1
+    ):
+        # Whatever is turned before an automatic level, it takes back.
+        slopes[i] = 0.0 if is_ridden(step) else slopes[i - 1]
         for ref in refs:
             slopes[i, index[ref]] += 1.0
     party = analysis.show.party(ladder.voice)
