@@ -119,14 +119,30 @@ class Analysis:
 
     @cached_property
     def ladders(self) -> dict[tuple[str, str], Ladder]:
-        """(voice, end) -> ladder, for every voice that reaches an end."""
+        """(voice, end) -> ladder, for every voice that reaches an end; of one that reaches them across the room alone also to everybody
+        else who should hear it, as whoever teaches a class with one pupil at home.
+        """
         out = {}
         for voice in self.voices:
             for end in self.ends:
                 ladder = self.ladder(voice.id, end.id)
                 if ladder is not None and voice.id != end.id:
                     out[voice.id, end.id] = ladder
+            reached = [row for (name, _), row in out.items() if name == voice.id]
+            if reached and all(_is_air(row) for row in reached):
+                out |= self._to_others(voice.id)
         return out
+
+    def _to_others(self, voice: str) -> dict[tuple[str, str], Ladder]:
+        """A voice's ladders to those who are no end and should hear it."""
+        rows = {}
+        for listener in self.listeners:
+            feed = self.feeds[listener.id, voice]
+            if listener not in self.ends and feed.want == "hear" and listener.id != voice:
+                ladder = self.ladder(voice, listener.id)
+                if ladder is not None:
+                    rows[voice, listener.id] = ladder
+        return rows
 
     @cached_property
     def main_ladders(self) -> dict[str, Ladder]:
@@ -357,6 +373,11 @@ class Analysis:
 
 Rule = Callable[[Analysis], Iterable[Finding]]
 """A pure function from an analysis (everything in it but its findings) to findings."""
+
+
+def _is_air(ladder: Ladder) -> bool:
+    """Whether a ladder runs through nothing but the air of a room."""
+    return all(step.label == "through the air" for step in ladder.path.steps())
 
 
 def _is_marked(ladder: Ladder) -> bool:

@@ -274,3 +274,55 @@ SHOWS = {
     row.__name__.replace("_", "-"): row
     for row in (lesson, podcast_for_two, choir, commentary, backing_track, interpreter, play, hall_with_loudspeakers, game_stream, phone_in)
 }  # fmt: skip
+
+
+def interview() -> Show:
+    """Clean: an interview by wireless, two handhelds near the mouths, into a recorder."""
+    return typed(
+        "Interview on the quay",
+        [{"id": "quay", "name": "Quay", "size_m": [10, 6], "ambient_dba": 45, "noise": "traffic", "outdoors": True, "wind_m_s": 2}],
+        [
+            {"id": "rep", "name": "Reporter", "kind": "presenter", "place": "quay", "at_m": [3, 3], "faces_deg": 0, "effort": "raised", "speaks": True, "listens": True, "hears_on": "cans"},
+            {"id": "guest", "name": "Skipper", "kind": "guest", "place": "quay", "at_m": [3.9, 3], "faces_deg": 180, "effort": "raised", "speaks": True},
+            {"id": "file", "name": "Recording", "kind": "recorder", "listens": True, "hears_on": "rec"},
+        ],
+        [
+            {"id": "mic", "kind": "reporter-omni", "name": "Handheld", "place": "quay", "party": "rep", "at_m": [3.08, 3], "shield": "foam"},
+            {"id": "mic2", "kind": "reporter-omni", "name": "Second handheld", "place": "quay", "party": "guest", "at_m": [3.82, 3], "shield": "foam"},
+            {"id": "w1", "kind": "wireless-link", "place": "quay", "settings": {"in": {"gain_db": 30}}}, {"id": "w2", "kind": "wireless-link", "name": "Second link", "place": "quay", "settings": {"in": {"gain_db": 30}}},
+            {"id": "face", "kind": "interface-2-plain", "name": "Interface", "place": "quay", "host": "pc", "settings": {"in1": {"gain_db": 39}, "in2": {"gain_db": 39}}},
+            {"id": "pc", "kind": "laptop", "place": "quay", "power": "battery"}, {"id": "rec", "kind": "recorder", "host": "pc"}, {"id": "cans", "kind": "headphones", "place": "quay"},
+        ],
+        [
+            ("mic.out", "w1.in"), ("mic2.out", "w2.in"), ("w1.out", "face.in1", 2), ("w2.out", "face.in2", 2), ("face.usb", "rec.in"), ("face.phones", "cans.in", 2),
+        ],
+        wants=wants(file="rep guest", rep="guest"),
+    )  # fmt: skip
+
+
+def classroom() -> Show:
+    """Clean: a class with one pupil at home, who comes out of a loudspeaker."""
+    return typed(
+        "A lesson for those at home",
+        [{"id": "class", "name": "Classroom", "size_m": [9, 7], "ambient_dba": 38}, {"id": "home", "name": "At home", "ambient_dba": 36}],
+        [
+            {"id": "teacher", "name": "Teacher", "kind": "presenter", "place": "class", "at_m": [4.5, 1], "faces_deg": 90, "effort": "raised", "speaks": True},
+            {"id": "pupil", "name": "Pupil at home", "kind": "remote", "place": "home", "speaks": True, "listens": True, "hears_on": "hs"},
+            {"id": "all", "name": "Class", "kind": "audience", "place": "class", "at_m": [4.5, 4], "listens": True},
+        ],
+        [
+            {"id": "m", "kind": "lapel", "name": "Teacher's microphone", "place": "class", "party": "teacher"}, {"id": "w", "kind": "wireless-link", "place": "class"},
+            {"id": "face", "kind": "interface-1", "name": "Interface", "place": "class", "host": "pc", "settings": {"in1": {"gain_db": 40}}},
+            {"id": "pc", "kind": "laptop", "place": "class", "power": "battery", "settings": {"volume": {"gain_db": -2}}}, {"id": "call", "kind": "conference-app", "host": "pc"},
+            {"id": "box", "kind": "loudspeaker", "name": "Loudspeaker", "place": "class", "at_m": [8, 1], "aim_deg": 120}, {"id": "hs", "kind": "headphones", "place": "home"},
+            {"id": "hpc", "kind": "laptop", "name": "Laptop at home", "place": "home"}, {"id": "hm", "kind": "usb-microphone", "place": "home", "party": "pupil", "host": "hpc"},
+        ],
+        [
+            ("m.out", "w.in"), ("w.out", "face.in1", 2), ("face.usb1", "call.mic"), ("call.out", "pc.sound"), ("pc.phones.l", "box.in", 5, "stereo-breakout"), ("hm.usb", "call.far-in"), ("call.far", "hpc.sound"),
+            ("hpc.phones", "hs.in", 2, "jack-minijack"),
+        ],
+        wants=wants(pupil="teacher", all="pupil"),
+    )  # fmt: skip
+
+
+CLEAN = {row.__name__: row for row in (interview, classroom)}

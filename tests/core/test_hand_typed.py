@@ -17,7 +17,7 @@ from kymaphon.core.lineup.plan import line_up
 from kymaphon.core.offers import offers_of
 from kymaphon.core.routing import goes_astray
 from kymaphon.core.show import Show
-from tests.core.hand_typed import SHOWS
+from tests.core.hand_typed import CLEAN, SHOWS
 
 
 @dataclass
@@ -115,3 +115,19 @@ def test_a_plan_changes_nothing_on_a_show_that_is_right(followed: Followed) -> N
 def test_nor_does_a_line_up_take_a_voice_off_its_mark(followed: Followed) -> None:
     plan = line_up(followed.after, reasons=False)
     assert [row.voice for row in plan.voices if row.on_mark is False] == []
+
+
+@pytest.mark.parametrize("name", CLEAN)
+def test_a_show_that_an_expert_typed_draws_nothing_above_a_note(name: str) -> None:
+    """An interview by wireless, a class with one pupil at home: nothing to stop for, nothing to fix, five notes at most."""
+    analysis = analyse(CLEAN[name]())
+    assert [(row.code, row.message) for row in analysis.findings if row.severity != "note"] == []
+    assert len(analysis.findings) <= 5
+
+
+@pytest.mark.parametrize("name", CLEAN)
+def test_and_neither_plan_nor_line_up_has_much_to_do_on_it(name: str) -> None:
+    analysis = analyse(CLEAN[name]())
+    after = apply_all(analysis.show, plan_feeds(analysis.show, analysis.catalogue).edits)
+    assert [row.code for row in analyse(after).findings if row.severity != "note"] == []
+    assert [row.voice for row in line_up(analysis, reasons=False).voices if row.on_mark is False] == []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 from kymaphon.core.catalogue import Catalogue, Kind, Path, Port
@@ -117,6 +118,21 @@ class Mixer:
     def carrying(self, voice: str) -> tuple[str, ...]:
         """Inputs that bring a voice and are of use."""
         return tuple(row for row, found in self.voices.items() if voice in found and row not in self.needless)
+
+    def through_ms(self, input_id: str) -> float:
+        """How late an input is, at the least, at some output, by the converters of the device itself."""
+        outputs = {row.id for row in self.kind.outputs}
+        late = {input_id: 0.0}
+        for _ in range(len(self.kind.paths)):
+            fresh = {
+                path.target: late[path.source] + path.delay_ms
+                for path in self.kind.paths
+                if path.source in late and late[path.source] + path.delay_ms < late.get(path.target, math.inf)
+            }
+            if not fresh:
+                break
+            late.update(fresh)
+        return min((late[name] for name in outputs if name in late), default=0.0)
 
     def pannable(self, input_id: str) -> bool:
         """Whether an input can be put to one side of the main mix."""

@@ -321,8 +321,10 @@ def _asked(
                 continue
             rows.setdefault(voice.id, []).append(wanted)
             if listener.id == voice.id and wanted.want in ("local", "hear", "any"):
-                came = [row[voice.id] for row in mixer.voices.values() if voice.id in row]
-                soonest = min((row.delay_ms - row.air_ms for row in came), default=0.0)
+                came = [(name, row[voice.id]) for name, row in mixer.voices.items() if voice.id in row]
+                soonest = min(
+                    (row.delay_ms - row.air_ms + mixer.through_ms(name) for name, row in came), default=0.0
+                )
                 # From a wedge the air is no delay of the rig.
                 late = voice.place not in loud and soonest + delays[listener.id] > at_once
                 if late:

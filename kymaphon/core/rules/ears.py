@@ -45,7 +45,12 @@ def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float
     listener = analysis.party_name(first.listener)
     in_room = by_the_air(ladder.path)
     others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
-    return turn_remedies(analysis, ladder, knobs, by, f"{listener} then gets it as wanted, and {others}")
+    effect = f"{listener} then gets it as wanted, and {others}"
+    # Where no knob reaches so far, to where it is neither loud nor quiet any more.
+    near = by - math.copysign(tolerance - number("mark-near"), by)
+    return turn_remedies(analysis, ladder, knobs, by, effect) or turn_remedies(
+        analysis, ladder, knobs, near, effect
+    )
 
 
 def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = False) -> list[Knob]:
