@@ -63,8 +63,23 @@ def _hosts(show: Show, catalogue: Catalogue, plan: FeedPlan) -> Iterator[Device]
     short = [target for row in plan.missing for target in row.need.targets]
     short += [row.end.ref for row in plan.strays if row.into is None]
     short += [show.party(row.listener).hears_on or "" for row in plan.unmet if row.verdict != "late"]
-    owners = dict.fromkeys(show.device(name).host for ref in short if (name := ref.partition(".")[0]))
+    owners = dict.fromkeys(_host_of(show, name) for ref in short if (name := ref.partition(".")[0]))
     yield from (show.device(host) for host in owners if host is not None)
+
+
+def _host_of(show: Show, name: str) -> str | None:
+    """The computer that a device hangs or runs on; of headphones and the like that of the device that feeds them."""
+    seen: set[str] = set()
+    while name not in seen:
+        seen.add(name)
+        host = show.device(name).host
+        if host is not None:
+            return host
+        name = next(
+            (row.source.partition(".")[0] for row in show.cables if row.target.partition(".")[0] == name),
+            name,
+        )
+    return None
 
 
 def _fresh_name(show: Show, kind: Kind) -> str:
@@ -90,7 +105,11 @@ def _with_mixer(
     wired, names = sources
     edits += [*wired, *_to_ears(apply_all(bare, wired), catalogue, device, kind, others)]
     done = plan_feeds(apply_all(show, tuple(edits)), catalogue)
-    harmed = [row for row in done.unmet if row.verdict != "late"]
+    # What comes back from a far end's loudspeaker comes back with any mixer: that is for the far end.
+    back = {row.key for row in plan.unmet if row.verdict == "back"}
+    harmed = [
+        row for row in done.unmet if row.verdict != "late" and not (row.verdict == "back" and row.key in back)
+    ]
     if not done.made or harmed or done.howls:
         return None
     return InComputer(device, fresh, host, names, (*edits, *done.edits))

@@ -349,6 +349,17 @@ def _asked(
     return hear, frozenset(local - off), frozenset(off)
 
 
+def _has_own_mixer(around: Around, head: str) -> bool:
+    """Whether a socket is inside a computer in which a mixer program runs."""
+    end = end_of(around.show, around.catalogue, head)
+    if end.port.connector != "inside":
+        return False
+    host = end.device.id if end.kind.group == "host" else end.device.host
+    return host is not None and any(
+        row.host == host and around.catalogue[row.kind].group == "software" for row in around.mixers
+    )
+
+
 def _from_outside(around: Around, reference: str) -> bool:
     """Whether a socket is a computer's own, for what is plugged in from outside."""
     device_id, port_id = reference.split(".")[:2]
@@ -375,6 +386,8 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
                 continue
             if mixer.kind.group == "software" and _from_outside(around, head):
                 continue
+            if mixer.kind.group != "software" and _has_own_mixer(around, head):
+                continue  # what runs in a computer is fed by the mixer program there
             need = need_at(around, mixer, (head,), (), past)
             if need is not None:
                 out.append(need)
