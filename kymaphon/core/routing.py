@@ -245,7 +245,9 @@ def _measure(
     if astray:
         # A voice is followed by its own microphone, wherever that leads, though another's brings more of it.
         mine = own_way(transfer, mics, node)
-        path = mine if mine is not None and offset + mine.gain_db >= SILENT_GAIN_DB else path
+        if mine is not None and offset + mine.gain_db >= SILENT_GAIN_DB:
+            path = mine
+            astray = offset + mine.gain_db - feed.wanted_gain_db < number("heard-floor")
     unstable = bool(transfer.unstable) and not transfer.unstable.isdisjoint(path.nodes)
     own = feed.listener == feed.voice
     gain, twice = path.gain_db, False
@@ -425,6 +427,11 @@ def goes_astray(path: PathThrough) -> bool:
     else's, or by a loudspeaker or a leaking headphone into one.
     """
     return any(step.label in STRAY for step in path.steps())
+
+
+def is_for_far_end(feed: Feed) -> bool:
+    """Whether somebody has themselves back by a loudspeaker and a microphone: that is for echo control there, not for a mix."""
+    return feed.verdict == "back" and feed.path is not None and goes_astray(feed.path)
 
 
 def _judge(

@@ -270,9 +270,42 @@ def phone_in() -> Show:
     )  # fmt: skip
 
 
+def two_calls() -> Show:
+    """An online panel: two callers by two apps in one laptop, neither hears the other; one of them listens by a loudspeaker."""
+    return typed(
+        "Online panel",
+        [
+            {"id": "den", "name": "Den", "size_m": [4, 3], "ambient_dba": 32}, {"id": "flat", "name": "Ola's flat", "size_m": [4, 3], "ambient_dba": 36},
+            {"id": "office", "name": "Piet's office", "size_m": [4, 3], "ambient_dba": 36},
+        ],
+        [
+            {"id": "kim", "name": "Kim", "kind": "presenter", "place": "den", "at_m": [1, 1.5], "speaks": True, "listens": True, "hears_on": "cans"},
+            {"id": "ola", "name": "Ola", "kind": "remote", "place": "flat", "at_m": [1, 1.5], "faces_deg": 0, "speaks": True, "listens": True},
+            {"id": "piet", "name": "Piet", "kind": "remote", "place": "office", "at_m": [1, 1.5], "faces_deg": 0, "speaks": True, "listens": True, "hears_on": "pcans"},
+            {"id": "one", "name": "Kim's track", "kind": "recorder", "listens": True, "hears_on": "rec.track1"}, {"id": "two", "name": "Ola's track", "kind": "recorder", "listens": True, "hears_on": "rec.track2"},
+            {"id": "three", "name": "Piet's track", "kind": "recorder", "listens": True, "hears_on": "rec.track3"},
+        ],
+        [
+            {"id": "mic", "kind": "dynamic-close", "name": "Kim's microphone", "place": "den", "party": "kim", "at_m": [1.1, 1.5]}, {"id": "face", "kind": "interface-2", "name": "Interface", "place": "den", "host": "pc", "settings": {"in1": {"gain_db": 54}, "monitor>usb34": {"on": False}}},
+            {"id": "pc", "kind": "laptop", "place": "den"}, {"id": "first", "kind": "conference-app", "name": "Call with Ola", "host": "pc"}, {"id": "second", "kind": "conference-app", "name": "Call with Piet", "host": "pc"},
+            {"id": "rec", "kind": "multitrack", "name": "Recording program", "host": "pc"}, {"id": "cans", "kind": "headphones", "place": "den"},
+            {"id": "omic", "kind": "usb-microphone", "name": "Ola's microphone", "place": "flat", "party": "ola", "at_m": [1.3, 1.5], "host": "opc"}, {"id": "opc", "kind": "laptop", "name": "Ola's laptop", "place": "flat", "settings": {"volume": {"gain_db": -4}}},
+            {"id": "box", "kind": "loudspeaker", "name": "Ola's loudspeaker", "place": "flat", "at_m": [1.8, 2.3]},
+            {"id": "pmic", "kind": "usb-microphone", "name": "Piet's microphone", "place": "office", "party": "piet", "at_m": [1.3, 1.5], "host": "ppc"}, {"id": "ppc", "kind": "laptop", "name": "Piet's laptop", "place": "office"},
+            {"id": "pcans", "kind": "earphones", "name": "Piet's earphones", "place": "office"},
+        ],
+        [
+            ("mic.out", "face.in1", 3), ("face.usb1", "first.mic"), ("face.usb1", "second.mic"), ("face.usb1", "rec.in1"), ("first.out", "rec.in2"), ("second.out", "rec.in3"), ("first.out", "face.usb-in"),
+            ("face.phones", "cans.in", 2), ("omic.usb", "first.far-in"), ("first.far", "opc.sound"), ("opc.phones.l", "box.in", 1), ("pmic.usb", "second.far-in"), ("second.far", "ppc.sound"), ("ppc.phones", "pcans.in", 1),
+        ],
+        wants=[*wants(one="kim", two="ola", three="piet"), *wants(kim="ola piet", ola="kim piet", piet="kim ola")],
+        recording={"way": "each"},
+    )  # fmt: skip
+
+
 SHOWS = {
     row.__name__.replace("_", "-"): row
-    for row in (lesson, podcast_for_two, choir, commentary, backing_track, interpreter, play, hall_with_loudspeakers, game_stream, phone_in)
+    for row in (lesson, podcast_for_two, choir, commentary, backing_track, interpreter, play, hall_with_loudspeakers, game_stream, phone_in, two_calls)
 }  # fmt: skip
 
 

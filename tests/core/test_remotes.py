@@ -6,8 +6,14 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.feeds.planner import plan_feeds
+from kymaphon.core.feeds.ways_out import ways_out
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.plugging import inserted
+from kymaphon.core.routing import goes_astray
 from kymaphon.core.show import Show
+from tests.core.hand_typed import two_calls
+from tests.core.rigs import of_code
 
 
 def remotes(*, shared: bool) -> Show:
@@ -107,3 +113,80 @@ def test_two_wrong_sends_are_two_findings_and_two_presses() -> None:
         presses += 1
         assert presses < 5
     assert presses == 2
+
+
+def test_a_return_by_the_air_turns_at_the_loudspeaker_and_headphones_stop_it() -> None:
+    """Common practice: what comes back from a far end's loudspeaker is stopped there, by headphones, and by no switch here."""
+    one = analyse(two_calls())
+    (back,) = of_code(one.show, "own-voice-back")
+    assert back.subjects == ("kim",)
+    assert "It turns round in Ola's loudspeaker (Ola's flat)" in back.message
+    assert "headphones at that end" in back.message
+    (aloud,) = of_code(one.show, "remote-on-loudspeaker")
+    remedy = next(row for row in aloud.remedies if row.id == "headphones")
+    after = analyse(remedy.apply(one.show))
+    assert not of_code(after.show, "own-voice-back")
+    assert not of_code(after.show, "remote-on-loudspeaker")
+    assert after.show.party("ola").hears_on == "phones-ola"
+    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == [
+        "phones-ola.in"
+    ]
+    assert after.feeds["ola", "kim"].path is not None
+
+
+def test_headphones_take_the_socket_behind_what_lies_between() -> None:
+    """An isolator between laptop and loudspeaker: the headphones are plugged into the laptop, not into the isolator."""
+    one = analyse(two_calls())
+    cable = next(row for row in one.show.cables if row.target == "box.in")
+    between = analyse(
+        apply_all(one.show, inserted(one.show, one.catalogue, (cable,), "isolator-line", "Isolator"))
+    )
+    (aloud,) = of_code(between.show, "remote-on-loudspeaker")
+    after = analyse(next(row for row in aloud.remedies if row.id == "headphones").apply(between.show))
+    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == [
+        "phones-ola.in"
+    ]
+    (back,) = of_code(between.show, "own-voice-back")
+    assert "turns round in Ola's loudspeaker" in back.message
+
+
+def test_two_calls_in_one_computer_are_mixed_there_though_one_end_is_on_a_loudspeaker() -> None:
+    """Each caller a mix without themselves from one mixer program; no interface output is taken for it."""
+    show = two_calls()
+    plan = plan_feeds(show, analyse(show).catalogue)
+    assert not plan.whole
+    way = next(row for row in ways_out(show, analyse(show).catalogue, plan) if row.sort == "computer")
+    after = analyse(apply_all(show, way.edits))
+    for listener, voice in (("kim", "piet"), ("ola", "piet"), ("piet", "ola"), ("ola", "kim")):
+        feed = after.feeds[listener, voice]
+        assert feed.path is not None
+        assert not goes_astray(feed.path), (listener, voice)
+    mixers = [row.id for row in after.show.devices if row.kind.startswith("soft-mixer")]
+    feeding = {
+        row.source.partition(".")[0] for row in after.show.cables if row.target in ("first.mic", "second.mic")
+    }
+    assert list(feeding) == mixers
+    again = plan_feeds(after.show, after.catalogue)
+    assert not [edit for edit in again.edits if edit not in again.wants]
+    assert not [row for row in ways_out(after.show, after.catalogue, again) if row.edits]
+
+
+def test_a_voice_whose_own_microphone_is_weaker_than_its_bleed_is_not_missing() -> None:
+    """It is there by its own way, too weak: that is a matter of level. With its own send off, only bleed is left, and it is missing."""
+    raw = remotes(shared=False).model_dump(mode="json", exclude_none=True)
+    raw["devices"][0]["kind"] = "reporter-omni"
+    raw["parties"].append({"id": "guest", "name": "Guest", "kind": "guest", "place": "room", "at_m": [1.4, 1], "speaks": True})  # fmt: skip
+    raw["devices"].append({"id": "gmic", "kind": "dynamic-close", "place": "room", "party": "guest", "at_m": [1.4, 1.15]})  # fmt: skip
+    raw["cables"].append({"from": "gmic.out", "to": "desk.in2"})
+    raw["wants"].append({"listener": "far1", "voice": "guest", "want": "hear"})
+    show = apply_all(Show.model_validate(raw), (SetValue(SettingRef("desk", "in2", "gain_db"), 40.0),))
+    send = SettingRef("desk", "in2>send1", "on")
+    bled = analyse(show).feeds["far1", "guest"]
+    assert bled.path is not None
+    assert goes_astray(bled.path)
+    assert bled.verdict == "missing"
+    weak = analyse(apply_all(show, (SetValue(send, True),))).feeds["far1", "guest"]
+    assert weak.path is not None
+    assert not goes_astray(weak.path)
+    assert weak.path.gain_db < bled.path.gain_db
+    assert weak.verdict == "quiet"

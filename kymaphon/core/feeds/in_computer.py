@@ -14,6 +14,7 @@ from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import free_inputs
+from kymaphon.core.routing import is_for_far_end
 from kymaphon.core.show import Cable, Device, Show
 
 
@@ -62,7 +63,8 @@ def _hosts(show: Show, catalogue: Catalogue, plan: FeedPlan) -> Iterator[Device]
     """Computers in which somebody is short of a mix, a voice of an input, or a listener of a voice."""
     short = [target for row in plan.missing for target in row.need.targets]
     short += [row.end.ref for row in plan.strays if row.into is None]
-    short += [show.party(row.listener).hears_on or "" for row in plan.unmet if row.verdict != "late"]
+    for_a_mix = [row for row in plan.unmet if row.verdict != "late" and not is_for_far_end(row)]
+    short += [show.party(row.listener).hears_on or "" for row in for_a_mix]
     owners = dict.fromkeys(_host_of(show, name) for ref in short if (name := ref.partition(".")[0]))
     yield from (show.device(host) for host in owners if host is not None)
 
@@ -105,13 +107,9 @@ def _with_mixer(
     wired, names = sources
     edits += [*wired, *_to_ears(apply_all(bare, wired), catalogue, device, kind, others)]
     done = plan_feeds(apply_all(show, tuple(edits)), catalogue)
-    # What comes back from a far end's loudspeaker comes back with any mixer: that is for the far end.
-    back = {row.key for row in plan.unmet if row.verdict == "back"}
-    harmed = [
-        row for row in done.unmet if row.verdict != "late" and not (row.verdict == "back" and row.key in back)
-    ]
-    if not done.made or harmed or done.howls:
-        return None
+    harmed = [row for row in done.unmet if row.verdict != "late" and not is_for_far_end(row)]
+    if not done.made or harmed or done.howls or not (*edits, *done.edits):
+        return None  # nothing would be better, or all of it stands already
     return InComputer(device, fresh, host, names, (*edits, *done.edits))
 
 

@@ -20,7 +20,7 @@ from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.riders import is_ridden
-from kymaphon.core.routing import Feed, goes_astray
+from kymaphon.core.routing import Feed, is_for_far_end
 from kymaphon.core.rules.feeds import circles
 from kymaphon.core.show import Setting, Show
 
@@ -119,14 +119,11 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
 
 
 def _lengthens(plan: FeedPlan) -> bool:
-    """Whether somebody who has themselves back by a desk would have themselves back later still; what comes back from a loudspeaker
-    at the far end is for echo control there.
-    """
+    """Whether somebody who has themselves back by a desk would have themselves back later still."""
     return any(
         row.listener == row.voice
         and row.verdict == "back"
-        and row.path is not None
-        and not goes_astray(row.path)
+        and not is_for_far_end(row)
         and plan.before.feeds[key].verdict == "back"
         and (row.delay_ms or 0.0) > (plan.before.feeds[key].delay_ms or 0.0) + number("delay-blurred")
         for key, row in plan.after.feeds.items()

@@ -13,7 +13,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import IN_STEP_BELOW_DB, Feed
+from kymaphon.core.routing import IN_STEP_BELOW_DB, STRAY, Feed
 from kymaphon.core.transfer import Floats, Transfer, howls_at
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16000.0
@@ -47,7 +47,9 @@ def devices_along(analysis: Analysis, path: PathThrough) -> list[str]:
 
 
 def turn_of(analysis: Analysis, path: PathThrough, party: str) -> Turn | None:
-    """Where a way back turns: in the middle between going out and coming home by the same devices; else at its last crosspoint."""
+    """Where a way back turns: at what gives it into the air towards a microphone that lies between going out and coming home by the
+    same devices, or in the middle of those; else at its last crosspoint.
+    """
     along = devices_along(analysis, path)
     if not along:
         return None
@@ -57,7 +59,8 @@ def turn_of(analysis: Analysis, path: PathThrough, party: str) -> Turn | None:
     switched = [step for step in path.steps() if step.switches and step.label]
     if pairs:
         _, i, j = min(pairs)
-        device = along[(i + j) // 2]
+        aloud = [analysis.graph.nodes[step.source].owner for step in path.steps() if step.label in STRAY]
+        device = next((owner for owner in aloud if owner in along[i : j + 1]), along[(i + j) // 2])
     elif switched:
         device = analysis.graph.nodes[switched[-1].source].owner
     else:

@@ -27,6 +27,7 @@ from kymaphon.core.routing import (
     at_once_ms,
     by_the_air,
     echo_class,
+    is_for_far_end,
     late_return,
     second_arrival,
 )
@@ -83,9 +84,12 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         cuts = cuts_of(analysis, bad, kept)
         explained = analysis.explain_feed(feed)
         level, delay = explained if explained else (None, None)
+        no_switch = blocked(analysis, cuts)
+        if no_switch and is_for_far_end(feed):
+            no_switch = " It comes back by the air there: headphones at that end stop it, no switch on this side does without taking somebody off."
         message = (
             f"{name} gets its own voice back {show_number(feed.delay_ms, 'ms')} late, "
-            f"{against_mark(feed.gain_db)}: {_ECHO_WORDS[kind]}.{_both_ends(analysis, feed)}{blocked(analysis, cuts)}"
+            f"{against_mark(feed.gain_db)}: {_ECHO_WORDS[kind]}.{_both_ends(analysis, feed)}{no_switch}"
         )
         control = echo_control(analysis, feed.path)
         if control:

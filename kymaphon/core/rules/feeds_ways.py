@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.cuts import switch_words
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import AddRow, SetField, SetValue
+from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Switch
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plan import fresh_id
+from kymaphon.core.plugging import plug
 from kymaphon.core.routing import Arrival, Feed
 from kymaphon.core.rules.rig_controls import Working, working_in
 from kymaphon.core.show import Device, Party
@@ -188,7 +190,7 @@ def _leaks(
         remedies.append(Remedy("echo-on", f"Switch on: {row.processor.name}", "The return is taken away while only one end talks.", (SetValue(row.ref, True),)))  # fmt: skip
     else:
         text += " Nothing on the way takes it out: headphones do."
-    remedies.append(_headphones(analysis, party))
+    remedies.append(_headphones(analysis, party, speakers))
     gain = total("once round", "dB", path.gain_parts(), source="gains add along the way")
     return Finding(
         "remote-on-loudspeaker", "note" if on else "fix", "Feeds", (party.id,), f"{party.name} listens on a loudspeaker", text,
@@ -214,14 +216,38 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
     return [row for row in working_in(analysis, after, off=off) if row.processor.does == "echo-canceller"]
 
 
-def _headphones(analysis: Analysis, party: Party) -> Remedy:
-    """Headphones for somebody, to be plugged where the loudspeaker is fed from."""
+def _headphones(analysis: Analysis, party: Party, speakers: Iterable[Device] = ()) -> Remedy:
+    """Headphones for somebody, in the headphone socket that feeds one of the loudspeakers; where none does, they are to be plugged."""
     name = fresh_id(analysis.show, f"phones-{party.id}")
     device = Device(id=name, kind="headphones", name=f"{party.name}'s headphones", place=party.place)
-    edits = (AddRow("devices", device), SetField("parties", party.id, "hears_on", name))
-    return Remedy(
-        "headphones", f"Headphones for {party.name}", "Plug them in Rig, or let the feed plan do it.", edits
-    )
+    edits: list[Edit] = [AddRow("devices", device), SetField("parties", party.id, "hears_on", name)]
+    socket = next(filter(None, (_headphone_socket(analysis, row.id) for row in speakers)), None)
+    if socket is None:
+        effect = "Plug them in Rig, or let the feed plan do it."
+    else:
+        there = [row for row in analysis.show.cables if ".".join(row.source.split(".")[:2]) == socket]
+        edits += [Unplug(*row.ends) for row in there]
+        into = next(port for port in analysis.catalogue["headphones"].inputs if port.domain != "acoustic")
+        edits.append(
+            plug(apply_all(analysis.show, tuple(edits)), analysis.catalogue, socket, f"{name}.{into.id}")
+        )
+        effect = f"They take the headphone socket of {analysis.device_name(socket.partition('.')[0])}, and the loudspeaker is off it: nothing comes back by the air."
+    return Remedy("headphones", f"Headphones for {party.name}", effect, tuple(edits))
+
+
+def _headphone_socket(analysis: Analysis, device_id: str) -> str | None:
+    """The headphone socket that a loudspeaker is fed from, by whatever lies between, as `device.port`; None where it is another."""
+    seen: set[str] = set()
+    while device_id not in seen:
+        seen.add(device_id)
+        cable = next((row for row in analysis.show.cables if row.target.partition(".")[0] == device_id), None)
+        if cable is None:
+            return None
+        source = end_of(analysis.show, analysis.catalogue, cable.source)
+        if source.port.level == "headphone":
+            return f"{source.device.id}.{source.port.id}"
+        device_id = source.device.id
+    return None
 
 
 def muted_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
