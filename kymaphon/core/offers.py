@@ -33,7 +33,7 @@ from kymaphon.core.findings import Finding, Remedy, Severity
 from kymaphon.core.levels import Rung
 from kymaphon.core.lineup.model import School
 from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.routing import Feed, goes_astray
+from kymaphon.core.routing import Feed, goes_astray, is_for_far_end
 
 OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
@@ -161,13 +161,20 @@ def _offers(analysis: Analysis, finding: Finding) -> Offers:
             sorted_.take(remedy)
             if sorted_.free:
                 break
-    if finding.code in FEEDS and not sorted_.free:
+    if finding.code in FEEDS and not sorted_.free and not _by_the_air(analysis, finding):
         for remedy in _planned(analysis, finding):
             sorted_.take(remedy)
             if sorted_.free:
                 break
     dear = sorted(sorted_.dear, key=lambda row: row[0])
     return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
+
+
+def _by_the_air(analysis: Analysis, finding: Finding) -> bool:
+    """Whether it is about voices that come back from a far end's loudspeaker: no mix here is without them."""
+    return bool(finding.pairs) and all(
+        (feed := analysis.feeds.get(pair)) is not None and is_for_far_end(feed) for pair in finding.pairs
+    )
 
 
 class _Sorted:

@@ -9,6 +9,7 @@ from kymaphon.core.before_air import before_air
 from kymaphon.core.controls import reaches
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.ends import end_of
+from kymaphon.core.findings import Severity
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.levels import NOISE_NAMES
 from kymaphon.core.lineup.expected import figure_on
@@ -40,6 +41,15 @@ VERDICT_WORDS = {
     "unwanted": "must not",
     "twice": "twice",
     "free": "heard",
+}
+_SEVERITY_OF: dict[str, Severity] = {
+    "back": "stop",
+    "missing": "fix",
+    "twice": "fix",
+    "unwanted": "fix",
+    "late": "fix",
+    "loud": "note",
+    "quiet": "note",
 }
 _FIELD_WORDS = {
     "gain_db": "gain",
@@ -300,6 +310,16 @@ def feed_words(feed: Feed) -> str:
     if feed.verdict in ("heard", "free"):
         return figure
     return f"{VERDICT_WORDS[feed.verdict]}: {figure}"
+
+
+def feed_severity(analysis: Analysis, feed: Feed) -> Severity | None:
+    """How urgent it is that a pair is not as wanted: as the findings about it say, by its verdict where there is none; None where it is
+    as it should be.
+    """
+    if feed.well:
+        return None
+    about = (row.severity for row in analysis.findings if row.stage == "Feeds" and feed.key in row.pairs)
+    return next(about, _SEVERITY_OF.get(feed.verdict))
 
 
 def _feeds(analysis: Analysis) -> Table:

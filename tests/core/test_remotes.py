@@ -9,8 +9,10 @@ from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.ways_out import ways_out
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.offers import offers_of
 from kymaphon.core.plugging import inserted
 from kymaphon.core.routing import goes_astray
+from kymaphon.core.sheet import feed_severity
 from kymaphon.core.show import Show
 from tests.core.hand_typed import two_calls
 from tests.core.rigs import of_code
@@ -134,6 +136,19 @@ def test_a_return_by_the_air_turns_at_the_loudspeaker_and_headphones_stop_it() -
     assert after.feeds["ola", "kim"].path is not None
 
 
+def test_for_a_return_by_the_air_headphones_are_offered_and_no_other_mix() -> None:
+    """And the loudspeaker that nothing is plugged into then is worth a note, nothing to mend."""
+    one = analyse(two_calls())
+    (back,) = of_code(one.show, "own-voice-back")
+    offered = offers_of(one, back)
+    assert [row.id for row in offered.remedies] == ["headphones"]
+    after = analyse(offered.remedies[0].apply(one.show))
+    unplugged = [row for row in after.findings if row.code == "loudspeaker-into-microphone"]
+    assert [row.severity for row in unplugged] == ["note"] * len(unplugged)
+    before = {row.key for row in one.findings if row.severity != "note"}
+    assert {row.key for row in after.findings if row.severity != "note"} <= before
+
+
 def test_headphones_take_the_socket_behind_what_lies_between() -> None:
     """An isolator between laptop and loudspeaker: the headphones are plugged into the laptop, not into the isolator."""
     one = analyse(two_calls())
@@ -190,3 +205,16 @@ def test_a_voice_whose_own_microphone_is_weaker_than_its_bleed_is_not_missing() 
     assert not goes_astray(weak.path)
     assert weak.path.gain_db < bled.path.gain_db
     assert weak.verdict == "quiet"
+
+
+def test_a_pair_is_marked_as_its_finding_says() -> None:
+    """An own voice that comes back is a stop, and with echo control on its way no more than a note; so is its mark among the pairs."""
+    one = analyse(two_calls())
+    marks = {key: feed_severity(one, feed) for key, feed in one.feeds.items()}
+    assert one.feeds["kim", "kim"].verdict == "back"
+    assert marks["kim", "kim"] == "note"
+    assert marks["kim", "piet"] == "fix"
+    assert marks["kim", "ola"] is None
+    switch = SetValue(SettingRef("first", "far-echo", "on"), False)
+    off = analyse(apply_all(one.show, (switch,)))
+    assert feed_severity(off, off.feeds["kim", "kim"]) == "stop"

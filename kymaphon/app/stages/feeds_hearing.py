@@ -26,9 +26,9 @@ from kymaphon.core.feeds.sentence import listener_sentence
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import WantKind
-from kymaphon.core.routing import Feed, at_once_ms
+from kymaphon.core.routing import Feed, at_once_ms, is_for_far_end
 from kymaphon.core.rules.cures import switches_of_feed, way_words
-from kymaphon.core.sheet import VERDICT_WORDS
+from kymaphon.core.sheet import VERDICT_WORDS, feed_severity
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "hear", "never", "any")
@@ -276,7 +276,8 @@ class HearingPage(StagePage):
                 gets = f"{row.gain_words()}, {show_number(row.delay_ms or 0.0, 'ms')}"
                 if row.want == "hear" and not row.howling:
                     off = show_number(row.gain_db - row.wanted_gain_db, "dB", sign=True)
-            mark = () if row.well else ((4, "stop" if row.verdict == "back" else "note" if row.verdict in ("loud", "quiet") else "fix"),)  # fmt: skip
+            severity = feed_severity(analysis, row)
+            mark = () if severity is None else ((4, severity),)
             rows.append(
                 Row(
                     (feed.listener, voice.id),
@@ -319,7 +320,7 @@ class HearingPage(StagePage):
         )
         notes = (f"Turned as well by: {', '.join(controls)}.",) if controls else ()
         actions: tuple[Action, ...] = ()
-        if not feed.well and feed.verdict not in ("loud", "quiet"):
+        if not feed.well and feed.verdict not in ("loud", "quiet") and not is_for_far_end(feed):
             actions = (
                 Action(
                     "plan",
@@ -341,7 +342,7 @@ class HearingPage(StagePage):
         return WhyContent(
             f"{listener} hears {voice}",
             subtitle,
-            not feed.well,
+            feed_severity(self.document.analysis, feed) in ("stop", "fix"),
             lines,
             about,
             more,

@@ -30,23 +30,16 @@ from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
+from kymaphon.core.findings import Severity
 from kymaphon.core.routing import Feed
-from kymaphon.core.sheet import VERDICT_WORDS, feed_words
+from kymaphon.core.sheet import VERDICT_WORDS, feed_severity, feed_words
 
 Index = QModelIndex | QPersistentModelIndex
 FEED_ROLE = Qt.ItemDataRole.UserRole + 1
 NARROWEST = 84
 """A cell's width at usual text size: a glyph, a mark and a figure."""
 WAS_ROLE = Qt.ItemDataRole.UserRole + 2
-SEVERITY_OF = {
-    "back": "stop",
-    "missing": "fix",
-    "twice": "fix",
-    "unwanted": "fix",
-    "late": "fix",
-    "loud": "note",
-    "quiet": "note",
-}
+SEVERITY_ROLE = Qt.ItemDataRole.UserRole + 3
 WANT_WORDS = {
     "hear": "should hear",
     "never": "must not hear",
@@ -114,6 +107,8 @@ class FeedModel(QAbstractTableModel):
             return feed
         if role == WAS_ROLE:
             return self.was(feed)
+        if role == SEVERITY_ROLE:
+            return feed_severity(self.analysis, feed)
         if role in (
             Qt.ItemDataRole.ToolTipRole,
             Qt.ItemDataRole.StatusTipRole,
@@ -176,8 +171,8 @@ class FeedDelegate(QStyledItemDelegate):
             painter.drawRoundedRect(box.adjusted(4.5, 4.5, -4.5, -4.5), 4, 4)
         hue = theme.party(index.column())
         middle = QPointF(box.left() + 12, box.center().y())
-        text, color = self._glyph(painter, feed, middle, hue)
-        severity = SEVERITY_OF.get(feed.verdict)
+        severity = index.data(SEVERITY_ROLE)
+        text, color = self._glyph(painter, feed, middle, hue, severity)
         left = box.left() + 23
         if severity:
             left += {"twice": 6, "back": 1}.get(feed.verdict, 0)
@@ -194,8 +189,11 @@ class FeedDelegate(QStyledItemDelegate):
         )
         painter.restore()
 
-    def _glyph(self, painter: QPainter, feed: Feed, at: QPointF, hue: QColor) -> tuple[str, QColor]:
+    def _glyph(
+        self, painter: QPainter, feed: Feed, at: QPointF, hue: QColor, severity: Severity | None
+    ) -> tuple[str, QColor]:
         theme = self.theme
+        ink = theme.color("text" if severity in (None, "note") else severity)
         gain = 0.0 if feed.gain_db is None else feed.gain_db
         level = show_number(gain, "dB", sign=True).removesuffix(" dB") if round(gain, 1) else "0"
         painter.setPen(Qt.PenStyle.NoPen)
@@ -213,24 +211,24 @@ class FeedDelegate(QStyledItemDelegate):
             painter.drawEllipse(at, 2, 2)
             return "local", theme.color("muted")
         if feed.verdict == "back":
-            tail = QColor(theme.stop)
+            tail = QColor(theme.color(severity or "stop"))
             tail.setAlphaF(0.6)
             painter.setBrush(tail)
             painter.drawPolygon([at, at + QPointF(10, -5), at + QPointF(10, 5)])
             painter.setBrush(hue)
             painter.drawEllipse(at - QPointF(3, 0), 6, 6)
-            return _short_ms(feed.delay_ms or 0.0), theme.color("stop")
+            return _short_ms(feed.delay_ms or 0.0), ink
         if feed.verdict == "twice":
             painter.drawEllipse(at - QPointF(4, 0), 5.5, 5.5)
             painter.drawEllipse(at + QPointF(7, 0), 5.5, 5.5)
             delays = sorted(row.delay_ms for row in feed.arrivals[:2])
             apart = delays[1] - delays[0] if len(delays) == 2 else 0.0
-            return show_number(apart, "ms"), theme.color("fix")
+            return show_number(apart, "ms"), ink
         if feed.verdict == "missing":
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(hue, 2, Qt.PenStyle.DotLine))
             painter.drawEllipse(at, 6, 6)
-            return "no path" if feed.gain_db is None else level, theme.color("fix")
+            return "no path" if feed.gain_db is None else level, ink
         if feed.verdict == "silent" or feed.gain_db is None or feed.gain_db < number("heard-floor"):
             painter.setBrush(theme.color("muted"))
             if feed.want == "never":
@@ -240,7 +238,7 @@ class FeedDelegate(QStyledItemDelegate):
             return "", theme.color("muted")
         painter.drawEllipse(at, 6, 6)
         if feed.verdict in ("unwanted", "late"):
-            return VERDICT_WORDS[feed.verdict], theme.color("fix")
+            return VERDICT_WORDS[feed.verdict], ink
         return level, theme.color("text" if feed.verdict != "free" else "muted")
 
 

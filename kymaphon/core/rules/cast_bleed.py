@@ -199,6 +199,9 @@ def _loudspeaker(analysis: Analysis, row: Placed, v: int, under: float) -> Findi
         f"{source.name} is in {row.name} {abs(under):.1f} dB {'under' if under >= 0 else 'over'} {row.party_name}, from "
         f"{show_number(metres, 'm')}, {sees}{quiet}. What it plays goes on air a second time, and may ring."
     )
+    plugged = any(row.target.partition(".")[0] == source.id for row in analysis.show.cables)
+    if not plugged:
+        text = f"Nothing is plugged into it yet; at {show_number(source.level.value, 'dB SPL')} at 1 m {text}"
     remedies = []
     for name, label, effect, edits in _loudspeaker_moves(row, v):
         after = row.tried(*edits)
@@ -226,7 +229,7 @@ def _loudspeaker(analysis: Analysis, row: Placed, v: int, under: float) -> Findi
         Derived("angle", angle, "\u00b0"),
     )
     return Finding(
-        "loudspeaker-into-microphone", "fix", "Cast", (source.id, row.device), f"{source.name} points into {row.name}",
+        "loudspeaker-into-microphone", "fix" if plugged else "note", "Cast", (source.id, row.device), f"{source.name} points into {row.name}",
         text, figures, why, tuple(remedies),
     )  # fmt: skip
 

@@ -42,7 +42,7 @@ from kymaphon.core.rules.cures import (
     way_words,
 )
 from kymaphon.core.rules.ears import over_the_room
-from kymaphon.core.rules.feeds_ways import echo_cancellers, mix_beside_inputs
+from kymaphon.core.rules.feeds_ways import echo_cancellers, headphones_instead, mix_beside_inputs
 from kymaphon.core.transfer import Transfer, howls_at
 
 _ECHO_WORDS = {
@@ -97,7 +97,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         remedies = remedies_of(analysis, cuts, f"{name} no longer hears itself late", kept)
         words, asked, ask = far_end(analysis, (feed.path,))
         message += words
-        remedies = remedies or ask
+        remedies = remedies or ask or headphones_instead(analysis, feed.path)
         # A little of oneself in a neighbour's microphone, no later than a hollow tone, is bleed: Cast's to tell.
         bled = kind == "hollow" and any(step.label == "bleeds into" for step in feed.path.steps())
         yield Finding(

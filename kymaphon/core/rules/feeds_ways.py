@@ -216,6 +216,20 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
     return [row for row in working_in(analysis, after, off=off) if row.processor.does == "echo-canceller"]
 
 
+def headphones_instead(analysis: Analysis, path: PathThrough) -> tuple[Remedy, ...]:
+    """Headphones for whoever far away listens on a loudspeaker by which a way comes back."""
+    aloud = {
+        analysis.graph.nodes[step.source].owner
+        for step in path.steps()
+        if step.label == "loudspeaker into microphone"
+    }
+    far = [row for row in analysis.listeners if row.kind == "remote" and row.place is not None]
+    heard = ((party, _loudspeakers_heard(analysis, party)) for party in far)
+    return tuple(
+        _headphones(analysis, party, rows) for party, rows in heard if any(row.id in aloud for row in rows)
+    )
+
+
 def _headphones(analysis: Analysis, party: Party, speakers: Iterable[Device] = ()) -> Remedy:
     """Headphones for somebody, in the headphone socket that feeds one of the loudspeakers; where none does, they are to be plugged."""
     name = fresh_id(analysis.show, f"phones-{party.id}")
