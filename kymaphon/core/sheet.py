@@ -319,7 +319,8 @@ def feed_severity(analysis: Analysis, feed: Feed) -> Severity | None:
     if feed.well:
         return None
     about = (row.severity for row in analysis.findings if row.stage == "Feeds" and feed.key in row.pairs)
-    return next(about, _SEVERITY_OF.get(feed.verdict))
+    nobody_asked = not feed.asked and feed.verdict in ("twice", "unwanted")
+    return next(about, "note" if nobody_asked else _SEVERITY_OF.get(feed.verdict))
 
 
 def _feeds(analysis: Analysis) -> Table:

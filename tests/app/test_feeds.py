@@ -207,7 +207,7 @@ class TestHearing:
         index = model.index(model.listeners.index("ferry"), model.voices.index("ferry"))
         assert "was: own voice back" in model.data(index, Qt.ItemDataRole.ToolTipRole)
         assert "1 pair changes" in feeds.subtitle.text()
-        assert "Was: does, 164.1 ms late" in why_words(window)
+        assert "Was: comes back 164.1 ms late" in why_words(window)
         window.document.end_preview()
         assert all(model.was(feed) is None for feed in window.document.analysis.feeds.values())
 

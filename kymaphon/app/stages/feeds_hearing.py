@@ -410,7 +410,7 @@ class HearingPage(StagePage):
 def verdict_words(feed: Feed) -> str:
     """A verdict as the end of a sentence."""
     if feed.verdict == "back":
-        return f"does, {show_number(feed.delay_ms or 0.0, 'ms')} late"
+        return f"comes back {show_number(feed.delay_ms or 0.0, 'ms')} late"
     if feed.verdict == "twice":
         return "arrives twice"
     if feed.verdict in ("silent", "missing"):
