@@ -45,6 +45,9 @@ def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float
     listener = analysis.party_name(first.listener)
     in_room = by_the_air(ladder.path)
     others = "who else is in the room has it too" if in_room else "nobody else gets anything else"
+    along = [analysis.party_name(row.listener) for row in _as_far_off(analysis, first)]
+    if along and not in_room:
+        others = f"so may {', '.join(along)}, as far off with it"
     effect = f"{listener} then gets it as wanted, and {others}"
     # Where no knob reaches so far, to where it is neither loud nor quiet any more.
     near = by - math.copysign(tolerance - number("mark-near"), by)
@@ -64,6 +67,8 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
     for other in analysis.feeds.values():
         if other.path is None or other.key == feed.key or (other.want == "any" and other.voice == feed.voice):
             continue  # of this very voice only what somebody asked for is kept
+        if other in _as_far_off(analysis, feed):
+            continue  # and who is as badly off with it is helped along
         # Who shares the room shares its loudspeakers; what leaks from one's headphones goes along with them.
         shared = in_room and by_the_air(other.path)
         if (other.listener != feed.listener and not shared and not goes_astray(other.path)) or (
@@ -71,6 +76,24 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
         ):
             kept |= {knob.ref for step in other.path.steps() for knob in step.knobs}
     return [knob for knob in reversed(gain_knobs(ladder)) if knob.ref not in kept]
+
+
+def _as_far_off(analysis: Analysis, feed: Feed) -> list[Feed]:
+    """Feeds of the same voice to others, who asked for it and are off by the like and in the same direction."""
+    tolerance = number("level-tolerance")
+
+    def off(row: Feed) -> float:
+        return 0.0 if row.gain_db is None else row.gain_db - row.wanted_gain_db
+
+    return [
+        row
+        for row in analysis.feeds.values()
+        if row.voice == feed.voice
+        and row.listener != feed.listener
+        and row.want == "hear"
+        and min(abs(off(row)), abs(off(feed))) > tolerance
+        and abs(off(row) - off(feed)) <= tolerance
+    ]
 
 
 def over_the_room(analysis: Analysis, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
