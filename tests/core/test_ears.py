@@ -216,3 +216,58 @@ def test_what_only_wants_noting_is_worth_no_new_fault() -> None:
                 for remedy in offers_of(analysis, row).remedies
                 if remedy.label.startswith("Then ")
             ]
+
+
+def with_a_song(fader: float) -> Show:
+    """Two people in headphones and a record on channels 5 and 6 of their desk, wanted by both and by the recorder."""
+    people = [
+        {"id": "ann", "name": "Ann", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "c1"},
+        {"id": "ben", "name": "Ben", "kind": "guest", "place": "studio", "at_m": [3, 1], "listens": True, "hears_on": "c2"},
+        {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.out"}, TAPE,
+    ]  # fmt: skip
+    settings = {
+        "in1": {"gain_db": 60},
+        "in5": {"gain_db": 8, "fader_db": fader},
+        "in6": {"gain_db": 8, "fader_db": fader},
+    }
+    return rig(
+        [
+            dev("m1", "dynamic-close", party="ann", at_m=[1.12, 1]), dev("deck", "player", name="Player"), dev("desk", "desk-8", name="Desk", settings=settings), dev("amp", "headphone-amp", settings={"knob1": {"gain_db": 0}, "knob2": {"gain_db": 0}}),
+            dev("pc", "laptop"), dev("face", "interface-2-plain", host="pc"), dev("rec", "recorder", host="pc"), dev("c1", "headphones"), dev("c2", "headphones"),
+        ],
+        [
+            wire("m1.out", "desk.in1"), wire("deck.out.l", "desk.in5"), wire("deck.out.r", "desk.in6"), wire("desk.phones", "amp.in"), wire("amp.phones1", "c1.in"), wire("amp.phones2", "c2.in"),
+            wire("desk.main-out.l", "face.in1"), wire("desk.main-out.r", "face.in2"), wire("face.usb", "rec.in"),
+        ],
+        people,
+        wants=[
+            *({"listener": name, "voice": "song", "want": "hear"} for name in ("ann", "ben", "tape")),
+            {"listener": "ann", "voice": "ann", "want": "hear"}, {"listener": "ben", "voice": "ann", "want": "hear"}, {"listener": "tape", "voice": "ann", "want": "hear"},
+        ],
+    )  # fmt: skip
+
+
+def test_what_all_get_too_quietly_is_turned_up_where_all_take_it() -> None:
+    """Common practice: a record that nobody hears is brought up at its own channel, not in everybody's headphones."""
+    show = with_a_song(-28.0)
+    analysis = analyse(show)
+    rows = [row for row in of_code(show, "heard-too-quiet") if row.subjects[1:] == ("song",)]
+    assert rows
+    for row in rows:
+        remedy = offers_of(analysis, row).remedies[0]
+        assert {edit.ref.key for edit in remedy.edits} == {"in5", "in6"}
+        after = analyse(remedy.apply(show))
+        for name in ("ann", "ben", "tape"):
+            assert after.feeds[name, "song"].verdict == "heard", name
+        assert after.feeds["ann", "ann"].gain_db == pytest.approx(
+            analysis.feeds["ann", "ann"].gain_db, abs=0.5
+        )
+
+
+def test_where_one_alone_gets_it_too_quietly_the_channel_stays() -> None:
+    show = with_a_song(-8.0)
+    low = apply_all(show, (SetValue(SettingRef("amp", "knob2", "gain_db"), -24.0),))
+    rows = [row for row in of_code(low, "heard-too-quiet") if row.subjects[0] == "ben"]
+    assert rows
+    remedy = offers_of(analyse(low), rows[0]).remedies[0]
+    assert {edit.ref.key for edit in remedy.edits} == {"knob2"}
