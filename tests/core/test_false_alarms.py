@@ -58,6 +58,25 @@ def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
     assert of_code(idle, "phantom-idle") or of_code(idle, "phantom-harms")
 
 
+@pytest.mark.parametrize(
+    ("source", "lead", "harms"),
+    [
+        ("deck.out.l", "jack-phono", False), ("kb.out.l", None, False), ("kb.out.l", "xlr-jack", True),
+        ("codec.near-out", "xlr-jack", False), ("codec.near-out", None, True),
+    ],
+)  # fmt: skip
+def test_phantom_is_on_the_xlr_contacts_of_a_combination_socket_alone(
+    source: str, lead: str | None, *, harms: bool
+) -> None:
+    """Common practice of such sockets: a jack in them, by its own plug or by a lead, meets no phantom power."""
+    cable = wire(source, "face.in1") | ({"adapter": lead} if lead else {})
+    show = rig(
+        [dev("deck", "player"), dev("kb", "keyboard"), dev("codec", "call-codec"), dev("face", "interface-2", settings={"in1": {"phantom": True}})],
+        [cable], [],
+    )  # fmt: skip
+    assert bool(of_code(show, "phantom-harms")) == harms
+
+
 def test_hum_that_nobody_can_hear_is_no_finding() -> None:
     """Balanced, and ninety decibels under: gone. The same loop unbalanced is still told."""
     devices = [dev("desk", "desk-8"), dev("pc", "laptop"), dev("face", "interface-2", host="pc")]

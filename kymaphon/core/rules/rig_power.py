@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
-from kymaphon.core.connectors import balanced
+from kymaphon.core.connectors import adapters, balanced, family
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
@@ -126,9 +126,18 @@ def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
     return (SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),)
 
 
-def _adapted(analysis: Analysis, end: End) -> bool:
-    """Whether an adapter sits on the cable into a socket."""
-    return any(cable.target == end.ref and cable.adapter for cable in analysis.show.cables)
+def _on_the_jack(analysis: Analysis, end: End) -> bool:
+    """Whether the plug in a combination socket is a jack, by its source or by the lead that adapts it: phantom power is on the
+    contacts of the XLR alone (common practice of such sockets).
+    """
+    cable = next((row for row in analysis.show.cables if row.target == end.ref), None)
+    if end.port.connector != "combo" or cable is None:
+        return False
+    there = family(end_of(analysis.show, analysis.catalogue, cable.source).port)
+    adapter = adapters()[cable.adapter] if cable.adapter is not None else None
+    if adapter is None:
+        return there == "jack"
+    return set(adapter.joins) - {there} == {"jack"} or adapter.form in ("breakout", "both")
 
 
 def _phantom_sockets(analysis: Analysis) -> Iterator[End]:
@@ -171,15 +180,9 @@ def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
         ref = SettingRef(end.device.id, end.port.id, "phantom")
         if not end.setting.phantom:
             continue
+        if _on_the_jack(analysis, end):
+            continue
         source = _behind(analysis, end)
-        if (
-            end.port.connector == "combo"
-            and source is not None
-            and source.port.connector in ("jack-2", "jack-3")
-        ):
-            source = None if _adapted(analysis, end) else source
-            if source is not None:
-                continue  # a jack in a combined socket sits where no phantom is
         off = Remedy("phantom-off", f"Switch phantom off: {end.name}", "Nothing there needs it; mute the channel first.", (SetValue(ref, False),))  # fmt: skip
         harm = source.port.phantom_harm if source is not None else ""
         if source is not None and not harm and not source.port.isolated and source.port.phantom_ma is None:
