@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.catalogue import Catalogue, Kind, Port
+from kymaphon.core.connectors import adapters
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.naming import device_name
-from kymaphon.core.show import Device, Setting, Show
+from kymaphon.core.show import Cable, Device, Setting, Show
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +25,7 @@ class Phantom:
         into: what it is plugged into, for people.
         least_v: voltage that it works from, at its own socket; None where it does not say.
         supply_v: of the supply without load.
+        lead: the cable on the way that carries none, for its far plug is no XLR; None where there is no such.
     """
 
     needs_ma: float | None = None
@@ -33,6 +35,7 @@ class Phantom:
     into: str = ""
     least_v: float | None = None
     supply_v: float | None = None
+    lead: Cable | None = None
 
     @property
     def left(self) -> Derived:
@@ -72,10 +75,12 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         device = show.device(device_id)
         kind = catalogue[device.kind]
         port = kind.port(port_id)
+        if _ends_without(show, catalogue, cable):
+            return Phantom(needs_ma, into=socket_name(show, device, kind, port), lead=cable)
         if port is not None and port.strip is not None and port.strip.phantom:
             given = device.settings.get(port_id, Setting()).phantom
             ref = SettingRef(device_id, port_id, "phantom")
-            into = f"{device_name(show, device, kind.name)}, {port.name}"
+            into = socket_name(show, device, kind, port)
             on = port.strip.phantom_on if given is None else given
             return Phantom(needs_ma, ref, on, None, into, supply_v=port.strip.phantom_v)
         if not kind.passes_phantom or not kind.outputs:
@@ -84,6 +89,22 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         if reference in seen:
             return Phantom(needs_ma, blocked_by=device_id, into=device_name(show, device, kind.name))
         seen.add(reference)
+
+
+def socket_name(show: Show, device: Device, kind: Kind, port: Port | None) -> str:
+    """A socket of a device for people."""
+    name = device_name(show, device, kind.name)
+    return f"{name}, {port.name}" if port is not None else name
+
+
+def _ends_without(show: Show, catalogue: Catalogue, cable: Cable) -> bool:
+    """Whether a cable starts as an XLR and ends as another plug: phantom power goes by the XLR of both ends alone (IEC 61938; a jack in
+    a combination socket meets none, common practice).
+    """
+    adapter = adapters().get(cable.adapter or "")
+    device_id, port_id = cable.source.split(".")[:2]
+    port = catalogue[show.device(device_id).kind].port(port_id)
+    return adapter is not None and "xlr" in adapter.joins and port is not None and port.connector == "xlr"
 
 
 def voltage_left(draw_ma: float, supply_v: float | None = None) -> Derived:

@@ -10,6 +10,7 @@ from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.connectors import one_hole
 from kymaphon.core.earth import earth_loops, earth_ties
+from kymaphon.core.offers import offers_of
 from kymaphon.core.show import Show
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.rooms import cast_codes, mic, person, room
@@ -56,6 +57,26 @@ def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
     ) if source != "instrument-passive" else (show("di-active"), show("di-passive"))  # fmt: skip
     assert not of_code(live, "phantom-idle")
     assert of_code(idle, "phantom-idle") or of_code(idle, "phantom-harms")
+
+
+def test_a_condenser_by_a_jack_lead_gets_nothing_and_an_xlr_cable_mends_it() -> None:
+    """IEC 61938: phantom power goes by the contacts of the XLR; a beginner's fault of every week (common practice)."""
+
+    def show(lead: str | None) -> Show:
+        cable = wire("mic.out", "face.in1") | ({"adapter": lead} if lead else {})
+        return rig(
+            [dev("mic", "condenser-broad", at_m=[1.15, 1], party="mira"), dev("face", "interface-2", settings={"in1": {"phantom": True, "gain_db": 30}}), dev("rec", "recorder")],
+            [cable, wire("face.usb1", "rec.in")], [VOICE, TAPE],
+        )  # fmt: skip
+
+    assert not of_code(show(None), "phantom-missing")
+    (missing,) = of_code(show("xlr-jack"), "phantom-missing")
+    assert missing.severity == "stop"
+    assert "XLR to 6.35 mm jack lead into Two-input interface, input 1 carries none" in missing.message
+    assert analyse(show("xlr-jack")).feeds["tape", "mira"].path is None
+    (remedy,) = offers_of(analyse(show("xlr-jack")), missing).remedies
+    assert remedy.apply(show("xlr-jack")).cables[-1].adapter is None
+    assert not of_code(remedy.apply(show("xlr-jack")), "phantom-missing")
 
 
 @pytest.mark.parametrize(

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.connectors import adapters, balanced, family
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
 from kymaphon.core.findings import Finding, Remedy
@@ -16,7 +16,7 @@ from kymaphon.core.phantom import Phantom, phantom_of, voltage_left, within_budg
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import plug, powered_by, same_sockets, taken_out
 from kymaphon.core.power import FEED_WORDS, HostBudget, feed_of, host_budgets
-from kymaphon.core.show import Device
+from kymaphon.core.show import Cable, Device
 
 
 def phantom_power(analysis: Analysis) -> Iterator[Finding]:
@@ -82,6 +82,10 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
         return text, [
             Remedy("phantom-on", f"Switch phantom on: {state.into}", effect, (SetValue(state.supply, True),))
         ]
+    if state.lead is not None:
+        lead = adapters()[state.lead.adapter or ""].name
+        text = f"{name} needs {needs:.1f} mA of phantom power, and the {lead} into {state.into} carries none: it goes by the contacts of an XLR alone. No signal comes out."
+        return text, list(_plain_lead(analysis, device, state.lead, name))
     if state.blocked_by is not None and state.blocked_by != device.id:
         blocker = analysis.show.device(state.blocked_by)
         own = phantom_of(analysis.show, analysis.catalogue, blocker)
@@ -115,6 +119,19 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
     return text, [
         Remedy("plug", f"Plug it into {supply.name}, with phantom on", f"{name} works, with {show_number(left.value, 'V')} left.", edits)
     ]  # fmt: skip
+
+
+def _plain_lead(analysis: Analysis, device: Device, lead: Cable, name: str) -> Iterator[Remedy]:
+    """An XLR cable in place of a lead that carries no phantom power, where the socket takes one."""
+    straight = lead.with_(adapter=None)
+    edits: tuple[Edit, ...] = (Unplug(*lead.ends), Plug(straight))
+    end = end_of(analysis.show, analysis.catalogue, lead.target)
+    if end.port.connector not in ("xlr", "combo") or end.port.strip is None or not end.port.strip.phantom:
+        return
+    edits = (*edits, SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True))
+    state = phantom_of(apply_all(analysis.show, edits), analysis.catalogue, device)
+    if state.on:
+        yield Remedy("xlr", f"Use an XLR cable into {end.name}, with phantom on", f"{name} works, with {show_number(state.left.value, 'V')} left.", edits)  # fmt: skip
 
 
 def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
