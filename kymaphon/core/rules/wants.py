@@ -57,14 +57,22 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
         elif feed.verdict == "unwanted":
             if feed.path is None or not echo_cancelled(analysis, feed.path):
                 yield _unwanted(analysis, feed, kept)
-        elif feed.verdict in ("loud", "quiet") and not _level_tells(analysis, feed):
-            off.setdefault((feed.listener, feed.verdict), []).append(feed)
+        elif (how := _how_off(feed)) and not _level_tells(analysis, feed):
+            off.setdefault((feed.listener, how), []).append(feed)
         elif feed.verdict == "late":
             yield _late(analysis, feed)
     for rows in off.values():
         yield _off_level(
             analysis, sorted(rows, key=lambda row: -abs((row.gain_db or 0.0) - row.wanted_gain_db))
         )
+
+
+def _how_off(feed: Feed) -> str:
+    """`loud` or `quiet`, also of a voice that somebody else's microphone brings beside its own way; empty where it is neither."""
+    if feed.verdict == "twice" and feed.want == "hear" and feed.gain_db is not None:
+        off = feed.gain_db - feed.wanted_gain_db
+        return "" if abs(off) <= number("level-tolerance") else "loud" if off > 0 else "quiet"
+    return feed.verdict if feed.verdict in ("loud", "quiet") else ""
 
 
 def _level_tells(analysis: Analysis, feed: Feed) -> bool:
