@@ -271,3 +271,16 @@ def test_where_one_alone_gets_it_too_quietly_the_channel_stays() -> None:
     assert rows
     remedy = offers_of(analyse(low), rows[0]).remedies[0]
     assert {edit.ref.key for edit in remedy.edits} == {"knob2"}
+
+
+def test_where_all_is_low_and_near_together_one_knob_does() -> None:
+    """The song is let pass as it is and Ann is not: one turn for both brings each nearer, and no send has to be touched."""
+    show = apply_all(with_a_song(-8.0), (SetValue(SettingRef("amp", "knob2", "gain_db"), -10.0),))
+    analysis = analyse(show)
+    assert analysis.feeds["ben", "song"].verdict == "heard"
+    (row,) = [row for row in of_code(show, "heard-too-quiet") if row.subjects[0] == "ben"]
+    remedy = offers_of(analysis, row).remedies[0]
+    assert {edit.ref.key for edit in remedy.edits} == {"knob2"}
+    after = analyse(remedy.apply(show))
+    for voice in ("ann", "song"):
+        assert abs(after.feeds["ben", voice].gain_db) < abs(analysis.feeds["ben", voice].gain_db)

@@ -38,8 +38,10 @@ def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float
         and feed.path is not None
     ]
     tolerance = number("level-tolerance")
-    one_way = bool(mine) and (min(mine) > tolerance or max(mine) < -tolerance)
-    alike = one_way and max(mine) - min(mine) <= 2 * tolerance
+    one_way = bool(mine) and (min(mine) > 0 or max(mine) < 0)
+    # All of it off that far, or all of it near enough together to be on its level by one turn.
+    far = 2 * tolerance if one_way and min(map(abs, mine)) > tolerance else tolerance
+    alike = one_way and max(mine) - min(mine) <= far
     knobs = own_knobs(analysis, ladder, first, beside=not alike)
     by = -(sum(mine) / len(mine) if alike else offs[0])
     listener = analysis.party_name(first.listener)
