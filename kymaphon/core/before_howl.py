@@ -24,11 +24,10 @@ from kymaphon.core.mouth import Worn, mouth_gain_db
 from kymaphon.core.pickup import Pickup, pickup_of
 from kymaphon.core.placing import Choice, best_of
 from kymaphon.core.room import reverberant_gain_db
-from kymaphon.core.spots import Floats, PlacementMap, bounds_of, direct_gain_db, map_over
+from kymaphon.core.spots import Floats, PlacementMap, bounds_of, direct_gain_db, map_over, taken_db
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import power_to_db
 
-_ANGLES = np.arange(0.0, 181.0)
 _LEAST_GAIN_DB = -150.0
 
 
@@ -122,10 +121,7 @@ def _back(
     off = np.mod(to - aim, 360.0)
     # On a chest it looks up: all else on the plan lies at a right angle.
     off = np.where(np.isnan(aim), 90.0, np.minimum(off, 360.0 - off))
-    if pickup.pattern == "close-talking":
-        taken = np.interp(off, _ANGLES, pickup.gain_db(_ANGLES, 2.0))
-    else:
-        taken = pickup.gain_db(off)
+    taken = taken_db(pickup, off)
     thrown = np.zeros_like(metres)
     if box.faces_deg is not None:
         side = np.mod(to + 180.0 - box.faces_deg, 360.0)

@@ -14,7 +14,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.heard import wind_noise
 from kymaphon.core.model import Shield
 from kymaphon.core.mouth import mouth_gain_db
-from kymaphon.core.pickup import pickup_of
+from kymaphon.core.pickup import Pickup, pickup_of
 from kymaphon.core.room import reverberant_gain_db
 from kymaphon.core.show import Device, Place
 from kymaphon.core.standing import Stand, has_face
@@ -133,11 +133,10 @@ def direct_gain_db(source: Source, kind: Kind, points: Floats) -> Floats:
     return found
 
 
-def _by_distance(pickup: object, held: Floats) -> Floats:
+def _by_distance(pickup: Pickup, held: Floats) -> Floats:
     """Near-field gain on the axis; from a table over the distances, as every point would cost a sum over bands."""
-    gain = pickup.gain_db  # type: ignore[attr-defined]
     steps = np.geomspace(number("nearest-distance"), max(float(held.max()), 0.1), 256)
-    return np.asarray(np.interp(held, steps, gain(np.zeros_like(steps), steps)))
+    return np.asarray(np.interp(held, steps, pickup.gain_db(np.zeros_like(steps), steps)))
 
 
 def room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Floats) -> Floats:
@@ -156,10 +155,7 @@ def room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Fl
         to = np.degrees(np.arctan2(apart[..., 1], apart[..., 0]))
         off = np.mod(to - bearing - 180.0, 360.0)
         off = np.minimum(off, 360.0 - off)
-        if pickup.pattern == "close-talking":
-            gain = np.interp(off, _ANGLES, pickup.gain_db(_ANGLES, 2.0))
-        else:
-            gain = pickup.gain_db(off)
+        gain = taken_db(pickup, off)
         power += 10 ** ((spot.level_dba_1m - 20 * np.log10(distance) + gain) / 10)
         if around is not None:
             power += 10 ** ((spot.level_dba_1m + around + pickup.reverberant_db()) / 10)
@@ -167,6 +163,15 @@ def room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Fl
 
 
 _ANGLES = np.arange(0.0, 181.0)
+
+
+def taken_db(pickup: Pickup, off_deg: Floats) -> Floats:
+    """What a microphone takes from so far off its axis, from afar; of a close-talking one from a table over the angles, as every point
+    would cost a sum over bands.
+    """
+    if pickup.pattern == "close-talking":
+        return np.asarray(np.interp(off_deg, _ANGLES, pickup.gain_db(_ANGLES, 2.0)))
+    return np.asarray(pickup.gain_db(off_deg))
 
 
 def _stand(kind: Kind, source: Source, shield: Shield) -> Stand:

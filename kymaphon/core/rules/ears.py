@@ -66,10 +66,11 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
     """
     in_room = by_the_air(ladder.path)
     kept: set[SettingRef] = set()
+    along = {row.key for row in _as_far_off(analysis, feed)}
     for other in analysis.feeds.values():
         if other.path is None or other.key == feed.key or (other.want == "any" and other.voice == feed.voice):
             continue  # of this very voice only what somebody asked for is kept
-        if other in _as_far_off(analysis, feed):
+        if other.key in along:
             continue  # and who is as badly off with it is helped along
         # Who shares the room shares its loudspeakers; what leaks from one's headphones goes along with them.
         shared = in_room and by_the_air(other.path)

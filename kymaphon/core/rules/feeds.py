@@ -11,7 +11,7 @@ from kymaphon.core.cuts import (
     Cut,
     Kept,
 )
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
 from kymaphon.core.feeds.wants import BACKGROUND
@@ -185,6 +185,16 @@ def _across_the_room(first: Arrival, second: Arrival) -> bool:
     return by_the_air(first.paths[0]) != by_the_air(second.paths[0])
 
 
+def _arrives(name: str, arrival: Arrival) -> Derived:
+    """The gain of an arrival line by line: along its strongest way, and what others of the same length add in step."""
+    path = arrival.paths[0]
+    added = Derived(
+        "other ways of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step"
+    )
+    parts = (*path.gain_parts(), *((added,) if len(arrival.paths) > 1 else ()))
+    return total(name, "dB", parts, source="gains add along the way")
+
+
 def _headphones_low(analysis: Analysis, rows: list[tuple[Feed, Arrival, Arrival]]) -> Finding:
     """Voices that somebody hears across the room nearly as loud as in the headphones: turning these up cures it."""
     feed, first, second = rows[0]
@@ -196,9 +206,14 @@ def _headphones_low(analysis: Analysis, rows: list[tuple[Feed, Arrival, Arrival]
         f"{listener} hears {voices} across the room as well, {how} and {show_number(abs(wired.delay_ms - air.delay_ms), 'ms')} apart: "
         f"hollow. Headphones that are {number('double-difference'):.1f} dB over the room settle it."
     )
+    why = total(
+        "headphones over the room",
+        "dB",
+        (_arrives("by the headphones", wired), less(_arrives("across the room", air))),
+    )
     return Finding(
         "room-beside-headphones", "note", "Feeds", (feed.listener, *(row.voice for row, _, _ in rows)), f"The room competes with {listener}'s headphones", text,
-        (Derived("headphones over the room", over, "dB"),), None, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
+        (Derived("headphones over the room", over, "dB", source="computed, both against the mark"),), why, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
     )  # fmt: skip
 
 

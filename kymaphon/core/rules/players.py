@@ -166,7 +166,12 @@ def ducking(analysis: Analysis) -> Iterator[Finding]:
                     "dB",
                     "voice \u2212 music + depth",
                     (
-                        Derived("voice over music", under, "dB"),
+                        Derived(
+                            "voice over music",
+                            under,
+                            "dB",
+                            source="computed: the loudest talker less the music there",
+                        ),
                         Derived("depth", depth, "dB", source=f"device data or setting: {rows[0].name}"),
                     ),
                 )
