@@ -14,11 +14,12 @@ from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import finding_ids
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.lineup.plan import line_up
 from kymaphon.core.offers import cost_words, costs_of, offers_of, tried, with_offers
 from kymaphon.core.routing import STRAY
 from kymaphon.core.show import Show
 from tests.core.feeds.rooms import calls, studio
-from tests.core.rigs import STUDIO, TAPE, dev, rig, wire
+from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.test_random_rigs import random_rig
 
 PEOPLE = [
@@ -418,3 +419,23 @@ def test_what_the_far_desk_sends_back_is_asked_for_there_and_no_plan_makes_it_la
     left = next(row for row in asked.findings if row.code == "own-voice-back" and row.subjects == ("ann",))
     assert left.severity == "note"
     assert any("Hall" in task.text for task in asked.show.tasks)
+
+
+def test_a_line_up_that_stops_short_for_warming_up_is_offered_with_the_rest() -> None:
+    """A singer by a phone, whose mark leaves less than what people gain on warming up: one press, and the voice is within its mark."""
+    show = rig(
+        [
+            dev("mic", "dynamic-close", party="mira", at_m=[1.08, 1]), dev("box", "stream-box-phone", settings={"in1": {"gain_db": 0}, "volume": {"gain_db": 0}}), dev("tel", "smartphone"),
+            dev("mix", "soft-mixer-effects", host="tel"), dev("enc", "stream-encoder", host="tel"),
+        ],
+        [wire("mic.out", "box.in1"), wire("box.to-phone", "tel.headset-mic"), wire("tel.mic", "mix.in1"), wire("mix.out", "enc.in")],
+        [{**VOICE, "level_db_spl_1m": 78}, {"id": "app", "name": "App", "kind": "audience", "listens": True, "hears_on": "enc"}],
+        practice="live-music-stream", wants=[{"listener": "app", "voice": "mira", "want": "hear"}],
+    )  # fmt: skip
+    analysis = analyse(show)
+    (finding,) = [row for row in analysis.findings if row.code == "off-mark"]
+    alone = line_up(analysis, ("mira",))
+    assert of_code(apply_all(show, alone.edits), "off-mark"), "the line-up itself stops short"
+    remedy = offers_of(analysis, finding).remedies[0]
+    assert remedy.id.endswith("-on")
+    assert not of_code(remedy.apply(show), "off-mark")
