@@ -17,7 +17,7 @@ import numpy as np
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.catalogue import Kind
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.model import Shield
 from kymaphon.core.mouth import Worn, mouth_gain_db
@@ -55,6 +55,15 @@ class BeforeHowl:
         Args:
             points: shape (..., 2), in metres.
         """
+        own, backs = self._parts(kind, points)
+        # Circles by several loudspeakers are in step at some frequency, and there it howls.
+        back = sum((10 ** (row / 20) for row in backs), np.zeros(points.shape[:-1]))
+        return np.asarray(own - 20 * np.log10(back) - self.own_db)
+
+    def _parts(self, kind: Kind, points: Floats) -> tuple[Floats, list[Floats]]:
+        """What of the voice at 1 m gets into a microphone of a kind at each point, and of each loudspeaker for what left the diaphragm
+        as it stands, in dB.
+        """
         source, pickup = self.sound.sources[self.voice], pickup_of(kind)
         place, worn = self.sound.place, kind.microphone.worn if kind.microphone is not None else None
         if worn is None:
@@ -70,11 +79,43 @@ class BeforeHowl:
         around = reverberant_gain_db(place, source.q)
         if around is not None:
             power = power + 10 ** ((around + pickup.reverberant_db()) / 10)
-        # Circles by several loudspeakers are in step at some frequency, and there it howls.
-        back = np.zeros(points.shape[:-1])
-        for v, gain, place_gain in self._rows():
-            back = back + np.sqrt(_back(self.sound.sources[v], gain, pickup, place_gain, points, aim))
-        return np.asarray(10 * np.log10(power) - 20 * np.log10(back) - self.own_db)
+        backs = [
+            10 * np.log10(_back(self.sound.sources[v], gain, pickup, place_gain, points, aim))
+            for v, gain, place_gain in self._rows()
+        ]
+        return np.asarray(10 * np.log10(power)), backs
+
+    def explain(self, choice: Choice) -> Derived:
+        """How far from howling a ranked kind is at its spot, line by line."""
+        source = self.sound.sources[self.voice]
+        point = np.array([source.at if choice.at is None else choice.at])
+        own, backs = self._parts(choice.kind, point)
+        rows = tuple(
+            Derived(self.sound.sources[v].name, float(row[0]), "dB", "gain of the rig, way through the air and pattern", source="computed: the rig as it stands; distance law, pattern and the room's reverberation")
+            for (v, _), row in zip(self.boxes, backs, strict=True)
+        )  # fmt: skip
+        back = 20 * math.log10(sum(10 ** (row.value / 20) for row in rows))
+        round_ = Derived(
+            "once round by the loudspeakers",
+            back,
+            "dB",
+            "20 lg \u03a3 10^(L/20)",
+            rows,
+            "ways in step ring first: the worst case",
+        )
+        voice = Derived(
+            "voice there, of its level at 1 m",
+            float(own[0]),
+            "dB",
+            source="distance law, pattern and the room's reverberation",
+        )
+        now = Derived(
+            "voice in the microphone as it stands",
+            self.own_db,
+            "dB",
+            source="computed: the gain is taken back by the difference",
+        )
+        return total(f"{choice.kind.name} before it howls", "dB", (voice, less(now), less(round_)))
 
     def _rows(self) -> Iterable[tuple[int, float, float | None]]:
         for v, gain in self.boxes:

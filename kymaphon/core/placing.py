@@ -206,7 +206,8 @@ def best_of(
         comfort,
         nearer if more is None else "",
     )
-    return made if more is None else replace(made, before_howl_db=float(more[row, column]))
+    # At the spot as it is told, to the centimetre.
+    return made if worth is None else replace(made, before_howl_db=float(worth(np.array([made.at]))[0]))
 
 
 def comfortable_m(kind: Kind, shield: Shield) -> float:

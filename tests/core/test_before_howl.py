@@ -129,3 +129,18 @@ def test_the_command_ranks_by_it(tmp_path: object, capsys: pytest.CaptureFixture
     ):
         assert main(["cast", str(file), *wrong]) == 2
         assert capsys.readouterr().err.count("\n") == 1
+
+
+def test_every_ranked_figure_unfolds_to_its_sum() -> None:
+    """Voice there, less voice now, less the loudspeakers in step: line by line, and no line without a source."""
+    analysis = analyse(apply_all(wedge(), (SetValue(GAIN, 40.0),)), remedies=False)
+    found = before_howl(analysis, "ann")
+    rows = found.ranked(analysis.catalogue)
+    assert len(rows) > 5
+    for row in rows:
+        why = found.explain(row)
+        assert why.value == pytest.approx(row.before_howl_db, abs=1e-6), row.kind.id
+        assert why.value == pytest.approx(sum(term.value for term in why.terms))
+        for term in why.terms:
+            assert term.source
+            assert all(line.source for line in term.terms)

@@ -24,7 +24,7 @@ HOWL_HELP = (
     "Rank",
     "Kind of microphone",
     "From the mouth, at the spot that lets most through",
-    "How far from howling, with the voice as loud as it is now; 6 dB are to be kept",
+    f"How far from howling, with the voice as loud as it is now; {number('loop-margin'):.0f} dB are to be kept",
     "Direct voice over the noise of the place",
     "From the highest peaks to its maximum level",
     "Where, and what it gives against now",
@@ -88,7 +88,7 @@ def why_ranked(analysis: Analysis, sound: PlaceSound, subject: Subject, now: Ran
         if now.howl is None or subject.voice is None:
             hint = "Select somebody whose microphone goes to a loudspeaker in the same room."
             return WhyContent("Before it howls", "nothing here comes back to that microphone", hint=hint)
-        return why_howl(analysis, sound.sources[subject.voice].id, now.choices, row)
+        return why_howl(analysis, sound.sources[subject.voice].id, now.howl, now.choices, row)
     if now.advice is None or subject.voice is None:
         return WhyContent("Best places", hint="Select somebody who is heard, or a microphone that is theirs.")
     return why_best(now.advice, sound.sources[subject.voice].name, row, mine=subject.mic is not None)
@@ -115,10 +115,9 @@ def best_rows(advice: Advice) -> tuple[Row, ...]:
 
 def howl_rows(choices: tuple[Choice, ...], own: str) -> tuple[Row, ...]:
     """The ranking by how far from howling it would be, the party's own kind marked in words."""
-    rows = []
+    rows, margin = [], number("loop-margin")
     for rank, row in enumerate(choices, start=1):
         hand = row.before_howl_db or 0.0
-        margin = number("loop-margin")
         enough = "stop" if hand <= 0 else "fix" if hand < margin or not row.usable else "tick"
         cells = (
             str(rank),
@@ -154,7 +153,9 @@ def _use(choice: Choice, name: str, *, mine: bool) -> Action:
     )
 
 
-def why_howl(analysis: Analysis, party: str, choices: tuple[Choice, ...], row: int) -> WhyContent:
+def why_howl(
+    analysis: Analysis, party: str, howl: BeforeHowl, choices: tuple[Choice, ...], row: int
+) -> WhyContent:
     """How far a voice is from howling, where it rings first, and what the chosen kind would give."""
     name = analysis.party_name(party)
     found = next((spare for spare in spares(analysis) if spare.voice == party), None)
@@ -166,5 +167,10 @@ def why_howl(analysis: Analysis, party: str, choices: tuple[Choice, ...], row: i
     hint = "At one loudness of the voice: what a spot takes more of it is taken back at the gain. Bands on the plan: dB before it howls."
     title = f"{show_number(choice.before_howl_db or 0.0, 'dB')} before it howls with {in_sentence(choice.kind.name)}"
     return WhyContent(
-        f"{name} before it howls", title, extra=extra, hint=hint, actions=(_use(choice, name, mine=True),)
+        f"{name} before it howls",
+        title,
+        extra=extra,
+        lines=(howl.explain(choice),),
+        hint=hint,
+        actions=(_use(choice, name, mine=True),),
     )
