@@ -250,29 +250,7 @@ def _lined_up(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
         who = analysis.party_name(finding.subjects[0]) if voices else "all voices"
         count = f"{len(plan.moves)} to turn" if len(plan.moves) > 2 else what
         edits = tuple(edit for move in plan.moves for edit in move.edits)
-        rest = _still_off(analysis, finding, edits)
-        if rest is not None:
-            words = f"Line up {who}: {count}; then {rest.label[:1].lower()}{rest.label[1:]}"
-            yield Remedy(f"{remedy_id}-on", words, f"{what}. {rest.effect}", (*edits, *rest.edits))
         yield Remedy(remedy_id, f"Line up {who}: {count}", f"{what}. {plan.sentence()}", edits)
-
-
-def _still_off(analysis: Analysis, finding: Finding, edits: tuple[Edit, ...]) -> Remedy | None:
-    """What brings a voice onto its mark that a line-up leaves under it, for the sake of what people gain on warming up, and costs
-    nothing that the rules hold against it; None where it is on its mark, or nothing does.
-    """
-    if finding.code != "off-mark":
-        return None
-    after = analyse(apply_all(analysis.show, edits), analysis.catalogue)
-    left = next((row for row in after.findings if row.key == finding.key), None)
-    if left is None:
-        return None
-    sorted_ = _Sorted(after, left)
-    for remedy in left.remedies:
-        sorted_.take(remedy)
-        if sorted_.free:
-            return remedy
-    return None
 
 
 def _small(text: str) -> str:

@@ -212,7 +212,7 @@ class Transfer:
     @cached_property
     def stability(self) -> Stability:
         """That of the worst of them."""
-        return max(self.stabilities, key=lambda row: row.returned, default=NOTHING_ROUND)
+        return max(self.stabilities, key=lambda row: (row.returned, row.radius), default=NOTHING_ROUND)
 
     @property
     def howls(self) -> bool:

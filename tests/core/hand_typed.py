@@ -303,9 +303,62 @@ def two_calls() -> Show:
     )  # fmt: skip
 
 
+def rehearsal() -> Show:
+    """A song and its guest on tracks by direct outs: low tracks, low headphones on one Y lead, and nobody said who hears whom."""
+    sends = {f"in{n}>send1": {"on": True, "tap": "pre"} for n in (1, 2, 3)}
+    return typed(
+        "Rehearsal",
+        [{"id": "room", "name": "Front room", "size_m": [5, 4.5], "liveliness": "treated", "ambient_dba": 30}],
+        [
+            {"id": "hal", "name": "Hal", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "hcans"},
+            {"id": "gia", "name": "Gia", "kind": "guest", "place": "room", "at_m": [3, 1], "speaks": True, "listens": True, "hears_on": "gcans"},
+            {"id": "lute", "name": "Lute", "kind": "instrument", "place": "room", "at_m": [4, 3.2], "speaks": True, "listens": True, "hears_on": "lcans", "level_db_spl_1m": 72},
+            *({"id": f"tape{n}", "name": f"Track {n}", "kind": "recorder", "listens": True, "hears_on": f"rec.track{n}"} for n in (1, 2, 3)),
+        ],
+        [
+            {"id": "hmic", "kind": "dynamic-close", "place": "room", "party": "hal", "at_m": [1.15, 1]}, {"id": "gmic", "kind": "dynamic-close", "place": "room", "party": "gia", "at_m": [3.15, 1]},
+            {"id": "lmic", "kind": "condenser-slim", "place": "room", "party": "lute", "at_m": [4.4, 3.2]}, {"id": "hcans", "kind": "headphones", "place": "room"},
+            {"id": "gcans", "kind": "headphones", "place": "room"}, {"id": "lcans", "kind": "headphones", "place": "room"},
+            {"id": "desk", "kind": "desk-direct", "name": "Desk", "place": "room", "settings": {"in1": {"gain_db": 50}, "in2": {"gain_db": 50}, "in3": {"gain_db": 34, "phantom": True}, **sends}},
+            {"id": "amp", "kind": "headphone-amp", "name": "Cans amp", "place": "room"}, {"id": "face", "kind": "interface-8", "name": "Interface", "place": "room", "host": "pc"},
+            {"id": "pc", "kind": "laptop", "place": "room"}, {"id": "rec", "kind": "multitrack", "name": "Recorder", "host": "pc"},
+        ],
+        [
+            ("hmic.out", "desk.in1", 5), ("gmic.out", "desk.in2", 5), ("lmic.out", "desk.in3", 5), ("desk.send1", "amp.in", 3), ("amp.phones1", "lcans.in"),
+            ("desk.phones", "hcans.in"), ("desk.phones", "gcans.in"), *((f"desk.direct{n}", f"face.in{n}", 2) for n in (1, 2, 3)), *((f"face.usb{n}", f"rec.in{n}") for n in (1, 2, 3)),
+        ],
+        wants=wants(tape1="hal", tape2="gia", tape3="lute"),
+    )  # fmt: skip
+
+
+def concert() -> Show:
+    """A song on a stage, an announcer in a van: each desk feeds the other, all of it comes too low, one side of the organ is plugged."""
+    return typed(
+        "Concert",
+        [{"id": "stage", "name": "Stage", "size_m": [8, 6], "ambient_dba": 45}, {"id": "van", "name": "Van", "size_m": [4, 2], "ambient_dba": 40}],
+        [
+            {"id": "vera", "name": "Vera", "kind": "presenter", "place": "stage", "at_m": [2, 3], "speaks": True, "listens": True, "hears_on": "ears", "level_db_spl_1m": 80},
+            {"id": "olaf", "name": "Olaf", "kind": "presenter", "place": "van", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "cans"},
+            {"id": "organ", "name": "Organ", "kind": "instrument", "speaks": True, "plays_on": "kb.out"}, {"id": "air", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+        ],
+        [
+            {"id": "mic", "kind": "dynamic-close", "place": "stage", "party": "vera", "at_m": [2.08, 3]}, {"id": "omic", "kind": "dynamic-close", "place": "van", "party": "olaf", "at_m": [1.1, 1]},
+            {"id": "kb", "kind": "keyboard", "name": "Organ", "place": "stage"}, {"id": "hall", "kind": "desk-stereo", "name": "Hall desk", "place": "stage", "settings": {"in1": {"gain_db": 40}}},
+            {"id": "vdesk", "kind": "desk-stereo", "name": "Van desk", "place": "van", "settings": {"in1": {"gain_db": 50}}}, {"id": "face", "kind": "interface-2", "place": "van", "host": "pc"},
+            {"id": "pc", "kind": "laptop", "place": "van"}, {"id": "enc", "kind": "stream-encoder", "host": "pc"}, {"id": "mix", "kind": "soft-mixer", "host": "pc"},
+            {"id": "ears", "kind": "headphones", "place": "stage"}, {"id": "cans", "kind": "headphones", "place": "van"},
+        ],
+        [
+            ("mic.out", "hall.in1", 5), ("kb.out.l", "hall.in5", 3), ("omic.out", "vdesk.in1", 3), ("hall.main-out.l", "vdesk.in5", 40, "xlr-jack"), ("vdesk.main-out.l", "hall.in6", 40, "xlr-jack"),
+            ("vdesk.main-out.r", "face.in1", 3), ("face.usb1", "mix.in1"), ("mix.out", "enc.in"), ("hall.phones", "ears.in"), ("vdesk.phones", "cans.in"),
+        ],
+        wants=[*({"listener": who, "voice": who, "want": "local"} for who in ("vera", "olaf")), *wants(vera="organ olaf", olaf="vera organ", air="vera olaf organ")],
+    )  # fmt: skip
+
+
 SHOWS = {
     row.__name__.replace("_", "-"): row
-    for row in (lesson, podcast_for_two, choir, commentary, backing_track, interpreter, play, hall_with_loudspeakers, game_stream, phone_in, two_calls)
+    for row in (lesson, podcast_for_two, choir, commentary, backing_track, interpreter, play, hall_with_loudspeakers, game_stream, phone_in, two_calls, rehearsal, concert)
 }  # fmt: skip
 
 

@@ -177,9 +177,9 @@ class TestLaws:
         self, show: Show, turn: float, dx: float, dy: float
     ) -> None:
         before, after = sound(moved(show, 0, 0, 0)), sound(moved(show, turn, dx, dy))
-        # Where two things coincide there is no direction to keep.
-        apart = before.distance_m > 0.02
-        assert after.direct_db[apart] == pytest.approx(before.direct_db[apart], abs=1e-3)
+        # Where two things coincide there is no direction to keep, and a microphone in its talker's mouth has no aim.
+        apart = (before.distance_m > 0.02).all(axis=0)
+        assert after.direct_db[:, apart] == pytest.approx(before.direct_db[:, apart], abs=1e-3)
         if before.distance_m.size and before.distance_m.min() > 0.02:
             assert after.ambient_db == pytest.approx(before.ambient_db, abs=1e-3)
 

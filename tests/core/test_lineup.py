@@ -15,6 +15,7 @@ from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.lineup.model import (
+    Floats,
     Hiss,
     Limit,
     LineUpModel,
@@ -68,26 +69,38 @@ def generated(seed: int) -> LineUpModel:
                 limits,
                 noises,
                 knobs=(turns[v].ref, turns[2].ref),
+                near_db=float(rng.choice([0.5, 1.0])),
+                tolerance_db=3.0,
             )
         )
     return LineUpModel(turns, tuple(voices))
 
 
-def by_trying(model: LineUpModel) -> tuple[float, float, float]:
-    """Over ceilings, from the marks beyond a step, and cost of the best of all settings, in that order."""
-    near = number("mark-near")
+def worth(model: LineUpModel, x: Floats) -> tuple[float, ...]:
+    """Clipping, outside of what the marks let pass, over ceilings once warm, from the marks, each summed; then the cost."""
+    # Talkers warm up by 6 dB, and the peaks of the mildest lie 2 dB under the usual.
+    voices, growth = model.voices, 4.0
+    noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in voices)
+    return (
+        sum(max(0.0, voice.over(x) - growth) for voice in voices),
+        sum(max(0.0, abs(voice.off(x)) - voice.tolerance_db) for voice in voices),
+        sum(max(0.0, voice.over(x)) for voice in voices),
+        sum(max(0.0, abs(voice.off(x)) - voice.near_db) for voice in voices),
+        noise + number("turning-cost") * float(LATENESS @ np.abs(x - model.now)),
+    )
+
+
+def by_trying(model: LineUpModel) -> tuple[float, ...]:
+    """What the best of all settings is worth, the first figure before the second and so on."""
     rows = []
     spaces = [np.arange(turn.positions + 1) * turn.step + turn.low for turn in model.turns]
     for row in itertools.product(*spaces):
-        x = np.array(row)
-        over = sum(max(0.0, voice.over(x)) for voice in model.voices)
-        off = sum(max(0.0, abs(voice.off(x)) - near) for voice in model.voices)
-        noise = sum(voice.noise(x, -number("noise-unheard"))[0] for voice in model.voices)
-        rows.append((over, off, noise + number("turning-cost") * float(LATENESS @ np.abs(x - model.now))))
-    least = min(row[0] for row in rows)
-    rows = [row for row in rows if row[0] <= least + 1e-6]
-    nearest = min(row[1] for row in rows)
-    return least, nearest, min(row[2] for row in rows if row[1] <= nearest + 1e-6)
+        rows.append(worth(model, np.array(row)))
+    out = []
+    for n in range(4):
+        out.append(min(row[n] for row in rows))
+        rows = [row for row in rows if row[n] <= out[-1] + 1e-6]
+    return (*out, min(row[4] for row in rows))
 
 
 @settings(max_examples=40, deadline=None)
@@ -99,13 +112,13 @@ def test_nothing_better_is_found_by_trying_every_setting(seed: int) -> None:
     model = generated(seed)
     assert model.convex
     found = solve(model)
-    over, off, cost = by_trying(model)
-    near = number("mark-near")
-    assert found.over_db.sum() == pytest.approx(over, abs=1e-3)
-    assert np.maximum(0, np.abs(found.off_db) - near).sum() == pytest.approx(off, abs=1e-3)
-    mine = sum(voice.noise(found.x, -number("noise-unheard"))[0] for voice in model.voices)
-    mine += number("turning-cost") * float(LATENESS @ np.abs(found.x - model.now))
-    assert mine <= cost + 0.02
+    best, mine = by_trying(model), worth(model, found.x)
+    assert mine[:4] == pytest.approx(best[:4], abs=1e-3)
+    if np.array_equal(found.x, model.now):
+        # Left alone: by turning no voice would win what is heard side by side.
+        assert mine[4] < best[4] + len(model.voices) * number("worth-little")
+    else:
+        assert mine[4] <= best[4] + 0.02
     for turn, value in zip(model.turns, found.x, strict=True):
         assert turn.low <= value <= turn.high
         assert (value - turn.low) / turn.step == pytest.approx(round((value - turn.low) / turn.step))
@@ -119,8 +132,8 @@ def test_every_shipped_ein_curve_is_convex() -> None:
                 assert _convex(port.strip.ein_dbu), (kind.id, port.id)
 
 
-def test_gain_early_until_a_ceiling_forbids() -> None:
-    """Two gains in a row: what can be had at the first is had there (cascade, Friis 1944)."""
+def test_gain_early_until_nothing_is_won() -> None:
+    """Two gains in a row: what can be had at the first is had there (cascade, Friis 1944), as long as it can be heard."""
     show = one_chain(
         devices=[
             {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
@@ -135,8 +148,12 @@ def test_gain_early_until_a_ceiling_forbids() -> None:
     )  # fmt: skip
     plan = line_up(analyse(show))
     by_label = {move.turn.ref.device: move for move in plan.moves}
-    assert by_label["pre"].after > 50
-    assert by_label["face"].after < 10
+    assert by_label["pre"].after >= 40
+    assert by_label["face"].after <= 20
+    furthest = analyse(apply_all(show, (SetValue(SettingRef("pre", "in", "gain_db"), 66.0), SetValue(SettingRef("face", "in1", "gain_db"), 14.0), SetValue(SettingRef("face", "in1", "pad"), True))))  # fmt: skip
+    assert furthest.main_ladders["ann"].last.voice_over_noise_db - plan.voices[0].over_noise_db < number(
+        "worth-little"
+    )
     row = plan.voices[0]
     assert row.on_mark
     assert abs(row.off_db) <= number("mark-near") + 0.05

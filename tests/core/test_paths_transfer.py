@@ -8,7 +8,7 @@ from fractions import Fraction
 import networkx as nx
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.derive import Derived
@@ -253,6 +253,7 @@ def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
 
 
 @given(random_graphs(low=-20, high=10))
+@example(graph_of(4, [(0, 2, 0.0, 0.0), (2, 0, 0.0, 0.0), (1, 3, 1.0, 0.0), (3, 1, 0.0, 0.0)]))
 @settings(max_examples=100, deadline=None)
 def test_stability_is_the_largest_eigenvalue(graph: SignalGraph) -> None:
     matrix = np.zeros((len(graph.nodes), len(graph.nodes)))

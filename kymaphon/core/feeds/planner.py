@@ -115,7 +115,18 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
         kinds = catalogue.with_kinds(*show.kinds)
         after = without_rules(apply_all(show, plan.wants), kinds)
         plan = replace(plan, edits=plan.wants, mixes=(), after=after, strays=())
-    return plan
+    return _as_it_is(plan) if _idle(plan) else plan
+
+
+def _idle(plan: FeedPlan) -> bool:
+    """Whether a plan moves something, yet nobody hears anything else by it and no circle is opened: then what is there is right."""
+    return plan.edits != plan.wants and not plan.changed and not any(circles(plan.before))
+
+
+def _as_it_is(plan: FeedPlan) -> FeedPlan:
+    """The plan that leaves the rig alone; what it could not plug in is still told."""
+    strays = tuple(row for row in plan.strays if row.into is None)
+    return replace(plan, edits=plan.wants, mixes=(), after=plan.before, strays=strays)
 
 
 def _lengthens(plan: FeedPlan) -> bool:

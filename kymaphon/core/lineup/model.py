@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
@@ -20,6 +20,7 @@ from kymaphon.core.catalogue.kind import Strip
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at
+from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
@@ -32,6 +33,9 @@ from kymaphon.core.weights import grows, growth_of, headroom_wanted
 Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
 """What faders do: stay as they are; go to 0 and stay there; may be moved like gains."""
+
+NEAREST_DB = 0.5
+"""Half a step of a usual gain: nearer than that cannot be asked of it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +125,8 @@ class VoiceModel:
         limits, noises: along the way.
         grows: a talker, who gets louder on warming up; a player does not.
         knobs: along its way, in order.
+        near_db: nearer to the mark nothing is won; one that is on it now is not taken further off.
+        tolerance_db: so far from the mark is still on it, and what a talker gains on warming up is no reason to leave it.
     """
 
     voice: str
@@ -133,6 +139,8 @@ class VoiceModel:
     noises: tuple[Hiss, ...]
     grows: bool = True
     knobs: tuple[SettingRef, ...] = ()
+    near_db: float = field(default_factory=lambda: number("mark-near"))
+    tolerance_db: float = 0.0
 
     def off(self, x: Floats) -> float:
         """Above the mark, in dB; 0 where there is none."""
@@ -141,6 +149,18 @@ class VoiceModel:
     def over(self, x: Floats) -> float:
         """How far its peaks go over the tightest ceiling, in dB; negative when they stay below."""
         return max((row.level + float(row.slopes @ x) - row.most for row in self.limits), default=-math.inf)
+
+    def clip(self, x: Floats) -> float:
+        """How far its peaks go over the tightest ceiling today, before anybody warms up, in dB; negative when they stay below."""
+        return self.over(x) - peak_growth(self).value
+
+    def missed(self, x: Floats) -> float:
+        """How far it is from the mark beyond `near_db`, in dB."""
+        return max(0.0, abs(self.off(x)) - self.near_db)
+
+    def strayed(self, x: Floats) -> float:
+        """How far it is outside of what the mark lets pass, in dB."""
+        return max(0.0, abs(self.off(x)) - max(self.tolerance_db, self.near_db))
 
     def noise(self, x: Floats, least: float = -math.inf) -> tuple[float, Floats]:
         """All its noise against its speech in dB, with the gradient; `least` is added as a noise that nothing changes."""
@@ -375,6 +395,11 @@ def _voice(
         point, wanted, by = ladder.last, ladder.last.speech_db, "stays where it is"
         speech = wanted - float(slopes[at] @ now)
     knobs = tuple(knob.ref for step in ladder.path.steps() for knob in step.knobs)
+    near, tolerance = number("mark-near"), 0.0
+    if wanted is not None and point is not None:
+        tolerance = point.wanted.tolerance_db if point.wanted is not None else 0.0
+        there = abs(ladder.rungs[at].speech_db - wanted)
+        near = near if there > near else max(there, NEAREST_DB)
     return VoiceModel(
         ladder.voice,
         ladder,
@@ -386,6 +411,8 @@ def _voice(
         tuple(noises),
         grows(party),
         knobs,
+        near,
+        tolerance,
     )
 
 

@@ -1,8 +1,8 @@
 """The line-up solver: a mixed-integer convex programme, solved by outer approximation.
 
-First as little over any ceiling as can be, then as near to the marks, then as little noise against speech (Duran and
-Grossmann, Mathematical Programming 36, 1986: the convex part is replaced by its tangents where it was looked at; each
-integer programme gives a lower bound, each of its answers an upper one, and when they meet nothing better exists).
+First as little clipping as can be, then as little outside of what the marks let pass, then as little over any ceiling with
+what talkers gain on warming up, then as near to the marks, then as little noise against speech (Duran and Grossmann,
+Mathematical Programming 36, 1986: the convex part is replaced by its tangents where it was looked at; each integer programme gives a lower bound, each of its answers an upper one, and when they meet nothing better exists).
 """
 
 from __future__ import annotations
@@ -13,11 +13,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from kymaphon.core.figures import number
-from kymaphon.core.lineup.model import Floats, LineUpModel
+from kymaphon.core.lineup.model import Floats, LineUpModel, peak_growth
 
 MOST_ROUNDS = 60
 GAP_DB = 0.005
 """Bounds as near as this have met."""
+OVER, OFF, NOISE, CLIP, STRAYED = range(5)
+ORDER = (CLIP, STRAYED, OVER, OFF)
+"""What is made least one after the other, before the noise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,20 +44,23 @@ class Solved:
 
 
 class _Programme:
-    """Variables: steps y of each turn, then of each voice: over a ceiling, from the mark, noise; then each turn's move."""
+    """Variables: steps y of each turn, then of each voice: over a ceiling once warm, from the mark, noise, over a ceiling today,
+    outside of what the mark lets pass; then each turn's move.
+    """
 
     def __init__(self, model: LineUpModel) -> None:
         self.model = model
         turns, voices = model.turns, model.voices
         self.n, self.m = len(turns), len(voices)
-        self.size = 2 * self.n + 3 * self.m
+        self.moves = self.n + (len(ORDER) + 1) * self.m
+        self.size = self.moves + self.n
         self.low = np.array([turn.low for turn in turns])
         self.step = np.array([turn.step for turn in turns])
         self.rows: list[Floats] = []
         self.upper: list[float] = []
         self.most = np.full(self.size, np.inf)
         self.least = np.zeros(self.size)
-        self.least[self.n + 2 * self.m : self.n + 3 * self.m] = -np.inf
+        self.least[self.place(NOISE, 0) : self.place(NOISE + 1, 0)] = -np.inf
         self.hold = np.array([turn.hold if turn.held_by else turn.now for turn in turns])
         self.held = {i for i, turn in enumerate(turns) if turn.held_by or turn.positions < 1}
         for i, turn in enumerate(turns):
@@ -62,8 +68,16 @@ class _Programme:
         self._frame()
 
     def place(self, sort: int, voice: int) -> int:
-        """Position of a voice's variable: 0 over, 1 off, 2 noise."""
+        """Position of a voice's variable of a sort, as `OVER`."""
         return self.n + sort * self.m + voice
+
+    @property
+    def stays(self) -> Floats:
+        """Gains as they stand; of what is held, where it is held."""
+        x = self.model.now
+        for i in self.held:
+            x[i] = self.hold[i]
+        return x
 
     def gain(self, y: Floats) -> Floats:
         """Gains of the turns at some steps; one that is held stays where it is, on a step or not."""
@@ -91,18 +105,23 @@ class _Programme:
         return base
 
     def _frame(self) -> None:
-        now, near = self.model.now, number("mark-near")
+        now = self.model.now
         for v, voice in enumerate(self.model.voices):
+            growth = peak_growth(voice).value
             for limit in voice.limits:
-                self.at_most(limit.slopes, limit.level - limit.most, (self.place(0, v), -1.0))
+                over = limit.level - limit.most
+                self.at_most(limit.slopes, over, (self.place(OVER, v), -1.0))
+                self.at_most(limit.slopes, over - growth, (self.place(CLIP, v), -1.0))
             if voice.wanted is not None:
                 level, slopes = voice.speech
-                self.at_most(slopes, level - voice.wanted - near, (self.place(1, v), -1.0))
-                self.at_most(-slopes, voice.wanted - level - near, (self.place(1, v), -1.0))
+                near, far = voice.near_db, max(voice.tolerance_db, voice.near_db)
+                for sort, free in ((OFF, near), (STRAYED, far)):
+                    self.at_most(slopes, level - voice.wanted - free, (self.place(sort, v), -1.0))
+                    self.at_most(-slopes, voice.wanted - level - free, (self.place(sort, v), -1.0))
         for i in range(self.n):
             unit = np.zeros(self.n)
             unit[i] = 1.0
-            place = self.n + 3 * self.m + i
+            place = self.moves + i
             self.at_most(unit, -now[i], (place, -1.0))
             self.at_most(-unit, now[i], (place, -1.0))
 
@@ -145,26 +164,52 @@ def solve(model: LineUpModel) -> Solved:
     programme = _Programme(model)
     best = np.zeros(programme.size)
     voices = range(programme.m)
-    sorts = np.zeros((3, programme.size))
-    for sort in range(3):
+    sorts = np.zeros((len(ORDER) + 1, programme.size))
+    for sort in range(len(sorts)):
         sorts[sort, [programme.place(sort, v) for v in voices]] = 1.0
-    for sort in range(2):
+    least: list[float] = []
+    for sort in ORDER:
         best, value = programme.solve(sorts[sort])
+        least.append(max(0.0, value))
         programme.at_most(
             np.zeros(programme.n),
             -max(0.0, value) - 1e-6,
             *((int(place), 1.0) for place in np.flatnonzero(sorts[sort])),
         )
-    return _least_noise(programme, sorts, programme.gain(best))
+    found = _least_noise(programme, sorts, programme.gain(best))
+    as_it_is = _told(model, programme.stays, found.gap_db, found.rounds)
+    return as_it_is if _as_good(model, least, as_it_is, found) else found
+
+
+def _as_good(model: LineUpModel, least: list[float], as_it_is: Solved, found: Solved) -> bool:
+    """Whether what stands needs no turning: nothing can be better but the noise, and of that less than is heard side by side."""
+    x = as_it_is.x
+    worth = (
+        sum(max(0.0, voice.clip(x)) for voice in model.voices),
+        sum(voice.strayed(x) for voice in model.voices),
+        as_it_is.over_db.sum(),
+        sum(voice.missed(x) for voice in model.voices),
+    )
+    right = all(now <= best + 1e-4 for now, best in zip(worth, least, strict=True))
+    unheard = -number("noise-unheard")
+    won = np.maximum(as_it_is.noise_db, unheard) - np.maximum(found.noise_db, unheard)
+    return right and bool(np.all(won < number("worth-little")))
+
+
+def _told(model: LineUpModel, x: Floats, gap_db: float, rounds: int) -> Solved:
+    over = np.array([max(0.0, voice.over(x)) for voice in model.voices])
+    off = np.array([voice.off(x) for voice in model.voices])
+    noise = np.array([voice.noise(x)[0] for voice in model.voices])
+    return Solved(x, over, off, noise, gap_db, rounds)
 
 
 def _least_noise(programme: _Programme, sorts: Floats, start: Floats) -> Solved:
     model = programme.model
-    cost = sorts[2].copy()
+    cost = sorts[NOISE].copy()
     # Of two answers alike, the one that turns less, and early: what is lined up where it comes in stands on the marks of the
     # desk too, and a gain that several share costs more than all of theirs.
     lazy = number("turning-cost") * _lateness(model)
-    cost[programme.n + 3 * programme.m :] = lazy
+    cost[programme.moves :] = lazy
     chosen, lowest, bound, done = start, math.inf, -math.inf, 0
     x = start
     for done in range(1, MOST_ROUNDS + 1):  # noqa: B007 - told in the answer
@@ -172,10 +217,10 @@ def _least_noise(programme: _Programme, sorts: Floats, start: Floats) -> Solved:
         for v, voice in enumerate(model.voices):
             noise, gradient = voice.noise(x, -number("noise-unheard"))
             if not voice.noises:
-                programme.most[programme.place(2, v)] = programme.least[programme.place(2, v)] = 0.0
+                programme.most[programme.place(NOISE, v)] = programme.least[programme.place(NOISE, v)] = 0.0
                 continue
             value += noise
-            programme.at_most(gradient, noise - float(gradient @ x), (programme.place(2, v), -1.0))
+            programme.at_most(gradient, noise - float(gradient @ x), (programme.place(NOISE, v), -1.0))
         value += float(lazy @ np.abs(x - model.now))
         if value < lowest:
             lowest, chosen = value, x
@@ -183,10 +228,7 @@ def _least_noise(programme: _Programme, sorts: Floats, start: Floats) -> Solved:
             break
         steps, bound = programme.solve(cost)
         x = programme.gain(steps)
-    over = np.array([max(0.0, voice.over(chosen)) for voice in model.voices])
-    off = np.array([voice.off(chosen) for voice in model.voices])
-    hiss = np.array([voice.noise(chosen)[0] for voice in model.voices])
-    return Solved(chosen, over, off, hiss, max(0.0, lowest - bound), done)
+    return _told(model, chosen, max(0.0, lowest - bound), done)
 
 
 def _lateness(model: LineUpModel) -> Floats:

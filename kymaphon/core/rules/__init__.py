@@ -22,6 +22,7 @@ from kymaphon.core.rules import (
     rig_power,
     rig_sides,
     rig_ways,
+    room,
     wants,
 )
 
@@ -53,5 +54,7 @@ ALL_RULES: tuple[Rule, ...] = (
     # After what may bring a voice twice: the cause comes first.
     *level_together.RULES,
     *wants.RULES,
+    # Headphones on the level that was asked for may be over the room already.
+    *room.RULES,
     *air.RULES,
 )

@@ -11,10 +11,9 @@ from kymaphon.core.cuts import (
     Cut,
     Kept,
 )
-from kymaphon.core.derive import Derived, less, show_number, total
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
-from kymaphon.core.feeds.wants import BACKGROUND
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
 from kymaphon.core.paths import PathThrough, find_circles
@@ -25,7 +24,6 @@ from kymaphon.core.routing import (
     Feed,
     arrivals_of,
     at_once_ms,
-    by_the_air,
     echo_class,
     is_for_far_end,
     late_return,
@@ -41,8 +39,13 @@ from kymaphon.core.rules.cures import (
     way_devices,
     way_words,
 )
-from kymaphon.core.rules.ears import over_the_room
-from kymaphon.core.rules.feeds_ways import echo_cancellers, headphones_instead, mix_beside_inputs
+from kymaphon.core.rules.feeds_ways import (
+    echo_cancellers,
+    headphones_instead,
+    mix_beside_inputs,
+    wants_not_said,
+)
+from kymaphon.core.rules.room import across_the_room, twice_pairs
 from kymaphon.core.transfer import Transfer, howls_at
 
 _ECHO_WORDS = {
@@ -153,22 +156,9 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
     What comes the second time by the air into somebody else's microphone is bleed, as there is in every room with two
     microphones: no switch mends it that takes nobody off the air, and how much of it is too much is Cast's to tell.
     """
-    pairs: list[tuple[Feed, Arrival, Arrival]] = []
-    for feed in analysis.feeds.values():
-        if not feed.twice or feed.verdict in ("back", "missing", "silent"):
-            continue
-        arrivals = analysis.arrivals(feed.listener, feed.voice)
-        second = second_arrival(arrivals)
-        if second is not None:
-            pairs.append((feed, arrivals[0], second))
+    pairs = [row for row in twice_pairs(analysis) if not across_the_room(row[1], row[2])]
     bleeding = [row for row in pairs if _by_air(row[1], row[2])]
     pairs = [row for row in pairs if not _by_air(row[1], row[2])]
-    across = [row for row in pairs if _across_the_room(row[1], row[2])]
-    pairs = [row for row in pairs if not _across_the_room(row[1], row[2])]
-    # A crowd is all around whoever sits in it; that is no second voice.
-    across = [row for row in across if analysis.show.party(row[0].voice).kind not in BACKGROUND]
-    for listener in dict.fromkeys(row[0].listener for row in across):
-        yield _headphones_low(analysis, [row for row in across if row[0].listener == listener])
     if bleeding:
         bleeding.sort(key=lambda row: row[1].gain_db - row[2].gain_db)
         yield _twice_finding(analysis, bleeding, [], wanted_pairs(analysis))
@@ -178,43 +168,6 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
         group = [row for row in pairs if row[0].key in cured]
         pairs = [row for row in pairs if row[0].key not in cured]
         yield _twice_finding(analysis, group, cuts, kept)
-
-
-def _across_the_room(first: Arrival, second: Arrival) -> bool:
-    """Whether one of two arrivals comes straight across the room, beside what comes by wire: headphones that are low."""
-    return by_the_air(first.paths[0]) != by_the_air(second.paths[0])
-
-
-def _arrives(name: str, arrival: Arrival) -> Derived:
-    """The gain of an arrival line by line: along its strongest way, and what others of the same length add in step."""
-    path = arrival.paths[0]
-    added = Derived(
-        "other ways of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step"
-    )
-    parts = (*path.gain_parts(), *((added,) if len(arrival.paths) > 1 else ()))
-    return total(name, "dB", parts, source="gains add along the way")
-
-
-def _headphones_low(analysis: Analysis, rows: list[tuple[Feed, Arrival, Arrival]]) -> Finding:
-    """Voices that somebody hears across the room nearly as loud as in the headphones: turning these up cures it."""
-    feed, first, second = rows[0]
-    wired, air = (second, first) if by_the_air(first.paths[0]) else (first, second)
-    over = wired.gain_db - air.gain_db
-    listener, voices = analysis.party_name(feed.listener), names(analysis, [row.voice for row, _, _ in rows])
-    how = f"{abs(over):.1f} dB {'under' if over >= 0 else 'over'} them"
-    text = (
-        f"{listener} hears {voices} across the room as well, {how} and {show_number(abs(wired.delay_ms - air.delay_ms), 'ms')} apart: "
-        f"hollow. Headphones that are {number('double-difference'):.1f} dB over the room settle it."
-    )
-    why = total(
-        "headphones over the room",
-        "dB",
-        (_arrives("by the headphones", wired), less(_arrives("across the room", air))),
-    )
-    return Finding(
-        "room-beside-headphones", "note", "Feeds", (feed.listener, *(row.voice for row, _, _ in rows)), f"The room competes with {listener}'s headphones", text,
-        (Derived("headphones over the room", over, "dB", source="computed, both against the mark"),), why, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
-    )  # fmt: skip
 
 
 def _cure_twice(
@@ -465,4 +418,5 @@ def circles(analysis: Analysis) -> Iterator[Finding]:
     )
 
 
-RULES: tuple[Rule, ...] = (own_voice_back, circles, arrives_twice)
+# What nobody has said comes before what is heard too low: asked for, the level that is wanted is known.
+RULES: tuple[Rule, ...] = (own_voice_back, circles, wants_not_said, arrives_twice)

@@ -331,7 +331,6 @@ def talkback_under_programme(analysis: Analysis) -> Iterator[Finding]:
 
 
 RULES: tuple[Rule, ...] = (
-    wants_not_said,
     mix_offered_twice,
     remote_on_loudspeakers,
     muted_loudspeakers,
