@@ -159,8 +159,13 @@ def _offers(analysis: Analysis, finding: Finding) -> Offers:
     if finding.code in LEVELS and not sorted_.free:
         for remedy in _lined_up(analysis, finding):
             sorted_.take(remedy)
-            if sorted_.free:
+            if sorted_.cured:
                 break
+        # What cures it comes before what only eases it; and what only wants noting is not worth easing.
+        eased = (
+            [] if finding.severity == "note" else [row for row in sorted_.free if row not in sorted_.cured]
+        )
+        sorted_.free = [*sorted_.cured, *eased]
     if finding.code in FEEDS and not sorted_.free and not _by_the_air(analysis, finding):
         for remedy in _planned(analysis, finding):
             sorted_.take(remedy)
@@ -183,6 +188,7 @@ class _Sorted:
     def __init__(self, analysis: Analysis, finding: Finding) -> None:
         self.analysis, self.finding = analysis, finding
         self.free: list[Remedy] = []
+        self.cured: list[Remedy] = []
         self.dear: list[tuple[int, Remedy]] = []
         self.refused: list[tuple[Remedy, str]] = []
 
@@ -196,6 +202,8 @@ class _Sorted:
         costs = costs_of(self.analysis, after, self.finding)
         if not costs:
             self.free.append(remedy)
+            if all(row.key != self.finding.key for row in after.findings):
+                self.cured.append(remedy)
         elif self.finding.severity == "note" or any(row.hard(remedy.edits) for row in costs):
             # What only wants noting is worth nothing that has to be mended after it.
             hard = [row for row in costs if row.hard(remedy.edits)]

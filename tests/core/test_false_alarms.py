@@ -242,6 +242,39 @@ class TestHalfLost:
         assert "L/MONO" in row.message
 
 
+class TestSidesApart:
+    """One side of a record turned up and the other forgotten: it leans by the difference of the two knobs (levels in dB add)."""
+
+    def typed(self, **settings: dict[str, float]) -> Show:
+        return rig(
+            [dev("deck", "player"), dev("desk", "desk-8", settings=settings), dev("rec", "recorder")],
+            [wire("deck.out.l", "desk.in5"), wire("deck.out.r", "desk.in6"), wire("desk.usb", "rec.in")],
+            [{"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.out"}, TAPE],
+        )
+
+    @pytest.mark.parametrize("weak", ["in5", "in6"])
+    def test_by_the_difference_of_their_knobs_and_each_can_follow_the_other(self, weak: str) -> None:
+        strong = {"in5": "in6", "in6": "in5"}[weak]
+        show = self.typed(**{weak: {"gain_db": 3.0}, strong: {"gain_db": 11.0}})
+        (row,) = of_code(show, "sides-apart")
+        assert row.severity == "note"
+        assert row.figures[0].value == pytest.approx(8.0)
+        values = []
+        for remedy in row.remedies:
+            mended = remedy.apply(show)
+            assert not of_code(mended, "sides-apart")
+            values.append({mended.device("desk").settings[key].gain_db for key in ("in5", "in6")})
+        assert values == [{11.0}, {3.0}]
+
+    def test_not_by_a_step_or_two_and_not_where_both_are_panned_apart(self) -> None:
+        assert not of_code(self.typed(in5={"gain_db": 6}, in6={"gain_db": 3}), "sides-apart")
+        apart = {"in5": {"gain_db": 6, "pan": -1}, "in6": {"gain_db": 6, "pan": 1}}
+        assert not of_code(self.typed(**apart), "sides-apart")
+        assert of_code(
+            self.typed(in5={"gain_db": 11, "pan": -1}, in6={"gain_db": 3, "pan": 1}), "sides-apart"
+        )
+
+
 def test_a_headset_in_a_laptops_own_socket_is_at_home_and_a_plug_of_three_contacts_is_not() -> None:
     headset = rig(
         [dev("hs", "call-headset"), dev("pc", "laptop")],
@@ -251,3 +284,26 @@ def test_a_headset_in_a_laptops_own_socket_is_at_home_and_a_plug_of_three_contac
     assert not {row.code for row in analyse(headset).findings if row.severity != "note"}
     three = rig([dev("song", "player-run-on"), dev("pc", "laptop")], [wire("song.out", "pc.headset-mic")], [])
     assert of_code(three, "contacts-mismatch")
+
+
+def test_a_consumer_line_that_is_on_its_mark_is_not_told_as_too_quiet() -> None:
+    """What a channel lacks may be made up for further on (levels in dB add): it is a matter of noise then, and that is low here."""
+    kind = next(
+        row.id
+        for row in shipped_catalogue()
+        if row.group == "instrument" and row.port("out") and row.port("out").stereo
+    )
+
+    def show(fader_db: float) -> Show:
+        return rig(
+            [dev("keys", kind), dev("desk", "desk-8", settings={"main": {"fader_db": fader_db}, "in5": {"gain_db": 3.0}}), dev("rec", "recorder")],
+            [wire("keys.out.l", "desk.in5"), wire("keys.out.r", "desk.in6"), wire("desk.usb", "rec.in")],
+            [{"id": "ann", "name": "Ann", "kind": "instrument", "speaks": True, "plays_on": "keys.out"}, TAPE],
+        )  # fmt: skip
+
+    by_fader = {db: of_code(show(db), "consumer-into-professional") for db in (-30.0, 0.0, 3.0, 6.0, 9.0)}
+    on_mark = {db: not of_code(show(db), "off-mark") for db in by_fader}
+    assert by_fader[-30.0]
+    assert any(on_mark.values())
+    for db, rows in by_fader.items():
+        assert bool(rows) != on_mark[db], db

@@ -39,6 +39,8 @@ ALL_RULES: tuple[Rule, ...] = (
     *cast_own.RULES,
     *cast_bleed.RULES,
     *cast_around.RULES,
+    # One side's knob comes before what is set for both.
+    rig_sides.sides_apart,
     *rig_plugs.RULES,
     *rig_power.RULES,
     *rig_hum.RULES,

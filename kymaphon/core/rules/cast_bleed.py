@@ -66,7 +66,7 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
         return None
     notch, peak, dip = comb(first, second, max(under, 0.0))
     text = (
-        f"{row.party_name} is in {other.name} {_under_words(under)} {other.party_name}. With both channels on one mark "
+        f"{row.party_name} is in {other.name} {_under_words(under)} {other.party_name}{_with_the_room(row, other, under)}. With both channels on one mark "
         f"the two arrivals lie {abs(second - first):.1f} ms apart: hollow, {show_number(peak, 'dB', sign=True)} to "
         f"{show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz. Wanted: {need:.1f} dB or more."
     )
@@ -92,6 +92,15 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
         "three-to-one", "fix", "Cast", (row.party, other.device, other.party), title, text, figures, why,
         _parted(analysis, row, other, need - under),
     )  # fmt: skip
+
+
+def _with_the_room(row: Placed, other: Placed, under: float) -> str:
+    """What the table of who is in which microphone says instead, where the room makes a difference; for direct sound combs."""
+    sound = row.sound
+    whole = float(sound.own_db[other.mic] - sound.level_db[row.voice, other.mic])
+    if abs(whole - under) < number("edge-inside"):
+        return ""
+    return f" by direct sound, which is what combs ({abs(whole):.1f} dB {'under' if whole >= 0 else 'over'} with the room's)"
 
 
 def _under_words(under: float) -> str:

@@ -88,7 +88,7 @@ def _told(analysis: Analysis, over: float, node: int, chosen: list[int]) -> Find
         f"{who} at once come to {show_number(both.value, point.unit)} at {point.label}, and their peaks pass its ceiling by {over:.1f} dB in one "
         f"half minute of {'two or more' if often else 'ten'}. The mix needs {over:.1f} dB less there, or a limiter before it."
     )
-    voices = tuple(flow.voices[i] for i in chosen)
+    voices = tuple(flow.voices[i] for i in sorted(chosen))
     return Finding(
         "several-clip", "fix" if often else "note", "Level", (*voices, point.id), f"{len(chosen)} at once clip at {point.label}", text,
         (Derived("over", over, "dB"), Derived("together", both.value, point.unit), Derived("mix needs less by", over, "dB")), why,

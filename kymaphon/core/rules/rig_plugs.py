@@ -13,10 +13,12 @@ from kymaphon.core.connectors import balanced, connectors
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
+from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fault, Fit, fit_of, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.levels import Ladder
 from kymaphon.core.open_ends import level_at
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import (
@@ -63,6 +65,8 @@ def plugs(analysis: Analysis) -> Iterator[Finding]:
         for fault in fit.faults:
             if (cable.ends, fault.code) in told:
                 continue
+            if fault.code == "consumer-into-professional" and _made_good(analysis, cable):
+                continue
             if twin is not None:
                 told.add((twin.ends, fault.code))
             subjects = (*cable.ends, fit.source.device.id, fit.target.device.id)
@@ -70,6 +74,29 @@ def plugs(analysis: Analysis) -> Iterator[Finding]:
             if twin is not None:
                 remedies = tuple(_for_both(analysis, remedies, twin, fault))
             yield Finding(fault.code, fault.severity, "Rig", subjects, _title(fit, fault), fault.text, fault.figures, fault.why, remedies)  # fmt: skip
+
+
+def _made_good(analysis: Analysis, cable: Cable) -> bool:
+    """Whether all that goes through a cable is on its mark at the end and well over its noise: then it comes no longer too quiet."""
+    output = ".".join(cable.source.split(".")[:2])
+    through = [
+        row
+        for row in analysis.main_ladders.values()
+        if any(node == output or node.startswith(f"{output}.") for node in row.path.node_ids)
+    ]
+    return bool(through) and all(_on_mark(analysis, row) for row in through)
+
+
+def _on_mark(analysis: Analysis, ladder: Ladder) -> bool:
+    point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
+    asked = asked_at(analysis.show, ladder, point) if point is not None else None
+    if point is None or point.mark is None or asked is None:
+        return False  # whatever has no mark is set by ear
+    low, high = point.mark
+    last = ladder.last
+    return low <= point.speech_db - asked <= high and (
+        not last.noise_db or last.voice_over_noise_db >= number("wanted-snr")
+    )
 
 
 def _for_both(

@@ -9,7 +9,7 @@ from itertools import islice
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import Edit, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
@@ -21,6 +21,7 @@ from kymaphon.core.routing import own_way
 from kymaphon.core.rules.rig_controls import path_keys
 from kymaphon.core.show import Cable, Setting, Show
 from kymaphon.core.transfer import Transfer
+from kymaphon.core.twins import knob_at, twins_along
 
 
 def one_sided(analysis: Analysis) -> Iterator[Finding]:
@@ -143,6 +144,64 @@ def half_lost(analysis: Analysis) -> Iterator[Finding]:
                 "half-lost", "note" if alone else "fix", "Rig", (voice.id, end.id), f"The {lost} side of {voice.name} is lost", text, (), None, remedies,
             )  # fmt: skip
             break
+
+
+def sides_apart(analysis: Analysis) -> Iterator[Finding]:
+    """A stereo record or instrument whose sides come to an end at different gains: a knob of one side was turned and that of the other
+    was not. Who plays two different things on the two sides means it.
+    """
+    graph, transfer = analysis.graph, analysis.transfer
+    for voice in analysis.voices:
+        played = voice.plays_on or ""
+        left, right = (graph.index.get(f"{played}{side}") for side in (".l", ".r"))
+        if voice.kind not in ("player", "instrument") or left is None or right is None:
+            continue
+        for end in analysis.listeners:
+            gains = [
+                max(float(transfer.best_gain_to(ear)[start]) for ear in graph.ears[end.id])
+                for start in (left, right)
+            ]
+            if end.kind not in ("audience", "recorder") or not all(map(math.isfinite, gains)):
+                continue
+            gap = gains[0] - gains[1]
+            if abs(gap) >= number("sides-apart"):
+                yield _apart(analysis, voice.id, end.id, gap)
+                break
+
+
+def _apart(analysis: Analysis, voice: str, end: str, gap: float) -> Finding:
+    who, where = analysis.party_name(voice), analysis.party_name(end)
+    lower, higher = ("right", "left") if gap > 0 else ("left", "right")
+    ladder = analysis.ladder(voice, end)
+    pairs = twins_along(analysis, ladder) if ladder is not None else {}
+    remedies, told = [], []
+    for ref, twins in pairs.items():
+        one, other = (knob_at(analysis.graph, row) for row in (ref, twins[0]))
+        if one is None or other is None or abs(one.value - other.value) < number("edge-inside"):
+            continue
+        # The ladder goes by the stronger side.
+        told.append(
+            f"{one.label} stands at {show_number(one.value, 'dB', sign=True)}, {other.label} at {show_number(other.value, 'dB', sign=True)}"
+        )
+        for sort, knob, value in (("weaker", other, one.value), ("stronger", one, other.value)):
+            if knob.lowest <= value <= knob.highest:
+                remedies.append(
+                    Remedy(
+                        f"level-{sort}",
+                        f"{knob.label} to {show_number(value, 'dB', sign=True)}, as the other side",
+                        "Both sides then come at one level.",
+                        (SetValue(knob.ref, value),),
+                    )
+                )
+    why = f": {'; '.join(told)}" if told else ""
+    text = (
+        f"The {lower} side of {who} comes to {where} {abs(gap):.1f} dB under its {higher}{why}. "
+        "What is in the middle of the record leans to one side, and in mono one side covers the other."
+    )
+    return Finding(
+        "sides-apart", "note", "Rig", (voice, end), f"The sides of {who} are {abs(gap):.1f} dB apart", text,
+        (Derived("between sides", abs(gap), "dB", source="computed, by the strongest way of each side"),), None, tuple(remedies),
+    )  # fmt: skip
 
 
 def _other_side_plugged(analysis: Analysis, output: str, kept: str, lost: str) -> Iterator[Remedy]:
