@@ -2,28 +2,32 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from threading import Event
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTimer, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
-from kymaphon.app.state import Autosave, note_recent
+from kymaphon.app.recovery import Autosave
+from kymaphon.app.state import note_recent
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.references import check_references
 from kymaphon.core.show import Show
+from kymaphon.core.transfer import Stopped
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.files.takes import rehomed
 
+BEARABLE_MS = 400
+"""So long an analysis may go on though something newer is wanted."""
 AUTOSAVE_MS = 1500
-WAIT_MS = 3000
-QUICK_S = 0.05
-"""A show whose last analysis took longer than this is computed in a worker thread the next time."""
+"""So long after the first edit that is not kept yet it is kept, whatever else is edited meanwhile."""
 
 
 class _ShowCommand(QUndoCommand):
@@ -51,8 +55,8 @@ class _ShowCommand(QUndoCommand):
 
 
 class _Answer(QObject):
-    done = Signal(object, float)
-    failed = Signal(object)
+    done = Signal(object, object)
+    failed = Signal(object, object)
 
 
 _ANSWERS: list[_Answer] = []
@@ -60,29 +64,50 @@ _ANSWERS: list[_Answer] = []
 
 
 class _Work(QRunnable):
-    def __init__(self, show: Show, answer: _Answer) -> None:
+    """One analysis in a worker thread; `unwanted` set, it ends at its next step without an answer. `tried`: of a preview."""
+
+    def __init__(self, show: Show, answer: _Answer, *, tried: bool) -> None:
         super().__init__()
-        self._show, self._answer = show, answer
+        self.show, self._answer, self.tried = show, answer, tried
+        self.unwanted = Event()
+        self.clock = QElapsedTimer()
+        self.clock.start()
 
     def run(self) -> None:
-        start = time.perf_counter()
         try:
-            analysis = analyse(self._show)
+            analysis = analyse(self.show, unwanted=self.unwanted.is_set)
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
-            self._answer.failed.emit(error)
+            self._answer.failed.emit(error, self)
             return
-        self._answer.done.emit(analysis, time.perf_counter() - start)
+        self._answer.done.emit(analysis, self)
+
+
+@dataclass(frozen=True)
+class _Opening:
+    """A show that takes the place of the one that is open once it is computed."""
+
+    show: Show
+    path: Path | None
+    restored: bool
+    then: Callable[[], None] | None
 
 
 class Document(QObject):
     """The show that is open, and everything computed of it.
 
-    `analysis` is what the views draw: that of the show, or of a preview while one is held.
+    `analysis` is what the views draw: that of the show, or of a preview while one is held. It comes from a worker thread; of what is
+    asked for while one is at work the newest is next, and the older one is stopped.
     """
 
     analysed = Signal()
     changed = Signal()
     trouble = Signal(str)
+    exchanged = Signal()
+    """Another show is open."""
+    working = Signal()
+    """An analysis began, ended or was stopped: see `busy` and `stopped`."""
+    at_once = False
+    """For tests: computed where it is asked for, before it returns."""
 
     def __init__(self, show: Show | None = None, path: Path | None = None, *, autosave: bool = True) -> None:
         super().__init__()
@@ -95,10 +120,10 @@ class Document(QObject):
         self.analysis: Analysis = analyse(self.show)
         self._settled = self.analysis
         self._wanted = self.show
-        self._working = False
-        self.patience_s = QUICK_S
-        self._slow = False
-        self._waiting = False
+        self._work: _Work | None = None
+        self._opening: _Opening | None = None
+        self.stopped = False
+        """Whether the user has stopped the analysis of what is open: what is drawn is older than the show."""
         self._answer = _Answer()
         _ANSWERS.append(self._answer)
         self._answer.done.connect(self._arrived)
@@ -124,7 +149,26 @@ class Document(QObject):
     @property
     def busy(self) -> bool:
         """Whether an analysis is still on its way from a worker."""
-        return self._waiting
+        return self._opening is not None or (self._wanted is not self.analysis.show and not self.stopped)
+
+    @property
+    def opening(self) -> str:
+        """The title of a show that is being computed to take this one's place; empty for none."""
+        return self._opening.show.title if self._opening is not None else ""
+
+    def stop(self) -> None:
+        """Stops the analysis that is under way. The show stays as it is, and what is drawn is from before."""
+        if self.busy:
+            self.stopped = self._opening is None
+            self._opening, self.previewing = None, ""
+            if self._work is not None:
+                self._work.unwanted.set()
+            self.working.emit()
+
+    def go_on(self) -> None:
+        """Computes what was stopped."""
+        if self.stopped:
+            self._compute(self.show)
 
     def apply(self, edits: Iterable[Edit], text: str, *, merge: str = "") -> None:
         """Changes the show, as one step of undo. Does nothing when nothing changes.
@@ -164,6 +208,7 @@ class Document(QObject):
 
     def _take(self, show: Show) -> None:
         self.previewing = ""
+        self._opening = None  # whoever edits the show that is open stays with it
         # What was logged happened: no undo takes it back.
         if len(show.log) < len(self.show.log):
             show = show.model_copy(update={"log": self.show.log})
@@ -173,74 +218,121 @@ class Document(QObject):
             # On disk before its row is drawn.
             self.keep()
         self._compute(show)
-        self._timer.start()
+        if not self._timer.isActive():
+            self._timer.start()
         self.changed.emit()
 
     def _compute(self, show: Show) -> None:
-        """Asks for the analysis of a show. While a worker is at one, only the newest that was asked for waits its turn."""
-        self._wanted = show
-        if self._slow:
-            self._waiting = True
-            if not self._working:
-                self._start(show)
+        """Asks for the analysis of a show, to be drawn once it is there."""
+        self._wanted, self.stopped = show, False
+        if self.at_once:
+            self._accept(analyse(show))
             return
-        start = time.perf_counter()
-        analysis = analyse(show)
-        self._slow = time.perf_counter() - start > self.patience_s
-        self._accept(analysis)
+        self._ask(show)
 
-    def _start(self, show: Show) -> None:
-        self._working = True
-        QThreadPool.globalInstance().start(_Work(show, self._answer))
+    def _ask(self, show: Show) -> None:
+        work = self._work
+        if work is None:
+            tried = bool(self.previewing) or self._opening is not None
+            self._work = _Work(show, self._answer, tried=tried)
+            QThreadPool.globalInstance().start(self._work)
+        elif work.show is not show:
+            # What is nearly there is drawn while a knob is still being turned; what takes long gives way.
+            QTimer.singleShot(max(0, BEARABLE_MS - work.clock.elapsed()), work.unwanted.set)
+        self.working.emit()
 
-    def _arrived(self, analysis: Analysis, seconds: float) -> None:
-        self._working = False
-        self._slow = seconds > self.patience_s
-        if analysis.show is not self._wanted:
-            self._start(self._wanted)
-        self._accept(analysis)
+    def _next(self) -> None:
+        """The worker is free: what is wanted and not there yet comes next."""
+        if self._work is not None:
+            return  # whoever was told has asked for something already
+        if self._opening is not None:
+            self._ask(self._opening.show)
+        elif self.busy:
+            self._ask(self._wanted)
+        else:
+            self.working.emit()
 
-    def _accept(self, analysis: Analysis) -> None:
+    def _arrived(self, analysis: Analysis, work: _Work) -> None:
+        self._work = None
+        opening = self._opening
+        if opening is not None and analysis.show is opening.show:
+            self._exchange(opening, analysis)
+        elif not self.stopped:
+            self._accept(analysis, tried=work.tried)
+        self._next()
+
+    def _accept(self, analysis: Analysis, *, tried: bool = False) -> None:
         """Keeps an analysis of the show as it is, and draws the one that was asked for last."""
         if analysis.show is self.show:
             self._settled = analysis
         if analysis.show is self._wanted or (not self.previewing and analysis.show is self.show):
             self._wanted = analysis.show
-            self._waiting = False
+            self.analysis = analysis
+            self.analysed.emit()
+        elif not self.previewing and not tried:
+            # On the way to the newest: drawn, and known to be older.
             self.analysis = analysis
             self.analysed.emit()
 
-    def _failed(self, error: Exception) -> None:
-        self._working = False
+    def _failed(self, error: Exception, work: _Work | None = None) -> None:
+        if isinstance(error, Stopped):
+            self._work = None
+            self._next()
+            return
+        self._opening = None
+        self.stopped = True  # nothing is asked for anew that has just failed
+        self._work = None
+        self.working.emit()
         raise error
 
     # files
 
-    def replace(self, show: Show, path: Path | None, *, restored: bool = False) -> None:
-        """Another show in this document; undo starts anew.
+    def replace(
+        self,
+        show: Show,
+        path: Path | None,
+        *,
+        restored: bool = False,
+        then: Callable[[], None] | None = None,
+    ) -> None:
+        """Another show in this document, once it is computed; undo starts anew. Until then the one that is open stays.
+
+        Args:
+            then: done once it has taken the place.
 
         Raises:
-            ShowProblem: it cannot be computed; the show that is open stays.
+            ShowProblem: a reference in it leads nowhere; the show that is open stays.
         """
-        analysis = analyse(show)
+        check_references(show, shipped_catalogue().with_kinds(*show.kinds))
+        self.end_preview()
+        opening = _Opening(show, path, restored, then)
+        if self.at_once:
+            self._exchange(opening, analyse(show))
+            return
+        self._opening = opening
+        self._ask(show)
+
+    def _exchange(self, opening: _Opening, analysis: Analysis) -> None:
+        self._opening, self.stopped = None, False
         self.undo_stack.clear()
-        self.show, self.path, self.previewing = show, path, ""
-        self.opened = show
-        self._wanted, self._waiting = show, False
+        self.show, self.path, self.previewing = opening.show, opening.path, ""
+        self.opened = self._wanted = opening.show
         self.analysis = self._settled = analysis
-        self._restored = restored
-        self._saved_log = len(show.log)
+        self._restored = opening.restored
+        self._saved_log = len(opening.show.log)
         if self._autosave is not None:
             self._autosave.drop()
-            if restored:
+            if opening.restored:
                 self._timer.start()
+        self.exchanged.emit()
         self.analysed.emit()
         self.changed.emit()
+        if opening.then is not None:
+            opening.then()
 
     def open(self, path: Path) -> None:
         """Opens a show file. Raises FileProblem; the show that is open stays."""
-        self.replace(read_show(path), path)
-        self._remember(path)
+        self.replace(read_show(path), path, then=lambda: self._remember(path))
 
     def save(self, path: Path | None = None) -> None:
         """Saves, under the name given or the one it has.
@@ -274,24 +366,34 @@ class Document(QObject):
         except FileProblem as problem:
             self.trouble.emit(str(problem))
 
-    def keep(self) -> None:
-        """Writes the unsaved show where it is found again after a crash."""
+    @property
+    def is_kept(self) -> bool:
+        """Whether the show as it is can be read back from where unsaved shows are kept."""
+        return self._autosave is not None and self._autosave.holds(self.show)
+
+    def keep(self) -> bool:
+        """Writes the unsaved show where it is found again after a crash. False where it could not be kept."""
         if self._autosave is None:
-            return
+            return False
         if not self.unsaved:
             self._autosave.drop()
-            return
+            return True
         try:
             self._autosave.keep(self.show, self.path)
         except FileProblem as problem:
             self.trouble.emit(f"Not kept for recovery: {problem}")
+            self._timer.start()  # tried again: the disk may have room by then
+            return False
+        self._timer.stop()
+        return True
 
     def close(self) -> None:
-        """The user is done with it: nothing stays for recovery, and no worker is left that would answer to nobody."""
+        """The user is done with it: nothing stays for recovery, and what is being computed ends at its next step."""
         self._timer.stop()
         # A stack that is let go says that it is clean; by then there is nobody left to hear it.
         self.undo_stack.blockSignals(True)
-        if self._working:
-            QThreadPool.globalInstance().waitForDone(WAIT_MS)
+        self._opening = None
+        if self._work is not None:
+            self._work.unwanted.set()
         if self._autosave is not None:
             self._autosave.drop()

@@ -7,11 +7,12 @@ Dialogs and sheets are imported where they are used, so that the window opens wi
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
-from kymaphon.app import state
+from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.references import ShowProblem
@@ -36,7 +37,7 @@ class Filing:
 
     def __init__(self, window: QWidget, document: Document, say: Say, problem: Problem) -> None:
         self.window, self.document, self.say, self.problem = window, document, say, problem
-        self.left_behind: list[state.Recovered] = []
+        self.left_behind: list[recovery.Recovered] = []
         self.use_bar(QWidget())
 
     def use_bar(self, recovery: QWidget) -> None:
@@ -169,10 +170,19 @@ class Filing:
 
     def offer_recovery(self) -> None:
         """Offers the newest show that was not saved when its program ended."""
-        self.left_behind = state.left_behind()
+        found, problems = recovery.look()
+        self.left_behind = sorted(found, key=lambda row: -row.saved_at)
         empty(self.recovery_row)
-        self.recovery.setVisible(bool(self.left_behind))
+        lost = state.why_nothing_is_kept()
+        self.recovery.setVisible(bool(self.left_behind or lost or problems))
         if not self.left_behind:
+            if lost:
+                words = f"Nothing can be kept here: unsaved shows, settings and recent files are lost when the program ends. {lost}. Saving elsewhere works."
+                self.recovery_row.addWidget(label(words), 1)
+            elif problems:
+                more = f" and {len(problems) - 1} more" if len(problems) > 1 else ""
+                words = f"An unsaved show cannot be read: {problems[0]}{more}. It stays in {problems[0].path.parent}."
+                self.recovery_row.addWidget(label(words), 1)
             return
         newest = self.left_behind[0]
         name = newest.path.name if newest.path else "a show never saved"
@@ -191,12 +201,17 @@ class Filing:
             return
         newest = self.left_behind[0]
         try:
-            self.document.replace(newest.show, newest.path, restored=True)
+            self.document.replace(
+                newest.show, newest.path, restored=True, then=lambda: self._restored(newest)
+            )
         except ShowProblem as problem:
             self.problem("The show was not brought back", str(problem))
-            return
-        self.document.keep()
-        newest.file.unlink(missing_ok=True)
+
+    def _restored(self, found: recovery.Recovered) -> None:
+        """Its recovery file goes only once its successor is on disk and reads the same."""
+        if self.document.keep() and self.document.is_kept:
+            with suppress(OSError):
+                found.file.unlink(missing_ok=True)
         self.offer_recovery()
 
     def let_go(self) -> None:
@@ -204,6 +219,8 @@ class Filing:
         more.
         """
         if self.left_behind:
-            file = self.left_behind[0].file
-            file.replace(file.with_suffix(".json.old"))
+            try:
+                self.left_behind[0].set_aside()
+            except FileProblem as problem:
+                self.problem("The unsaved show stays", str(problem))
             self.offer_recovery()

@@ -5,14 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from PySide6.QtCore import QObject, QThreadPool, QTimer
+from PySide6.QtCore import QObject, QTimer
 
-from kymaphon.app.document import WAIT_MS, Document
+from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis import Analysis
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Later, Remedy
 from kymaphon.core.offers import are_known, with_offers
+from kymaphon.core.show import Show
 
 PAUSE_MS = 120
 """Keys that are held, and a pointer that runs over rows, ask for nothing."""
@@ -41,11 +42,9 @@ class Offering(QObject):
         return self._worker.busy or self._pause.isActive()
 
     def close(self) -> None:
-        """The window goes: what is being tried ends with the finding that it is at."""
+        """The window goes: what is being tried ends with the finding that it is at, and answers to nobody."""
         self._wanted = None
         self._pause.stop()
-        if self._worker.busy:
-            QThreadPool.globalInstance().waitForDone(WAIT_MS)
 
     def show(self, panel: WhyPanel, content: WhyContent) -> None:
         """Shows content with the remedies of its findings that may be offered."""
@@ -79,17 +78,8 @@ class Offering(QObject):
         """While a preview is on screen its findings may name what is not in the show: those remedies are left out."""
         if not self._document.previewing:
             return findings
-        return tuple(
-            replace(row, remedies=tuple(remedy for remedy in row.remedies if self._applies(remedy)))
-            for row in findings
-        )
-
-    def _applies(self, remedy: Remedy) -> bool:
-        try:
-            remedy.apply(self._document.show)
-        except (KeyError, ValueError):
-            return False
-        return True
+        show = self._document.show
+        return tuple(replace(row, remedies=_fitting(row, show)) for row in findings)
 
     def _tried(self, about: object, _result: object) -> None:
         if about is self._document.settled:
@@ -98,3 +88,18 @@ class Offering(QObject):
     def _failed(self, error: Exception) -> None:
         """A remedy that cannot even be tried is a fault of the program, not of the show."""
         raise error
+
+
+def _fitting(finding: Finding, show: Show) -> Later:
+    """Those of its remedies that can be applied to a show."""
+
+    def fits(remedy: Remedy) -> bool:
+        try:
+            remedy.apply(show)
+        except (KeyError, ValueError):
+            return False
+        return True
+
+    held = finding.remedies
+    known = held.key if isinstance(held, Later) else tuple(row.label for row in held)
+    return Later(lambda: filter(fits, held), ("fitting", known, id(show)))

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import TracebackType
 
-from PySide6.QtCore import QTimer, qInstallMessageHandler
+from PySide6.QtCore import QEventLoop, QThreadPool, QTimer, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import state, theme
@@ -18,6 +18,7 @@ from kymaphon.app.window import Window
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show
 
+SOON_MS = 1500
 DEMO_LEAD = timedelta(minutes=20)
 """The demo is always this long before air."""
 
@@ -34,26 +35,40 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
         from kymaphon.files.demo import demo_path
 
         loaded = read_show(demo_path()).with_(air_at=datetime.now(UTC).replace(microsecond=0) + DEMO_LEAD)
-    elif path is not None:
-        loaded = read_show(path)
     if picture and "QT_QPA_PLATFORM" not in os.environ and not os.environ.get("DISPLAY"):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Kymaphon")
     qInstallMessageHandler(_quiet_fonts)
     theme.load_fonts()
-    window = Window(Document(loaded, path))
+    document = Document()
+    window = Window(document)
     sys.excepthook = lambda kind, error, trace: unexpected(window, kind, error, trace)
     if path is not None:
-        try:
-            state.note_recent(path)
-        except FileProblem as problem:
-            window.say(str(problem))
+        document.open(path)
+    elif loaded is not None:
+        document.replace(loaded, None)
+    _wait_for(document)
     window.show()
     window.filing.offer_recovery()
     if picture:
         QTimer.singleShot(200, lambda: _save_picture(window, picture))
-    return int(app.exec())
+    code = int(app.exec())
+    if QThreadPool.globalInstance().activeThreadCount():
+        # Everything is on disk by now: nobody waits for an answer that nobody reads.
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
+    return code
+
+
+def _wait_for(document: Document) -> None:
+    """Gives a show of usual size the time to be there when the window comes up; a larger one comes into the window."""
+    loop = QEventLoop()
+    document.working.connect(lambda: None if document.busy else loop.quit())
+    QTimer.singleShot(SOON_MS, loop.quit)
+    if document.busy:
+        loop.exec()
 
 
 def _quiet_fonts(_kind: object, _context: object, message: str) -> None:
@@ -84,10 +99,8 @@ def unexpected(
         QApplication.exit(130)
         return
     details = "".join(traceback.format_exception(kind, error, trace))
-    window.document.keep()
-    log = state.state_folder() / "errors.log"
-    with log.open("a", encoding="utf-8") as file:
-        file.write(details + "\n")
+    kept = window.document.keep()
+    where = _logged(details)
     from PySide6.QtWidgets import QMessageBox
 
     box = QMessageBox(
@@ -98,7 +111,18 @@ def unexpected(
         window,
     )
     box.setInformativeText(
-        f"Your show is safe: it is kept for recovery. The details below are also in {log.name} in the program's state folder."
+        f"{'Your show is safe: it is kept for recovery.' if kept else 'Your show could not be kept for recovery: save it now, elsewhere if need be.'} {where}"
     )
     box.setDetailedText(details)
     box.exec()
+
+
+def _logged(details: str) -> str:
+    """Where the details are, beside the dialog: on a full disk nowhere."""
+    try:
+        log = state.state_folder() / "errors.log"
+        with log.open("a", encoding="utf-8", errors="backslashreplace") as file:
+            file.write(details + "\n")
+    except (OSError, FileProblem) as error:
+        return f"The details below could not be written to a log ({error})."
+    return f"The details below are also in {log.name} in the program's state folder."

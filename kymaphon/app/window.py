@@ -70,6 +70,7 @@ class Window(QMainWindow):
         self.scale = scale if scale in SCALES else 1.0
         # A show begins with who takes part; one that has them, with their levels.
         self.stage = "Level" if self.document.show.parties else "Cast"
+        self._empty = not self.document.show.parties
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
@@ -84,6 +85,8 @@ class Window(QMainWindow):
         self._make_actions()
         self._build()
         self.document.analysed.connect(self.refresh)
+        self.document.exchanged.connect(self._exchanged)
+        self.document.working.connect(self._tell_work)
         self.document.changed.connect(self._document_changed)
         # The undo stack moves its index only after the edit was done, so what undo would take back is read again then.
         self.document.undo_stack.indexChanged.connect(self._document_changed)
@@ -107,6 +110,8 @@ class Window(QMainWindow):
         self.bar = ShowBar(self.theme)
         self.bar.undo.connect(self.document.undo_stack.undo)
         self.bar.jump.connect(self._jump)
+        self.bar.stop.connect(self.document.stop)
+        self.bar.go_on.connect(self.document.go_on)
         column.addWidget(self.bar)
         recovery = QWidget()
         self.filing.use_bar(recovery)
@@ -337,6 +342,21 @@ class Window(QMainWindow):
             self.why.held = None
         self._stale = set(STAGES)
         self._refresh_stage()
+
+    def _exchanged(self) -> None:
+        """Another show is open: one that has people in it begins with their levels, where only an empty one was there."""
+        if self._empty and self.document.show.parties and self.stage == "Cast":
+            self.go("Level")
+        self._empty = not self.document.show.parties
+
+    def _tell_work(self) -> None:
+        document = self.document
+        if document.stopped:
+            self.bar.set_work("Stopped: not up to date", stopped=True)
+        elif document.opening:
+            self.bar.set_work(f"Opening {document.opening} \u2026")
+        else:
+            self.bar.set_work("Computing \u2026" if document.busy else "")
 
     def _refresh_stage(self) -> None:
         """Draws the stage on screen; the others wait until they are gone to."""

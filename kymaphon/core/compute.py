@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
@@ -22,8 +24,13 @@ def without_rules(show: Show, catalogue: Catalogue) -> Analysis:
     return computed(show, kinds)
 
 
-def computed(show: Show, kinds: Catalogue) -> Analysis:
-    """The same for a show whose references were checked, with its own kinds in the catalogue."""
+def computed(show: Show, kinds: Catalogue, unwanted: Callable[[], bool] | None = None) -> Analysis:
+    """The same for a show whose references were checked, with its own kinds in the catalogue.
+
+    Raises:
+        Stopped: `unwanted` said so.
+    """
     graph = build_graph(show, kinds)
     transfer = Transfer(graph)
+    transfer.effort.unwanted = unwanted
     return Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))

@@ -1,7 +1,7 @@
 """Which switches to open so that something bad is gone and everything wanted is still there; and which to
 close to bring something.
 
-An integer programme (scipy's `milp`) over the switches, whose rows are found as they are needed: a bad way that is still there after a cut asks
+A choice among the switches (`hitting.py`), whose rows are found as they are needed: a bad way that is still there after a cut asks
 for one of its switches; a want that a cut breaks forbids the switches that break it together. Both only ever rule out
 what really fails, so what comes out last is the fewest, and of those the least harmful.
 """
@@ -13,15 +13,18 @@ import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
-import numpy as np
-
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import SettingRef, SignalGraph, Switch
+from kymaphon.core.hitting import Choice
 from kymaphon.core.paths import PathThrough, strongest_path
 from kymaphon.core.transfer import Transfer
 
 MOST_ROUNDS = 40
-"""So often the programme is solved at most; each round rules out at least what the last one chose."""
+"""So often a choice is made at most; each round rules out at least what the last one chose."""
+LEARNT_AT_ONCE = 2
+"""From so many of the wants that a choice breaks it is learnt why."""
+EFFORT = 20_000
+"""So many branches are looked at for one question, over all rounds; beyond it the smallest set found so far is told as such."""
 MOST_HARMFUL = 5
 """Where nothing cures without breaking a want, so many rounds look for the set that breaks fewest: it only names what stands in the way."""
 Bad = Callable[[Transfer], list[list[PathThrough]]]
@@ -51,12 +54,17 @@ class Kept:
 
 @dataclass(frozen=True, slots=True)
 class Cut:
-    """Switches that cure together, the wanted pairs that they would break, and the pairs nobody asked for that they would silence."""
+    """Switches that cure together, the wanted pairs that they would break, and the pairs nobody asked for that they would silence.
+
+    Attributes:
+        fewest: whether it is known that no smaller set does it; otherwise it is the smallest found so far.
+    """
 
     switches: tuple[Switch, ...]
     breaks: tuple[Kept, ...]
     silences: tuple[Kept, ...]
     disturbs: int
+    fewest: bool = True
 
     @property
     def edits(self) -> tuple[SetValue, ...]:
@@ -109,7 +117,7 @@ class NoSwitch(Exception):
 
 @dataclass
 class _Learnt:
-    """What is known so far of one question: the rows of the integer programme."""
+    """What is known so far of one question: the rows of the choice."""
 
     whole: Transfer
     bad: Bad
@@ -117,6 +125,9 @@ class _Learnt:
     spare: list[Kept]
     steady: bool
     candidates: dict[SettingRef, Switch] = field(default_factory=dict)
+    effort: int = field(default_factory=lambda: EFFORT)
+    proven: bool = True
+    _behind: dict[SettingRef, int] = field(default_factory=dict)
     must_hit: list[tuple[Refs, Refs]] = field(default_factory=list)
     """Once the first are open, one of the second has to be as well."""
     breaking: list[tuple[Refs, Kept]] = field(default_factory=list)
@@ -143,6 +154,7 @@ class _Learnt:
         Args:
             every: whether to tell every want that they break, instead of the first.
         """
+        self.whole.effort.check()
         cut = self.whole.without(refs)
         left = self.bad(cut)
         if left:
@@ -159,6 +171,11 @@ class _Learnt:
         """How many points of the rig lie behind these switches."""
         starts = [self.whole.graph.edges[i].target for ref in refs for i in self.whole.graph.switched[ref]]
         return len(reachable(self.whole.graph, starts, backward=False))
+
+    def disturbs(self, ref: SettingRef) -> int:
+        if ref not in self._behind:
+            self._behind[ref] = self.behind([ref])
+        return self._behind[ref]
 
     def least(self, refs: Refs, row: Kept) -> Refs:
         """As few of these switches as still break a pair together."""
@@ -199,9 +216,11 @@ def fewest_cuts(
         cuts = _single(known)
         cuts = cuts or _together(known, most)
         if not cuts:
-            return _harmful(known)
+            return [replace(cut, fewest=known.proven) for cut in _harmful(known)]
     except NoSwitch:
         return []
+    if not known.proven:
+        cuts = [replace(cut, fewest=False) for cut in cuts]
     return sorted(cuts, key=lambda cut: (len(cut.silences), cut.disturbs, _mutes(cut)))[:most]
 
 
@@ -243,7 +262,8 @@ def _together(known: _Learnt, most: int) -> list[Cut]:
         if cut is None:
             continue
         if cut.breaks:
-            known.breaking += [(known.least(refs, row), row) for row in cut.breaks]
+            # A few are enough to rule this out, and what rules out most is found by the next rounds.
+            known.breaking += [(known.least(refs, row), row) for row in cut.breaks[:LEARNT_AT_ONCE]]
             continue
         if _silent_anew(known, refs, cut):
             continue
@@ -283,72 +303,35 @@ def _harmful(known: _Learnt) -> list[Cut]:
 
 
 def _solve(known: _Learnt, apart: list[Refs], *, wants_may_break: bool = False) -> Refs | None:
-    """One round of the integer programme: as few switches as the rows allow, then as few pairs silenced, then as little disturbed.
+    """One round: as few switches as the rows allow, then as few pairs silenced, then as little disturbed.
 
     Args:
         apart: sets that were chosen already; none of them may lie in the next.
         wants_may_break: each broken want then costs more than all switches together, instead of being forbidden.
 
     Returns:
-        The switches; None where the rows allow no set.
+        The switches; None where the rows allow no set, or none was found within what is left of the effort.
     """
-    from scipy.optimize import Bounds, LinearConstraint, milp
-
     order = list(known.candidates)
-    place = {ref: i for i, ref in enumerate(order)}
-    spare = list({id(row): row for _, row in known.silencing}.values())
-    wants = list({id(row): row for _, row in known.breaking}.values()) if wants_may_break else []
-    at = {id(row): len(order) + i for i, row in enumerate([*spare, *wants])}
-    count = len(order) + len(at)
-    rows, low, high = [], [], []
-
-    def add(
-        refs: Refs, least: float, at_most: float, yields: int | None = None, less: Refs = frozenset()
-    ) -> None:
-        row = np.zeros(count)
-        row[[place[ref] for ref in refs]] = 1
-        row[[place[ref] for ref in less]] -= 1
-        if yields is not None:
-            row[yields] = -1
-        rows.append(row)
-        low.append(least)
-        high.append(at_most)
-
-    for given, refs in dict.fromkeys(known.must_hit):
-        add(refs, 1 - len(given), np.inf, less=given)
-    for refs in apart:
-        add(refs, -np.inf, len(refs) - 1)
-    for refs, row in known.silencing:
-        add(refs, -np.inf, len(refs) - 1, at[id(row)])
-    if wants_may_break:
-        for refs, row in known.breaking:
-            add(refs, -np.inf, len(refs) - 1, at[id(row)])
-    else:
-        # Whose want it is does not matter then; what is forbidden already forbids all that holds it.
-        sets = {refs for refs, _ in known.breaking}
-        for refs in sorted(sets, key=lambda row: sorted(place[ref] for ref in row)):
-            if not any(other < refs for other in sets):
-                add(refs, -np.inf, len(refs) - 1)
+    spare = {id(row) for _, row in known.silencing}
     one = 2.0 + len(spare)
     points = len(known.whole.graph.nodes)
-    cost = np.ones(count)
-    for i, ref in enumerate(order):
+    cost = {}
+    for ref in order:
         # Less than one pair silenced, whatever is chosen: only between sets that are alike otherwise.
-        slight = 0.0 if wants_may_break else known.behind([ref]) / points + (ref.field == "mute") / 2
-        cost[i] = one + slight / (2 * len(order))
-    cost[len(order) + len(spare) :] = one * (len(order) + 1)
-    # Where wants break, only how many is asked; a hundredth tells one want from the next, and is found much sooner.
-    gap = 1e-2 if wants_may_break else 1e-4
-    found = milp(
-        cost,
-        constraints=LinearConstraint(np.array(rows), low, high),
-        integrality=np.ones(count),
-        bounds=Bounds(0, 1),
-        options={"mip_rel_gap": gap},
-    )
-    if found.x is None:
-        return None
-    return frozenset(ref for ref, value in zip(order, found.x, strict=False) if value > 0.5)
+        slight = 0.0 if wants_may_break else known.disturbs(ref) / points + (ref.field == "mute") / 2
+        cost[ref] = one + slight / (2 * len(order))
+    dear = [(refs, id(row), 1.0) for refs, row in known.silencing]
+    forbidden = list(apart)
+    if wants_may_break:
+        dear += [(refs, id(row), one * (len(order) + 1)) for refs, row in known.breaking]
+    else:
+        forbidden += [refs for refs, _ in known.breaking]
+    choice = Choice(cost, known.must_hit, forbidden, dear, effort=known.effort)
+    found = choice.least()
+    known.effort = choice.effort
+    known.proven &= choice.proven
+    return found
 
 
 def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[Kept]) -> Iterator[Kept]:

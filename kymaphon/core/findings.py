@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from threading import Lock
+from typing import Any, Literal, overload
 
 from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.edits import Edit, apply_all
@@ -44,6 +45,42 @@ class Remedy:
         }
 
 
+class Later(Sequence[Remedy]):
+    """Remedies that are looked for when somebody looks at them, once; the same to whoever asks, from any thread.
+
+    Args:
+        find: looks for them, the least harmful first.
+        key: tells these from others; without, nothing else is the same.
+    """
+
+    def __init__(self, find: Callable[[], Iterable[Remedy]], key: Hashable = None) -> None:
+        self._find, self._lock = find, Lock()
+        self._found: tuple[Remedy, ...] | None = None
+        self.key = key if key is not None else id(self)
+
+    def all(self) -> tuple[Remedy, ...]:
+        with self._lock:
+            if self._found is None:
+                self._found = tuple(self._find())
+            return self._found
+
+    @overload
+    def __getitem__(self, at: int) -> Remedy: ...
+    @overload
+    def __getitem__(self, at: slice) -> tuple[Remedy, ...]: ...
+    def __getitem__(self, at: int | slice) -> Remedy | tuple[Remedy, ...]:
+        return self.all()[at]
+
+    def __len__(self) -> int:
+        return len(self.all())
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Later) and other.key == self.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """Something about the show that the operator should know.
@@ -57,7 +94,7 @@ class Finding:
         message: one sentence, plain words, with the figures.
         figures: the figures by name.
         why: the arithmetic; None where there is none to show.
-        remedies: the least harmful first.
+        remedies: the least harmful first; `Later` where looking for them takes long.
         pairs: (listener, voice) of every feed it is about; empty where it is about no feed.
         refused: what would mend it and is not offered, with what it would cost, in sentences; see `offers`.
     """
@@ -70,9 +107,14 @@ class Finding:
     message: str
     figures: tuple[Derived, ...] = ()
     why: Derived | None = None
-    remedies: tuple[Remedy, ...] = ()
+    remedies: Sequence[Remedy] = ()
     pairs: tuple[tuple[str, str], ...] = ()
     refused: tuple[str, ...] = ()
+
+    @property
+    def may_have_remedies(self) -> bool:
+        """Whether there are any, or whether nobody has looked yet."""
+        return isinstance(self.remedies, Later) or bool(self.remedies)
 
     @property
     def key(self) -> tuple[str, tuple[str, ...]]:

@@ -7,7 +7,7 @@ analysed anew, with nothing taken over from before.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -29,7 +29,7 @@ from kymaphon.core.edits import (
 )
 from kymaphon.core.feeds.wants import asked_at, wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Severity
+from kymaphon.core.findings import Finding, Later, Remedy, Severity
 from kymaphon.core.levels import Rung
 from kymaphon.core.lineup.model import School
 from kymaphon.core.model import NO_SPEECH
@@ -113,11 +113,16 @@ def first_offer(analysis: Analysis, finding: Finding) -> Remedy | None:
     return None
 
 
-_Key = tuple[str, tuple[str, ...], str, tuple[str, ...]]
+_Key = tuple[str, tuple[str, ...], str, Hashable]
 
 
 def _key(finding: Finding) -> _Key:
-    return *finding.key, finding.message, tuple(remedy.label for remedy in finding.remedies)
+    rows = finding.remedies
+    return (
+        *finding.key,
+        finding.message,
+        rows.key if isinstance(rows, Later) else tuple(row.label for row in rows),
+    )
 
 
 def with_offers(analysis: Analysis, finding: Finding) -> Finding:
@@ -129,7 +134,7 @@ def with_offers(analysis: Analysis, finding: Finding) -> Finding:
 def are_known(analysis: Analysis, findings: Iterable[Finding]) -> bool:
     """Whether what can be offered for these has been tried already."""
     known = analysis.__dict__.get("_offers", {})
-    return all(not row.remedies or _key(row) in known for row in findings)
+    return all(not row.may_have_remedies or _key(row) in known for row in findings)
 
 
 LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")

@@ -26,6 +26,10 @@ LARGEST_CLOSED = 400
 """Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
+LEAST_STEPS = 200
+"""How many it may look at in any case, when the searches before it in the same rig have used up `Transfer.effort`: where circles
+amplify, ever longer ways look promising. What is told of totals then still comes from the solve.
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,9 +113,14 @@ def best_paths(
         return Found((), True)
     push(source, 0.0, (), frozenset({source}))
     strongest: float | None = None
-    for _ in range(MOST_STEPS):
+    effort = transfer.effort
+    effort.check()
+    allowed = min(MOST_STEPS, max(LEAST_STEPS, effort.left))
+    for step in range(allowed):
         if not heap:
             return Found(_sorted(found), True)
+        if step >= LEAST_STEPS:
+            effort.left -= 1
         negative, _, gain, node, edges, seen = heapq.heappop(heap)
         if strongest is not None and -negative < strongest - reach:
             return Found(_sorted(found), True)
@@ -124,7 +133,44 @@ def best_paths(
                 return Found(_sorted(found), not heap)
             continue
         push(node, gain, edges, seen)
+    if not found and source != target and onward[source] >= floor_db:
+        near = _near_path(transfer, source, target, within)
+        found = [near] if near is not None and near.gain_db >= floor_db else []
     return Found(_sorted(found), False)
+
+
+def _near_path(
+    transfer: Transfer, source: int, target: int, within: frozenset[int] | None
+) -> PathThrough | None:
+    """A strong way of few steps, where circles amplify and the strongest is not found: Dijkstra's search over how far each step is
+    below the strongest step of the rig.
+    """
+    graph = transfer.graph
+    most = float(graph.gain_db.max(initial=0.0))
+    best: dict[int, float] = {source: 0.0}
+    by: dict[int, tuple[int, int]] = {}
+    heap = [(0.0, source)]
+    while heap:
+        cost, node = heapq.heappop(heap)
+        if node == target:
+            break
+        if cost > best[node]:
+            continue
+        for k, after, step_db in graph.steps_out[node]:
+            dearer = cost + most - step_db
+            if (within is None or after in within) and dearer < best.get(after, np.inf):
+                best[after], by[after] = dearer, (node, k)
+                heapq.heappush(heap, (dearer, after))
+    if target not in by:
+        return None
+    edges: list[int] = []
+    node = target
+    while node != source:
+        node, k = by[node]
+        edges.append(k)
+    edges.reverse()
+    gain, delay = (sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True))  # fmt: skip
+    return PathThrough(graph, tuple(edges), float(gain), float(delay))
 
 
 def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import heapq
 import math
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -171,6 +171,28 @@ NOTHING_ROUND = Stability(np.zeros((0, 0)))
 """Of a rig in which nothing goes round."""
 
 
+class Stopped(Exception):
+    """Whoever asked for an answer no longer wants it."""
+
+
+@dataclass
+class Effort:
+    """A bound on work that is no clock: the same show is searched as far on every machine.
+
+    Attributes:
+        left: long searches for single ways may still look at so many partial ways, all together.
+        unwanted: tells whether the answer is no longer wanted.
+    """
+
+    left: int = 20_000
+    unwanted: Callable[[], bool] | None = None
+
+    def check(self) -> None:
+        """Raises Stopped where the answer is no longer wanted."""
+        if self.unwanted is not None and self.unwanted():
+            raise Stopped
+
+
 @dataclass(frozen=True)
 class Transfer:
     """Solves for one graph; keeps what several questions share."""
@@ -184,7 +206,13 @@ class Transfer:
         cut = Transfer(self.graph.without(refs))
         cut.__dict__["components"] = self.components
         cut.__dict__["uncut"] = self
+        cut.__dict__["effort"] = self.effort
         return cut
+
+    @cached_property
+    def effort(self) -> Effort:
+        """What is left for long searches for single ways, in this rig and in those cut from it."""
+        return Effort()
 
     @cached_property
     def uncut(self) -> Transfer | None:

@@ -19,6 +19,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.loader import read_kind
 from kymaphon.core.catalogue.recipe import RECIPES, recipe_of
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.locked import locked
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import harmless
 from kymaphon.files.show_file import plain_error, read_json, read_text, write_whole
@@ -187,9 +188,10 @@ def put_on_shelf(*kinds: Kind) -> tuple[Kind, ...]:
     Raises:
         FileProblem: the shelf is damaged or cannot be written; it stays as it is.
     """
-    rows = {kind.id: kind for kind in read_shelf()}
-    rows.update({kind.id: kind for kind in kinds})
-    return _write_shelf(rows.values())
+    with locked(shelf_path()):
+        rows = {kind.id: kind for kind in read_shelf()}
+        rows.update({kind.id: kind for kind in kinds})
+        return _write_shelf(rows.values())
 
 
 def take_off_shelf(kind_id: str) -> tuple[Kind, ...]:
@@ -198,15 +200,11 @@ def take_off_shelf(kind_id: str) -> tuple[Kind, ...]:
     Raises:
         FileProblem: the shelf is damaged or cannot be written; it stays as it is.
     """
-    return _write_shelf(kind for kind in read_shelf() if kind.id != kind_id)
+    with locked(shelf_path()):
+        return _write_shelf(kind for kind in read_shelf() if kind.id != kind_id)
 
 
 def _write_shelf(kinds: Iterable[Kind]) -> tuple[Kind, ...]:
     rows = tuple(kinds)
-    path = shelf_path()
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileProblem(path, f"cannot be written: {error.strerror}") from error
-    write_whole(path, kinds_json(rows).encode("utf-8"))
+    write_whole(shelf_path(), kinds_json(rows).encode("utf-8"))
     return rows

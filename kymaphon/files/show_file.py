@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import glob
 import json
 import os
+import re
+import time
+from contextlib import suppress
 from pathlib import Path
 from typing import Any, NoReturn
 
@@ -77,7 +81,13 @@ def read_json(path: Path, text: str) -> Any:
         FileProblem: not JSON, nested too deep, a key twice, or a number that is none.
     """
     try:
-        return json.loads(text, parse_constant=_refuse_constant, object_pairs_hook=_refuse_repeats)
+        data = json.loads(
+            text,
+            parse_constant=_refuse_constant,
+            object_pairs_hook=_refuse_repeats,
+            parse_float=_finite,
+            parse_int=_short,
+        )
     except json.JSONDecodeError as error:
         raise FileProblem(
             path, f"is not JSON: {error.msg}", f"line {error.lineno}, column {error.colno}"
@@ -86,6 +96,43 @@ def read_json(path: Path, text: str) -> Any:
         raise FileProblem(path, "is nested too deep") from error
     except _BadJson as error:
         raise FileProblem(path, str(error)) from error
+    half = _HALF_A_LETTER.search(text)
+    if half is not None and _has_half_letters(data):
+        place = f"line {text.count(chr(10), 0, half.start()) + 1}"
+        raise FileProblem(path, "holds half of a letter (a lone surrogate), which no text can hold", place)
+    return data
+
+
+_HALF_A_LETTER = re.compile(r"\\u[dD][89abcdefABCDEF]")
+MOST_DIGITS = 300
+
+
+def _has_half_letters(data: Any) -> bool:
+    """Whether some text in it cannot be written: pairs of surrogates are one letter by now, lone ones are left."""
+    waiting = [data]
+    while waiting:
+        row = waiting.pop()
+        if isinstance(row, str):
+            if any("\ud800" <= letter <= "\udfff" for letter in row):
+                return True
+        elif isinstance(row, dict):
+            waiting += [*row, *row.values()]
+        elif isinstance(row, list):
+            waiting += row
+    return False
+
+
+def _finite(text: str) -> float:
+    value = float(text)
+    if abs(value) == float("inf"):
+        raise _BadJson(f"{text[:20]} is more than a number can be")
+    return value
+
+
+def _short(text: str) -> int:
+    if len(text) > MOST_DIGITS:
+        raise _BadJson(f"{text[:12]}\u2026 is a number of {len(text)} digits")
+    return int(text)
 
 
 class _BadJson(ValueError):
@@ -200,7 +247,10 @@ def write_whole(path: str | Path, data: bytes) -> None:
     target = path.resolve() if path.is_symlink() else path
     temporary: str | None = None
     try:
-        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.", suffix=".part")
+        # A name may be as long as the disk allows; what is put before and behind it must not make it longer.
+        prefix = f".{target.name[:24]}."
+        _sweep(target.parent, prefix)
+        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=prefix, suffix=".part")
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
@@ -221,6 +271,18 @@ def write_whole(path: str | Path, data: bytes) -> None:
     finally:
         if temporary is not None and os.path.exists(temporary):
             os.unlink(temporary)
+
+
+ABANDONED_S = 60.0
+"""A temporary file as old as this is nobody's any more: writing takes less than a second."""
+
+
+def _sweep(folder: Path, prefix: str) -> None:
+    """Takes away what saves that were killed have left."""
+    for row in folder.glob(f"{glob.escape(prefix)}*.part"):
+        with suppress(OSError):
+            if time.time() - row.stat().st_mtime > ABANDONED_S:
+                row.unlink()
 
 
 def _umask() -> int:

@@ -22,13 +22,18 @@ from kymaphon.app.window import Window
 from kymaphon.core.show import Show
 
 
+@pytest.fixture(autouse=True)
+def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Most tests ask for one thing after the other; those of the worker, and of the real program, take this back."""
+    monkeypatch.setattr(Document, "at_once", True)
+
+
 @pytest.fixture
 def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
     theme.load_fonts()
     row = Window(Document(demo))
     row.show()
     QApplication.processEvents()
-    row.document.patience_s = 60.0
     yield row
     row.document.close()
     shiboken6.delete(row)

@@ -13,7 +13,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import QLabel, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app import state
+from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.takes import TakeDialog
 from kymaphon.app.window import Window
@@ -134,12 +134,11 @@ class TestFiles:
 
 class TestRecovery:
     def kill(self, show: Show, path: Path | None) -> None:
-        """What a killed program leaves: a recovery file under the number of a process that is gone."""
-        keeper = state.Autosave()
+        """What a killed program leaves: a recovery file, and a lock that nobody holds any more."""
+        keeper = recovery.Autosave()
         keeper.keep(show, path)
-        data = json.loads(keeper.file.read_text())
-        data["pid"] = 2**22 - 3
-        keeper.file.write_text(json.dumps(data))
+        assert keeper._lock is not None
+        keeper._lock.let_go()
 
     def test_edits_are_kept_while_working_and_dropped_on_save(
         self, window: Window, tmp_path: Path, qtbot: QtBot
@@ -172,10 +171,13 @@ class TestRecovery:
         assert not window.filing.recovery.isVisible()
         assert len(list((state.state_folder() / "recovery").glob("*.json.old"))) == 1
 
-    def test_a_damaged_recovery_file_is_passed_over(self, window: Window) -> None:
-        (state.state_folder() / "recovery" / "x.json").write_text("{")
+    def test_a_damaged_recovery_file_is_told_and_stays(self, window: Window) -> None:
+        file = recovery.recovery_folder() / "x.json"
+        file.write_text("{")
         window.filing.offer_recovery()
-        assert not window.filing.recovery.isVisible()
+        assert window.filing.recovery.isVisible()
+        assert window.filing.left_behind == []
+        assert file.read_text() == "{"
 
     def test_damaged_settings_are_set_aside(self) -> None:
         (state.state_folder() / "settings.json").write_text("{")
@@ -205,7 +207,7 @@ class TestDocument:
         from kymaphon.core.edits import SetValue
 
         document = Document(demo, autosave=False)
-        document._slow = True
+        document.at_once = False
         for value in (40.0, 41.0, 42.0):
             document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), value),), f"{value}")
         qtbot.waitUntil(

@@ -189,7 +189,7 @@ def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> 
     if stay is not None:
         window.go(stay)
     if seed in (5, 7, 9, 11):
-        window.document.patience_s = 0.0  # every analysis by a worker, as with a large show
+        window.document.at_once = False  # every analysis by a worker, as with a large show
     for _ in range(90):
         poke(window, qtbot, draw)
         if stay is not None and window.stage != stay:

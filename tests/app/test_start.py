@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtWidgets import QMessageBox
 
-from kymaphon.app import state
+from kymaphon.app import recovery, state
 from kymaphon.app.start import unexpected
 from kymaphon.app.window import Window
 from kymaphon.cli import main
@@ -44,7 +44,7 @@ def test_what_was_typed_is_there_after_a_kill(tmp_path: Path) -> None:
         [sys.executable, "-c", EDIT_AND_DIE], env=environment, capture_output=True, text=True, timeout=90
     )
     assert done.returncode == -signal.SIGKILL, done.stderr
-    found = state.left_behind()
+    found = recovery.left_behind()
     assert [row.show.title for row in found] == ["Typed and never saved"]
 
 

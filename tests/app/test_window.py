@@ -301,8 +301,7 @@ class TestSlowMachine:
 
     @pytest.fixture
     def slow(self, window: Window) -> Window:
-        window.document.patience_s = 0.0
-        window.document._slow = True
+        window.document.at_once = False
         return window
 
     def test_quick_presses_all_count(self, slow: Window, qtbot: QtBot) -> None:
@@ -348,8 +347,12 @@ class TestSlowMachine:
         from kymaphon.core.edits import SetValue
 
         started: list[object] = []
-        start = slow.document._start
-        monkeypatch.setattr(slow.document, "_start", lambda show: (started.append(show), start(show)))
+        import kymaphon.app.document as module
+
+        work = module._Work
+        monkeypatch.setattr(
+            module, "_Work", lambda *args, **more: started.append(args[0]) or work(*args, **more)
+        )
         for value in range(20, 40):
             slow.document.preview((SetValue(SettingRef("desk", "in1", "gain_db"), float(value)),), f"{value}")
         settle(slow)

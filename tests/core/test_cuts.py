@@ -230,3 +230,26 @@ def test_flipping_turns_every_edge_of_a_switch() -> None:
 def test_switches_read_as_orders(field: str, now: bool, words: str) -> None:
     label = "desk, x, mute" if field == "mute" else "desk, x"
     assert switch_words(Switch(SettingRef("desk", "x", field), label, field == "on", now)) == words
+
+
+def test_beyond_its_effort_it_tells_the_smallest_set_found_so_far(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Lines of nine points again, as ways: every way runs through three switches and is heard by itself."""
+    lines = ["abc", "def", "ghi", "adg", "beh", "cfi", "aei", "bfg", "cdh", "afh", "bdi", "ceg"]
+    edges, count = [], 2
+    for line in lines:
+        edges += [(0, count, line[0]), (count, count + 1, line[1]), (count + 1, 1, line[2])]
+        count += 2
+    graph = rig(count, edges)
+
+    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+        return [[path] for path in best_paths(transfer, 0, 1, most=20, below_db=1e6).paths]
+
+    proven = fewest_cuts(Transfer(graph), bad, [], [])
+    assert {len(cut.switches) for cut in proven} == {5}
+    assert all(cut.fewest for cut in proven)
+    monkeypatch.setattr("kymaphon.core.cuts.EFFORT", 12)
+    some = fewest_cuts(Transfer(graph), bad, [], [])
+    assert some
+    assert not any(cut.fewest for cut in some)
+    for cut in some:
+        assert bad(Transfer(graph.without(frozenset(row.ref for row in cut.switches)))) == []

@@ -12,12 +12,17 @@ from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
 from kymaphon.app.widgets.why import label
 from kymaphon.core.findings import SEVERITIES, Severity
 
+PATIENCE_MS = 250
+"""So long something may be computed before it is said."""
+
 
 class ShowBar(QWidget):
     """One line over everything."""
 
     undo = Signal()
     jump = Signal(str)
+    stop = Signal()
+    go_on = Signal()
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -46,12 +51,25 @@ class ShowBar(QWidget):
             button.clicked.connect(lambda _checked=False, severity=severity: self.jump.emit(severity))
             self.counts[severity] = button
             row.addWidget(button)
+        self._stopped, self._work_words = False, ""
+        self.work = label("", "muted", wrap=False)
+        self.halt = QPushButton("Stop")
+        self.halt.setProperty("role", "flat")
+        self.halt.clicked.connect(lambda: (self.go_on if self._stopped else self.stop).emit())
+        row.addWidget(self.work)
+        row.addWidget(self.halt)
         row.addStretch(1)
         self.last = QPushButton("Nothing changed yet")
         self.last.setProperty("role", "flat")
         self.last.setEnabled(False)
         self.last.clicked.connect(self.undo)
         row.addWidget(self.last)
+        # What is there in no time is not announced.
+        self._patience = QTimer(self)
+        self._patience.setSingleShot(True)
+        self._patience.setInterval(PATIENCE_MS)
+        self._patience.timeout.connect(self._show_work)
+        self._show_work()
         self._air: datetime | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(500)
@@ -71,6 +89,34 @@ class ShowBar(QWidget):
         for severity, button in self.counts.items():
             button.setText(str(counts[severity]))
             button.setAccessibleName(f"{counts[severity]} {SEVERITY_NAMES[severity]}")
+
+    def set_work(self, words: str, *, stopped: bool = False) -> None:
+        """What is being computed, with a button that stops it; or that it was stopped, with one that goes on. Empty for neither."""
+        self._work_words, self._stopped = words, stopped
+        if not words or stopped or self.work.isVisibleTo(self):
+            self._patience.stop()
+            self._show_work()
+        elif not self._patience.isActive():
+            self._patience.start()
+
+    def _show_work(self) -> None:
+        self.work.setText(self._work_words)
+        tip = (
+            "Computes what was stopped."
+            if self._stopped
+            else "Stops computing; the show stays as it is, and what is drawn is from before."
+        )
+        self.halt.setText("Compute" if self._stopped else "Stop")
+        self.halt.setToolTip(tip)
+        self.halt.setStatusTip(tip)
+        for row in (self.work, self.halt):
+            row.setVisible(bool(self._work_words))
+        stale = bool(self._work_words)
+        for severity, button in self.counts.items():
+            count = button.text().removesuffix(" \u2026")
+            button.setText(f"{count} \u2026" if stale else count)
+            words = ", from before the last edit" if stale else ""
+            button.setAccessibleName(f"{count} {SEVERITY_NAMES[severity]}{words}")
 
     def set_last(self, text: str) -> None:
         """What undo would take back; empty for nothing."""

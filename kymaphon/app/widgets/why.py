@@ -289,7 +289,7 @@ class WhyPanel(QScrollArea):
         head.addWidget(title, 1)
         column.addLayout(head)
         column.addWidget(label(finding.message))
-        if self.trying and finding.remedies:
+        if self.trying and finding.may_have_remedies:
             column.addWidget(label("What can be done is being tried on the show \u2026", "muted"))
             return
         for i, remedy in enumerate(finding.remedies):

@@ -105,6 +105,8 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
             ]
             more = f", and {len(cut.silences) - 2} more such" if len(cut.silences) > 2 else ""
             effect += f" But {' and '.join(pairs)}{more}; nobody asked for that."
+        if not cut.fewest:
+            effect += " It is the smallest set found so far; not all were looked at."
         out.append(Remedy(f"cut-{i + 1}", cut.label, effect, cut.edits))
     return tuple(out)
 

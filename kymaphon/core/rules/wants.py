@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cached_property
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import build_graph
@@ -20,7 +21,7 @@ from kymaphon.core.edits import Edit, SetValue, apply_all
 from kymaphon.core.ends import End
 from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Later, Remedy
 from kymaphon.core.fit import Fit
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
@@ -50,7 +51,7 @@ def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
             continue
         if feed.verdict == "missing":
             if ended is None:
-                ended = {voice: _ended(analysis, row) for row in strays(analysis) for voice in row.voices}
+                ended = {voice: _Ended(analysis, row) for row in strays(analysis) for voice in row.voices}
             if feed.listener not in deaf:
                 deaf[feed.listener] = _deaf(analysis, feed.listener)
             yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
@@ -88,18 +89,15 @@ def _level_tells(analysis: Analysis, feed: Feed) -> bool:
 
 @dataclass(frozen=True)
 class _Ended:
-    """A voice that gets to no mixer, and who hears whom once it is plugged in; None where that is no cure, as a circle howls or
-    somebody has themselves back late.
-    """
+    """A voice that gets to no mixer."""
 
+    analysis: Analysis
     stray: Stray
-    feeds: dict[tuple[str, str], Feed] | None
 
-
-def _ended(analysis: Analysis, stray: Stray) -> _Ended:
-    if stray.into is None:
-        return _Ended(stray, None)
-    return _Ended(stray, _feeds_with(analysis, stray.edits))
+    @cached_property
+    def feeds(self) -> dict[tuple[str, str], Feed] | None:
+        """Who hears whom once it is plugged in; None where that is no cure, as a circle howls or somebody has themselves back late."""
+        return None if self.stray.into is None else _feeds_with(self.analysis, self.stray.edits)
 
 
 TRIED = 3
@@ -108,24 +106,33 @@ TRIED = 3
 
 @dataclass(frozen=True)
 class _Deaf:
-    """Somebody whose headphones or other sockets are plugged into nothing, and who hears whom with each way to plug them in."""
+    """Somebody whose headphones or other sockets are plugged into nothing."""
 
+    analysis: Analysis
+    listener: str
     end: End
-    ways: tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Feed]], ...]
+
+    @cached_property
+    def ways(self) -> tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Feed]], ...]:
+        """The ways to plug them in, and who hears whom with each."""
+        analysis = self.analysis
+        wanted = [
+            row.voice
+            for row in analysis.feeds.values()
+            if row.listener == self.listener and row.want == "hear"
+        ]
+        ways = []
+        for fit in outputs_with(analysis, self.end, wanted)[:TRIED]:
+            edits = plug_edits(analysis.show, analysis, fit)
+            feeds = _feeds_with(analysis, edits)
+            if feeds is not None:
+                ways.append((fit, edits, feeds))
+        return tuple(ways)
 
 
 def _deaf(analysis: Analysis, listener: str) -> _Deaf | None:
     end = deaf_end(analysis, listener)
-    if end is None:
-        return None
-    wanted = [row.voice for row in analysis.feeds.values() if row.listener == listener and row.want == "hear"]
-    ways = []
-    for fit in outputs_with(analysis, end, wanted)[:TRIED]:
-        edits = plug_edits(analysis.show, analysis, fit)
-        feeds = _feeds_with(analysis, edits)
-        if feeds is not None:
-            ways.append((fit, edits, feeds))
-    return _Deaf(end, tuple(ways))
+    return None if end is None else _Deaf(analysis, listener, end)
 
 
 def _feeds_with(analysis: Analysis, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Feed] | None:
@@ -153,17 +160,20 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
             return False
         return not _new_echo(analysis, transfer)
 
-    doors = closers(analysis.graph, kept.mouth, kept.ears, is_fine) if analysis.remedies else []
-    remedies = tuple(
-        Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))
-        for i, door in enumerate(doors)
-    )  # fmt: skip
-    if ended is not None:
-        remedies += tuple(_plugged(analysis, feed, ended))
-    if not remedies and analysis.remedies:
-        remedies += tuple(_into_the_mix(analysis, feed))
+    def found() -> Iterator[Remedy]:
+        none = True
+        for i, door in enumerate(closers(analysis.graph, kept.mouth, kept.ears, is_fine)):
+            none = False
+            yield Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))  # fmt: skip
+        for remedy in _plugged(analysis, feed, ended) if ended is not None else ():
+            none = False
+            yield remedy
+        if none:
+            yield from _into_the_mix(analysis, feed)
+        if deaf is not None:
+            yield from _plugged_in(analysis, feed, deaf)
+
     if deaf is not None:
-        remedies += tuple(_plugged_in(analysis, feed, deaf))
         text = f"{listener} should hear {whom}, and {deaf.end.name} is plugged into nothing."
     elif feed.gain_db is None:
         reason = (
@@ -187,7 +197,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
         text,
         figures,
         None,
-        remedies,
+        Later(found) if analysis.remedies else (),
         (feed.key,),
     )
 

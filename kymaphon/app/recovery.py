@@ -1,0 +1,147 @@
+"""Shows that were not saved when their program ended: kept while they are edited, found again, and never lost on the way."""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from kymaphon.app.state import state_folder
+from kymaphon.core.show import Show
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.locked import Lock
+from kymaphon.files.show_file import parse_show, read_json, read_text, show_text, write_whole
+
+
+def recovery_folder() -> Path:
+    """Where unsaved shows are kept.
+
+    Raises:
+        FileProblem: it cannot be made.
+    """
+    folder = state_folder() / "recovery"
+    try:
+        folder.mkdir(exist_ok=True)
+    except OSError as error:
+        raise FileProblem(folder, f"cannot be made: {error.strerror}") from error
+    return folder
+
+
+@dataclass(frozen=True, slots=True)
+class Recovered:
+    """A show that was not saved when its program ended."""
+
+    file: Path
+    show: Show
+    path: Path | None
+    saved_at: float
+
+    def set_aside(self) -> None:
+        """Keeps it on disk under another name, to be offered no more. Raises FileProblem."""
+        try:
+            self.file.replace(self.file.with_suffix(".json.old"))
+        except OSError as error:
+            raise FileProblem(self.file, f"cannot be set aside: {error.strerror}") from error
+
+
+class Autosave:
+    """The unsaved show of one document, kept on disk until it is saved or closed. A lock beside it says that its program lives."""
+
+    def __init__(self) -> None:
+        self.name = f"{os.getpid()}-{time.time_ns()}"
+        self.file: Path | None = None
+        self._lock: Lock | None = None
+
+    def keep(self, show: Show, path: Path | None) -> None:
+        """Writes the show. Raises FileProblem when the disk does not take it."""
+        folder = recovery_folder()
+        if self._lock is None:
+            lock = Lock(folder / f"{self.name}.lock")
+            try:
+                lock.take()
+            except OSError as error:
+                raise FileProblem(lock.path, f"cannot be written: {error.strerror}") from error
+            self._lock = lock
+        file = folder / f"{self.name}.json"
+        data = {"path": str(path) if path else None, "saved_at": time.time(), "show": show_text(show)}
+        write_whole(file, json.dumps(data).encode("utf-8"))
+        self.file = file
+
+    def holds(self, show: Show) -> bool:
+        """Whether what is on disk reads as that show: looked up there, not remembered."""
+        if self.file is None:
+            return False
+        try:
+            return _read(self.file).show == show
+        except FileProblem:
+            return False
+
+    def drop(self) -> None:
+        """Nothing is unsaved any more."""
+        if self.file is not None:
+            with suppress(OSError):
+                self.file.unlink(missing_ok=True)
+            self.file = None
+        if self._lock is not None:
+            self._lock.let_go(remove=True)
+            self._lock = None
+
+
+def left_behind() -> list[Recovered]:
+    """Shows whose program is gone without saving or discarding them, the newest first."""
+    return sorted(look()[0], key=lambda row: -row.saved_at)
+
+
+def look() -> tuple[list[Recovered], list[FileProblem]]:
+    """What was left behind, and files among it that cannot be read: those stay where they are. Locks that nobody holds and that
+    guard nothing are swept.
+    """
+    found: list[Recovered] = []
+    problems: list[FileProblem] = []
+    try:
+        folder = recovery_folder()
+        files = sorted(folder.glob("*.json"))
+        locks = sorted(folder.glob("*.lock"))
+    except (FileProblem, OSError):
+        return [], []  # nothing can be kept there, which is told elsewhere
+    for file in files:
+        if _held(file.with_suffix(".lock")):
+            continue
+        try:
+            found.append(_read(file))
+        except FileProblem as problem:
+            problems.append(problem)
+    for path in locks:
+        if not path.with_suffix(".json").exists():
+            _held(path, sweep=True)
+    return found, problems
+
+
+def _held(path: Path, *, sweep: bool = False) -> bool:
+    """Whether a living program holds a lock; it is taken away where none does and `sweep` says so."""
+    if not path.exists():
+        return False
+    lock = Lock(path)
+    try:
+        taken = lock.take()
+    except OSError:
+        return False
+    if taken:
+        lock.let_go(remove=sweep)
+    return not taken
+
+
+def _read(file: Path) -> Recovered:
+    """One recovery file. Raises FileProblem whatever is wrong with it: it may be damaged, or nobody's who means well."""
+    data = read_json(file, read_text(file))
+    if not isinstance(data, dict) or not isinstance(data.get("show"), str):
+        raise FileProblem(file, "holds no unsaved show")
+    path, saved_at = data.get("path"), data.get("saved_at")
+    if not isinstance(path, str | None) or (path is not None and "\0" in path):
+        raise FileProblem(file, "names no file", "path")
+    if isinstance(saved_at, bool) or not isinstance(saved_at, int | float) or not abs(saved_at) < 1e12:
+        raise FileProblem(file, "has no time", "saved_at")
+    return Recovered(file, parse_show(file, data["show"]), Path(path) if path else None, float(saved_at))
