@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from functools import partial
+from hashlib import sha256
 from pathlib import Path
 from threading import Event
 
@@ -54,6 +55,14 @@ class _ShowCommand(QUndoCommand):
         return True
 
 
+def _print_of(path: Path) -> str:
+    """What tells a file's content from any other; empty where there is none to read."""
+    try:
+        return sha256(path.read_bytes()).hexdigest()
+    except OSError:
+        return ""
+
+
 class _Answer(QObject):
     done = Signal(object, object)
     failed = Signal(object, object)
@@ -89,6 +98,7 @@ class _Opening:
     show: Show
     path: Path | None
     restored: bool
+    on_disk: str
     then: Callable[[], None] | None
 
 
@@ -135,6 +145,7 @@ class Document(QObject):
         self._timer.timeout.connect(self.keep)
         self._restored = False
         self._saved_log = len(self.show.log)
+        self._on_disk = _print_of(path) if path is not None else ""
 
     @property
     def unsaved(self) -> bool:
@@ -293,11 +304,13 @@ class Document(QObject):
         path: Path | None,
         *,
         restored: bool = False,
+        on_disk: str = "",
         then: Callable[[], None] | None = None,
     ) -> None:
         """Another show in this document, once it is computed; undo starts anew. Until then the one that is open stays.
 
         Args:
+            on_disk: what its file held when it was read.
             then: done once it has taken the place.
 
         Raises:
@@ -305,7 +318,7 @@ class Document(QObject):
         """
         check_references(show, shipped_catalogue().with_kinds(*show.kinds))
         self.end_preview()
-        opening = _Opening(show, path, restored, then)
+        opening = _Opening(show, path, restored, on_disk, then)
         if self.at_once:
             self._exchange(opening, analyse(show))
             return
@@ -319,6 +332,7 @@ class Document(QObject):
         self.opened = self._wanted = opening.show
         self.analysis = self._settled = analysis
         self._restored = opening.restored
+        self._on_disk = opening.on_disk
         self._saved_log = len(opening.show.log)
         if self._autosave is not None:
             self._autosave.drop()
@@ -332,7 +346,16 @@ class Document(QObject):
 
     def open(self, path: Path) -> None:
         """Opens a show file. Raises FileProblem; the show that is open stays."""
-        self.replace(read_show(path), path, then=lambda: self._remember(path))
+        found = _print_of(path)
+        self.replace(read_show(path), path, on_disk=found, then=lambda: self._remember(path))
+
+    @property
+    def changed_on_disk(self) -> bool:
+        """Whether somebody else has written the show's file since it was opened or saved here."""
+        if self.path is None or not self._on_disk:
+            return False
+        found = _print_of(self.path)
+        return bool(found) and found != self._on_disk
 
     def save(self, path: Path | None = None) -> None:
         """Saves, under the name given or the one it has.
@@ -346,6 +369,7 @@ class Document(QObject):
             raise ValueError("a new show needs a file name")
         show = rehomed(self.show, self.path.parent if self.path is not None else None, target.parent)
         write_show(target, show)
+        self._on_disk = _print_of(target)
         if show != self.show:
             # The same show, with its takes' names as they read from the new place: no step of undo.
             self.show = show
@@ -379,7 +403,7 @@ class Document(QObject):
             self._autosave.drop()
             return True
         try:
-            self._autosave.keep(self.show, self.path)
+            self._autosave.keep(self.show, self.path, self._on_disk)
         except FileProblem as problem:
             self.trouble.emit(f"Not kept for recovery: {problem}")
             self._timer.start()  # tried again: the disk may have room by then

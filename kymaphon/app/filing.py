@@ -10,20 +10,24 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
+from kymaphon.core.changes import changes
 from kymaphon.core.references import ShowProblem
 from kymaphon.core.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard, is_show
 from kymaphon.files.show_file import read_show
 
 Say = Callable[[str], None]
 Problem = Callable[[str, str], None]
 SHOW_FILTER = "Shows (*.json);;All files (*)"
+MOST_TOLD = 12
 SHEET_FILTER = "PDF (*.pdf);;Page (*.html);;Patch list (*.csv)"
 
 
@@ -119,6 +123,47 @@ class Filing:
         return self._save(path if path.suffix else path.with_suffix(".json"))
 
     def _save(self, path: Path) -> bool:
+        mine = self.document.path is not None and path == self.document.path
+        if mine and self.document.changed_on_disk:
+            return self._save_over(path)
+        try:
+            if not mine:
+                # That another show is there the dialog has asked about.
+                guard(path, "show", read=[path] if is_show(path) else ())
+            self.document.save(path)
+        except FileProblem as problem:
+            self.problem("The show was not saved", f"{problem}. It is still open and nothing is lost.")
+            return False
+        self.say(f"Saved: {path.name}")
+        return True
+
+    def _save_over(self, path: Path) -> bool:
+        """The file was written by another program or window meanwhile: asks, with what differs."""
+        from PySide6.QtWidgets import QMessageBox
+
+        try:
+            rows = changes(self.document.show, read_show(path), self.document.analysis.catalogue)
+            told = "\n".join(rows[:MOST_TOLD]) or "What it says is the same; only its form differs."
+            told += f"\nAnd {len(rows) - MOST_TOLD} more." if len(rows) > MOST_TOLD else ""
+        except FileProblem as problem:
+            told = f"It can no longer be read as a show: {problem}"
+        box = QMessageBox(
+            QMessageBox.Icon.NoIcon,
+            "Saved elsewhere meanwhile",
+            f"{path.name} was written by another program or window since it was opened here.",
+            parent=self.window,
+        )
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setInformativeText(told)
+        over = box.addButton("Save over it", QMessageBox.ButtonRole.DestructiveRole)
+        aside = box.addButton("Save under another name\u2026", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(aside)
+        box.exec()
+        if box.clickedButton() is aside:
+            return self.save_as()
+        if box.clickedButton() is not over:
+            return False
         try:
             self.document.save(path)
         except FileProblem as problem:
@@ -202,7 +247,11 @@ class Filing:
         newest = self.left_behind[0]
         try:
             self.document.replace(
-                newest.show, newest.path, restored=True, then=lambda: self._restored(newest)
+                newest.show,
+                newest.path,
+                restored=True,
+                on_disk=newest.on_disk,
+                then=lambda: self._restored(newest),
             )
         except ShowProblem as problem:
             self.problem("The show was not brought back", str(problem))

@@ -38,6 +38,8 @@ class Recovered:
     show: Show
     path: Path | None
     saved_at: float
+    on_disk: str = ""
+    """What its file held when it was opened or saved last; see `Document.changed_on_disk`."""
 
     def set_aside(self) -> None:
         """Keeps it on disk under another name, to be offered no more. Raises FileProblem."""
@@ -55,7 +57,7 @@ class Autosave:
         self.file: Path | None = None
         self._lock: Lock | None = None
 
-    def keep(self, show: Show, path: Path | None) -> None:
+    def keep(self, show: Show, path: Path | None, on_disk: str = "") -> None:
         """Writes the show. Raises FileProblem when the disk does not take it."""
         folder = recovery_folder()
         if self._lock is None:
@@ -66,7 +68,12 @@ class Autosave:
                 raise FileProblem(lock.path, f"cannot be written: {error.strerror}") from error
             self._lock = lock
         file = folder / f"{self.name}.json"
-        data = {"path": str(path) if path else None, "saved_at": time.time(), "show": show_text(show)}
+        data = {
+            "path": str(path) if path else None,
+            "saved_at": time.time(),
+            "on_disk": on_disk,
+            "show": show_text(show),
+        }
         write_whole(file, json.dumps(data).encode("utf-8"))
         self.file = file
 
@@ -144,4 +151,11 @@ def _read(file: Path) -> Recovered:
         raise FileProblem(file, "names no file", "path")
     if isinstance(saved_at, bool) or not isinstance(saved_at, int | float) or not abs(saved_at) < 1e12:
         raise FileProblem(file, "has no time", "saved_at")
-    return Recovered(file, parse_show(file, data["show"]), Path(path) if path else None, float(saved_at))
+    held = data.get("on_disk")
+    return Recovered(
+        file,
+        parse_show(file, data["show"]),
+        Path(path) if path else None,
+        float(saved_at),
+        held if isinstance(held, str) else "",
+    )

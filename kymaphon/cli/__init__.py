@@ -17,6 +17,7 @@ from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import Output, guard
 
 if TYPE_CHECKING:
     from kymaphon.core.analysis import Analysis
@@ -37,14 +38,35 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         if given and given[0] in COMMANDS:
             options = _parser().parse_args(given)
+            _guard(options)
             return int(options.run(options))
-        return _window(_window_parser().parse_args(given))
+        options = _window_parser().parse_args(given)
+        _guard(options)
+        return _window(options)
     except (FileProblem, Unusable) as problem:
         print(f"kymaphon: {problem}", file=sys.stderr)
         return 2
     except BrokenPipeError:
         sys.stderr.close()
         return 0
+
+
+READ = ("show", "file", "files", "take_in", "settings", "music")
+WRITTEN: dict[str, Output] = {
+    "output": "show", "export": "list", "give_out": "list", "preset": "list", "render": "list", "picture": "list",
+}  # fmt: skip
+
+
+def _guard(options: argparse.Namespace) -> None:
+    """Nothing that a command writes takes the place of what it reads, of a show, or of a recording. Raises FileProblem."""
+    read: list[str] = []
+    for name in READ:
+        value = getattr(options, name, None)
+        read += value if isinstance(value, list) else [value] if value else []
+    for name, sort in WRITTEN.items():
+        value = getattr(options, name, None)
+        if value:
+            guard(value, "list" if getattr(options, "run", None) is _sheet else sort, read=read)
 
 
 def _window_parser() -> argparse.ArgumentParser:

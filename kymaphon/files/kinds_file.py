@@ -19,6 +19,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.loader import read_kind
 from kymaphon.core.catalogue.recipe import RECIPES, recipe_of
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard
 from kymaphon.files.locked import locked
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import harmless
@@ -149,6 +150,7 @@ def write_kinds(path: str | Path, kinds: Iterable[Kind]) -> tuple[Kind, ...]:
         FileProblem: another ending, or it cannot be written.
     """
     path = Path(path)
+    guard(path)
     suffix = path.suffix.lower()
     if suffix == ".json":
         write_whole(path, kinds_json(kinds).encode("utf-8"))

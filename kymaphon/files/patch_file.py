@@ -11,6 +11,7 @@ from kymaphon.core.patching import COLUMNS, PatchBook
 from kymaphon.core.sheet import patch_table
 from kymaphon.core.show import Cable, Show, same_socket
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import table_csv
 from kymaphon.files.show_file import read_text, write_whole
@@ -70,4 +71,5 @@ def write_patch(path: str | Path, analysis: Analysis) -> None:
     Raises:
         FileProblem: it cannot be written.
     """
+    guard(path)
     write_whole(Path(path), patch_csv(analysis).encode("utf-8"))

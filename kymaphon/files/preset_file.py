@@ -7,6 +7,7 @@ from pathlib import Path
 from kymaphon.core.gate.preset import PresetProblem, read_preset
 from kymaphon.core.gate.settings import Processing
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard
 from kymaphon.files.show_file import write_whole
 
 LARGEST = 1 << 20
@@ -16,8 +17,9 @@ def write_text(path: str | Path, text: str) -> None:
     """Writes a text beside its place, then renames it there.
 
     Raises:
-        FileProblem: it cannot be written.
+        FileProblem: it cannot be written, or would take the place of a recording or a show.
     """
+    guard(path)
     write_whole(path, text.encode("utf-8"))
 
 

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from kymaphon.core.sheet import Sheet, Table
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard
 from kymaphon.files.show_file import write_whole
 
 SUFFIXES = (".html", ".pdf", ".csv")
@@ -22,6 +23,7 @@ def write_sheet(path: str | Path, sheet: Sheet, lists: Table) -> None:
         FileProblem: another ending, or it cannot be written.
     """
     path = Path(path)
+    guard(path)
     suffix = path.suffix.lower()
     if suffix == ".html":
         write_whole(path, sheet_html(sheet).encode("utf-8"))

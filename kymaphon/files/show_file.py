@@ -264,9 +264,9 @@ def write_whole(path: str | Path, data: bytes) -> None:
             os.fsync(folder)
         finally:
             os.close(folder)
-    except OSError as error:
+    except (OSError, ValueError) as error:
         gone = not target.parent.is_dir()
-        why = f"there is no folder {target.parent}" if gone else error.strerror
+        why = f"there is no folder {target.parent}" if gone else getattr(error, "strerror", None) or error
         raise FileProblem(path, f"cannot be written: {why}") from error
     finally:
         if temporary is not None and os.path.exists(temporary):

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from kymaphon.core.show import Show
 from kymaphon.files.audio import Cancelled, Progress, open_take
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.guard import guard
 
 Samples = NDArray[np.float32]
 FORMATS = {
@@ -168,6 +169,7 @@ def write_blocks(
     import soundfile
 
     path = Path(path)
+    guard(path)
     kind, subtype = _format(path)
     name = _beside(path)
     try:
@@ -197,8 +199,7 @@ def convert(source: str | Path, target: str | Path, *, progress: Progress | None
     import soundfile
 
     take, target = take_file(source), Path(target)
-    if target.exists() and target.samefile(take.path):
-        raise FileProblem(target, "is the recording itself; choose another name")
+    guard(target, read=[take.path])
     kind, subtype = _format(target)
     name = _beside(target)
     try:
@@ -232,7 +233,7 @@ def _format(path: Path) -> tuple[str, str]:
 def _beside(path: Path) -> str:
     """A new empty file beside another. Raises FileProblem where none can be made."""
     try:
-        handle, name = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        handle, name = tempfile.mkstemp(prefix=f".{path.name[:24]}.", dir=path.parent)
     except OSError as error:
         raise FileProblem(path, f"cannot be written: {error.strerror}") from error
     os.close(handle)

@@ -17,10 +17,12 @@ from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.takes import TakeDialog
 from kymaphon.app.window import Window
+from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.show import Show
 from kymaphon.files.demo import FAULTY, demo_path
 from kymaphon.files.show_file import read_show, write_show
+from kymaphon.files.takes import write_audio
 
 
 class TestFiles:
@@ -231,3 +233,91 @@ def test_the_demo_is_not_written_to() -> None:
     """Opening it gives a show without a file, so that saving asks for a name."""
     document = Document(read_show(demo_path(FAULTY)), autosave=False)
     assert document.path is None
+
+
+class TestSavedElsewhere:
+    """Two programs at one file: whoever saves second is asked, with what differs."""
+
+    def answer(self, monkeypatch: pytest.MonkeyPatch, words: str) -> list[str]:
+        told: list[str] = []
+
+        def press(box: QMessageBox) -> int:
+            told.append(f"{box.text()}\n{box.informativeText()}")
+            pressed = next(row for row in box.buttons() if row.text().replace("&", "").startswith(words))
+            monkeypatch.setattr(box, "clickedButton", lambda: pressed, raising=False)
+            return 0
+
+        monkeypatch.setattr(QMessageBox, "exec", press)
+        return told
+
+    @pytest.fixture
+    def opened(self, window: Window, demo: Show, tmp_path: Path) -> Path:
+        path = tmp_path / "show.json"
+        write_show(path, demo)
+        window.document.open(path)
+        return path
+
+    def test_nobody_is_asked_where_nobody_wrote(
+        self, window: Window, opened: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        told = self.answer(monkeypatch, "Cancel")
+        for gain in (40.0, 41.0):
+            window.document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), gain),), "gain")
+            assert window.filing.save()
+        assert told == []
+
+    @pytest.mark.parametrize(("button", "kept"), [("Cancel", 30.0), ("Save over it", 40.0)])
+    def test_asked_with_what_differs(
+        self,
+        window: Window,
+        opened: Path,
+        demo: Show,
+        monkeypatch: pytest.MonkeyPatch,
+        button: str,
+        kept: float,
+    ) -> None:
+        write_show(opened, SetValue(SettingRef("desk", "in1", "gain_db"), 30.0).apply(demo))
+        window.document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 40.0),), "gain")
+        told = self.answer(monkeypatch, button)
+        assert window.filing.save() is (button != "Cancel")
+        assert "+30.0 dB there, +40.0 dB here" in told[0]
+        assert read_show(opened).device("desk").settings["in1"].gain_db == kept
+        assert window.document.unsaved is (button == "Cancel")
+
+    def test_a_file_that_is_no_show_any_more(
+        self, window: Window, opened: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        opened.write_text("{")
+        window.document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 40.0),), "gain")
+        told = self.answer(monkeypatch, "Cancel")
+        assert not window.filing.save()
+        assert "can no longer be read" in told[0]
+        assert opened.read_text() == "{"
+
+    def test_brought_back_after_a_kill_it_still_asks(
+        self, window: Window, opened: Path, demo: Show, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        window.document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 40.0),), "gain")
+        assert window.document.keep()
+        keeper = window.document._autosave
+        assert keeper is not None
+        assert keeper._lock is not None
+        assert keeper.file is not None
+        left = keeper.file.with_name("left.json")
+        left.write_bytes(keeper.file.read_bytes())
+        window.document.undo_stack.undo()
+        write_show(opened, demo.with_(title="Theirs"))
+        window.filing.offer_recovery()
+        window.filing.restore()
+        told = self.answer(monkeypatch, "Cancel")
+        assert not window.filing.save()
+        assert "Theirs there" in told[0]
+
+    def test_a_recording_is_not_saved_over(self, window: Window, tmp_path: Path) -> None:
+        sound = tmp_path / "take.wav"
+        write_audio(sound, np.zeros(4800), 48000)
+        before, problems = sound.read_bytes(), []
+        window.filing.problem = lambda title, text: problems.append(text)
+        assert not window.filing._save(sound)
+        assert "recording" in problems[0]
+        assert sound.read_bytes() == before

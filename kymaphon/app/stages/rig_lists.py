@@ -134,6 +134,7 @@ class RigLists(QObject):
     def give_out(self, path: Path, which: str = "export") -> None:
         """Writes the patch list, or the pull list."""
         from kymaphon.core.sheet import pull_table
+        from kymaphon.files.guard import guard
         from kymaphon.files.sheet_file import table_csv
         from kymaphon.files.show_file import write_whole
 
@@ -141,6 +142,7 @@ class RigLists(QObject):
             if which == "export":
                 write_patch(path, self.document.analysis)
             else:
+                guard(path)
                 write_whole(path, table_csv(pull_table(self.document.analysis)).encode("utf-8"))
         except FileProblem as problem:
             self.document.trouble.emit(str(problem))
