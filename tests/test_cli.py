@@ -418,7 +418,7 @@ class TestGate:
             (("--range", "-4"), "0 to 120 dB"),
             (("--channel", "3"), "channel 3 is wanted"),
             (("--noise", "none.wav"), "no such file"),
-            (("--render", str(demo_path("guest-talk.flac"))), "write over the recording"),
+            (("--render", str(demo_path("guest-talk.flac"))), "is what is being read here"),
             (("--render", "out.xyz"), "ending"),
         ],
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import errno
 import os
 import sys
 from collections.abc import Sequence
@@ -16,6 +17,7 @@ from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.take import take
+from kymaphon.cli.terminal import plain_output
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
 
@@ -31,27 +33,67 @@ COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "gate", "sheet", "
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Runs a command, or opens the window. Exit 0 clean, 1 when a `stop` finding exists (`check`), 2 when
-    input cannot be used.
+    """Runs a command, or opens the window. Exit 0 clean, 1 when a `stop` finding exists (`check`) and for nothing else, 2 when input
+    cannot be used or output cannot be written, 3 when the program itself is at fault.
     """
     given = list(sys.argv[1:] if arguments is None else arguments)
+    with plain_output():
+        return _run(given)
+
+
+def _run(given: list[str]) -> int:
     try:
-        if given and given[0] in COMMANDS:
-            options = _parser().parse_args(given)
-            _guard(options)
-            return int(options.run(options))
-        options = _window_parser().parse_args(given)
-        _guard(options)
-        return _window(options)
+        code = _command(given)
+        sys.stdout.flush()
     except (FileProblem, Unusable) as problem:
         print(f"kymaphon: {problem}", file=sys.stderr)
         return 2
     except BrokenPipeError:
-        sys.stderr.close()
-        return 0
+        # Whoever read it has gone: nothing more is said, and nothing is flushed when the program ends.
+        sys.stdout = open(os.devnull, "w", encoding="utf-8")  # noqa: SIM115 - as long as the program
+        return 2
+    except OSError as error:
+        if error.errno not in (errno.ENOSPC, errno.EIO, errno.EDQUOT):
+            return _at_fault(error)
+        print(f"kymaphon: standard output cannot be written: {error.strerror}", file=sys.stderr)
+        sys.__stdout__ = sys.stdout = open(os.devnull, "w", encoding="utf-8")  # type: ignore[misc]  # noqa: SIM115
+        return 2
+    except Exception as error:  # noqa: BLE001 - told in one line, with all of it in a log
+        return _at_fault(error)
+    return code
 
 
-READ = ("show", "file", "files", "take_in", "settings", "music")
+def _at_fault(error: Exception) -> int:
+    """A mistake of ours: one line, and the rest in a log."""
+    import traceback
+
+    details = "".join(traceback.format_exception(error))
+    where = ""
+    try:
+        from kymaphon.app.state import state_folder
+
+        log = state_folder() / "errors.log"
+        with log.open("a", encoding="utf-8", errors="backslashreplace") as file:
+            file.write(details + "\n")
+        where = f"; details in {log}"
+    except (OSError, FileProblem) as other:
+        where = f"; no log could be written ({other})"
+    words = " ".join(f"{type(error).__name__}: {error}".split())[:300]
+    print(f"kymaphon: a mistake of the program: {words}{where}", file=sys.stderr)
+    return 3
+
+
+def _command(given: list[str]) -> int:
+    if given and given[0] in COMMANDS:
+        options = _parser().parse_args(given)
+        _guard(options)
+        return int(options.run(options))
+    options = _window_parser().parse_args(given)
+    _guard(options)
+    return _window(options)
+
+
+READ = ("show", "file", "files", "take_in", "settings", "music", "noise")
 WRITTEN: dict[str, Output] = {
     "output": "show", "export": "list", "give_out": "list", "preset": "list", "render": "list", "picture": "list",
 }  # fmt: skip

@@ -6,7 +6,10 @@ The core is imported by the command that needs it: measuring a recording loads n
 from __future__ import annotations
 
 import json
+import math
 from typing import TYPE_CHECKING, Any
+
+from kymaphon.cli.terminal import escaped_json
 
 if TYPE_CHECKING:
     from kymaphon.core.analysis import Analysis
@@ -35,4 +38,13 @@ def save(show: Show, given: str, output: str) -> None:
 
 
 def print_json(data: Any) -> None:
-    print(json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False))
+    """One JSON document; a figure without bounds is null, as JSON has no such number."""
+    print(escaped_json(json.dumps(_finite(data), indent=1, ensure_ascii=False, allow_nan=False)))
+
+
+def _finite(data: Any) -> Any:
+    if isinstance(data, float):
+        return data if math.isfinite(data) else None
+    if isinstance(data, dict):
+        return {key: _finite(value) for key, value in data.items()}
+    return [_finite(row) for row in data] if isinstance(data, list | tuple) else data

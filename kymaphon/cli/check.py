@@ -1,4 +1,4 @@
-"""The command `check`: findings with what can be done, each remedy tried on the show; and remedies applied."""
+"""The command `check`: findings; what can be done, each remedy tried on the show; and remedies applied."""
 
 from __future__ import annotations
 
@@ -19,6 +19,11 @@ def add_check_options(row: argparse.ArgumentParser) -> None:
         metavar="FINDING:REMEDY",
         help="apply a remedy, by the ids that are printed; several in order; needs -o",
     )
+    row.add_argument(
+        "--remedies",
+        action="store_true",
+        help="what can be done about each finding, every remedy tried on the show: some seconds (--json has them always)",
+    )
     row.add_argument("-o", "--output", metavar="SHOW", help="with --do: the show file to write")
 
 
@@ -32,25 +37,37 @@ def check(options: argparse.Namespace) -> int:
     from kymaphon.core.before_air import before_air
 
     counts = analysis.counts()
-    rows = offered(analysis)
     if options.json:
+        rows = offered(analysis)
         print_json({
             "findings": [{"id": name, **row.to_json()} for name, row in rows.items()], "before_air": list(before_air(analysis)),
         })  # fmt: skip
     else:
-        for name, row in rows.items():
-            print(f"{row.severity.upper():5}{row.code}: {row.message}")
-            for remedy in row.remedies:
-                print(f"       - {remedy.label}  [{name}:{remedy.id}]")
-            for text in row.refused:
-                print(f"         {text}")
+        _print(analysis, remedies=options.remedies)
         rows_before = before_air(analysis)
         if rows_before:
             print("Before air:")
             for text in rows_before:
                 print(f"  [ ] {text}")
         print(f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note")
+        if not options.remedies and any(row.may_have_remedies for row in analysis.findings):
+            print("What can be done about them: --remedies")
     return 1 if counts["stop"] else 0
+
+
+def _print(analysis: Analysis, *, remedies: bool) -> None:
+    from kymaphon.core.findings import finding_ids
+    from kymaphon.core.offers import with_offers
+
+    for name, found in finding_ids(analysis.findings).items():
+        print(f"{found.severity.upper():5}{found.code}: {found.message}")
+        if not remedies:
+            continue
+        row = with_offers(analysis, found)
+        for remedy in row.remedies:
+            print(f"       - {remedy.label}  [{name}:{remedy.id}]")
+        for text in row.refused:
+            print(f"         {text}")
 
 
 def offered(analysis: Analysis) -> dict[str, Finding]:

@@ -323,7 +323,6 @@ def _render(options: argparse.Namespace, take: Any, found: Any, trial: Any, gate
     from kymaphon.core.gate.study import key_filters
     from kymaphon.files.takes import write_blocks
 
-    _beside(options.render, options)
     channel = found.channel - 1
     samples, turned = found.talk.key.samples, trial.turns(gate)
     if take.frames // samples > turned.steps:
@@ -346,10 +345,3 @@ def _preset(options: argparse.Namespace, found: Any, best: Any) -> None:
     write_text(
         options.preset, preset_text(chain, name=Path(options.file).name, at="where the take was recorded")
     )
-
-
-def _beside(name: str, options: argparse.Namespace) -> None:
-    """Refuses to write over what is being read."""
-    for given in (options.file, options.noise, options.music):
-        if given and Path(given).exists() and Path(name).exists() and Path(name).samefile(given):
-            raise Unusable(f"--render {name}: would write over the recording")

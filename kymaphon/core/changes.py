@@ -116,7 +116,9 @@ def _named(show: Show, row: Any, kinds: Catalogue) -> str:
         return f"{_end(show, row.source, kinds)} to {_end(show, row.target, kinds)}"
     if hasattr(row, "listener") and hasattr(row, "voice"):
         names = {party.id: party.name for party in show.parties}
-        return f"What {names.get(row.listener, row.listener)} should hear of {names.get(row.voice, row.voice)}"
+        return (
+            f"What {names.get(row.listener, row.listener)} should hear of {names.get(row.voice, row.voice)}"
+        )
     return str(getattr(row, "name", None) or getattr(row, "text", None) or getattr(row, "file", None) or getattr(row, "id", row))  # fmt: skip
 
 

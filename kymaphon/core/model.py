@@ -6,6 +6,8 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field
 
+Name = Annotated[str, Field(max_length=400)]
+"""What something is called: longer than anybody reads, and short enough for a page."""
 Identifier = Annotated[
     str,
     Field(

@@ -19,6 +19,7 @@ from kymaphon.core.model import (
     Extent,
     Identifier,
     Model,
+    Name,
     PartyKind,
     Point,
     PortRef,
@@ -37,7 +38,7 @@ class NoiseSpot(Model):
     """A source of noise that stands somewhere on the plan, on top of a place's steady background."""
 
     id: Identifier
-    name: str
+    name: Name
     at_m: Point
     level_dba_1m: Annotated[float, Field(ge=0, le=140, description="measured at 1 m")] = 45.0
     noise: NoiseKind = "fan"
@@ -49,7 +50,7 @@ class Surface(Model):
     """
 
     id: Identifier
-    name: str
+    name: Name
     shape: Literal["wall", "table"] = "wall"
     from_m: Point
     to_m: Point
@@ -60,7 +61,7 @@ class PowerRun(Model):
     """A lead or lamp that audio cables should keep away from, by the spots on the plan that it runs through."""
 
     id: Identifier
-    name: str
+    name: Name
     sort: Annotated[
         Literal["mains", "dimmed", "lamp", "coil"], Field(description="coil: the slack lies coiled")
     ] = "mains"
@@ -75,7 +76,7 @@ class Place(Model):
     """
 
     id: Identifier
-    name: str
+    name: Name
     size_m: Annotated[tuple[Extent, Extent] | None, Field(description="width and depth")] = None
     ambient_dba: Annotated[float, Field(ge=-10, le=140)] = 35.0
     noise: NoiseKind = "room-tone"
@@ -114,7 +115,7 @@ class Party(Model):
     """Somebody or something that is heard, or hears, or both."""
 
     id: Identifier
-    name: str
+    name: Name
     kind: PartyKind
     place: Identifier | None = None
     at_m: Point | None = None
@@ -178,7 +179,7 @@ class Device(Model):
 
     id: Identifier
     kind: Identifier
-    name: str | None = None
+    name: Name | None = None
     place: Identifier | None = None
     at_m: Point | None = None
     aim_deg: Degrees | None = None
@@ -281,7 +282,7 @@ class Track(Model):
     """One track of a recorder."""
 
     id: Identifier
-    name: str = ""
+    name: Name = ""
     source: Annotated[str | None, Field(alias="from")] = None
 
 
@@ -289,7 +290,7 @@ class Circuit(Model):
     """A talkback circuit."""
 
     id: Identifier
-    name: str = ""
+    name: Name = ""
     members: tuple[Identifier, ...] = ()
 
 
@@ -297,7 +298,7 @@ class Segment(Model):
     """A part of the rundown."""
 
     id: Identifier
-    name: str
+    name: Name
     length_s: Annotated[float | None, Field(ge=0)] = None
 
 
@@ -305,7 +306,7 @@ class Task(Model):
     """Something to do before air."""
 
     id: Identifier
-    text: str
+    text: Annotated[str, Field(max_length=4000)]
     done: bool = False
 
 
@@ -344,8 +345,8 @@ class Show(Model):
     """
 
     kymaphon: Annotated[int, Field(description="format version")] = FORMAT_VERSION
-    title: str = "Untitled show"
-    subtitle: str = ""
+    title: Name = "Untitled show"
+    subtitle: Name = ""
     air_at: AwareDatetime | None = None
     mains_hz: Literal[50, 60] = 50
     sample_rate_hz: Annotated[int, Field(ge=8000, le=768000)] = 48000

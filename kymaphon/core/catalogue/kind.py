@@ -7,7 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, model_validator
 
 from kymaphon.core.catalogue.parts import Connector, Job, Power, Processor
-from kymaphon.core.model import Identifier, Model, ScaleId
+from kymaphon.core.model import Identifier, Model, Name, ScaleId
 from kymaphon.core.noise import thermal_noise_dbu
 
 Domain = Literal["acoustic", "analog", "digital"]
@@ -76,7 +76,7 @@ class Port(Model):
     """
 
     id: Identifier
-    name: str
+    name: Name
     domain: Domain
     stereo: bool = False
     level: Annotated[
@@ -127,7 +127,7 @@ class Bus(Model):
     """A mix inside a device that is not itself a socket."""
 
     id: Identifier
-    name: str
+    name: Name
     stereo: bool = False
     max_db: float | None = None
     strip: Strip | None = None
@@ -152,7 +152,7 @@ class Path(Model):
     buffers: Annotated[
         int, Field(ge=0, description="audio buffers of the computer that this path waits for")
     ] = 0
-    name: str = ""
+    name: Name = ""
 
     @property
     def key(self) -> str:
@@ -164,7 +164,7 @@ class Control(Model):
     """A knob or slider that moves several paths at once, whatever is printed beside it."""
 
     id: Identifier
-    name: str
+    name: Name
     moves: tuple[str, ...]
     gain_db: Range
     default_gain_db: float = 0.0
@@ -213,7 +213,7 @@ class Kind(Model):
     """A generic, invented kind of device."""
 
     id: Identifier
-    name: str
+    name: Name
     group: Literal[
         "microphone", "booster", "interface", "desk", "software", "codec", "phone",
         "encoder", "recorder", "headphones", "loudspeaker", "player", "di", "pad", "splitter", "isolator", "wireless",
