@@ -42,6 +42,10 @@ from kymaphon.core.weights import crest_of
 STAGES = ("Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book")
 
 
+MOST_LADDERS = 1500
+"""Ladders are read to so many pairs of voice and listener where nobody is named as audience or recorder."""
+
+
 @dataclass(frozen=True)
 class StageState:
     """How far a stage is: so many settled of so many, and its worst finding."""
@@ -113,9 +117,11 @@ class Analysis:
 
     @property
     def ends(self) -> tuple[Party, ...]:
-        """Where the programme goes: audiences, then recorders; if there are none, every listener."""
+        """Where the programme goes: audiences, then recorders; if there are none, every listener, up to so many that `MOST_LADDERS` are
+        enough for all voices.
+        """
         rows = [party for kind in ("audience", "recorder") for party in self.listeners if party.kind == kind]
-        return tuple(rows) or self.listeners
+        return tuple(rows) or self.listeners[: max(1, MOST_LADDERS // max(1, len(self.voices)))]
 
     @cached_property
     def ladders(self) -> dict[tuple[str, str], Ladder]:

@@ -54,6 +54,7 @@ def downs(analysis: Analysis) -> dict[SettingRef, Down]:
 
 def _downs(analysis: Analysis) -> dict[SettingRef, Down]:
     found: dict[SettingRef, Down] = {}
+    wires = _Wires(analysis)
 
     def add(knob: Knob, key: tuple[str, str]) -> None:
         row = found.get(knob.ref)
@@ -70,35 +71,51 @@ def _downs(analysis: Analysis) -> dict[SettingRef, Down]:
                 for knob in down_on(feed.path):
                     add(knob, key)
             continue
-        for knob in _shut_faders(analysis, feed):
+        for knob in wires.shut_between(feed):
             add(knob, key)
     return found
 
 
-def _shut_faders(analysis: Analysis, feed: Feed) -> list[Knob]:
-    """Faders that are down between what a voice reaches by its own microphone and what leads to its listener."""
-    graph = analysis.graph
-    mouth = graph.mouths[feed.voice][0]
-    own = [edge.target for edge in graph.edges if edge.source == mouth and edge.label == "speaks into"]
-    reached = _spread(analysis, own or [mouth], backward=False)
-    leading = _spread(analysis, list(graph.ears[feed.listener]), backward=True)
-    return [
-        knob
-        for edge in graph.edges
-        if edge.broken and edge.source in reached and edge.target in leading
-        for knob in edge.knobs
-        if is_down(knob) and all(switch.passes for switch in edge.switches)
-    ]
+class _Wires:
+    """What is joined to what through everything that is switched on, the air left out; looked up once for each voice and listener."""
 
+    def __init__(self, analysis: Analysis) -> None:
+        self.graph = analysis.graph
+        self.shut = [
+            (edge, [knob for knob in edge.knobs if is_down(knob)])
+            for edge in self.graph.edges
+            if edge.broken and all(switch.passes for switch in edge.switches)
+        ]
+        self.shut = [row for row in self.shut if row[1]]
+        self._rows: tuple[dict[int, list[int]], dict[int, list[int]]] = {}, {}
+        for edge in self.graph.edges if self.shut else ():
+            if edge.on and edge.label not in STRAY:
+                self._rows[0].setdefault(edge.source, []).append(edge.target)
+                self._rows[1].setdefault(edge.target, []).append(edge.source)
+        self._reached: dict[str, set[int]] = {}
+        self._leading: dict[str, set[int]] = {}
 
-def _spread(analysis: Analysis, starts: list[int], *, backward: bool) -> set[int]:
-    """Nodes on the wires from some on, or before them, through everything that is switched on; the air left out."""
-    rows: dict[int, list[int]] = {}
-    for edge in analysis.graph.edges:
-        if edge.on and edge.label not in STRAY:
-            a, b = (edge.target, edge.source) if backward else (edge.source, edge.target)
-            rows.setdefault(a, []).append(b)
-    return spread(rows, starts)
+    def shut_between(self, feed: Feed) -> list[Knob]:
+        """Faders that are down between what a voice reaches by its own microphone and what leads to its listener."""
+        if not self.shut:
+            return []
+        if feed.voice not in self._reached:
+            mouth = self.graph.mouths[feed.voice][0]
+            own = [
+                edge.target
+                for edge in self.graph.edges
+                if edge.source == mouth and edge.label == "speaks into"
+            ]
+            self._reached[feed.voice] = spread(self._rows[0], own or [mouth])
+        if feed.listener not in self._leading:
+            self._leading[feed.listener] = spread(self._rows[1], list(self.graph.ears[feed.listener]))
+        reached, leading = self._reached[feed.voice], self._leading[feed.listener]
+        return [
+            knob
+            for edge, knobs in self.shut
+            if edge.source in reached and edge.target in leading
+            for knob in knobs
+        ]
 
 
 def down_before(analysis: Analysis, voice: str, ladder: Ladder | None) -> list[str]:
@@ -114,4 +131,12 @@ def bring_up(labels: list[str]) -> str:
 
 def is_silenced(analysis: Analysis, listener: str, voice: str) -> bool:
     """Whether something that is down is why a listener does not hear a voice: then that is told, and not what follows from it."""
-    return any((listener, voice) in row.pairs for row in downs(analysis).values())
+    return (listener, voice) in _silenced(analysis)
+
+
+def _silenced(analysis: Analysis) -> frozenset[tuple[str, str]]:
+    known: frozenset[tuple[str, str]] | None = analysis.__dict__.get("_silenced")
+    if known is None:
+        rows = downs(analysis).values()
+        known = analysis.__dict__["_silenced"] = frozenset(pair for row in rows for pair in row.pairs)
+    return known

@@ -30,6 +30,8 @@ LEAST_STEPS = 200
 """How many it may look at in any case, when the searches before it in the same rig have used up `Transfer.effort`: where circles
 amplify, ever longer ways look promising. What is told of totals then still comes from the solve.
 """
+FURTHER_STEPS = 20_000
+"""Once that has been used up as well, a tenth of it: of hundreds of people in loops that howl no arrivals are told apart."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,11 +117,12 @@ def best_paths(
     strongest: float | None = None
     effort = transfer.effort
     effort.check()
-    allowed = min(MOST_STEPS, max(LEAST_STEPS, effort.left))
+    least = LEAST_STEPS if effort.left > -FURTHER_STEPS else LEAST_STEPS // 10
+    allowed = min(MOST_STEPS, max(least, effort.left))
     for step in range(allowed):
         if not heap:
             return Found(_sorted(found), True)
-        if step >= LEAST_STEPS:
+        if step >= LEAST_STEPS or effort.left <= 0:
             effort.left -= 1
         negative, _, gain, node, edges, seen = heapq.heappop(heap)
         if strongest is not None and -negative < strongest - reach:
@@ -146,21 +149,10 @@ def _near_path(
     below the strongest step of the rig.
     """
     graph = transfer.graph
-    most = float(graph.gain_db.max(initial=0.0))
-    best: dict[int, float] = {source: 0.0}
-    by: dict[int, tuple[int, int]] = {}
-    heap = [(0.0, source)]
-    while heap:
-        cost, node = heapq.heappop(heap)
-        if node == target:
-            break
-        if cost > best[node]:
-            continue
-        for k, after, step_db in graph.steps_out[node]:
-            dearer = cost + most - step_db
-            if (within is None or after in within) and dearer < best.get(after, np.inf):
-                best[after], by[after] = dearer, (node, k)
-                heapq.heappush(heap, (dearer, after))
+    known = transfer.__dict__.setdefault("_near", {})
+    if (source, within) not in known:
+        known[source, within] = _near_tree(transfer, source, within)
+    by: dict[int, tuple[int, int]] = known[source, within]
     if target not in by:
         return None
     edges: list[int] = []
@@ -171,6 +163,25 @@ def _near_path(
     edges.reverse()
     gain, delay = (sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True))  # fmt: skip
     return PathThrough(graph, tuple(edges), float(gain), float(delay))
+
+
+def _near_tree(transfer: Transfer, source: int, within: frozenset[int] | None) -> dict[int, tuple[int, int]]:
+    """Node -> the node before it and the edge between, on the way from a source."""
+    graph = transfer.graph
+    most = float(graph.gain_db.max(initial=0.0))
+    best: dict[int, float] = {source: 0.0}
+    by: dict[int, tuple[int, int]] = {}
+    heap = [(0.0, source)]
+    while heap:
+        cost, node = heapq.heappop(heap)
+        if cost > best[node]:
+            continue
+        for k, after, step_db in graph.steps_out[node]:
+            dearer = cost + most - step_db
+            if (within is None or after in within) and dearer < best.get(after, np.inf):
+                best[after], by[after] = dearer, (node, k)
+                heapq.heappush(heap, (dearer, after))
+    return by
 
 
 def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:

@@ -249,11 +249,15 @@ def _strip_of(analysis: Analysis, node: str) -> tuple[str, str, Strip] | None:
     if ":" in node or "." not in node:
         return None
     device_id, port_id = node.split(".")[:2]
-    device = next((row for row in analysis.show.devices if row.id == device_id), None)
-    if device is None:
-        return None
-    port = next((row for row in analysis.catalogue[device.kind].inputs if row.id == port_id), None)
-    return (device_id, port_id, port.strip) if port is not None and port.strip is not None else None
+    known: dict[tuple[str, str], Strip | None] | None = analysis.__dict__.get("_strips")
+    if known is None:
+        known = analysis.__dict__["_strips"] = {
+            (device.id, port.id): port.strip
+            for device in analysis.show.devices
+            for port in analysis.catalogue[device.kind].inputs
+        }
+    strip = known.get((device_id, port_id))
+    return (device_id, port_id, strip) if strip is not None else None
 
 
 def _edge_refs(analysis: Analysis, ladder: Ladder) -> list[list[SettingRef]]:

@@ -109,6 +109,7 @@ def _for_both(
             yield remedy
             continue
         changed = replace(analysis, show=show)
+        changed.__dict__["flow"] = analysis.flow  # of the same graph
         fit = cable_fit(changed, twin)
         same = next((row for row in fit.faults if row.code == fault.code), None)
         mates = _remedies(changed, twin, fit, same) if same is not None else iter(())
