@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, replace
 from importlib import resources
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
@@ -57,6 +57,17 @@ LIGHT = Theme(
     ("#0F7A66", "#B0355A", "#2567B0", "#66720F", "#9A5518", "#6D49B8", "#4A5A62", "#0B7285"),
 )  # fmt: skip
 THEMES = {theme.name: theme for theme in (DARK, LIGHT)}
+
+
+def living(theme: Theme) -> Theme:
+    """A theme of one window's own, to be handed to everything that paints: `become` changes its colours where they are."""
+    return replace(theme)
+
+
+def become(living: Theme, theme: Theme) -> None:
+    """Gives a window's own theme the colours of another."""
+    for row in fields(Theme):
+        object.__setattr__(living, row.name, getattr(theme, row.name))
 
 
 def load_fonts() -> None:

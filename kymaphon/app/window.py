@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import QEvent, Qt
+from PySide6.QtCore import QEvent, Qt, QTimer
 from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
@@ -32,6 +32,7 @@ from kymaphon.app.quiet_menu import fill_quiet_menu
 from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.made import made
 from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.widgets.focus import in_screen_order
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
@@ -65,7 +66,7 @@ class Window(QMainWindow):
         self._collector = Collector(self)
         self.document = document or Document()
         settings = state.read_settings()
-        self.theme = theme.THEMES.get(str(settings.get("theme")), theme.DARK)
+        self.theme = theme.living(theme.THEMES.get(str(settings.get("theme")), theme.DARK))
         scale = settings.get("text_scale")
         self.scale = scale if scale in SCALES else 1.0
         # A show begins with who takes part; one that has them, with their levels.
@@ -74,9 +75,13 @@ class Window(QMainWindow):
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
-        self._kept: dict[str, object] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
         self.offering = Offering(self, self.document, self._show_why)
+        # Once what has changed is laid out.
+        self._order = QTimer(self)
+        self._order.setSingleShot(True)
+        self._order.setInterval(0)
+        self._order.timeout.connect(lambda: in_screen_order(self.page(self.stage)))
         self._takes: TakeDesk | None = None
         self._compare: CompareDesk | None = None
         self.setAcceptDrops(True)
@@ -99,10 +104,7 @@ class Window(QMainWindow):
     # building
 
     def _build(self) -> None:
-        app = QApplication.instance()
-        if isinstance(app, QApplication):
-            theme.apply_theme(app, self, self.theme, self.scale)
-        self._kept = {name: page.keep() for name, page in self._pages.items()}
+        self._style()
         whole = QWidget()
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
@@ -120,13 +122,11 @@ class Window(QMainWindow):
         middle.setSpacing(0)
         column.addLayout(middle, 1)
         self.rail = StageRail(STAGES, self.theme)
-        self.rail.set_scale(self.scale)
         self.rail.chosen.connect(self.go)
         middle.addWidget(self.rail)
         self.surface = QStackedWidget()
         middle.addWidget(self.surface, 1)
         self.why = WhyPanel(self.theme)
-        self.why.setFixedWidth(round(WHY_WIDTH * (0.5 + 0.5 * self.scale)))
         self.why.apply_remedy.connect(self._apply_remedy)
         self.why.preview_remedy.connect(self._preview_remedy)
         self.why.end_preview.connect(self.document.end_preview)
@@ -138,9 +138,8 @@ class Window(QMainWindow):
         self.status.setTextFormat(Qt.TextFormat.PlainText)
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         column.addWidget(self.status)
-        self._pages = {}
         self.setCentralWidget(whole)
-        self._stale = set(STAGES)
+        self._scale_parts()
         self._tip_rest = "Ctrl+1 to Ctrl+9 choose a stage, Ctrl+K finds a command."
         self.status.setText(self._tip_rest)
         self.go(self.stage)
@@ -150,8 +149,6 @@ class Window(QMainWindow):
         if stage not in self._pages:
             page = made(stage, self.document, self.theme, self.say)
             page.set_scale(self.scale)
-            if self._kept.get(stage) is not None:
-                page.restore(self._kept.pop(stage))
             page.why_changed.connect(self._show_why)
             page.go_to_why.connect(self._focus_why)
             self._pages[stage] = page
@@ -378,6 +375,7 @@ class Window(QMainWindow):
 
     def _show_why(self) -> None:
         if not self._quiet:
+            self._order.start()
             self.offering.show(self.why, self.page(self.stage).why())
 
     def go(self, stage: str) -> None:
@@ -496,23 +494,36 @@ class Window(QMainWindow):
 
     def swap_theme(self) -> None:
         """Dark to light or back."""
-        self.theme = theme.LIGHT if self.theme.name == "dark" else theme.DARK
+        theme.become(self.theme, theme.LIGHT if self.theme.name == "dark" else theme.DARK)
         self.light_action.setChecked(self.theme.name == "light")
         self._keep_setting("theme", self.theme.name)
-        self._rebuild()
+        self._restyle()
 
     def set_scale(self, scale: float) -> None:
         """Size of all text."""
         self.scale = scale
         self._keep_setting("text_scale", scale)
-        self._rebuild()
+        self._scale_parts()
+        self._restyle()
 
-    def _rebuild(self) -> None:
-        self._build()
-        self._document_changed()
+    def _style(self) -> None:
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.apply_theme(app, self, self.theme, self.scale)
+
+    def _scale_parts(self) -> None:
+        """What is painted by hand, and what has a width of its own."""
+        self.rail.set_scale(self.scale)
+        self.why.setFixedWidth(round(WHY_WIDTH * (0.5 + 0.5 * self.scale)))
+        for page in self._pages.values():
+            page.set_scale(self.scale)
+
+    def _restyle(self) -> None:
+        """Everything where it stands, in other colours or another size."""
+        self._style()
+        self.bar.restyle()
         self.refresh()
-        if self.filing.left_behind:
-            self.filing.offer_recovery()
+        self.update()
 
     def _keep_setting(self, name: str, value: object) -> None:
         try:

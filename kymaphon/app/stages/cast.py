@@ -168,15 +168,6 @@ class CastStage(StageSurface):
     def first(self) -> QWidget:
         return self.microphones if self.place == ELSEWHERE else self.picture
 
-    def keep(self) -> object:
-        return self.place, self.picture.chosen, self.view, self.row, self.cell, self.bands
-
-    def restore(self, kept: object) -> None:
-        if isinstance(kept, tuple):
-            self.place, self.picture.chosen, name, row, self.cell, self.bands = kept
-            self.choose_view(name)
-            self.row = row
-
     def refresh(self) -> None:
         self._live = None
         here = [place.id for place in self.document.analysis.show.places]

@@ -71,18 +71,6 @@ class FeedsStage(PagedStage):
         if view == "hearing":
             self.hearing.show_finding(finding)
 
-    def keep(self) -> object:
-        feed = self.matrix.current_feed()
-        return self.view, feed.key if feed is not None else None, self.hearing.below
-
-    def restore(self, kept: object) -> None:
-        if isinstance(kept, tuple):
-            view, key, below = kept
-            if key is not None:
-                self.choose(*key)
-            self.hearing.choose_below(below)
-            self.show_view(view)
-
 
 def made(view: str, model: FeedsModel, document: Document, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""

@@ -116,14 +116,6 @@ class LevelStage(StageSurface):
         page = self.page
         return self.picture if page is None else page.first()
 
-    def keep(self) -> object:
-        return self.voice, self.end, self.picture.index, self.view
-
-    def restore(self, kept: object) -> None:
-        if isinstance(kept, tuple):
-            self.voice, self.end, self.picture.index, view = kept
-            self._show_view(view)
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         # A narrow stage leaves the words to the Why panel, which has them too.

@@ -91,28 +91,6 @@ class QuietStage(PagedStage):
             self.choose_voice(voice)
         self.choose_view("strip")
 
-    def keep(self) -> object:
-        model = self.model
-        return (
-            model.voice,
-            self.view,
-            model.preference,
-            model.gate if model.by_hand else None,
-            model.picked,
-            model.hand_over(),
-        )
-
-    def restore(self, kept: object) -> None:
-        if isinstance(kept, tuple):
-            voice, view, preference, gate, picked, known = kept
-            model = self.model
-            model.voice, model.preference, model.picked = voice, preference, picked
-            model.take_over(known)
-            if gate is not None:
-                model.gate, model.by_hand = gate, True
-            self.preference.setCurrentIndex(PREFERENCES.index(preference))
-            self.show_view(view)
-
 
 def made(view: str, model: QuietModel, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""

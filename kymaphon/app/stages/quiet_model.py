@@ -159,14 +159,6 @@ class QuietModel(QObject):
             if about == self._wanted:
                 self._take(result)
 
-    def hand_over(self) -> dict[object, Heard]:
-        """What was heard, for the model of another theme."""
-        return self._known
-
-    def take_over(self, known: dict[object, Heard]) -> None:
-        """What the model before this one heard."""
-        self._known = dict(known)
-
     def _take(self, heard: Heard) -> None:
         self.heard = heard
         self.heard_changed.emit()

@@ -394,15 +394,6 @@ class RigStage(StageSurface):
         if found != NOTHING:
             self._choose(found)
 
-    def keep(self) -> object:
-        return self.key, self.view, self.collapsed
-
-    def restore(self, kept: object) -> None:
-        if isinstance(kept, tuple):
-            key, name, self.collapsed = kept
-            self.picture.chosen = key
-            self.choose_view(name)
-
     def set_scale(self, scale: float) -> None:
         self.picture.scale = self.routes_plan.scale = scale
         for table in self._tables.values():

@@ -50,13 +50,6 @@ class StageSurface(QWidget):
     def show_finding(self, finding: Finding) -> None:
         """Selects what a finding is about."""
 
-    def keep(self) -> object:
-        """What is selected, to be given to `restore` of the page that takes this one's place."""
-        return None
-
-    def restore(self, kept: object) -> None:
-        """Selects again what `keep` gave."""
-
     def zoom(self, steps: int) -> None:
         """The picture nearer or further by steps; 0 shows all of it. Stages without such a picture do nothing."""
 

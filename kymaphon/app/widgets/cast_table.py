@@ -128,6 +128,7 @@ class RowTable(QTableView):
         self, theme: Theme, name: str, tip: str, *, cells: bool = False, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)  # Tab goes on; the arrows go about in it
         self._quiet = self._grows = False
         self.spare: tuple[int, ...] = ()
         self.wide: tuple[int, ...] = ()

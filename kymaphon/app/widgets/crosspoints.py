@@ -111,6 +111,7 @@ class CrosspointGrid(QTableView):
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)  # Tab goes on; the arrows go about in it
         self.points = CrosspointModel()
         self.setModel(self.points)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)

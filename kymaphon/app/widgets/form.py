@@ -81,6 +81,7 @@ class Form(QDialog):
         area.setWidgetResizable(True)
         area.setWidget(body)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         column.addWidget(area, 1)
         self.trouble = label("", "bad")
         self.trouble.setObjectName("trouble")
@@ -101,6 +102,12 @@ class Form(QDialog):
         column.addWidget(buttons)
         self.setMinimumWidth(460)
         self.resize(520, min(140 + 42 * len(fields), 640))
+        # What is typed goes into the first field; what stands there is marked, to be typed over.
+        first = next(iter(self._inputs.values()), None)
+        if first is not None:
+            first.setFocus()
+            if isinstance(first, QLineEdit):
+                first.selectAll()
 
     def _input(self, field: Field) -> QWidget:
         if field.sort == "choice":

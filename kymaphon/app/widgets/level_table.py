@@ -93,6 +93,7 @@ class LevelTable(QTableView):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)  # Tab goes on; the arrows go about in it
         self._quiet = False
         self.levels = LevelModel(theme)
         self.setModel(self.levels)

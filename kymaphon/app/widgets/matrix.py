@@ -288,6 +288,7 @@ class FeedMatrix(QTableView):
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)  # Tab goes on; the arrows go about in it
         self.feeds = FeedModel()
         self.setModel(self.feeds)
         self.delegate = FeedDelegate(theme, self)

@@ -170,6 +170,7 @@ class PatchTable(QTableView):
         self, theme: Theme, options: Callable[[tuple[str, str], str], Options], parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
+        self.setTabKeyNavigation(False)  # Tab goes on; the arrows go about in it
         self._quiet = False
         self.patch = PatchModel(theme)
         self.patch.edited.connect(self.edited)

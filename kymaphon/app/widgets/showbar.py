@@ -45,7 +45,6 @@ class ShowBar(QWidget):
         for severity in SEVERITIES:
             button = QPushButton("0")
             button.setProperty("role", "flat")
-            button.setIcon(mark_icon(severity, theme))
             button.setToolTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
             button.setStatusTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
             button.clicked.connect(lambda _checked=False, severity=severity: self.jump.emit(severity))
@@ -70,11 +69,17 @@ class ShowBar(QWidget):
         self._patience.setInterval(PATIENCE_MS)
         self._patience.timeout.connect(self._show_work)
         self._show_work()
+        self.restyle()
         self._air: datetime | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(500)
         self._timer.timeout.connect(self._tick)
         self._timer.start()
+
+    def restyle(self) -> None:
+        """The marks in the colours of the theme."""
+        for severity, button in self.counts.items():
+            button.setIcon(mark_icon(severity, self.theme))
 
     def set_show(self, title: str, subtitle: str, air: datetime | None, unsaved: bool) -> None:
         """Title, and when it goes on air."""
