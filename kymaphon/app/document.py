@@ -14,6 +14,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from kymaphon.app.recovery import Autosave
 from kymaphon.app.state import note_recent
+from kymaphon.app.worker import tell
 from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import shipped_catalogue
@@ -86,9 +87,9 @@ class _Work(QRunnable):
         try:
             analysis = analyse(self.show, unwanted=self.unwanted.is_set)
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
-            self._answer.failed.emit(error, self)
+            tell(self._answer.failed, error, self)
             return
-        self._answer.done.emit(analysis, self)
+        tell(self._answer.done, analysis, self)
 
 
 @dataclass(frozen=True)

@@ -228,18 +228,35 @@ class PlugDialog(QDialog):
         return self.document.analysis.catalogue.with_kinds(*self.document.show.kinds)
 
     def _fill_outputs(self, source: str) -> None:
-        """Outputs: those of the device asked for first, free ones before those in use."""
+        """Outputs: free ones before those in use, those of the device asked for first among each; then those of its sort, from it on."""
         used = {cable.source for cable in self.document.show.cables}
-        rows: list[tuple[int, int, PickRow]] = []
+        rows: list[tuple[int, bool, bool, int, PickRow]] = []
         ends = list(ends_of(self.document.show, self._known, "output"))
+        asked = next((i for i, end in enumerate(ends) if source in (end.device.id, end.ref)), 0)
+        sort = ends[asked].kind.group if ends and source else ""
         for i, end in enumerate(ends):
             base = f"{end.device.id}.{end.port.id}"
             busy = end.ref in used or base in used or {f"{base}.l", f"{base}.r"} <= used
             mine = end.device.id == source or end.ref == source
             words = end.name + ("  \u00b7  in use" if busy else "")
-            rows.append(((0 if mine else 2) + busy, i, PickRow(end.ref, words, end.device.id)))
-        rows.sort(key=lambda row: row[:2])
-        self.outs.set_rows(tuple(row for _, _, row in rows), rows[0][2].value if rows else None)
+            other = bool(sort) and end.kind.group != sort
+            rows.append((2 * busy + (not mine), other, i < asked, i, PickRow(end.ref, words, end.device.id)))
+        rows.sort(key=lambda row: row[:4])
+        first = self._best_for(self.prefer) if self.prefer and not source else None
+        self.outs.set_rows(tuple(row[-1] for row in rows), first or (rows[0][-1].value if rows else None))
+
+    def _best_for(self, target: str) -> str | None:
+        """The free output that fits the first free input of a device best."""
+        show = self.document.show
+        used = {cable.source for cable in show.cables}
+        taken = {cable.target for cable in show.cables}
+        for end in ends_of(show, self._known, "input"):
+            if end.device.id != target or end.ref in taken or end.side:
+                continue
+            for fit in partners(show, self._known, end, output=False, levels=self.levels):
+                if fit.works and fit.source.ref not in used:
+                    return fit.source.ref
+        return None
 
     def _fill_inputs(self) -> None:
         reference = self.outs.value()

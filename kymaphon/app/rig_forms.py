@@ -54,6 +54,24 @@ class RigForms:
         ends = (end for end in ends_of(show, known, "output") if end.device.id == device_id and not end.side)
         return any(fit.works for end in ends for fit in partners(show, known, end, output=True))
 
+    def can_be_fed(self, device_id: str) -> bool:
+        """Whether some free output of what is there goes into a device, for the first time."""
+        show = self.document.show
+        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
+        used = {cable.source for cable in show.cables}
+        ends = (end for end in ends_of(show, known, "input") if end.device.id == device_id and not end.side)
+        return any(
+            fit.works and fit.source.ref not in used
+            for end in ends
+            for fit in partners(show, known, end, output=False)
+        )
+
+    def only_takes(self, device_id: str) -> bool:
+        """Whether a device has no output to plug from: headphones, a loudspeaker, a recorder."""
+        show = self.document.show
+        known = self.document.analysis.catalogue.with_kinds(*show.kinds)
+        return not any(end.device.id == device_id for end in ends_of(show, known, "output"))
+
     def levels(self) -> dict[str, float]:
         """What comes out of each output, as far as it is computed."""
         analysis = self.document.analysis

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal, SignalInstance
 
 
 class _Answer(QObject):
@@ -21,9 +22,15 @@ class _Work(QRunnable):
         try:
             result = self._run()
         except Exception as error:  # noqa: BLE001 - carried to the window's thread, and told or raised there
-            self._answer.failed.emit(error)
+            tell(self._answer.failed, error)
             return
-        self._answer.done.emit(self._about, result)
+        tell(self._answer.done, self._about, result)
+
+
+def tell(signal: SignalInstance, *values: object) -> None:
+    """Emits from a worker; where the program is ending, and nobody is there to hear it any more, does nothing."""
+    with suppress(RuntimeError):
+        signal.emit(*values)
 
 
 _ANSWERS: list[_Answer] = []

@@ -353,6 +353,10 @@ def partners(
             cost += 0.5
         if source.port.connector != target.port.connector and source.port.domain == "digital":
             cost += 0.6
+        if source.port.connector == "network" and (
+            target.port.connector not in ("network", "inside") or target.device.id == source.device.host
+        ):
+            cost += 20  # what the far end hears is nothing to play in the house
         if other.device.place != end.device.place and None not in (other.device.place, end.device.place):
             cost += 5
         if not output and any(cable.source == other.ref for cable in show.cables):

@@ -322,11 +322,17 @@ class RigStage(StageSurface):
         self._wait_for(("device", added))
         if plug_on and self.forms.can_plug(added):
             self._plug(added)
+        elif plug_on and self.forms.can_be_fed(added):
+            self._plug("", added)
         elif plug_on:
-            self.document.trouble.emit("It is added; nothing is there yet that it plugs into.")
+            self.document.trouble.emit(
+                "It is added; nothing is there yet that it plugs into, or that plugs into it."
+            )
         self.picture.setFocus()
 
     def _plug(self, source: str, target: str = "") -> None:
+        if source and not target and "." not in source and self.forms.only_takes(source):
+            source, target = "", source
         plugged = self.forms.plug(source, target)
         if plugged is not None:
             self._wait_for(("cable", ">".join(plugged)))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from typing import Any
 
@@ -87,10 +88,9 @@ class PickList(QWidget):
 
     def _filter(self, text: str, chosen: Any = None) -> None:
         words = text.lower().split()
-        keep = chosen if chosen is not None or (self.by_name and words) else self.value()
+        keep = chosen if chosen is not None or words else self.value()
         self.list.blockSignals(True)
         self.list.clear()
-        at = 0
         # Those whose very name has the words come before those that are only described by them.
         named = [row for row in self.rows if all(word in row.words.lower() for word in words)]
         if self.by_name and words:
@@ -100,15 +100,17 @@ class PickList(QWidget):
             for row in self.rows
             if row not in named and all(word in f"{row.words} {row.search}".lower() for word in words)
         ]
-        for row in (*named, *rest):
+        shown = [*named, *rest]
+        # What was typed is looked for anew at every key: whole words count, then the order of the rows.
+        at = max(range(len(shown)), key=lambda n: (_whole(shown[n], words), -n), default=0)
+        at = next((n for n, row in enumerate(shown) if keep is not None and row.value == keep), at)
+        for row in shown:
             item = QListWidgetItem(row.words)
             item.setData(Qt.ItemDataRole.UserRole, row.value)
             item.setToolTip(row.tip or row.words)
             if row.mark:
                 item.setIcon(mark_icon(row.mark, self.theme))
             self.list.addItem(item)
-            if keep is not None and row.value == keep:
-                at = self.list.count() - 1
         if self.list.count():
             self.list.setCurrentRow(at)
         self.list.blockSignals(False)
@@ -117,3 +119,9 @@ class PickList(QWidget):
     def _step(self, step: int) -> None:
         if self.list.count():
             self.list.setCurrentRow((self.list.currentRow() + step) % self.list.count())
+
+
+def _whole(row: PickRow, words: list[str]) -> int:
+    """How many of the words that were typed are whole words of a row's name."""
+    name = re.split(r"\W+", row.words.partition("\u00b7")[0].lower())
+    return sum(word in name for word in words)

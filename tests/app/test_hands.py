@@ -1,0 +1,168 @@
+"""Keyboard and mouse as an operator has them: Tab gets everywhere and out again, forms take what is typed, a plug goes where it should."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+import pytest
+from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QApplication, QDialog, QLineEdit, QPushButton, QScrollArea, QWidget
+from pytestqt.qtbot import QtBot
+
+from kymaphon.app.rig_dialogs import PlugDialog
+from kymaphon.app.widgets.form import Form
+from kymaphon.app.window import Window
+from kymaphon.core.analyse import analyse
+from kymaphon.core.edits import AddRow, Unplug
+from kymaphon.core.fit import partners
+from kymaphon.core.show import Device, Show
+from tests.app.conftest import settle
+
+STAGES = ("Cast", "Rig", "Level", "Quiet", "Feeds")
+
+
+def views(window: Window, stage: str) -> Iterator[str]:
+    """Goes through every view of a stage."""
+    window.go(stage)
+    settle(window)
+    names = [
+        row.objectName()
+        for row in window.page(stage).findChildren(QPushButton)
+        if row.isCheckable() and row.isVisible() and row.objectName().startswith("view ")
+    ]
+    for name in names or [""]:
+        if name:
+            window.page(stage).findChild(QPushButton, name).click()
+        settle(window)
+        for _ in range(5):
+            QApplication.processEvents()
+            time.sleep(0.01)
+        yield name
+
+
+@pytest.mark.parametrize("stage", STAGES)
+def test_tab_leaves_everything_and_goes_down_the_screen(stage: str, window: Window, qtbot: QtBot) -> None:
+    window.activateWindow()
+    for name in views(window, stage):
+        window.rail.setFocus()
+        seen: list[QWidget] = []
+        for _ in range(80):
+            qtbot.keyClick(QApplication.focusWidget() or window, Qt.Key.Key_Tab)
+            here = QApplication.focusWidget()
+            assert here is not None
+            if here in seen:
+                break
+            seen.append(here)
+        assert QApplication.focusWidget() is not seen[-1] or len(seen) > 3, (stage, name)
+        page = window.page(stage)
+        inside = [row for row in seen if page.isAncestorOf(row)]
+        assert len(inside) >= 2, (stage, name)
+        spots = [row.mapTo(page, QPoint(0, 0)) for row in inside]
+        for before, after, one, other in zip(spots, spots[1:], inside, inside[1:], strict=False):
+            assert after.y() >= before.y() - 24, (stage, name, one.objectName(), other.objectName())
+
+
+def test_every_form_begins_in_its_first_field(window: Window, qtbot: QtBot) -> None:
+    """Every command that opens a form: what is typed at once stands in the form."""
+    seen: list[tuple[str, bool]] = []
+
+    def actions(menu: object) -> Iterator[QAction]:
+        for row in menu.actions():  # type: ignore[attr-defined]
+            if row.menu() is not None:
+                yield from actions(row.menu())
+            elif row.text().endswith("\u2026"):
+                yield row
+
+    def look() -> None:
+        dialog = QApplication.activeModalWidget()
+        if isinstance(dialog, Form):
+            first = next(iter(dialog._inputs.values()))
+            focused = dialog.focusWidget()
+            seen.append((dialog.windowTitle(), focused is first and not isinstance(focused, QScrollArea)))
+            if isinstance(first, QLineEdit):
+                qtbot.keyClicks(dialog.focusWidget(), "7")
+                assert first.text() == "7"
+        if isinstance(dialog, QDialog):
+            dialog.reject()
+
+    for row in list(actions(window.menuBar())):
+        timer = QTimer()
+        timer.setInterval(60)
+        timer.timeout.connect(look)
+        timer.start()
+        row.trigger()
+        timer.stop()
+    assert len(seen) >= 10
+    assert all(fine for _, fine in seen), [title for title, fine in seen if not fine]
+
+
+class TestPlug:
+    def dialog(self, window: Window, source: str = "", target: str = "") -> PlugDialog:
+        window.go("Rig")
+        settle(window)
+        return PlugDialog(window, window.theme, window.document, window.rig.forms.levels(), source, target)
+
+    def test_a_source_in_use_is_never_offered_first(self, window: Window) -> None:
+        """Enter, Enter would double the microphone that was plugged a moment ago."""
+        window.document.apply(
+            (AddRow("devices", Device(id="spare", kind="dynamic-close", place="boathouse")),), "add"
+        )
+        dialog = self.dialog(window, "mic-mira")
+        used = {cable.source for cable in window.document.show.cables}
+        assert dialog.outs.value() == "spare.out"
+        assert dialog.outs.value() not in used
+
+    def test_what_only_takes_is_the_target(self, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+        window.document.apply((Unplug("desk.phones", "phones-ilse.in"),), "unplug")
+        asked: list[tuple[str, str]] = []
+        window.go("Rig")
+        monkeypatch.setattr(
+            window.rig.forms, "plug", lambda source="", target="": asked.append((source, target))
+        )
+        window.rig._plug("phones-ilse")
+        assert asked == [("", "phones-ilse")]
+        dialog = self.dialog(window, "", "phones-ilse")
+        assert str(dialog.ins.value()).startswith("phones-ilse.")
+        assert dialog._fits[str(dialog.ins.value())].works
+
+    def test_the_best_match_is_chosen_anew_at_every_key(self, window: Window, qtbot: QtBot) -> None:
+        dialog = self.dialog(window, "interface")
+        qtbot.addWidget(dialog)
+        rows = {row.value: row.words.partition("  ")[0] for row in dialog.outs.rows}
+        wanted = next(ref for ref, words in rows.items() if words.endswith("computer input 2"))
+        qtbot.keyClicks(dialog.outs.field, "computer input 1")
+        assert rows[dialog.outs.value()].endswith("computer input 1")
+        dialog.outs.field.clear()
+        qtbot.keyClicks(dialog.outs.field, "computer input 2")
+        assert dialog.outs.value() == wanted
+
+    def test_what_the_far_end_hears_goes_into_no_playback(self, demo: Show) -> None:
+        show = AddRow("devices", Device(id="call", kind="conference-app", host="laptop")).apply(demo)
+        analysis = analyse(show, remedies=False)
+        from kymaphon.core.ends import end_of
+
+        first = partners(show, analysis.catalogue, end_of(show, analysis.catalogue, "call.far"), output=True)[
+            0
+        ]
+        assert first.target.port.connector in ("network", "inside")
+        assert first.target.device.id != "laptop"
+
+    def test_a_mixer_is_added_with_microphones_waiting(
+        self, window: Window, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        """Nothing that it goes into is there, but what goes into it is: that is offered."""
+        window.document.replace(
+            Show.model_validate({
+                "kymaphon": 1, "places": [{"id": "r", "name": "Room"}], "devices": [{"id": "m", "kind": "dynamic-close", "place": "r"}, {"id": "d", "kind": "desk-8", "place": "r"}],
+            }), None,
+        )  # fmt: skip
+        window.go("Rig")
+        asked: list[tuple[str, str]] = []
+        monkeypatch.setattr(window.rig.forms, "add", lambda _place: ("d", True))
+        monkeypatch.setattr(
+            window.rig.forms, "plug", lambda source="", target="": asked.append((source, target))
+        )
+        window.rig._add()
+        assert asked == [("", "d")]
