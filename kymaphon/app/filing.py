@@ -17,12 +17,14 @@ from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.changes import changes
+from kymaphon.core.edits import SetField
 from kymaphon.core.references import ShowProblem
-from kymaphon.core.show import Show
+from kymaphon.core.show import Show, Take
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
 from kymaphon.files.show_file import read_show
+from kymaphon.files.take_places import find, missing
 
 Say = Callable[[str], None]
 Problem = Callable[[str, str], None]
@@ -219,7 +221,8 @@ class Filing:
         self.left_behind = sorted(found, key=lambda row: -row.saved_at)
         empty(self.recovery_row)
         lost = state.why_nothing_is_kept()
-        self.recovery.setVisible(bool(self.left_behind or lost or problems))
+        gone = missing(self.document.show, self._place())
+        self.recovery.setVisible(bool(self.left_behind or lost or problems or gone))
         if not self.left_behind:
             if lost:
                 words = f"Nothing can be kept here: unsaved shows, settings and recent files are lost when the program ends. {lost}. Saving elsewhere works."
@@ -228,6 +231,8 @@ class Filing:
                 more = f" and {len(problems) - 1} more" if len(problems) > 1 else ""
                 words = f"An unsaved show cannot be read: {problems[0]}{more}. It stays in {problems[0].path.parent}."
                 self.recovery_row.addWidget(label(words), 1)
+            elif gone:
+                self._offer_to_find(gone)
             return
         newest = self.left_behind[0]
         name = newest.path.name if newest.path else "a show never saved"
@@ -239,6 +244,53 @@ class Filing:
             button.setProperty("role", role)
             button.clicked.connect(lambda _checked=False, run=run: run())
             self.recovery_row.addWidget(button)
+
+    def _place(self) -> Path | None:
+        return self.document.path.parent if self.document.path is not None else None
+
+    def _offer_to_find(self, gone: tuple[Take, ...]) -> None:
+        """Recordings that the show names and that are not there: said at opening, with a way to find them."""
+        names = ", ".join(dict.fromkeys(Path(take.file).name for take in gone[:3]))
+        more = f" and {len(gone) - 3} more" if len(gone) > 3 else ""
+        words = f"Not found: {names}{more}. What was measured of them stands in the show; they can be listened to once they are found."
+        self.recovery_row.addWidget(label(words), 1)
+        for text, run, role in (
+            ("Find\u2026", self.ask_find, "primary"),
+            ("Not now", self.recovery.hide, ""),
+        ):
+            button = QPushButton(text)
+            button.setProperty("role", role)
+            button.clicked.connect(lambda _checked=False, run=run: run())
+            self.recovery_row.addWidget(button)
+
+    def ask_find(self) -> None:
+        """Asks for a folder, and points the show at the recordings that are in it."""
+        from PySide6.QtWidgets import QFileDialog
+
+        name = QFileDialog.getExistingDirectory(self.window, "Where the recordings are", str(self.folder()))
+        if name:
+            self.find(Path(name))
+
+    def find(self, folder: Path) -> None:
+        """Points the show at missing recordings that lie in a folder or under it."""
+        place = self._place()
+        gone = missing(self.document.show, place)
+        found = find(gone, folder)
+        edits = tuple(
+            SetField(
+                "takes",
+                take_id,
+                "file",
+                str(path.relative_to(place) if place is not None and path.is_relative_to(place) else path),
+            )
+            for take_id, path in found.items()
+        )
+        if edits:
+            self.document.apply(edits, f"Find {len(edits)} recordings")
+        left = len(gone) - len(found)
+        rest = f"; {left} still missing" if left else ""
+        self.say(f"Found {len(found)} of {len(gone)} recordings in {folder.name}{rest}.")
+        self.offer_recovery()
 
     def restore(self) -> None:
         """Opens the recovered show; its recovery file goes once the show is kept again."""

@@ -14,8 +14,8 @@ from kymaphon.core.gate.study import Stopped, Study, loudest_channel, study
 from kymaphon.core.gate.talk import NoTalkError
 from kymaphon.core.show import Show, Take
 from kymaphon.core.take.measure import NotANumberError
-from kymaphon.files.demo import demo_path
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.take_places import take_path
 from kymaphon.files.takes import FileTake, take_file
 
 STOPPED = "listening was stopped"
@@ -62,17 +62,6 @@ def takes_of(show: Show, voice: str) -> Takes:
     ]
     speakers = found.get("music") if voice not in players else None
     return Takes(found.get("voice"), found.get("room-tone"), music[-1] if music else None, speakers)
-
-
-def take_path(take: Take, folder: Path | None) -> Path:
-    """Where a take's file lies: beside the show, unless its name says otherwise."""
-    path = Path(take.file)
-    if path.is_absolute():
-        return path
-    beside = (folder / path) if folder is not None else path
-    # The demo has no place of its own once it is open; its takes lie where it came from.
-    shipped = demo_path(take.file)
-    return shipped if not beside.exists() and shipped.exists() else beside
 
 
 def listen(

@@ -29,6 +29,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AttachTake, DetachTake
 from kymaphon.core.figures import number
 from kymaphon.core.scales import take_against
+from kymaphon.core.show import Take
 from kymaphon.core.take.measure import TakeMeasure
 from kymaphon.core.takes import first_gain, free_id, room_tone_take, voice_take
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
@@ -333,6 +334,7 @@ class TakeDesk(WorkDesk):
             what, f"music at {name}"
         )
         self.document.apply((AttachTake(take),), words)
+        self.filing.say(f"Attached: {words}, {path.name}. Ctrl+Z takes it off again.")
         return True
 
     def ask_convert(self) -> None:
@@ -398,18 +400,28 @@ class TakeDesk(WorkDesk):
             return takes_folder()
         return path.parent
 
+    def _what(self, take: Take) -> str:
+        """What a take is, as a menu says it."""
+        show = self.document.show
+        name = next((row.name for row in show.parties if row.id == take.voice), "")
+        words = {"voice": "Talk of", "room-tone": "Room tone of", "music": "Music at"}.get(
+            take.what, "Recording of"
+        )
+        return f"{words} {name}" if name else take.id
+
+    def _detach(self, take: Take) -> None:
+        what = self._what(take)
+        self.document.apply((DetachTake(take.id),), f"Detach {what[:1].lower()}{what[1:]}")
+        self.filing.say(f"{what} is off the show; the recording stays where it is. Ctrl+Z attaches it again.")
+
     def fill_detach(self, menu: QMenu) -> None:
         """The takes that can be taken off the show."""
         menu.clear()
         for take in self.document.show.takes:
-            row = menu.addAction(take.id)
+            row = menu.addAction(f"{self._what(take)}, {Path(take.file).name}")
             row.setStatusTip(
                 f"Takes {take.file} off the show; the recording stays where it is. Can be undone."
             )
-            row.triggered.connect(
-                lambda _checked=False, take=take: self.document.apply(
-                    (DetachTake(take.id),), f"detached {take.id}"
-                )
-            )
+            row.triggered.connect(lambda _checked=False, take=take: self._detach(take))
         if menu.isEmpty():
             menu.addAction("None attached").setEnabled(False)

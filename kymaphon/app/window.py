@@ -33,6 +33,7 @@ from kymaphon.app.rig_menu import fill_rig_menu
 from kymaphon.app.stages.made import made
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.focus import in_screen_order
+from kymaphon.app.widgets.marks import SEVERITY_NAMES
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
@@ -72,6 +73,7 @@ class Window(QMainWindow):
         # A show begins with who takes part; one that has them, with their levels.
         self.stage = "Level" if self.document.show.parties else "Cast"
         self._empty = not self.document.show.parties
+        self._jumped: tuple[str, tuple[str, ...]] | None = None
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
@@ -110,7 +112,7 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.bar = ShowBar(self.theme)
-        self.bar.undo.connect(self.document.undo_stack.undo)
+        self.bar.undo.connect(self._undo)
         self.bar.jump.connect(self._jump)
         self.bar.stop.connect(self.document.stop)
         self.bar.go_on.connect(self.document.go_on)
@@ -249,13 +251,11 @@ class Window(QMainWindow):
         action(file, "&Quit", self.close, "Ends the program. Asks when something is not saved.", keys.Quit)
         edit = bar.addMenu("&Edit")
         action(edit, "End the pre&view", self.document.end_preview, "Back to the show as it is.", "Esc")
-        undo, redo = (
-            self.document.undo_stack.createUndoAction(self, "&Undo"),
-            self.document.undo_stack.createRedoAction(self, "&Redo"),
-        )
-        undo.setShortcut(keys.Undo)
-        redo.setShortcut(keys.Redo)
-        edit.addActions([undo, redo])
+        stack = self.document.undo_stack
+        undo = action(edit, "&Undo", self._undo, "Takes the last change back.", keys.Undo)
+        redo = action(edit, "&Redo", self._redo, "Does again what was taken back.", keys.Redo)
+        stack.undoTextChanged.connect(lambda text: undo.setText(f"&Undo {text}".rstrip()))
+        stack.redoTextChanged.connect(lambda text: redo.setText(f"&Redo {text}".rstrip()))
         self.practice_menu = edit.addMenu("&Practice: where speech should sit")
         self.practice_menu.aboutToShow.connect(lambda: fill_practice_menu(self.practice_menu, self.document))
         self.cast_menu = bar.addMenu("&Cast")
@@ -345,6 +345,7 @@ class Window(QMainWindow):
         if self._empty and self.document.show.parties and self.stage == "Cast":
             self.go("Level")
         self._empty = not self.document.show.parties
+        self.filing.offer_recovery()
 
     def _tell_work(self) -> None:
         document = self.document
@@ -390,13 +391,19 @@ class Window(QMainWindow):
             first.setFocus()
 
     def _jump(self, severity: str) -> None:
-        found = next((row for row in self.document.analysis.findings if row.severity == severity), None)
-        if found is None:
-            self.say(f"No finding of this kind: {severity}.")
+        """To the first finding of a kind; pressed again, to the next, and round."""
+        rows = [row for row in self.document.analysis.findings if row.severity == severity]
+        if not rows:
+            self.say(f"No finding of this kind: {SEVERITY_NAMES.get(severity, severity)}.")
             return
+        keys = [row.key for row in rows]
+        at = keys.index(self._jumped) + 1 if self._jumped in keys else 0
+        found = rows[at % len(rows)]
+        self._jumped = found.key
         self.go(found.stage)
         self.page(found.stage).show_finding(found)
-        self.say(found.message)
+        more = f" ({at % len(rows) + 1} of {len(rows)})" if len(rows) > 1 else ""
+        self.say(f"{found.message}{more}")
 
     def say(self, text: str) -> None:
         """One line in the status line."""
@@ -410,6 +417,26 @@ class Window(QMainWindow):
         return super().event(event)
 
     # edits
+
+    def _undo(self) -> None:
+        stack = self.document.undo_stack
+        text = stack.undoText()
+        if not stack.canUndo():
+            self.say("Nothing to take back.")
+            return
+        stack.undo()
+        self.say(
+            f"Taken back: {text}. {QKeySequence(QKeySequence.StandardKey.Redo).toString()} does it again."
+        )
+
+    def _redo(self) -> None:
+        stack = self.document.undo_stack
+        text = stack.redoText()
+        if not stack.canRedo():
+            self.say("Nothing was taken back.")
+            return
+        stack.redo()
+        self.say(f"Done again: {text}. Ctrl+Z takes it back.")
 
     def _apply_remedy(self, remedy: Remedy) -> None:
         try:

@@ -20,6 +20,7 @@ from kymaphon.core.show import Show
 from kymaphon.files.audio import Cancelled, Progress, open_take
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
+from kymaphon.files.take_places import take_path, there
 
 Samples = NDArray[np.float32]
 FORMATS = {
@@ -116,9 +117,9 @@ def rehomed(show: Show, old: Path | None, new: Path) -> Show:
         return show
     takes = []
     for take in show.takes:
-        path = Path(take.file)
-        if not path.is_absolute() and (old / path).exists() and not (new / path).exists():
-            take = take.model_copy(update={"file": str((old / path).resolve())})
+        where = take_path(take, old)
+        if not Path(take.file).is_absolute() and there(where) and not there(take_path(take, new)):
+            take = take.model_copy(update={"file": str(where.resolve())})
         takes.append(take)
     return show.model_copy(update={"takes": tuple(takes)})
 

@@ -20,8 +20,10 @@ from kymaphon.app.window import Window
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.show import Show
+from kymaphon.files.audio import fingerprint
 from kymaphon.files.demo import FAULTY, demo_path
 from kymaphon.files.show_file import read_show, write_show
+from kymaphon.files.take_places import missing
 from kymaphon.files.takes import write_audio
 
 
@@ -321,3 +323,61 @@ class TestSavedElsewhere:
         assert not window.filing._save(sound)
         assert "recording" in problems[0]
         assert sound.read_bytes() == before
+
+
+class TestMissingTakes:
+    @pytest.fixture
+    def moved(self, window: Window, demo: Show, tmp_path: Path) -> Path:
+        """A show whose recordings lie elsewhere than it says: one beside it, one two folders away, one nowhere."""
+        away = tmp_path / "disk" / "old"
+        away.mkdir(parents=True)
+        rows = []
+        for n, folder in enumerate((tmp_path, away, None)):
+            take = demo.takes[0].model_copy(
+                update={"id": f"t{n}", "file": f"takes/mine{n}.wav", "sha256": None}
+            )
+            if folder is not None:
+                write_audio(folder / f"mine{n}.wav", np.zeros(4800), 48000)
+                take = take.model_copy(update={"sha256": fingerprint(folder / f"mine{n}.wav")})
+            rows.append(take)
+        # One of the same name and other content is not it.
+        (tmp_path / "disk" / "a").mkdir()
+        write_audio(tmp_path / "disk" / "a" / "mine1.wav", np.ones(4800) * 0.1, 48000)
+        path = tmp_path / "show.json"
+        write_show(path, demo.with_(takes=rows))
+        window.document.open(path)
+        return path
+
+    def words(self, window: Window) -> str:
+        return " ".join(row.text() for row in window.filing.recovery.findChildren(QLabel))
+
+    def test_they_are_told_at_opening_and_found(self, window: Window, moved: Path) -> None:
+        assert window.filing.recovery.isVisible()
+        assert "mine1.wav, mine2.wav" in self.words(window)
+        assert "mine0.wav" not in self.words(window), "beside the show it is found"
+        window.filing.find(moved.parent / "disk")
+        files = {take.id: take.file for take in window.document.show.takes}
+        assert files["t1"] == "disk/old/mine1.wav"
+        assert files["t2"] == "takes/mine2.wav"
+        assert "Found 1 of 2" in window.status.text()
+        window.document.undo_stack.undo()
+        assert {take.id: take.file for take in window.document.show.takes}["t1"] == "takes/mine1.wav"
+
+    def test_saved_elsewhere_they_are_still_found(self, window: Window, moved: Path, tmp_path: Path) -> None:
+        window.filing.find(moved.parent / "disk")
+        other = tmp_path / "other"
+        other.mkdir()
+        assert window.filing._save(other / "show.json")
+        assert [take.id for take in missing(window.document.show, other)] == ["t2"]
+
+    def test_detach_says_what_they_are(self, window: Window) -> None:
+        window.takes.fill_detach(window.detach_menu)
+        words = [row.text() for row in window.detach_menu.actions()]
+        assert words
+        assert all(", " in row and not row.startswith("room-tone-") for row in words), words
+        window.detach_menu.actions()[0].trigger()
+        assert "off the show" in window.status.text()
+        window._undo()
+        assert window.status.text().startswith("Taken back: Detach")
+        window._redo()
+        assert window.status.text().startswith("Done again: Detach")

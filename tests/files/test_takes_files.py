@@ -222,7 +222,7 @@ def test_a_conversion_that_fails_or_is_stopped_leaves_all_as_it_was(tmp_path: Pa
     target.write_bytes(b"before")
     with pytest.raises(Cancelled):
         convert(source, target, progress=lambda _part: False)
-    with pytest.raises(FileProblem, match="is the recording itself"):
+    with pytest.raises(FileProblem, match="is what is being read"):
         convert(source, source)
     with pytest.raises(FileProblem, match="ending"):
         convert(source, tmp_path / "b.doc")

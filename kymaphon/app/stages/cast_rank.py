@@ -139,18 +139,37 @@ def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
     choice = advice.choices[min(row, len(advice.choices) - 1)]
     now = f"now {show_number(advice.now_db, 'dB')} over the room" if advice.now_db is not None else "no microphone yet"  # fmt: skip
     extra = (advice.sentence(name), f"{choice.kind.name}: {choice.reason}.")
-    use = _use(choice, name, mine=mine)
-    return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=(use,))  # fmt: skip
+    use = _use(choice, name, mine=mine, now=advice.kind.id if mine else "")
+    return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=use)  # fmt: skip
 
 
-def _use(choice: Choice, name: str, *, mine: bool) -> Action:
+def _use(choice: Choice, name: str, *, mine: bool, now: str) -> tuple[Action, ...]:
+    """What to do with a choice; of the kind that is in use now only its place is left to change, and of one that is worn nothing."""
+    if choice.kind.id == now and choice.at is None:
+        return ()
     kind = f"the {in_sentence(choice.kind.name)}"
     where = "Wear it" if choice.at is None else f"Put it at {choice.at[0]:.2f}, {choice.at[1]:.2f} m"
-    return Action(
-        "use",
-        f"Use {kind}" if mine else f"Give {name} {kind}",
-        f"{where}, aimed at the mouth. Can be undone. Check phantom power and gain afterwards.",
+    if choice.kind.id == now:
+        return (
+            Action(
+                "use",
+                f"Move {kind} there",
+                f"{where}, aimed at the mouth. Can be undone. Check the gain afterwards.",
+            ),
+        )
+    return (
+        Action(
+            "use",
+            f"Use {kind}" if mine else f"Give {name} {kind}",
+            f"{where}, aimed at the mouth. Can be undone. Check phantom power and gain afterwards.",
+        ),
     )
+
+
+def _in_use(analysis: Analysis, party: str) -> str:
+    """The kind of a party's own microphone; empty where it has none."""
+    rows = (row for row in analysis.show.devices if row.party == party)
+    return next((row.kind for row in rows if analysis.catalogue[row.kind].microphone is not None), "")
 
 
 def why_howl(
@@ -172,5 +191,5 @@ def why_howl(
         extra=extra,
         lines=(howl.explain(choice),),
         hint=hint,
-        actions=(_use(choice, name, mine=True),),
+        actions=_use(choice, name, mine=True, now=_in_use(analysis, party)),
     )

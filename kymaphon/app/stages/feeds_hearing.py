@@ -138,7 +138,10 @@ class HearingPage(StagePage):
         back = sum(feed.verdict == "back" for feed in analysis.feeds.values())
         howls = sum(row.code == "circle-howls" for row in analysis.findings)
         words = f"{len(analysis.listeners)} listeners, {len(analysis.voices)} voices. "
-        words += f"{broken} not as wanted" if broken else "All as wanted"
+        nothing = not any(feed.want in ("hear", "local", "never") for feed in analysis.feeds.values())
+        words += (
+            f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"
+        )
         words += f", {back} own voice back late" if back else ""
         return words + (", a circle howls." if howls else ".")
 

@@ -16,5 +16,5 @@ QUIET_COMMANDS = (
 )  # fmt: skip
 EMPTY = (
     "Record half a minute of the room with nobody speaking, then half a minute of talk, at the gain of the show. Drop both on "
-    "this window, or measure them on the simulated rig with Take, Record a voice. Then the gate is found from them."
+    "this window, or measure them with Quiet, Record the room and Record talk on the simulated rig. Then the gate is found from them."
 )

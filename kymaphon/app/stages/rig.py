@@ -131,6 +131,8 @@ class RigStage(StageSurface):
         rows = [row for row in self.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]  # fmt: skip
         silent = sum(bool(link.silence) for link in self.chain.links) if self.chain else 0
         words = f"{len(rows)} to mend" if rows else "Nothing to mend"
+        if not self._show.cables:
+            return f"{words}; nothing is plugged yet." if rows else "Nothing is plugged yet."
         return f"{words}; {silent} carry no signal yet." if silent else f"{words}; signal in every cable."
 
     def _fill(self, hues: dict[str, int]) -> None:

@@ -45,8 +45,12 @@ class ShowBar(QWidget):
         for severity in SEVERITIES:
             button = QPushButton("0")
             button.setProperty("role", "flat")
-            button.setToolTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
-            button.setStatusTip(f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them.")
+            button.setToolTip(
+                f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them, pressed again to the next."
+            )
+            button.setStatusTip(
+                f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them, pressed again to the next."
+            )
             button.clicked.connect(lambda _checked=False, severity=severity: self.jump.emit(severity))
             self.counts[severity] = button
             row.addWidget(button)

@@ -184,6 +184,12 @@ class LineUpPlan:
             return " ".join(("No mark is read on the way of any of these voices.", *self.waits))
         changed = f"{len(self.moves)} to turn" if self.moves else "nothing to turn"
         text = f"{on} of {len(judged)} on the mark, {changed}."
+        furthest = max(
+            (row for row in judged if row.on_mark), key=lambda row: abs(row.off_db or 0.0), default=None
+        )
+        if furthest is not None and abs(furthest.off_db or 0.0) > number("mark-near") + SMALL_DB:
+            side = "over" if (furthest.off_db or 0.0) > 0 else "under"
+            text = f"{on} of {len(judged)} within what the mark lets pass, {self.after.party_name(furthest.voice)} {abs(furthest.off_db or 0.0):.1f} dB {side} its middle; {changed}."
         worst = min(
             (row for row in judged if row.spare_db is not None),
             key=lambda row: row.spare_db or 0.0,
