@@ -6,9 +6,9 @@ import time
 from collections.abc import Iterator
 
 import pytest
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QApplication, QDialog, QLineEdit, QPushButton, QScrollArea, QWidget
+from PySide6.QtWidgets import QApplication, QDialog, QLineEdit, QPushButton, QScrollArea, QTableView, QWidget
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.rig_dialogs import PlugDialog
@@ -166,3 +166,87 @@ class TestPlug:
         )
         window.rig._add()
         assert asked == [("", "d")]
+
+
+@pytest.mark.parametrize("stage", STAGES)
+def test_large_text_in_a_small_window_cuts_no_button_and_shows_three_rows(stage: str, window: Window) -> None:
+    window.set_scale(1.5)
+    window.resize(1024, 700)
+    window.go(stage)
+    settle(window)
+    page = window.page(stage)
+    names = [page.short.itemData(n) for n in range(page.short.count())]
+    for name in names or [""]:
+        if name:
+            page.choose_view(name)  # type: ignore[attr-defined]
+        settle(window)
+        QApplication.processEvents()
+        assert (window.width(), window.height()) == (1024, 700)
+        cut = [
+            (row.text(), row.width(), row.sizeHint().width())
+            for row in window.findChildren(QPushButton)
+            if row.isVisible() and row.text() and row.width() < row.sizeHint().width() - 2
+        ]
+        assert cut == [], name
+        for table in page.findChildren(QTableView):
+            if table.isVisible() and table.model() is not None and table.model().rowCount() >= 3:
+                assert table.viewport().height() >= 3 * table.rowHeight(0) - 2, (name, table.accessibleName())
+
+
+def test_a_theme_and_a_size_change_everything_where_it_stands(window: Window) -> None:
+    for stage in STAGES:
+        window.go(stage)
+        settle(window)
+    window.level.choose_voice("tam")
+    window.go("Level")
+    pages = dict(window._pages)
+    for _ in range(3):
+        window.swap_theme()
+        window.set_scale(1.25)
+        window.set_scale(1.0)
+        settle(window)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    before = len(QApplication.allWidgets())
+    for _ in range(6):
+        window.swap_theme()
+        window.set_scale(1.5)
+        window.set_scale(1.0)
+        settle(window)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    assert len(QApplication.allWidgets()) <= before + 5
+    assert window._pages == pages
+    assert window.level.voice == "tam"
+    shot = window.level.picture.grab().toImage()
+    window.swap_theme()
+    settle(window)
+    other = window.level.picture.grab().toImage()
+    assert shot.pixelColor(3, 3) != other.pixelColor(3, 3)
+
+
+def test_lozenges_walk_through_all_of_their_findings(window: Window, qtbot: QtBot) -> None:
+    rows = [row for row in window.document.analysis.findings if row.severity == "fix"]
+    seen = []
+    for n in range(len(rows) + 1):
+        window.bar.counts["fix"].click()
+        settle(window)
+        seen.append(window.status.text())
+        assert f"({n % len(rows) + 1} of {len(rows)})" in seen[-1]
+        assert window.stage == rows[n % len(rows)].stage
+    assert seen[0] == seen[-1]
+    assert len(set(seen)) == len(rows)
+
+
+def test_no_sentence_says_what_is_not_so(window: Window) -> None:
+    bare = Show.model_validate({
+        "kymaphon": 1, "places": [{"id": "r", "name": "Room"}],
+        "parties": [{"id": "a", "name": "Ann", "kind": "guest", "place": "r", "at_m": [1, 1], "speaks": True}, {"id": "t", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}],
+        "devices": [{"id": "m", "kind": "dynamic-close", "place": "r", "party": "a", "at_m": [1.1, 1]}, {"id": "rec", "kind": "recorder"}],
+    })  # fmt: skip
+    window.document.replace(bare, None)
+    window.go("Rig")
+    settle(window)
+    assert "signal in every cable" not in window.rig.subtitle.text()
+    assert "othing is plugged yet" in window.rig.subtitle.text()
+    window.go("Feeds")
+    settle(window)
+    assert "All as wanted" not in window.feeds.subtitle.text()

@@ -20,6 +20,7 @@ from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
+from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.edits import Edit, apply_all
@@ -52,6 +53,7 @@ class CastStage(StageSurface):
         self.forms = CastForms(self, document)
         self.top = CastHead(self, theme, self.head)
         self.top.show_view(self.view)
+        self.offer_views(self.top.views, self.choose_view)
         self.column.addLayout(self.top.chip_row)
         self.card = QWidget()
         self.card.setObjectName("card")
@@ -161,6 +163,7 @@ class CastStage(StageSurface):
         self.picture.scale = scale
         for table in self._tables:
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+            table.setMinimumHeight(three_rows(scale))
 
     def zoom(self, steps: int) -> None:
         self.picture.zoom(steps)

@@ -37,7 +37,7 @@ class CastHead(QObject):
         self.chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
-        self._views = view_buttons(self, head, CAST_VIEWS, self.view.emit)
+        self.views = view_buttons(self, head, CAST_VIEWS, self.view.emit)
         self.add = QPushButton("Add\u2026")
         self.add.setObjectName("add")
         tip = "Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place; your own kinds."
@@ -56,7 +56,7 @@ class CastHead(QObject):
 
     def show_view(self, name: str) -> None:
         """Marks a view as the one that is shown."""
-        mark_view(self._views, name)
+        mark_view(self.views, name)
 
     def show_places(self, analysis: Analysis, chosen: str) -> None:
         """A chip for each place, and one for those without."""

@@ -19,8 +19,6 @@ from kymaphon.core.findings import Finding
 class FeedsStage(PagedStage):
     """Six views of one routing; the first is who hears whom."""
 
-    narrow = 720
-
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(
             document, theme, FEED_VIEWS, "hearing", lambda view: made(view, self.model, document, theme)

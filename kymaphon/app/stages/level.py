@@ -5,7 +5,6 @@ it.
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QPushButton,
     QStackedWidget,
@@ -21,7 +20,7 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
 from kymaphon.app.widgets.level_table import LevelTable
-from kymaphon.app.widgets.views import mark_view, view_buttons
+from kymaphon.app.widgets.views import mark_view, three_rows, view_buttons
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import Derived, show_number
@@ -33,9 +32,6 @@ from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
 from kymaphon.core.lineup.tone import tone_along
 from kymaphon.core.monitoring import own_ears
 from kymaphon.core.programme import summed_at
-
-NARROW = 640
-"""A stage narrower than this, in pixels, has no room for words beside its buttons."""
 
 
 class LevelStage(StageSurface):
@@ -71,6 +67,7 @@ class LevelStage(StageSurface):
         self.view = "ladder"
         self._pages: dict[str, StagePage] = {}
         self._views = view_buttons(self, self.head, LEVEL_VIEWS, self.choose_view)
+        self.offer_views(self._views, self.choose_view)
         self._chips = VoiceChips(theme, lambda name: f"The ladder of {name}")
         self._chips.chosen.connect(self.choose_voice)
         self.column.addWidget(self._chips)
@@ -111,17 +108,11 @@ class LevelStage(StageSurface):
             page.set_scale(scale)
         self.picture.scale = scale
         self.table.verticalHeader().setDefaultSectionSize(round(26 * scale))
+        self.table.setMinimumHeight(three_rows(scale))
 
     def first(self) -> QWidget | None:
         page = self.page
         return self.picture if page is None else page.first()
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        # A narrow stage leaves the words to the Why panel, which has them too.
-        wide = self.width() >= NARROW * (0.5 + 0.5 * self._scale)
-        self.title.setVisible(wide)
-        self.subtitle.setVisible(wide)
 
     # views
 

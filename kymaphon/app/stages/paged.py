@@ -5,14 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PySide6.QtCore import Signal
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import WhyContent
 
@@ -28,8 +26,6 @@ class PagedStage(StageSurface):
     """
 
     say = Signal(str)
-    narrow = 560
-    """Under this width, at usual text size, the title gives way to the buttons."""
 
     def __init__(
         self,
@@ -45,16 +41,7 @@ class PagedStage(StageSurface):
         self._make = make
         rows = tuple(views)
         self._views = view_buttons(self, self.head, rows, self.choose_view)
-        # Large text in a small window: the buttons give way to a list of the same views.
-        self.short = Choice()
-        self.short.setAccessibleName("View")
-        self.short.setToolTip("Another view of this stage.")
-        self.short.setStatusTip("Another view of this stage.")
-        for name, words, _ in rows:
-            self.short.addItem(words, name)
-        self.short.activated.connect(lambda _index: self.choose_view(self.short.currentData()))
-        self.short.hide()
-        self.head.addWidget(self.short, 1)
+        self.offer_views(self._views, self.choose_view)
         self.stack = QStackedWidget()
         self._pages: dict[str, StagePage] = {}
 
@@ -88,7 +75,6 @@ class PagedStage(StageSurface):
             self._pages[view] = page
             self.stack.addWidget(page)
         mark_view(self._views, view)
-        self.short.setCurrentIndex(self.short.findData(view))
         self.stack.setCurrentWidget(self._pages[view])
 
     def _page_changed(self, view: str) -> None:
@@ -118,16 +104,3 @@ class PagedStage(StageSurface):
 
     def first(self) -> QWidget | None:
         return self.page.first()
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        wide = self.width() >= self.narrow * (0.4 + 0.6 * self._scale)
-        self.title.setVisible(wide)
-        self.subtitle.setVisible(wide)
-        margins = self.column.contentsMargins()
-        room = self.width() - margins.left() - margins.right()
-        buttons = self._views.buttons()
-        needed = sum(button.sizeHint().width() + self.head.spacing() for button in buttons)
-        for button in buttons:
-            button.setVisible(wide or needed <= room)
-        self.short.setVisible(not wide and needed > room)

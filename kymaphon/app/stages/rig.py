@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
@@ -19,14 +18,12 @@ from kymaphon.app.widgets.cast_table import RowTable
 from kymaphon.app.widgets.patch_table import PatchTable
 from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
+from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.chain import PLACE, Chain, chain_of
 from kymaphon.core.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.findings import Finding
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
-
-NARROW = 520
-"""A stage narrower than this, in pixels, leaves its counts to the stage rail."""
 
 
 class RigStage(StageSurface):
@@ -39,6 +36,7 @@ class RigStage(StageSurface):
         self.forms = RigForms(self, theme, document)
         self.title.setText("Rig")
         self.top = RigHead(self, self.head, self.view)
+        self.offer_views(self.top.views, self.choose_view)
         self.column.addLayout(self.top.chips)
         self.card = QWidget()
         self.card.setObjectName("card")
@@ -406,10 +404,7 @@ class RigStage(StageSurface):
         self.picture.scale = self.routes_plan.scale = scale
         for table in self._tables.values():
             table.verticalHeader().setDefaultSectionSize(round(26 * scale))
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self.subtitle.setVisible(self.width() >= NARROW)
+            table.setMinimumHeight(three_rows(scale))
 
     def first(self) -> QWidget:
         return self.picture if self._show.devices else self.top.buttons[0]

@@ -34,7 +34,7 @@ class RigHead(QObject):
 
     def __init__(self, parent: QWidget, head: QHBoxLayout, shown: str) -> None:
         super().__init__(parent)
-        self._views = view_buttons(self, head, RIG_VIEWS, self.view.emit)
+        self.views = view_buttons(self, head, RIG_VIEWS, self.view.emit)
         self.chips = FlowLayout()
         self.buttons: list[QPushButton] = []
         for name, words, tip in BUTTONS:
@@ -58,7 +58,7 @@ class RigHead(QObject):
 
     def show_view(self, name: str) -> None:
         """Marks a table as the one that is shown."""
-        mark_view(self._views, name)
+        mark_view(self.views, name)
 
     def show_places(self, show: Show, collapsed: frozenset[str]) -> None:
         """A chip for each place that has devices: pressed, the place is one box."""

@@ -33,3 +33,8 @@ def mark_view(group: QButtonGroup, name: str) -> None:
     """Shows a view's button as the one that is down."""
     for button in group.buttons():
         button.setChecked(button.objectName() == f"view {name}")
+
+
+def three_rows(scale: float) -> int:
+    """The height of a table in which its heading and three rows are seen."""
+    return round((26 * 3 + 38) * scale)
