@@ -248,14 +248,11 @@ class Window(QMainWindow):
             keys.Print,
         )
         file.addSeparator()
-        action(file, "&Quit", self.close, "Ends the program. Asks when something is not saved.", keys.Quit)
+        action(file, "&Quit", self.close, "Ends the program. Asks when something is not saved.", "Ctrl+Q")
         edit = bar.addMenu("&Edit")
         action(edit, "End the pre&view", self.document.end_preview, "Back to the show as it is.", "Esc")
-        stack = self.document.undo_stack
-        undo = action(edit, "&Undo", self._undo, "Takes the last change back.", keys.Undo)
-        redo = action(edit, "&Redo", self._redo, "Does again what was taken back.", keys.Redo)
-        stack.undoTextChanged.connect(lambda text: undo.setText(f"&Undo {text}".rstrip()))
-        stack.redoTextChanged.connect(lambda text: redo.setText(f"&Redo {text}".rstrip()))
+        self.undo_action = action(edit, "&Undo", self._undo, "Takes the last change back.", keys.Undo)
+        self.redo_action = action(edit, "&Redo", self._redo, "Does again what was taken back.", keys.Redo)
         self.practice_menu = edit.addMenu("&Practice: where speech should sit")
         self.practice_menu.aboutToShow.connect(lambda: fill_practice_menu(self.practice_menu, self.document))
         self.cast_menu = bar.addMenu("&Cast")
@@ -369,7 +366,10 @@ class Window(QMainWindow):
     def _document_changed(self) -> None:
         show = self.document.show
         self.bar.set_show(show.title, show.subtitle, show.air_at, self.document.unsaved)
-        self.bar.set_last(self.document.undo_stack.undoText())
+        stack = self.document.undo_stack
+        self.bar.set_last(stack.undoText())
+        self.undo_action.setText(f"&Undo {stack.undoText()}".rstrip())
+        self.redo_action.setText(f"&Redo {stack.redoText()}".rstrip())
         name = self.document.path.name if self.document.path else "new show"
         self.setWindowTitle(f"{show.title} ({name})[*] \u2013 Kymaphon")
         self.setWindowModified(self.document.unsaved)

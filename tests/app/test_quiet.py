@@ -623,8 +623,8 @@ class TestTakes:
         monkeypatch.setattr(module, "listen", lambda *given, **_: asked.append(given))
         window.swap_theme()
         heard(window)
-        assert window.quiet is not quiet
-        assert window.quiet.model.heard is before
+        assert window.quiet is quiet
+        assert quiet.model.heard is before
         assert asked == []
 
     def test_loudspeakers_at_the_microphone(self, window: Window, quiet: QuietStage) -> None:
