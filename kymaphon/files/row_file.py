@@ -12,6 +12,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kymaphon.files.errors import FileProblem
+from kymaphon.files.sheet_file import as_it_was
 from kymaphon.files.show_file import plain_error
 
 
@@ -67,11 +68,13 @@ def cells_of(head: Sequence[str], row: Sequence[str]) -> dict[str, str]:
     """
     if len(row) > len(head) and any(cell.strip() for cell in row[len(head) :]):
         raise ValueError(f"has {len(row)} cells, and there are {len(head)} columns")
-    return {
-        name: cell.strip().removeprefix("'")
-        for name, cell in zip(head, row, strict=False)
-        if name and cell.strip()
-    }
+    return {name: _plain(cell) for name, cell in zip(head, row, strict=False) if name and cell.strip()}
+
+
+def _plain(cell: str) -> str:
+    """What we made harmless exactly as it was; what somebody typed without the blanks around it."""
+    value = as_it_was(cell)
+    return value if value != cell else value.strip()
 
 
 def number_text(cell: str, *, comma: bool) -> str:

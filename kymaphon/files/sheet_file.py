@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from importlib import resources
 from pathlib import Path
 
@@ -13,7 +14,10 @@ from kymaphon.files.guard import guard
 from kymaphon.files.show_file import write_whole
 
 SUFFIXES = (".html", ".pdf", ".csv")
-_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+# Where a cell may begin: at its start, and after any separator that some locale or program has.
+_BEGINS = r"(^|[;,\t|\n\r\v\f\x1c-\x1e\x85\u2028\u2029])([ \"\u00a0\u3000]*)"
+_FORMULA = re.compile(_BEGINS + r"(?=[=+\-@\uff1d\uff0b\uff0d\uff20'])")
+_APOSTROPHE = re.compile(_BEGINS + "'")
 
 
 def write_sheet(path: str | Path, sheet: Sheet, lists: Table) -> None:
@@ -56,8 +60,15 @@ def table_csv(table: Table) -> str:
 
 
 def harmless(cell: str) -> str:
-    """The cell with an apostrophe before what a spreadsheet would take for a formula."""
-    return f"'{cell}" if cell.startswith(_FORMULA_STARTS) else cell
+    """The cell with an apostrophe before whatever a spreadsheet would take for a formula, also where another locale's separator, or a
+    line break, makes a cell of its own of a part of it. A real apostrophe there is doubled, so that `as_it_was` gives back the very cell.
+    """
+    return _FORMULA.sub(r"\1\2'", cell)
+
+
+def as_it_was(cell: str) -> str:
+    """A cell without the apostrophes that made it harmless."""
+    return _APOSTROPHE.sub(r"\1\2", cell)
 
 
 def sheet_pdf(sheet: Sheet) -> bytes:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 from pathlib import Path
 
 import pytest
@@ -16,6 +17,7 @@ from kymaphon.core.show import Cable, Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.patch_file import patch_csv, read_patch, write_patch
 from kymaphon.files.row_file import RowProblems
+from kymaphon.files.sheet_file import as_it_was, harmless
 from tests.core.rigs import dev, rig, wire
 
 KINDS = shipped_catalogue()
@@ -107,6 +109,37 @@ def test_formulas_go_out_harmless_and_come_back_as_they_were(tmp_path: Path) -> 
         assert cell[:1] not in ("=", "+", "-", "@")
     labels = [cable.label for cable in _read(tmp_path, text, show)]
     assert labels == [evil, "-2 dB"]
+
+
+EVIL = [
+    "=1+1", "+1", "-1", "@SUM(A1)", "x;=1+1", "x\t=1+1", "x|=1+1", "x,=1+1", "a\n=1+1", "\n=1+1", "\r=1", "\t=1", " =1+1", "\uff1d1+1", "x;\uff0b1", "\u3000=1",
+    "'quoted'", "''", "a;'b'", "\"=1", "x;\"=1", "x\u2028=1", ";;=1", ",'=1",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("cell", EVIL)
+@pytest.mark.parametrize("separator", [",", ";", "\t", "|"])
+def test_no_spreadsheet_of_any_locale_takes_a_cell_for_a_formula(cell: str, separator: str) -> None:
+    """The text as a spreadsheet with another separator parts it: no part begins with what starts a formula, full-width signs
+    included (OWASP, CSV injection)."""
+    out = io.StringIO()
+    csv.writer(out).writerow(["a", harmless(cell), "b"])
+    text = out.getvalue().replace("\r\n", "\n").replace("\r", "\n")
+    for row in csv.reader(io.StringIO(text), delimiter=separator):
+        for part in row:
+            for line in part.splitlines() or [""]:
+                assert line.lstrip(' "\u3000')[:1] not in tuple("=+-@\uff1d\uff0b\uff0d\uff20"), (
+                    row,
+                    separator,
+                )
+
+
+@given(st.text(alphabet=st.sampled_from("=+-@'\" ;,\t|\n\rax\uff1d\u3000\u2028"), max_size=12))
+@settings(max_examples=500, deadline=None)
+def test_and_it_comes_back_exactly_as_it_was(cell: str) -> None:
+    assert as_it_was(harmless(cell)) == cell
+    if cell.startswith("'"):
+        assert harmless(cell).startswith("''")
 
 
 def test_ten_thousand_rows(tmp_path: Path) -> None:
