@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test check bench screenshots clean
+.PHONY: demo test check bench soak screenshots clean
 
 demo: $(READY)
 	@tools/demo.sh
@@ -19,6 +19,9 @@ test: $(READY)
 
 bench: $(READY)
 	$(BIN)/python bench/run.py
+
+soak: $(READY)
+	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/soak.py
 
 screenshots: $(READY)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/make_screenshots.py
