@@ -11,6 +11,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QIcon
 from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 
 from kymaphon.app import recovery, state
@@ -160,6 +161,8 @@ class Filing:
         over = box.addButton("Save over it", QMessageBox.ButtonRole.DestructiveRole)
         aside = box.addButton("Save under another name\u2026", QMessageBox.ButtonRole.AcceptRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
+        for button in box.buttons():
+            button.setIcon(QIcon())
         box.setDefaultButton(aside)
         box.exec()
         if box.clickedButton() is aside:

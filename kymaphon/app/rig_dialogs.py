@@ -236,7 +236,8 @@ class PlugDialog(QDialog):
         sort = ends[asked].kind.group if ends and source else ""
         for i, end in enumerate(ends):
             base = f"{end.device.id}.{end.port.id}"
-            busy = end.ref in used or base in used or {f"{base}.l", f"{base}.r"} <= used
+            sides = {f"{base}.l", f"{base}.r"} & used
+            busy = end.ref in used or base in used or (bool(sides) if not end.side else len(sides) == 2)
             mine = end.device.id == source or end.ref == source
             words = end.name + ("  \u00b7  in use" if busy else "")
             other = bool(sort) and end.kind.group != sort

@@ -250,3 +250,21 @@ def test_no_sentence_says_what_is_not_so(window: Window) -> None:
     window.go("Feeds")
     settle(window)
     assert "All as wanted" not in window.feeds.subtitle.text()
+
+
+def test_a_press_on_a_gain_without_a_turn_changes_nothing_and_a_key_at_its_end_says_why(
+    window: Window, qtbot: QtBot
+) -> None:
+    window.go("Level")
+    settle(window)
+    picture = window.level.picture
+    picture.grab()  # what can be pressed is known once it is painted
+    for box, _, _ in list(picture._pills):
+        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+        settle(window)
+    assert window.document.undo_stack.count() == 0
+    picture.setFocus()
+    for _ in range(80):
+        qtbot.keyClick(picture, Qt.Key.Key_Up)
+    settle(window)
+    assert "its range ends at" in window.status.text()

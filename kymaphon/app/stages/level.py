@@ -379,17 +379,31 @@ class LevelStage(StageSurface):
             (SetValue(knob.ref, value),), f"{knob.label} at {show_number(value, 'dB', sign=True)}"
         )
 
+    def _stands_at(self, knob: Knob) -> float:
+        """Where a knob stands in the show now, even while its analysis is still on the way."""
+        setting = self.document.show.device(knob.ref.device).settings.get(knob.ref.key)
+        given = getattr(setting, knob.ref.field) if setting is not None else None
+        return knob.value if given is None else float(given)
+
     def _turned(self, knob: Knob, value: float, merge: str = "") -> None:
+        if abs(value - self._stands_at(knob)) < 1e-9:
+            self.document.end_preview()
+            return  # a press without a turn changes nothing
         text = f"{knob.label} to {show_number(value, 'dB', sign=True)}"
         self.document.end_preview()
         self.document.apply((SetValue(knob.ref, value),), text, merge=merge)
 
     def _stepped(self, knob: Knob, steps: int) -> None:
         """By the keyboard: from where the show stands now, even while its analysis is still on the way."""
-        setting = self.document.show.device(knob.ref.device).settings.get(knob.ref.key)
-        given = getattr(setting, knob.ref.field) if setting is not None else None
-        now = knob.value if given is None else given
-        self._turned(knob, stepped(knob, now + steps * knob.step), f"turn {knob.ref}")
+        now = self._stands_at(knob)
+        value = stepped(knob, now + steps * knob.step)
+        if abs(value - now) < 1e-9:
+            end = show_number(knob.highest if steps > 0 else knob.lowest, "dB", sign=True)
+            self.document.trouble.emit(
+                f"{knob.label} stands at {show_number(now, 'dB', sign=True)}; its range ends at {end}."
+            )
+            return
+        self._turned(knob, value, f"turn {knob.ref}")
 
 
 def made(view: str, document: Document, theme: Theme) -> StagePage:

@@ -194,7 +194,7 @@ class SolvePage(StagePage):
         if plan is None:
             return WhyContent("Line-up", self.told.text())
         proof = (
-            f"Proven: with these marks and ceilings no other settings have less noise over all voices together, but for hundredths of a dB that no turn is worth (solved in {plan.rounds} rounds)."
+            f"Proven: with these marks and ceilings no other settings have less noise over all voices together, but for less than the turning is worth (50 dB of it for 1 dB) (solved in {plan.rounds} rounds)."
             if plan.proven
             else f"The best that was found; that nothing better exists is not proven: {plan.unproven}."
         )
