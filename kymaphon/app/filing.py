@@ -67,6 +67,7 @@ class Filing:
             f"{self.document.show.title} has changes that are not saved.",
             parent=self.window,
         )
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
         box.setDefaultButton(buttons.Save)
         answer = box.exec()

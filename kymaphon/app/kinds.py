@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
@@ -140,7 +141,7 @@ class KindsDialog(QDialog):
         for kind in kinds:
             item = QListWidgetItem(f"{kind.name}  ({kind.group})")
             item.setData(Qt.ItemDataRole.UserRole, kind)
-            item.setToolTip(kind.about or kind.name)
+            item.setToolTip(plain_tip(kind.about or kind.name))
             self.list.addItem(item)
             if chosen is not None and kind.id == chosen.id:
                 self.list.setCurrentItem(item)
@@ -250,6 +251,7 @@ class KindsDialog(QDialog):
         text = "\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else "")
         title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText(text)
         box.button(buttons.Yes).setText("Keep the good ones")
         box.button(buttons.No).setText("Keep none")

@@ -510,9 +510,8 @@ class Window(QMainWindow):
         """A dialog that says what is wrong."""
         from PySide6.QtWidgets import QMessageBox
 
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon, title, f"<b>{title}</b>", QMessageBox.StandardButton.Close, self
-        )
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, title, QMessageBox.StandardButton.Close, self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText(text)
         box.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         box.exec()

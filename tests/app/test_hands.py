@@ -8,7 +8,16 @@ from collections.abc import Iterator
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QApplication, QDialog, QLineEdit, QPushButton, QScrollArea, QTableView, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QTableView,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.rig_dialogs import PlugDialog
@@ -268,3 +277,29 @@ def test_a_press_on_a_gain_without_a_turn_changes_nothing_and_a_key_at_its_end_s
         qtbot.keyClick(picture, Qt.Key.Key_Up)
     settle(window)
     assert "its range ends at" in window.status.text()
+
+
+def test_no_text_of_a_show_is_read_as_markup(window: Window) -> None:
+    """A name with tags in it, in every label, tip and box of every stage."""
+    evil = "<b>Mira</b><img src=x>"
+    parties = [row.with_(name=evil) if row.id == "mira" else row for row in window.document.show.parties]
+    devices = [row.with_(name=evil) if row.id == "desk" else row for row in window.document.show.devices]
+    window.document.replace(window.document.show.with_(parties=parties, devices=devices, title=evil), None)
+    seen = 0
+    for stage in STAGES:
+        for _ in views(window, stage):
+            for row in window.findChildren(QLabel):
+                if evil in row.text():
+                    seen += 1
+                    assert row.textFormat() == Qt.TextFormat.PlainText, row.text()
+            for widget in window.findChildren(QWidget):
+                assert "<img" not in widget.toolTip(), widget.objectName()
+            for table in window.page(stage).findChildren(QTableView):
+                model = table.model()
+                if model is None:
+                    continue
+                for at in range(model.rowCount()):
+                    for column in range(model.columnCount()):
+                        told = model.index(at, column).data(Qt.ItemDataRole.ToolTipRole)
+                        assert "<img" not in str(told)
+    assert seen > 10

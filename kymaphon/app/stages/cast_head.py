@@ -10,6 +10,7 @@ from kymaphon.app.stages.cast_view import mark, worst_in_place
 from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.analysis import Analysis
@@ -71,7 +72,9 @@ class CastHead(QObject):
             button.setChecked(name == chosen)
             button.setIcon(mark(worst or "tick", self.theme))
             button.setToolTip(
-                f"The plan of {words}" if name != ELSEWHERE else "Who takes part without a place on a plan"
+                plain_tip(f"The plan of {words}")
+                if name != ELSEWHERE
+                else "Who takes part without a place on a plan"
             )
             button.setAccessibleName(f"{words}, {worst or 'settled'}")
 

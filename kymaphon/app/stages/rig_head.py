@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
 from kymaphon.app.stages.rig_words import RIG_VIEWS
 from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty
 from kymaphon.core.show import Show
@@ -83,7 +84,7 @@ class RigHead(QObject):
             chip.setCheckable(True)
             chip.setObjectName(f"fold {name}")
             tip = f"Collapses {words} into one box, and opens it again."
-            chip.setToolTip(tip)
+            chip.setToolTip(plain_tip(tip))
             chip.setStatusTip(tip)
             chip.clicked.connect(lambda _checked=False, name=name: self.fold.emit(name))
             self.chips.addWidget(chip)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kymaphon.app.document import Document
@@ -120,6 +120,7 @@ class RigLists(QObject):
         buttons = QMessageBox.StandardButton
         title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self.window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))  # fmt: skip
         box.button(buttons.Yes).setText("Keep the good ones")
         box.button(buttons.No).setText("Keep none")

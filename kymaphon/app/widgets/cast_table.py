@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidge
 
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
@@ -85,7 +86,7 @@ class RowModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return row.cells[column]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{self.headings[column]}: {row.cells[column]}"
+            return plain_tip(f"{self.headings[column]}: {row.cells[column]}")
         if role == Qt.ItemDataRole.DecorationRole:
             found = dict(row.marks).get(column)
             if found:
@@ -104,7 +105,7 @@ class RowModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return self.headings[section]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return self.help[section] if section < len(self.help) else self.headings[section]
+            return plain_tip(self.help[section] if section < len(self.help) else self.headings[section])
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         return None

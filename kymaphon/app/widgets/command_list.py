@@ -15,6 +15,8 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from kymaphon.app.widgets.tips import plain_tip
+
 
 def handles_of(bar: QMenuBar) -> list[QMenu | QAction]:
     """Every menu of a bar, those within others too, and every row that opens one: what has to be held for the rest to live."""
@@ -81,7 +83,7 @@ class CommandList(QDialog):
                 keys = action.shortcut().toString()
                 item = QListWidgetItem(f"{name}    {keys}" if keys else name)
                 item.setData(Qt.ItemDataRole.UserRole, action)
-                item.setToolTip(action.statusTip())
+                item.setToolTip(plain_tip(action.statusTip()))
                 self.rows.addItem(item)
         self.rows.setCurrentRow(0)
 

@@ -6,6 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelInd
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.catalogue import Kind, Path
 from kymaphon.core.show import Device, Setting
 
@@ -81,7 +82,8 @@ class CrosspointModel(QAbstractTableModel):
             Qt.ItemDataRole.AccessibleTextRole,
         ):
             names = self.names()
-            return f"{names[path.source]} to {names[path.target]} is {'on' if on else 'off'}. Space switches it; it can be undone."
+            told = f"{names[path.source]} to {names[path.target]} is {'on' if on else 'off'}. Space switches it; it can be undone."
+            return plain_tip(told) if role == Qt.ItemDataRole.ToolTipRole else told
         return None
 
     def names(self) -> dict[str, str]:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.core.references import ShowProblem
 from kymaphon.files.errors import FileProblem
@@ -74,7 +75,7 @@ class Form(QDialog):
             widget = self._input(field)
             widget.setObjectName(f"field {field.name}")
             widget.setAccessibleName(field.label)
-            widget.setToolTip(field.tip or field.label)
+            widget.setToolTip(plain_tip(field.tip or field.label))
             self._inputs[field.name] = widget
             rows.addRow(label(field.label, wrap=False), widget)
         area = QScrollArea()

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidge
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.ladder import main_knob
 from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import show_number
 from kymaphon.core.levels import NOISE_NAMES, Rung
 from kymaphon.core.weights import headroom_wanted
@@ -64,8 +65,10 @@ class LevelModel(QAbstractTableModel):
 
     def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         text = self._cells[index.row()][index.column()]
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+        if role == Qt.ItemDataRole.DisplayRole:
             return text
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(text)
         if role == Qt.ItemDataRole.DecorationRole and index.column() == HEADROOM:
             headroom = self.rungs[index.row()].headroom_db
             if headroom is not None and headroom < headroom_wanted("presenter").value:

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
@@ -117,7 +118,8 @@ class FeedModel(QAbstractTableModel):
             listener, voice = (self.analysis.party_name(row) for row in feed.key)
             old = self.was(feed)
             was = f"; was: {feed_words(old)}" if old is not None else ""
-            return f"{listener} and {voice}: {want_words(feed)}; {feed_words(feed)}{was}"
+            words = f"{listener} and {voice}: {want_words(feed)}; {feed_words(feed)}{was}"
+            return plain_tip(words) if role == Qt.ItemDataRole.ToolTipRole else words
         if role == Qt.ItemDataRole.DisplayRole:
             return feed_words(feed)
         return None

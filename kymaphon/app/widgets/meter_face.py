@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.figures import number
 from kymaphon.core.lineup.expected import Expected, figure_on
 from kymaphon.core.lineup.run import STEP_S, Trace
@@ -38,7 +39,7 @@ class MeterFace(QWidget):
         self.expected, self.shown, self.trace = expected, shown, trace
         self.setAccessibleName("Meter")
         self.setAccessibleDescription(self.words())
-        self.setToolTip(self.words())
+        self.setToolTip(plain_tip(self.words()))
         self.update()
 
     def words(self) -> str:

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 
 Index = QModelIndex | QPersistentModelIndex
 HEADINGS = ("Label", "From", "To", "Cable", "Length", "Carries")
@@ -85,7 +86,7 @@ class PatchModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.EditRole:
             return row.cells[column].removesuffix(" m") if FIELDS[column] == "length_m" else row.cells[column]
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{HEADINGS[column]}: {row.cells[column] or 'nothing yet'}"
+            return plain_tip(f"{HEADINGS[column]}: {row.cells[column] or 'nothing yet'}")
         if role == Qt.ItemDataRole.DecorationRole and column == 1 and row.worst:
             return mark_icon(row.worst, self.theme)
         if role == Qt.ItemDataRole.ForegroundRole and column == 5 and row.silent:

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QLineEdit, QListWidget, QListWidgetItem, QVBoxLayo
 
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +108,7 @@ class PickList(QWidget):
         for row in shown:
             item = QListWidgetItem(row.words)
             item.setData(Qt.ItemDataRole.UserRole, row.value)
-            item.setToolTip(row.tip or row.words)
+            item.setToolTip(plain_tip(row.tip or row.words))
             if row.mark:
                 item.setIcon(mark_icon(row.mark, self.theme))
             self.list.addItem(item)

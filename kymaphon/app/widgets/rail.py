@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, draw_mark
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.analysis import StageState
 
 ROW = 64
@@ -117,7 +118,7 @@ class StageRail(QWidget):
         index = self._at(event.position().y())
         if index is not None:
             self.setStatusTip(f"{self.describe(self.stages[index])}. Ctrl+{index + 1}")
-            self.setToolTip(self.describe(self.stages[index]))
+            self.setToolTip(plain_tip(self.describe(self.stages[index])))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))

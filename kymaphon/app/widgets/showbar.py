@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.core.findings import SEVERITIES, Severity
 
@@ -131,7 +132,7 @@ class ShowBar(QWidget):
         """What undo would take back; empty for nothing."""
         words = f"Undo: {text}" if text else "Nothing to undo"
         self.last.setEnabled(bool(text))
-        self.last.setToolTip(f"{words}. Ctrl+Z" if text else words)
+        self.last.setToolTip(plain_tip(f"{words}. Ctrl+Z" if text else words))
         self.last.setAccessibleName(words)
         self.last.setText(words if len(words) <= 34 else words[:33] + "\u2026")
 

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QButtonGroup, QPushButton, QWidget
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import empty
 
 
@@ -58,6 +59,6 @@ class VoiceChips(QWidget):
             button.setIcon(mark_icon(mark, self.theme) if mark else QIcon())
             button.setLayoutDirection(Qt.LayoutDirection.RightToLeft)
             button.setChecked(voice == chosen)
-            button.setToolTip(self._tip(name))
+            button.setToolTip(plain_tip(self._tip(name)))
             button.setStatusTip(self._tip(name))
             button.setAccessibleName(f"{name}, {SEVERITY_NAMES.get(mark, 'nothing set')}")

@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
+from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import Derived
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import Switch
@@ -179,7 +180,7 @@ class WhyPanel(QScrollArea):
     def _action_button(self, action: Action, *, primary: bool = False) -> QPushButton:
         button = QPushButton(action.label)
         button.setObjectName(f"act {action.id}")
-        button.setToolTip(action.tip)
+        button.setToolTip(plain_tip(action.tip))
         button.setStatusTip(action.tip)
         if primary:
             button.setProperty("role", "primary")
@@ -237,7 +238,7 @@ class WhyPanel(QScrollArea):
     def _add_term(self, grid: QGridLayout, row: int, term: Derived, within: str) -> int:
         name = label(_capital(term.name), "muted")
         how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
-        name.setToolTip("\n".join(how) or term.text())
+        name.setToolTip(plain_tip("\n".join(how) or term.text()))
         name.setStatusTip(", ".join(how))
         key = f"{within}/{term.name}"
         unfolds = bool(term.terms or term.formula or term.source)
@@ -310,7 +311,7 @@ class WhyPanel(QScrollArea):
         do.setProperty("role", "primary" if primary else "")
         do.setObjectName(f"do {finding.code} {remedy.id}")
         do.setAccessibleName(f"{remedy.label}. {remedy.effect}")
-        do.setToolTip(f"{remedy.label}\n{remedy.effect}\nCan be undone.")
+        do.setToolTip(plain_tip(f"{remedy.label}\n{remedy.effect}\nCan be undone."))
         do.setStatusTip(f"{remedy.label}. {remedy.effect} Can be undone.")
         do.clicked.connect(lambda _checked=False, remedy=remedy: self.apply_remedy.emit(remedy))
         look = QPushButton("Preview")
@@ -342,7 +343,7 @@ class WhyPanel(QScrollArea):
         button.setAccessibleName(f"{name}: {now.lower()}")
         button.setObjectName(f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}")
         tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this way follows. Can be undone."
-        button.setToolTip(tip)
+        button.setToolTip(plain_tip(tip))
         button.setStatusTip(tip)
         button.clicked.connect(lambda _checked=False, switch=switch: self.flip.emit(switch))
         return button
