@@ -91,7 +91,9 @@ def font(
 
 def apply_theme(app: QApplication, window: QWidget, theme: Theme, scale: float = 1.0) -> None:
     """Sets palette and font for the application, and the style sheet for a window and its dialogs."""
-    app.setFont(font(scale=scale))
+    wanted = font(scale=scale)
+    if app.font() != wanted:
+        app.setFont(wanted)  # every widget is polished anew: only where it has to be
     palette = QPalette()
     pairs = {
         QPalette.ColorRole.Window: theme.ground,
