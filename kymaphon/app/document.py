@@ -291,9 +291,9 @@ class Document(QObject):
             self._work = None
             self._next()
             return
-        self._opening = None
-        self.stopped = True  # nothing is asked for anew that has just failed
-        self._work = None
+        # Nothing is asked for anew that has just failed; what is open stays as it is drawn where another was to be opened.
+        self.stopped = self._opening is None and self._wanted is not self.analysis.show
+        self._opening = self._work = None
         self.working.emit()
         raise error
 
