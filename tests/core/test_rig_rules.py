@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from kymaphon.core.analyse import analyse
+from kymaphon.core.offers import offers_of
 from kymaphon.core.show import Show
 from tests.core.rigs import MUSIC, STUDIO, TAPE, VOICE, dev, of_code, rig, rig_codes, wire
 
@@ -257,3 +258,20 @@ def test_the_first_remedy_makes_nothing_worse(code: str) -> None:
         after = analyse(finding.remedies[0].apply(show))
         fresh = [row for row in after.findings if row.code not in before and row.severity != "note" and row.stage == "Rig"]  # fmt: skip
         assert fresh == [], (finding.remedies[0].label, [row.message for row in fresh])
+
+
+def test_what_gets_as_far_as_the_laptop_can_be_recorded_there() -> None:
+    """A USB microphone in a laptop on which nothing takes it: one press, and it is on a recording."""
+    show = rig(
+        [dev("mic", "usb-microphone", party="mira", at_m=[1.1, 1], host="pc"), dev("pc", "laptop"), dev("cans", "headphones")],
+        [wire("mic.usb", "pc.usb1"), wire("pc.phones", "cans.in")],
+        [{**VOICE, "listens": True, "hears_on": "cans"}],
+    )  # fmt: skip
+    (row,) = of_code(show, "input-goes-nowhere")
+    assert "no further" in row.message
+    (remedy,) = offers_of(analyse(show), row).remedies
+    after = analyse(remedy.apply(show))
+    assert not [found for found in after.findings if found.code == "input-goes-nowhere"]
+    heard = next(feed for key, feed in after.feeds.items() if key[0].startswith("recording"))
+    assert heard.gain_db is not None
+    assert after.show.devices[-1].host == "pc"

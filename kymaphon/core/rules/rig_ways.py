@@ -7,15 +7,17 @@ from collections.abc import Iterator
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import Edit, SetCable, SetValue, Unplug
+from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.fit import fit_of
+from kymaphon.core.fit import fit_of, partners
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.paths import PathThrough
+from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.rules.rig_controls import path_keys
+from kymaphon.core.show import Device, Party
 
 SOURCES = ("microphone", "player", "instrument")
 
@@ -50,7 +52,11 @@ def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
         where = analysis.device_name(dead.device.id)
         what = f"{source.device.name or source.kind.name} into {target.name}"
         text = f"{what} gets as far as {where} and no further: nobody hears it and nothing records it."
-        remedies = tuple(_best_plug(analysis, port, levels)) if port is not None else ()
+        remedies = (
+            tuple(_best_plug(analysis, port, levels)) or tuple(_recorded(analysis, port))
+            if port is not None
+            else ()
+        )
         yield Finding("input-goes-nowhere", "fix", "Rig", (source.device.id, target.device.id, *cable.ends), f"{target.name} is taken by nothing", text, (), None, remedies)  # fmt: skip
 
 
@@ -63,6 +69,25 @@ def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterat
     extra = f", with {fit.adapter.name}" if fit.adapter is not None else ""
     power = " and phantom on" if len(edits) > 1 else ""
     yield Remedy("plug", f"Plug {end.name} into {fit.target.name}", f"It is the best free socket{extra}{power}; set its gain at Level.", edits)  # fmt: skip
+
+
+def _recorded(analysis: Analysis, end: End) -> Iterator[Remedy]:
+    """Where a computer is as far as it gets, and no program there takes it: one that records it."""
+    if end.kind.group != "host":
+        return
+    show, catalogue = analysis.show, analysis.catalogue
+    device = Device(id=fresh_id(show, "recorder"), kind="recorder", host=end.device.id)
+    party = Party(
+        id=fresh_id(show, "recording"), name="Recording", kind="recorder", listens=True, hears_on=device.id
+    )
+    rows: tuple[Edit, ...] = (AddRow("devices", device), AddRow("parties", party))
+    fits = partners(apply_all(show, rows), catalogue, end, output=True)
+    fit = next((row for row in fits if row.target.device.id == device.id and row.works), None)
+    if fit is None:
+        return
+    edits = (*rows, plug(apply_all(show, rows), catalogue, end.ref, fit.target.ref))
+    where = analysis.device_name(end.device.id)
+    yield Remedy("record", f"Record it: a recorder on {where}", "It is recorded there, and its level can be set. Where it should go out as well, add what takes it.", edits)  # fmt: skip
 
 
 def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:
