@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything
-python bench/run.py start analysis cast rig level take gate feeds
+python bench/run.py start analysis cast rig level take gate feeds steady
 """
 
 from __future__ import annotations
@@ -426,6 +426,8 @@ def bench_feeds() -> None:
 
 def main() -> None:
     """Runs the parts named, or all."""
+    from steady import bench_steady
+
     parts = {
         "start": bench_start,
         "analysis": bench_analysis,
@@ -435,6 +437,7 @@ def main() -> None:
         "take": bench_take,
         "gate": bench_gate,
         "feeds": bench_feeds,
+        "steady": bench_steady,
     }
     for name in sys.argv[1:] or parts:
         parts[name]()
