@@ -314,6 +314,37 @@ class TestSlowMachine:
         )
         assert knob.value == 48
 
+    def test_it_can_be_stopped_and_gone_on_with(self, slow: Window, qtbot: QtBot) -> None:
+        qtbot.keyClick(slow.level.picture, Qt.Key.Key_Up)
+        assert slow.document.busy
+        shown = slow.document.analysis
+        slow.document.stop()
+        assert slow.document.stopped
+        assert not slow.document.busy
+        assert slow.bar.halt.isVisible()
+        qtbot.wait(600)
+        assert slow.document.analysis is shown
+        assert gain(slow) == 43, "the show keeps what was typed"
+        slow.bar.halt.click()
+        settle(slow)
+        assert not slow.document.stopped
+        assert slow.document.analysis.show is slow.document.show
+
+    def test_another_show_takes_the_place_once_it_is_computed(self, slow: Window, demo: Show) -> None:
+        slow.document.replace(demo.with_(title="The next one"), None)
+        assert slow.document.show.title != "The next one"
+        assert slow.document.opening == "The next one"
+        settle(slow)
+        assert slow.document.show.title == "The next one"
+        assert slow.document.analysis.show is slow.document.show
+
+    def test_closing_waits_for_nothing(self, slow: Window, qtbot: QtBot) -> None:
+        qtbot.keyClick(slow.level.picture, Qt.Key.Key_Up)
+        work = slow.document._work
+        assert work is not None
+        slow.document.close()
+        assert work.unwanted.is_set()
+
     def test_a_remedy_arrives(self, slow: Window, qtbot: QtBot) -> None:
         slow.go("Feeds")
         qtbot.mouseClick(button(slow, "do own-voice-back cut-1"), Qt.MouseButton.LeftButton)
