@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QIcon
@@ -26,6 +27,9 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
 from kymaphon.files.show_file import read_show
 from kymaphon.files.take_places import find, missing
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QMessageBox
 
 Say = Callable[[str], None]
 Problem = Callable[[str, str], None]
@@ -54,6 +58,14 @@ class Filing:
         self.recovery_row.setContentsMargins(20, 6, 20, 6)
         recovery.setVisible(False)
 
+    def _box(self, title: str, text: str) -> QMessageBox:
+        """A box whose words are shown as they are."""
+        from PySide6.QtWidgets import QMessageBox
+
+        box = QMessageBox(QMessageBox.Icon.NoIcon, title, text, parent=self.window)
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        return box
+
     def may_leave(self) -> bool:
         """Asks about unsaved changes; True when the show may be left."""
         if not self.document.unsaved:
@@ -61,13 +73,7 @@ class Filing:
         from PySide6.QtWidgets import QMessageBox
 
         buttons = QMessageBox.StandardButton
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon,
-            "Not saved",
-            f"{self.document.show.title} has changes that are not saved.",
-            parent=self.window,
-        )
-        box.setTextFormat(Qt.TextFormat.PlainText)
+        box = self._box("Not saved", f"{self.document.show.title} has changes that are not saved.")
         box.setStandardButtons(buttons.Save | buttons.Discard | buttons.Cancel)
         box.setDefaultButton(buttons.Save)
         answer = box.exec()
@@ -151,13 +157,10 @@ class Filing:
             told += f"\nAnd {len(rows) - MOST_TOLD} more." if len(rows) > MOST_TOLD else ""
         except FileProblem as problem:
             told = f"It can no longer be read as a show: {problem}"
-        box = QMessageBox(
-            QMessageBox.Icon.NoIcon,
+        box = self._box(
             "Saved elsewhere meanwhile",
             f"{path.name} was written by another program or window since it was opened here.",
-            parent=self.window,
         )
-        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText(told)
         over = box.addButton("Save over it", QMessageBox.ButtonRole.DestructiveRole)
         aside = box.addButton("Save under another name\u2026", QMessageBox.ButtonRole.AcceptRole)

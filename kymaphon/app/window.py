@@ -73,7 +73,7 @@ class Window(QMainWindow):
         # A show begins with who takes part; one that has them, with their levels.
         self.stage = "Level" if self.document.show.parties else "Cast"
         self._empty = not self.document.show.parties
-        self._jumped: tuple[str, tuple[str, ...]] | None = None
+        self._jumped: tuple[int, tuple[str, tuple[str, ...]]] = 0, ("", ())
         self._stale = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
@@ -396,10 +396,11 @@ class Window(QMainWindow):
         if not rows:
             self.say(f"No finding of this kind: {SEVERITY_NAMES.get(severity, severity)}.")
             return
-        keys = [row.key for row in rows]
-        at = keys.index(self._jumped) + 1 if self._jumped in keys else 0
+        # Two findings may be about the same: where one stands counts, as long as it stands there.
+        at, key = self._jumped
+        at = at + 1 if at < len(rows) and rows[at].key == key else 0
         found = rows[at % len(rows)]
-        self._jumped = found.key
+        self._jumped = at % len(rows), found.key
         self.go(found.stage)
         self.page(found.stage).show_finding(found)
         more = f" ({at % len(rows) + 1} of {len(rows)})" if len(rows) > 1 else ""

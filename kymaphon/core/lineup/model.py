@@ -34,9 +34,6 @@ Floats = NDArray[np.float64]
 School = Literal["stay", "unity", "free"]
 """What faders do: stay as they are; go to 0 and stay there; may be moved like gains."""
 
-NEAREST_DB = 0.5
-"""Half a step of a usual gain: nearer than that cannot be asked of it."""
-
 
 @dataclass(frozen=True, slots=True)
 class Turn:
@@ -403,7 +400,7 @@ def _voice(
     if wanted is not None and point is not None:
         tolerance = point.wanted.tolerance_db if point.wanted is not None else 0.0
         there = abs(ladder.rungs[at].speech_db - wanted)
-        near = near if there > near else max(there, NEAREST_DB)
+        near = near if there > near else max(there, number("mark-nearest"))
     return VoiceModel(
         ladder.voice,
         ladder,

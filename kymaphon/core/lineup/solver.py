@@ -2,7 +2,8 @@
 
 First as little clipping as can be, then as little outside of what the marks let pass, then as little over any ceiling with
 what talkers gain on warming up, then as near to the marks, then as little noise against speech (Duran and Grossmann,
-Mathematical Programming 36, 1986: the convex part is replaced by its tangents where it was looked at; each integer programme gives a lower bound, each of its answers an upper one, and when they meet nothing better exists).
+Mathematical Programming 36, 1986: the convex part is replaced by its tangents where it was looked at; each integer
+programme gives a lower bound, each of its answers an upper one, and when they meet nothing better exists).
 """
 
 from __future__ import annotations

@@ -80,6 +80,12 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
     )  # fmt: skip
     figures = (
         Derived("under", under, "dB"),
+        Derived(
+            "under with the room",
+            _whole_under(row, other),
+            "dB",
+            source="levels in the microphone, the room's sound in them",
+        ),
         Derived("wanted", need, "dB"),
         Derived("apart", abs(second - first), "ms"),
         Derived("first notch", notch, "Hz"),
@@ -94,10 +100,14 @@ def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
     )  # fmt: skip
 
 
+def _whole_under(row: Placed, other: Placed) -> float:
+    """How far a voice lies under the microphone's own one with all that the room returns, dB."""
+    return float(row.sound.own_db[other.mic] - row.sound.level_db[row.voice, other.mic])
+
+
 def _with_the_room(row: Placed, other: Placed, under: float) -> str:
     """What the table of who is in which microphone says instead, where the room makes a difference; for direct sound combs."""
-    sound = row.sound
-    whole = float(sound.own_db[other.mic] - sound.level_db[row.voice, other.mic])
+    whole = _whole_under(row, other)
     if abs(whole - under) < number("edge-inside"):
         return ""
     return f" by direct sound, which is what combs ({abs(whole):.1f} dB {'under' if whole >= 0 else 'over'} with the room's)"

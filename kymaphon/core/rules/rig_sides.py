@@ -9,7 +9,7 @@ from itertools import islice
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.edits import Edit, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
@@ -165,11 +165,12 @@ def sides_apart(analysis: Analysis) -> Iterator[Finding]:
                 continue
             gap = gains[0] - gains[1]
             if abs(gap) >= number("sides-apart"):
-                yield _apart(analysis, voice.id, end.id, gap)
+                yield _apart(analysis, voice.id, end.id, gains)
                 break
 
 
-def _apart(analysis: Analysis, voice: str, end: str, gap: float) -> Finding:
+def _apart(analysis: Analysis, voice: str, end: str, gains: list[float]) -> Finding:
+    gap = gains[0] - gains[1]
     who, where = analysis.party_name(voice), analysis.party_name(end)
     lower, higher = ("right", "left") if gap > 0 else ("left", "right")
     ladder = analysis.ladder(voice, end)
@@ -194,13 +195,16 @@ def _apart(analysis: Analysis, voice: str, end: str, gap: float) -> Finding:
                     )
                 )
     why = f": {'; '.join(told)}" if told else ""
+    by_way = "its strongest way through the rig, gains added"
+    sides = [Derived(f"{side} side to {where}", gain, "dB", source=by_way) for side, gain in zip(("left", "right"), gains, strict=True)]  # fmt: skip
+    why_apart = total("between sides", "dB", (sides[0], less(sides[1])))
     text = (
         f"The {lower} side of {who} comes to {where} {abs(gap):.1f} dB under its {higher}{why}. "
         "What is in the middle of the record leans to one side, and in mono one side covers the other."
     )
     return Finding(
         "sides-apart", "note", "Rig", (voice, end), f"The sides of {who} are {abs(gap):.1f} dB apart", text,
-        (Derived("between sides", abs(gap), "dB", source="computed, by the strongest way of each side"),), None, tuple(remedies),
+        (Derived("between sides", abs(gap), "dB", source="computed"),), why_apart, tuple(remedies),
     )  # fmt: skip
 
 
