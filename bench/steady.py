@@ -67,6 +67,7 @@ def bench_window() -> None:
     from PySide6.QtWidgets import QApplication
 
     from kymaphon.app import theme
+    from kymaphon.app.collecting import spare_what_is_there
     from kymaphon.app.document import Document
     from kymaphon.app.window import Window
     from kymaphon.files.demo import demo_path
@@ -89,6 +90,8 @@ def bench_window() -> None:
             time.sleep(0.001)
         return longest
 
+    settle()
+    spare_what_is_there()
     held: dict[str, list[float]] = {}
     for stage in ("Cast", "Rig", "Level", "Quiet", "Feeds"):
         window.go(stage)

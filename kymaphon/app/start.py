@@ -13,6 +13,7 @@ from PySide6.QtCore import QEventLoop, QThreadPool, QTimer, qInstallMessageHandl
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import state, theme
+from kymaphon.app.collecting import spare_what_is_there
 from kymaphon.app.document import Document
 from kymaphon.app.window import Window
 from kymaphon.files.errors import FileProblem
@@ -49,6 +50,7 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
     elif loaded is not None:
         document.replace(loaded, None)
     _wait_for(document)
+    spare_what_is_there()
     window.show()
     window.filing.offer_recovery()
     if picture:

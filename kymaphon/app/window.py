@@ -78,6 +78,11 @@ class Window(QMainWindow):
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
         self.filing = Filing(self, self.document, self.say, self.problem)
+        self._why_due = QTimer(self)
+        """What a selection brings along is told once, however many of its parts say so."""
+        self._why_due.setSingleShot(True)
+        self._why_due.setInterval(0)
+        self._why_due.timeout.connect(self._show_why)
         self.offering = Offering(self, self.document, self._show_why)
         # Once what has changed is laid out.
         self._order = QTimer(self)
@@ -151,7 +156,7 @@ class Window(QMainWindow):
         if stage not in self._pages:
             page = made(stage, self.document, self.theme, self.say)
             page.set_scale(self.scale)
-            page.why_changed.connect(self._show_why)
+            page.why_changed.connect(self._why_due.start)
             page.go_to_why.connect(self._focus_why)
             self._pages[stage] = page
             self._stale.add(stage)
@@ -376,6 +381,7 @@ class Window(QMainWindow):
 
     def _show_why(self) -> None:
         if not self._quiet:
+            self._why_due.stop()
             self._order.start()
             self.offering.show(self.why, self.page(self.stage).why())
 

@@ -132,9 +132,17 @@ def with_offers(analysis: Analysis, finding: Finding) -> Finding:
 
 
 def are_known(analysis: Analysis, findings: Iterable[Finding]) -> bool:
-    """Whether what can be offered for these has been tried already."""
-    known = analysis.__dict__.get("_offers", {})
-    return all(not row.may_have_remedies or _key(row) in known for row in findings)
+    """Whether what can be offered for these has been tried already: then `offers_of` computes nothing."""
+    known: dict[_Key, tuple[Finding, Offers]] = analysis.__dict__.get("_offers", {})
+    return all(
+        not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row)
+        for row in findings
+    )
+
+
+def _asks_for_work(finding: Finding) -> bool:
+    """Whether there is anything to try for a finding: by its rule, or by the line-up or the feed plan."""
+    return finding.may_have_remedies or finding.code in LEVELS or finding.code in FEEDS
 
 
 LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")

@@ -58,7 +58,7 @@ def button(window: Window, name: str) -> QPushButton:
 
 def why_words(window: Window) -> str:
     settle(window)
-    return "\n".join(row.text() for row in window.why.widget().findChildren(QLabel))
+    return "\n".join(row.text() for row in window.why.widget().findChildren(QLabel) if not row.isHidden())
 
 
 def gain(window: Window, device: str = "desk", key: str = "in1") -> float | None:

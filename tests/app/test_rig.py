@@ -147,6 +147,7 @@ class TestPicture:
 
     def test_what_carries_nothing_says_why_on_the_picture(self, window: Window, rig: RigStage) -> None:
         rig._choose(("device", "desk"))
+        settle(window)
         flip = next(row for row in window.why.findChildren(QPushButton) if "channel 1, phantom power" in row.accessibleName())  # fmt: skip
         flip.click()
         settle(window)

@@ -120,7 +120,6 @@ class GatePage(StagePage):
 
     def _heard(self) -> None:
         self.picture.set_trial(self.model.trial)
-        self._judged()
 
     def _judged(self) -> None:
         shown = self.model.shown()

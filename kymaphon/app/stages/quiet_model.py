@@ -39,7 +39,7 @@ class QuietModel(QObject):
     """Listens in a worker thread, judges at once.
 
     Signals:
-        heard_changed: other takes, or the same heard through another filter.
+        heard_changed: other takes, or the same heard through another filter; `gate_changed` follows.
         gate_changed: another gate on screen.
         listening: part of the reading that is done, 0 to 1.
     """
@@ -126,6 +126,7 @@ class QuietModel(QObject):
             # Nothing of another voice stays under this one's name.
             self.heard, self.gate, self.verdict = None, None, None
             self.heard_changed.emit()
+            self.gate_changed.emit()
         self._worker.ask(lambda: listen(show, voice, folder, low_cut=low_cut, like=like, progress=step), key)
         self.listening.emit(0.0)
 

@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.derive import show_number
 
 Floats = NDArray[np.float64]
@@ -85,20 +86,9 @@ class DuckPicture(QWidget):
             return [QPointF(float(a), float(b)) for a, b in zip(along, y(levels), strict=True)]
 
         voice = line(self.voice)
-        path = QPainterPath(QPointF(voice[0].x(), plot.bottom()))
-        for point in voice:
-            path.lineTo(point)
-        path.lineTo(voice[-1].x(), plot.bottom())
-        fill = self.theme.color("voice")
-        fill.setAlphaF(0.3)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(fill)
-        painter.drawPath(path)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self.theme.color("muted"), 1.2, Qt.PenStyle.DotLine))
-        painter.drawPolyline(QPolygonF(line(self.music)))
-        painter.setPen(QPen(self.theme.color("lantern"), 2.4))
-        painter.drawPolyline(QPolygonF(line(self.music + self.gain)))
+        fill_under(painter, voice, plot.bottom(), self.theme.color("voice"), 0.3)
+        draw_trace(painter, line(self.music), self.theme.color("muted"))
+        draw_trace(painter, line(self.music + self.gain), self.theme.color("lantern"), 2.4)
         self._names(painter, plot)
         painter.end()
 

@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 
 from kymaphon.app.theme import font
 from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.derive import show_number
 from kymaphon.core.gate.machine import edges
 
@@ -94,23 +95,14 @@ def paint_open(picture: GatePicture, painter: QPainter) -> None:
 
 
 def draw_level(picture: GatePicture, painter: QPainter, levels: np.ndarray) -> None:
+    """The level of the take in dBFS, a point for each column."""
     plot, (low, high) = picture.plot(), picture.limits
     x = plot.left() + np.arange(len(levels)) * (plot.width() / len(levels)) + 0.5
     y = plot.bottom() - plot.height() * (np.clip(levels, low, high) - low) / (high - low)
     points = [QPointF(float(px), float(py)) for px, py in zip(x, y, strict=True)]
-    path = QPainterPath(QPointF(points[0].x(), plot.bottom()))
-    for point in points:
-        path.lineTo(point)
-    path.lineTo(points[-1].x(), plot.bottom())
-    path.closeSubpath()
-    fill = picture.theme.color("voice")
-    fill.setAlphaF(0.28)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(fill)
-    painter.drawPath(path)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(picture.theme.color("voice"), 1.1))
-    painter.drawPolyline(QPolygonF(points))
+    voice = picture.theme.color("voice")
+    fill_under(painter, points, plot.bottom(), voice, 0.28)
+    draw_trace(painter, points, voice)
 
 
 def paint_eaten(picture: GatePicture, painter: QPainter) -> None:

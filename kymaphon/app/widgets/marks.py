@@ -48,7 +48,17 @@ def draw_mark(painter: QPainter, box: QRectF, severity: str, theme: Theme) -> No
 
 
 def mark_icon(severity: str, theme: Theme, size: int = 16) -> QIcon:
-    """The shape as an icon."""
+    """The shape as an icon, painted once for each colour."""
+    key = severity, theme.color(severity if severity in ("stop", "fix", "note") else "voice").name(), size
+    if key not in _ICONS:
+        _ICONS[key] = _painted(severity, theme, size)
+    return _ICONS[key]
+
+
+_ICONS: dict[tuple[str, str, int], QIcon] = {}
+
+
+def _painted(severity: str, theme: Theme, size: int) -> QIcon:
     pixmap = QPixmap(size * 2, size * 2)
     pixmap.setDevicePixelRatio(2)
     pixmap.fill(QColor(0, 0, 0, 0))

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.tips import plain_tip
+from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.figures import number
 from kymaphon.core.lineup.expected import Expected, figure_on
 from kymaphon.core.lineup.run import STEP_S, Trace
@@ -147,16 +148,8 @@ class MeterFace(QWidget):
             return
         across = area.width() / (len(trace.values) - 1)
         points = [QPointF(area.left() + i * across, y(value)) for i, value in enumerate(trace.values)]
-        path = QPainterPath(QPointF(area.left(), area.bottom()))
-        for point in points:
-            path.lineTo(point)
-        path.lineTo(area.right(), area.bottom())
-        path.closeSubpath()
-        fill = self.theme.color("voice")
-        fill.setAlphaF(0.22)
-        painter.fillPath(path, fill)
-        painter.setPen(QPen(self.theme.color("voice"), 1.8))
-        painter.drawPolyline(points)
+        fill_under(painter, points, area.bottom(), self.theme.color("voice"), 0.22)
+        draw_trace(painter, points, self.theme.color("voice"), 1.8)
         painter.setFont(font(8.5, scale=self.scale))
         painter.setPen(self.theme.color("muted"))
         metrics = QFontMetricsF(painter.font())

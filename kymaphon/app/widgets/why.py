@@ -6,10 +6,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from typing import cast
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
-    QAbstractButton,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -17,13 +17,13 @@ from PySide6.QtWidgets import (
     QPushButton,
     QScrollArea,
     QSizePolicy,
-    QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
+from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused, loosen
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import Derived
 from kymaphon.core.findings import Finding, Remedy
@@ -84,7 +84,7 @@ def empty(layout: QLayout) -> None:
 
 
 class WhyPanel(QScrollArea):
-    """Rebuilt from a `WhyContent` whenever the selection or the analysis changes."""
+    """Shows a `WhyContent`, anew in place whenever the selection or the analysis changes."""
 
     apply_remedy = Signal(object)
     preview_remedy = Signal(object)
@@ -104,45 +104,39 @@ class WhyPanel(QScrollArea):
         self._open: set[str] = set()
         self.held: Remedy | None = None
         self.trying = False
+        body = QWidget()
+        body.setObjectName("whyBody")
+        self._column = QVBoxLayout(body)
+        self._column.setContentsMargins(20, 16, 20, 16)
+        self._column.setSpacing(4)
+        self._parts = Reused(body)
+        self.setWidget(body)
 
     def show_content(self, content: WhyContent, *, trying: bool = False) -> None:
-        """Shows something else. Where the reader had scrolled to is kept while the title stays the same.
+        """Shows something else, in place. Where the reader had scrolled to is kept while the title stays the same.
 
         Args:
             trying: remedies are still being tried on the show; none is offered before.
         """
         self.trying = trying
-        same = content.title == self._content.title
-        position = self.verticalScrollBar().value() if same else 0
-        focused = self._focused_name() if same else ""
+        if content.title != self._content.title:
+            self.verticalScrollBar().setValue(0)
         self._content = content
-        self._build()
-        self.verticalScrollBar().setValue(position)
-        if focused:
-            for button in self.findChildren(QAbstractButton):
-                if button.objectName() == focused:
-                    button.setFocus()
-                    break
+        self._parts.begin()
+        loosen(self._column)
+        self._build(self._column)
+        self._parts.end()
 
-    def _focused_name(self) -> str:
-        widget = self.focusWidget()
-        return widget.objectName() if isinstance(widget, QAbstractButton) and widget.hasFocus() else ""
-
-    def _build(self) -> None:
+    def _build(self, column: QVBoxLayout) -> None:
         content = self._content
-        body = QWidget()
-        body.setObjectName("whyBody")
-        column = QVBoxLayout(body)
-        column.setContentsMargins(20, 16, 20, 16)
-        column.setSpacing(4)
         if self.held is not None:
             self._add_held(column, self.held)
-        column.addWidget(label(content.title, "title"))
+        column.addWidget(self._label(content.title, "title"))
         if content.subtitle:
-            column.addWidget(label(content.subtitle, "bad" if content.bad else "muted"))
+            column.addWidget(self._label(content.subtitle, "bad" if content.bad else "muted"))
         column.addSpacing(8)
         for text in content.extra:
-            column.addWidget(label(text))
+            column.addWidget(self._label(text))
         for i, action in enumerate(content.lead):
             column.addWidget(self._action_button(action, primary=not i))
         if content.lead:
@@ -158,13 +152,13 @@ class WhyPanel(QScrollArea):
         if content.notes:
             column.addSpacing(8)
         for text in content.notes:
-            column.addWidget(label(text))
+            column.addWidget(self._label(text))
         if content.switches:
             column.addSpacing(8)
-            column.addWidget(label(content.switches_title, "heading"))
+            column.addWidget(self._label(content.switches_title, "heading"))
             for switch in content.switches:
                 row = QHBoxLayout()
-                row.addWidget(label(switch.label.removesuffix(", mute"), "muted"), 1)
+                row.addWidget(self._label(switch.label.removesuffix(", mute"), "muted"), 1)
                 row.addWidget(self._switch_button(switch))
                 column.addLayout(row)
         if content.actions:
@@ -173,41 +167,86 @@ class WhyPanel(QScrollArea):
             column.addWidget(self._action_button(action))
         if content.hint:
             column.addSpacing(8)
-            column.addWidget(label(content.hint, "muted"))
+            column.addWidget(self._label(content.hint, "muted"))
         column.addStretch(1)
-        self.setWidget(body)
+
+    def _label(
+        self, text: str, role: str = "", *, wrap: bool = True, tip: str = "", status: str = ""
+    ) -> QLabel:
+        row = cast("QLabel", self._parts.take((role, wrap), lambda: label("", role, wrap=wrap)))
+        row.setText(text)
+        row.setAccessibleName("")
+        row.setToolTip(plain_tip(tip) if tip else "")
+        row.setStatusTip(status)
+        return row
+
+    def _figure(self, text: str) -> QLabel:
+        row = self._label(text, "figure", wrap=False)
+        row.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
+        return row
+
+    def _button(
+        self,
+        text: str,
+        name: str,
+        then: Press,
+        *,
+        primary: bool = False,
+        check: bool | None = None,
+        tip: str = "",
+        said: str = "",
+        status: str = "",
+        wide: bool = False,
+    ) -> PushButton:
+        """A button; `check`: whether it is down, where it can be; `said`: its accessible name."""
+
+        def make() -> PushButton:
+            button = PushButton()
+            button.setProperty("role", "primary" if primary else "")
+            button.setCheckable(check is not None)
+            button.clicked.connect(button.press)
+            if wide:
+                button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            return button
+
+        button = cast(
+            "PushButton", self._parts.take(("button", primary, check is not None, wide), make, name)
+        )
+        button.setText(text)
+        button.setChecked(bool(check))
+        button.then = then
+        button.setAccessibleName(said)
+        button.setToolTip(plain_tip(tip))
+        button.setStatusTip(status or tip)
+        return button
 
     def _action_button(self, action: Action, *, primary: bool = False) -> QPushButton:
-        button = QPushButton(action.label)
-        button.setObjectName(f"act {action.id}")
-        button.setToolTip(plain_tip(action.tip))
-        button.setStatusTip(action.tip)
-        if primary:
-            button.setProperty("role", "primary")
-        if action.checked is not None:
-            button.setCheckable(True)
-            button.setChecked(action.checked)
-        button.clicked.connect(lambda _checked=False, name=action.id: self.act.emit(name))
-        return button
+        return self._button(
+            action.label,
+            f"act {action.id}",
+            lambda _on: self.act.emit(action.id),
+            primary=primary,
+            check=action.checked,
+            tip=action.tip,
+        )
 
     def _add_held(self, column: QVBoxLayout, remedy: Remedy) -> None:
         """What is being previewed: it may have made its own finding vanish, so it is decided here."""
         column.addWidget(
-            label("Preview, nothing changed yet", "badge", wrap=False), 0, Qt.AlignmentFlag.AlignLeft
+            self._label("Preview, nothing changed yet", "badge", wrap=False), 0, Qt.AlignmentFlag.AlignLeft
         )
-        column.addWidget(label(remedy.label, "heading"))
-        column.addWidget(label(remedy.effect, "muted"))
+        column.addWidget(self._label(remedy.label, "heading"))
+        column.addWidget(self._label(remedy.effect, "muted"))
         row = QHBoxLayout()
-        do, end = QPushButton("Do this"), QPushButton("End preview")
-        do.setProperty("role", "primary")
-        do.setObjectName("do held")
-        end.setObjectName("end held")
-        end.setToolTip("Back to the show as it is. Esc")
-        do.clicked.connect(lambda: self.apply_remedy.emit(remedy))
-        end.clicked.connect(self.end_preview)
-        for button in (do, end):
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            row.addWidget(button)
+        row.addWidget(
+            self._button(
+                "Do this", "do held", lambda _on: self.apply_remedy.emit(remedy), primary=True, wide=True
+            )
+        )
+        tip = "Back to the show as it is. Esc"
+        row.addWidget(
+            self._button("End preview", "end held", lambda _on: self.end_preview.emit(), tip=tip, wide=True)
+        )
         column.addLayout(row)
         column.addSpacing(12)
 
@@ -221,48 +260,43 @@ class WhyPanel(QScrollArea):
         for term in derived.terms:
             row = self._add_term(grid, row, term, derived.name)
         if derived.terms:
-            rule = QWidget()
-            rule.setFixedHeight(1)
-            rule.setObjectName("rule")
-            grid.addWidget(rule, row, 0, 1, 3)
+            grid.addWidget(self._parts.take("rule", _rule, "rule"), row, 0, 1, 3)
             row += 1
-        grid.addWidget(label(_capital(derived.name)), row, 0, 1, 2, _TOP)
-        grid.addWidget(_figure(derived.text()), row, 2, _TOP_RIGHT)
+        grid.addWidget(self._label(_capital(derived.name)), row, 0, 1, 2, _TOP)
+        grid.addWidget(self._figure(derived.text()), row, 2, _TOP_RIGHT)
         column.addLayout(grid)
         if derived.equation():
-            column.addWidget(label(derived.equation()))
+            column.addWidget(self._label(derived.equation()))
         if derived.source:
-            column.addWidget(label(_capital(derived.source), "muted"))
+            column.addWidget(self._label(_capital(derived.source), "muted"))
         column.addSpacing(8)
 
     def _add_term(self, grid: QGridLayout, row: int, term: Derived, within: str) -> int:
-        name = label(_capital(term.name), "muted")
         how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
-        name.setToolTip(plain_tip("\n".join(how) or term.text()))
-        name.setStatusTip(", ".join(how))
+        name = self._label(
+            _capital(term.name), "muted", tip="\n".join(how) or term.text(), status=", ".join(how)
+        )
         key = f"{within}/{term.name}"
         unfolds = bool(term.terms or term.formula or term.source)
         if unfolds:
-            arrow = QToolButton()
+            arrow = cast("ArrowButton", self._parts.take("arrow", _arrow, f"unfold {key}"))
             arrow.setArrowType(Qt.ArrowType.DownArrow if key in self._open else Qt.ArrowType.RightArrow)
-            arrow.setFixedSize(14, 16)
-            arrow.setObjectName(f"unfold {key}")
             arrow.setAccessibleName(f"Arithmetic and source of {term.name}")
-            arrow.setToolTip("Shows where this figure comes from.")
-            arrow.setStatusTip("Shows where this figure comes from.")
-            arrow.clicked.connect(lambda _checked=False, key=key: self._unfold(key))
+            arrow.then = lambda _on: self._unfold(key)
             grid.addWidget(arrow, row, 0, _TOP)
         grid.addWidget(name, row, 1, _TOP)
-        grid.addWidget(_figure(term.text()), row, 2, _TOP_RIGHT)
+        grid.addWidget(self._figure(term.text()), row, 2, _TOP_RIGHT)
         row += 1
         if unfolds and key in self._open:
             for below in term.terms:
-                grid.addWidget(label(_capital(below.name), "muted"), row, 1)
-                grid.addWidget(_figure(below.text()), row, 2, _TOP_RIGHT)
+                grid.addWidget(self._label(_capital(below.name), "muted"), row, 1)
+                grid.addWidget(self._figure(below.text()), row, 2, _TOP_RIGHT)
                 row += 1
                 if below.source or below.formula:
                     grid.addWidget(
-                        label(", ".join(part for part in (below.formula, below.source) if part), "muted"),
+                        self._label(
+                            ", ".join(part for part in (below.formula, below.source) if part), "muted"
+                        ),
                         row,
                         1,
                         1,
@@ -271,7 +305,7 @@ class WhyPanel(QScrollArea):
                     row += 1
             text = ", ".join(part for part in (term.equation(), term.source) if part)
             if text:
-                grid.addWidget(label(_capital(text), "muted"), row, 1, 1, 2)
+                grid.addWidget(self._label(_capital(text), "muted"), row, 1, 1, 2)
                 row += 1
         return row
 
@@ -283,50 +317,51 @@ class WhyPanel(QScrollArea):
         column.addSpacing(8)
         head = QHBoxLayout()
         head.setSpacing(8)
-        mark = MarkLabel(finding.severity, self.theme)
+        severity = finding.severity
+        mark = self._parts.take(("mark", severity), lambda: MarkLabel(severity, self.theme))
         head.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
-        title = label(finding.title, "heading")
-        title.setAccessibleName(f"{SEVERITY_NAMES[finding.severity]}: {finding.title}")
+        title = self._label(finding.title, "heading")
+        title.setAccessibleName(f"{SEVERITY_NAMES[severity]}: {finding.title}")
         head.addWidget(title, 1)
         column.addLayout(head)
-        column.addWidget(label(finding.message))
+        column.addWidget(self._label(finding.message))
         if self.trying and finding.may_have_remedies:
-            column.addWidget(label("What can be done is being tried on the show \u2026", "muted"))
+            column.addWidget(self._label("What can be done is being tried on the show \u2026", "muted"))
             return
         for i, remedy in enumerate(finding.remedies):
             self._add_remedy(column, finding, remedy, primary=i == 0)
         for text in finding.refused:
-            column.addWidget(label(text, "muted"))
+            column.addWidget(self._label(text, "muted"))
 
     def _add_remedy(self, column: QVBoxLayout, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
-        card = QWidget()
-        inner = QVBoxLayout(card)
-        inner.setContentsMargins(0, 6, 0, 2)
-        inner.setSpacing(4)
-        inner.addWidget(label(remedy.label, "heading" if primary else ""))
-        inner.addWidget(label(_capital(remedy.effect), "muted"))
+        column.addSpacing(6)
+        column.addWidget(self._label(remedy.label, "heading" if primary else ""))
+        column.addWidget(self._label(_capital(remedy.effect), "muted"))
         row = QHBoxLayout()
         row.setSpacing(8)
-        do = QPushButton("Do this" if primary else "Do this instead")
-        do.setProperty("role", "primary" if primary else "")
-        do.setObjectName(f"do {finding.code} {remedy.id}")
-        do.setAccessibleName(f"{remedy.label}. {remedy.effect}")
-        do.setToolTip(plain_tip(f"{remedy.label}\n{remedy.effect}\nCan be undone."))
-        do.setStatusTip(f"{remedy.label}. {remedy.effect} Can be undone.")
-        do.clicked.connect(lambda _checked=False, remedy=remedy: self.apply_remedy.emit(remedy))
-        look = QPushButton("Preview")
-        look.setCheckable(True)
-        look.setChecked(self.held == remedy)
-        look.setObjectName(f"preview {finding.code} {remedy.id}")
-        look.setAccessibleName(f"Preview: {remedy.label}")
-        look.setToolTip("Shows what would change on this screen, without changing it. Press again to end.")
-        look.setStatusTip("Shows what would change on this screen, without changing it. Press again to end.")
-        look.clicked.connect(lambda checked, remedy=remedy: self._preview(checked, remedy))
-        for button in (do, look):
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            row.addWidget(button)
-        inner.addLayout(row)
-        column.addWidget(card)
+        do = self._button(
+            "Do this" if primary else "Do this instead",
+            f"do {finding.code} {remedy.id}",
+            lambda _on: self.apply_remedy.emit(remedy),
+            primary=primary,
+            tip=f"{remedy.label}\n{remedy.effect}\nCan be undone.",
+            said=f"{remedy.label}. {remedy.effect}",
+            status=f"{remedy.label}. {remedy.effect} Can be undone.",
+            wide=True,
+        )
+        look = self._button(
+            "Preview",
+            f"preview {finding.code} {remedy.id}",
+            lambda on: self._preview(on, remedy),
+            check=self.held == remedy,
+            tip="Shows what would change on this screen, without changing it. Press again to end.",
+            said=f"Preview: {remedy.label}",
+            wide=True,
+        )
+        row.addWidget(do)
+        row.addWidget(look)
+        column.addLayout(row)
+        column.addSpacing(2)
 
     def _preview(self, on: bool, remedy: Remedy) -> None:
         if on:
@@ -339,20 +374,26 @@ class WhyPanel(QScrollArea):
         passing, stopped = ("Open", "Muted") if mute else ("On", "Off")
         now, then = (passing, stopped) if switch.passes else (stopped, passing)
         name = switch.label.removesuffix(", mute")
-        button = QPushButton(now)
-        button.setAccessibleName(f"{name}: {now.lower()}")
-        button.setObjectName(f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}")
         tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this way follows. Can be undone."
-        button.setToolTip(plain_tip(tip))
-        button.setStatusTip(tip)
-        button.clicked.connect(lambda _checked=False, switch=switch: self.flip.emit(switch))
-        return button
+        key = f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}"
+        return self._button(
+            now, key, lambda _on: self.flip.emit(switch), tip=tip, said=f"{name}: {now.lower()}"
+        )
 
 
-def _figure(text: str) -> QLabel:
-    row = label(text, "figure", wrap=False)
-    row.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop)
-    return row
+def _rule() -> QWidget:
+    rule = QWidget()
+    rule.setFixedHeight(1)
+    return rule
+
+
+def _arrow() -> ArrowButton:
+    arrow = ArrowButton()
+    arrow.setFixedSize(14, 16)
+    arrow.clicked.connect(arrow.press)
+    arrow.setToolTip("Shows where this figure comes from.")
+    arrow.setStatusTip("Shows where this figure comes from.")
+    return arrow
 
 
 def _capital(text: str) -> str:
