@@ -105,12 +105,12 @@ class Analysis:
                 out.setdefault(edge.source, []).append(edge.target)
         return {node: tuple(targets) for node, targets in out.items()}
 
-    @property
+    @cached_property
     def voices(self) -> tuple[Party, ...]:
         """Parties that are heard, in the show's order."""
         return tuple(party for party in self.show.parties if party.id in self.graph.mouths)
 
-    @property
+    @cached_property
     def listeners(self) -> tuple[Party, ...]:
         """Parties that hear, in the show's order."""
         return tuple(party for party in self.show.parties if party.id in self.graph.ears)

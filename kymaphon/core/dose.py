@@ -161,15 +161,12 @@ def _level_at(analysis: Analysis, node: int) -> float:
 def _knob(analysis: Analysis, ear: int) -> Knob | None:
     """The last knob before an ear, going back along the wires: the one for these headphones."""
     graph = analysis.graph
-    into: dict[int, list[int]] = {}
-    for i, edge in enumerate(graph.edges):
-        into.setdefault(edge.target, []).append(i)
     seen, work = {ear}, [ear]
     while work:
         node = work.pop(0)
-        for i in into.get(node, ()):
-            edge = graph.edges[i]
-            if not edge.on or edge.label in AIR:
+        for k in graph.incoming[node]:
+            edge = graph.edges[graph.live[k]]
+            if edge.label in AIR:
                 continue
             for knob in edge.knobs:
                 if knob.lowest < knob.highest:

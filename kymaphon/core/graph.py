@@ -188,6 +188,14 @@ class SignalGraph:
         return tuple(tuple(row) for row in rows)
 
     @cached_property
+    def leaving(self) -> tuple[tuple[int, ...], ...]:
+        """For each node, positions of the edges that leave it, live or not."""
+        rows: list[list[int]] = [[] for _ in self.nodes]
+        for i, edge in enumerate(self.edges):
+            rows[edge.source].append(i)
+        return tuple(tuple(row) for row in rows)
+
+    @cached_property
     def steps_out(self) -> tuple[tuple[Step, ...], ...]:
         """For each node the live edges that leave it, for searches step by step."""
         rows: list[list[Step]] = [[] for _ in self.nodes]

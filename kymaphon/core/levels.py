@@ -280,7 +280,10 @@ def build_ladder(
     steps = tuple(path.steps())
     on_path = {node: i for i, node in enumerate(nodes)}
     own = [(on_path[row.node], row) for row in graph.noises if row.node in on_path]
-    foreign = np.array([row.node not in on_path for row in graph.noises], dtype=bool)
+    foreign = np.flatnonzero(np.array([row.node not in on_path for row in graph.noises], dtype=bool))
+    rows = np.array(nodes)[:, None]
+    others = field.level_power[rows, foreign].sum(axis=1).tolist()
+    others_flat = field.flat_power[rows, foreign].sum(axis=1).tolist()
     reached = [0.0]
     for step in steps:
         reached.append(reached[-1] + step.gain_db)
@@ -302,14 +305,12 @@ def build_ladder(
             carried += steps[i - 1].gain_db
             knobs += steps[i - 1].knobs
         here = tuple((row, reached[i] - reached[j]) for j, row in own if j <= i)
-        others = float(field.level_power[position, foreign].sum())
-        others_flat = float(field.flat_power[position, foreign].sum())
         ceiling, clips_here = ceilings[i]
         minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].label, knobs, carried)
         rungs.append(
             Rung(
                 node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, tuple(terms), carried, delay,
-                here, others, others_flat, ceiling, clips_here, knobs, *marks[i], minor,
+                here, others[i], others_flat[i], ceiling, clips_here, knobs, *marks[i], minor,
             )
         )  # fmt: skip
         if not minor:
@@ -332,17 +333,15 @@ def _ceilings(
     for drawing.
     """
     own = [graph.nodes[node].ceiling for node in nodes]
+    clipping = [i for i, ceiling in enumerate(own) if ceiling is not None]
     out: list[tuple[float | None, bool]] = []
+    nearest = clipping[0] if clipping else -1
     for i, ceiling in enumerate(own):
         if ceiling is not None:
-            out.append((ceiling.value, True))
-            continue
-        before = next((j for j in range(i - 1, -1, -1) if own[j] is not None), None)
-        after = next((j for j in range(i + 1, len(own)) if own[j] is not None), None)
-        nearest = before if before is not None else after
-        found = own[nearest] if nearest is not None else None
-        if found is None or nearest is None:
+            nearest = i
+        found = own[nearest] if nearest >= 0 else None
+        if found is None:
             out.append((None, False))
         else:
-            out.append((found.value + reached[i] - reached[nearest], False))
+            out.append((found.value + reached[i] - reached[nearest], ceiling is not None))
     return out

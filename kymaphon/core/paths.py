@@ -23,6 +23,8 @@ from kymaphon.core.transfer import Transfer, strong_components
 
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
+MOST_ROUNDS = 40_000
+"""So many nodes in all are looked at as parts of meshes in which circles are searched."""
 """Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
@@ -221,14 +223,22 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
     Args:
         floor_db: circles weaker than this are left out; None takes the house figure.
         most: at most this many through any one node, and in all.
+
+    Returns:
+        What was found; not complete where a mesh of circles is so large that the search ends at `MOST_ROUNDS`.
     """
     graph = transfer.graph
+    left = MOST_ROUNDS
     floor = number("loop-of-interest") if floor_db is None else floor_db
     found: list[PathThrough] = []
     complete = True
     waiting = [frozenset(part) for part in transfer.circles]
     while waiting:
         part = waiting.pop()
+        if left <= 0:
+            complete = False
+            break
+        left -= len(part)
         if len(part) <= LARGEST_CLOSED:
             closed = transfer.closed_gains(sorted(part))
             part = frozenset(node for node, gain in closed.items() if gain >= floor)

@@ -22,6 +22,9 @@ from kymaphon.core.graph import SettingRef, SignalGraph
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+TOGETHER = 32
+"""So many targets are searched for at once: of a large rig all of them together take hundreds of megabytes."""
+
 
 def strong_components(graph: SignalGraph, within: Collection[int] | None = None) -> list[list[int]]:
     """Strongly connected components of the live edges, in an order in which signal flows forward
@@ -402,6 +405,10 @@ class Transfer:
         missing = [target for target in dict.fromkeys(targets) if (target, None) not in self._best]
         if len(missing) < 4:
             return
+        for start in range(0, len(missing), TOGETHER):
+            self._prepare(missing[start : start + TOGETHER])
+
+    def _prepare(self, missing: Sequence[int]) -> None:
         best = np.full((len(self.graph.nodes), len(missing)), -np.inf)
         for column, target in enumerate(missing):
             best[target, column] = 0.0
@@ -422,19 +429,24 @@ class Transfer:
             self._best[target, None] = (best[:, column].tolist(), row.tolist())
 
     def _settle_all(self, part: list[int], best: Floats) -> None:
-        """`_settle` for many targets: rounds over all steps out of the circle's nodes until nothing rises."""
+        """`_settle` for many targets: rounds over the steps that lead to what rose in the round before, until nothing rises."""
         rows = [(node, after, gain) for node in part for _, after, gain in self.graph.steps_out[node]]
-        sources = np.array([row[0] for row in rows], dtype=np.intp)
+        source = np.array([row[0] for row in rows], dtype=np.intp)
         after = np.array([row[1] for row in rows], dtype=np.intp)
         gain = np.array([row[2] for row in rows])[:, None]
-        starts = np.flatnonzero(np.diff(sources, prepend=-1))
-        nodes = sources[starts]
-        fixed = best[nodes] == 0.0
+        fixed = best == 0.0
+        risen = np.ones(len(best), dtype=bool)
         for _ in range(len(part) + 1):
-            lifted = np.maximum.reduceat(best[after] + gain, starts, axis=0)
-            lifted = np.where(fixed, 0.0, np.maximum(lifted, best[nodes]))
-            if np.array_equal(lifted, best[nodes]):
+            live = np.flatnonzero(risen[after])
+            if not len(live):
                 return
+            starts = np.flatnonzero(np.diff(source[live], prepend=-1))
+            nodes = source[live[starts]]
+            before = best[nodes]
+            lifted = np.maximum(np.maximum.reduceat(best[after[live]] + gain[live], starts, axis=0), before)
+            lifted[fixed[nodes]] = 0.0
+            risen[:] = False
+            risen[nodes] = (lifted != before).any(axis=1)
             best[nodes] = lifted
 
     def _hops(self, best: Floats) -> NDArray[np.intp]:
@@ -508,8 +520,10 @@ def howls_at(gain_db: float) -> bool:
 
 
 def _spectral_radius(block: Floats) -> float:
-    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus
-    one (which is aperiodic).
+    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus one (which is aperiodic).
+
+    The iteration goes by the 256th power of that, where it is not so large that single steps are cheaper, and ends when the bounds of Collatz and Wielandt (the least and the most by which
+    any entry grows in one step) are within a ten-millionth of each other, or at a bound on rounds.
     """
     size = len(block)
     if not size:
@@ -517,15 +531,28 @@ def _spectral_radius(block: Floats) -> float:
     balanced = _balance(block)
     if size <= 80:
         return float(np.abs(np.linalg.eigvals(balanced)).max())
+    step = balanced + np.eye(size)
     vector = np.ones(size) / size
-    value = 0.0
-    for _ in range(2000):
-        image = balanced @ vector + vector
-        before, value = value, float(image.sum())
-        vector = image / value
-        if abs(value - before) < 1e-10 * value:
+    if size <= 1000:
+        power = step / step.sum(axis=0).max()
+        for _ in range(8):
+            power = power @ power
+            power /= power.sum(axis=0).max()
+    for _ in range(500):
+        if size <= 1000:
+            vector = power @ vector
+        vector /= vector.sum()
+        grown = step @ vector
+        there = vector > 1e-290
+        growth = grown[there] / vector[there]
+        least, most = float(growth.min()), float(growth.max())
+        # That it howls needs no more digits.
+        if most - least < (1e-3 if least > 2.1 else 1e-7) * most:
             break
-    return value - 1
+        if size > 1000:
+            vector = grown
+    # Not yet between them: what the whole grows by, which is nearest.
+    return float(grown.sum()) - 1
 
 
 def _balance(block: Floats) -> Floats:

@@ -44,7 +44,7 @@ def _other_ways(analysis: Analysis, ladder: Ladder) -> Iterator[PathThrough]:
     if side is not None:
         name = graph.nodes[side].id
         other = graph.index.get(f"{name[:-1]}{'r' if name.endswith('l') else 'l'}")
-        feeds = any(edge.source == nodes[0] and edge.target == other for edge in graph.edges)
+        feeds = any(graph.edges[i].target == other for i in graph.leaving[nodes[0]])
         if other is not None and feeds:
             ways = [way for ear in ears if (way := strongest_path(analysis.transfer, other, ear)) is not None]
             yield from sorted(ways, key=lambda way: -way.gain_db)[:1]

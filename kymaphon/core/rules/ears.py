@@ -65,20 +65,35 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
         beside: only those, too, that move nothing else that this listener hears.
     """
     in_room = by_the_air(ladder.path)
-    kept: set[SettingRef] = set()
     along = {row.key for row in _as_far_off(analysis, feed)}
-    for other in analysis.feeds.values():
+
+    def keeps(other: Feed) -> bool:
+        """Whether what this feed passes is not to be touched."""
         if other.path is None or other.key == feed.key or (other.want == "any" and other.voice == feed.voice):
-            continue  # of this very voice only what somebody asked for is kept
+            return False  # of this very voice only what somebody asked for is kept
         if other.key in along:
-            continue  # and who is as badly off with it is helped along
+            return False  # and who is as badly off with it is helped along
         # Who shares the room shares its loudspeakers; what leaks from one's headphones goes along with them.
         shared = in_room and by_the_air(other.path)
-        if (other.listener != feed.listener and not shared and not goes_astray(other.path)) or (
+        return (other.listener != feed.listener and not shared and not goes_astray(other.path)) or (
             beside and other.listener == feed.listener and other.want == "hear"
-        ):
-            kept |= {knob.ref for step in other.path.steps() for knob in step.knobs}
-    return [knob for knob in reversed(gain_knobs(ladder)) if knob.ref not in kept]
+        )
+
+    by = _feeds_by_knob(analysis)
+    return [knob for knob in reversed(gain_knobs(ladder)) if not any(map(keeps, by.get(knob.ref, ())))]
+
+
+def _feeds_by_knob(analysis: Analysis) -> dict[SettingRef, list[Feed]]:
+    """Knob -> the feeds whose way passes it; kept with the analysis."""
+    known: dict[SettingRef, list[Feed]] | None = analysis.__dict__.get("_feeds_by_knob")
+    if known is None:
+        known = {}
+        for row in analysis.feeds.values():
+            if row.path is not None:
+                for ref in dict.fromkeys(knob.ref for step in row.path.steps() for knob in step.knobs):
+                    known.setdefault(ref, []).append(row)
+        analysis.__dict__["_feeds_by_knob"] = known
+    return known
 
 
 def _as_far_off(analysis: Analysis, feed: Feed) -> list[Feed]:
