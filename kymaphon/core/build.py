@@ -5,6 +5,7 @@ and ears.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from threading import Lock
 
 from kymaphon.core import air
 from kymaphon.core.catalogue import Catalogue, Kind, Port
@@ -59,8 +60,38 @@ class _Laid:
     noises: tuple[NoiseSource, ...]
 
 
-_LAID: dict[tuple[int, int, int, int, bool, str], _Laid] = {}
-MOST_LAID = 4096
+_Key = tuple[int, int, int, int, bool, str]
+
+MOST_EDGES = 80_000
+"""So many edges of devices are kept, about 50 MB; beyond, what was wanted longest ago goes."""
+
+
+class _Kept:
+    """What was laid out, by identity; shared by all threads that compute."""
+
+    def __init__(self) -> None:
+        self._rows: dict[_Key, _Laid] = {}
+        self._edges = 0
+        self._lock = Lock()
+
+    def get(self, key: _Key, device: Device, kind: Kind) -> _Laid | None:
+        with self._lock:
+            known = self._rows.pop(key, None)
+            if known is None:
+                return None
+            self._rows[key] = known
+        return known if known.device is device and known.kind is kind else None
+
+    def put(self, key: _Key, laid: _Laid) -> None:
+        with self._lock:
+            before = self._rows.pop(key, None)
+            self._edges += len(laid.edges) - (len(before.edges) if before is not None else 0)
+            self._rows[key] = laid
+            while self._edges > MOST_EDGES and len(self._rows) > 1:
+                self._edges -= len(self._rows.pop(next(iter(self._rows))).edges)
+
+
+_KEPT = _Kept()
 
 
 def _lay_out(draft: Draft, device: Device) -> None:
@@ -73,8 +104,8 @@ def _lay_out(draft: Draft, device: Device) -> None:
     powered = not phantom_of(draft.show, draft.catalogue, device).broken
     name = device_name(draft.show, device, kind.name)
     key = (id(device), id(kind), len(draft.nodes), draft.show.sample_rate_hz, powered, name)
-    known = _LAID.get(key)
-    if known is not None and known.device is device and known.kind is kind:
+    known = _KEPT.get(key, device, kind)
+    if known is not None:
         for node in known.nodes:
             draft.add(node)
         draft.edges.extend(known.edges)
@@ -82,12 +113,9 @@ def _lay_out(draft: Draft, device: Device) -> None:
         return
     starts = len(draft.nodes), len(draft.edges), len(draft.noises)
     DeviceBuilder(draft, device).build()
-    if len(_LAID) >= MOST_LAID:
-        _LAID.clear()
     nodes, edges, noises = starts
-    _LAID[key] = _Laid(
-        device, kind, tuple(draft.nodes[nodes:]), tuple(draft.edges[edges:]), tuple(draft.noises[noises:])
-    )
+    laid = tuple(draft.nodes[nodes:]), tuple(draft.edges[edges:]), tuple(draft.noises[noises:])
+    _KEPT.put(key, _Laid(device, kind, *laid))
 
 
 def _port_at(draft: Draft, reference: str) -> tuple[Device, Port, str]:

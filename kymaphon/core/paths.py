@@ -101,7 +101,8 @@ def best_paths(
     steps = graph.steps_out
     floor = floor_db
     counter = itertools.count()
-    heap: list[tuple[float, int, float, int, tuple[int, ...], frozenset[int]]] = []
+    # Of what waits only the last step is its own; most of it is never looked at.
+    heap: list[tuple[float, int, float, int, int, tuple[int, ...], frozenset[int]]] = []
 
     def push(node: int, gain: float, edges: tuple[int, ...], seen: frozenset[int]) -> None:
         for k, after, step_db in steps[node]:
@@ -110,7 +111,7 @@ def best_paths(
             so_far = gain + step_db
             possible = so_far + onward[after]
             if possible >= floor and possible > -np.inf:
-                heapq.heappush(heap, (-possible, next(counter), so_far, after, (*edges, k), seen | {after}))
+                heapq.heappush(heap, (-possible, next(counter), so_far, after, k, edges, seen))
 
     found: list[PathThrough] = []
     if source == target and within is None:
@@ -126,7 +127,8 @@ def best_paths(
             return Found(_sorted(found), True)
         if step >= LEAST_STEPS or effort.left <= 0:
             effort.left -= 1
-        negative, _, gain, node, edges, seen = heapq.heappop(heap)
+        negative, _, gain, node, last, before, seen = heapq.heappop(heap)
+        edges = (*before, last)
         if strongest is not None and -negative < strongest - reach:
             return Found(_sorted(found), True)
         if node == target:
@@ -137,7 +139,7 @@ def best_paths(
             if len(found) >= most:
                 return Found(_sorted(found), not heap)
             continue
-        push(node, gain, edges, seen)
+        push(node, gain, edges, seen | {node})
     if not found and source != target and onward[source] >= floor_db:
         near = _near_path(transfer, source, target, within)
         found = [near] if near is not None and near.gain_db >= floor_db else []
