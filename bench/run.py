@@ -35,6 +35,8 @@ print(time.time())
 """
 DEMO = """
 import sys, time
+from kymaphon.app.early import start_sooner
+start_sooner()
 from PySide6.QtWidgets import QApplication
 from kymaphon.app import theme
 from kymaphon.app.document import Document

@@ -130,6 +130,9 @@ def _window(options: argparse.Namespace) -> int:
     screens = ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
     if sys.platform == "linux" and not options.picture and not any(os.environ.get(name) for name in screens):
         raise Unusable("there is no display here for a window; --picture PNG saves a picture of it instead")
+    from kymaphon.app.early import start_sooner
+
+    start_sooner()
     from kymaphon.app.start import run
 
     return run(options.show, demo=options.demo, picture=options.picture)

@@ -10,6 +10,7 @@ from kymaphon.app import theme
 from kymaphon.app.widgets.reuse import SPARE, PushButton, Reused, loosen
 from kymaphon.app.widgets.why import Action, WhyContent, WhyPanel
 from kymaphon.core.derive import Derived
+from kymaphon.core.findings import Remedy
 
 
 def panel(qtbot) -> WhyPanel:
@@ -78,6 +79,28 @@ class TestWhyPanel:
         made.show_content(content("One", "gamma", "beta", lines=2))
         assert beta.hasFocus()
         assert beta.text() == "Beta"
+
+    def test_what_vanishes_under_the_finger_hands_the_key_on_to_nothing(self, qtbot) -> None:
+        made = panel(qtbot)
+        done: list[str] = []
+        made.act.connect(done.append)
+        made.show_content(content("One", "alpha", "beta"))
+        next(row for row in made.findChildren(QPushButton) if row.text() == "Beta").setFocus()
+        made.show_content(content("One", "alpha"))
+        focused = QApplication.focusWidget()
+        assert not isinstance(focused, QPushButton)
+        QTest.keyClick(focused or made, Qt.Key.Key_Space)
+        assert done == []
+
+    def test_while_something_is_previewed_the_way_back_is_under_the_finger(self, qtbot) -> None:
+        made = panel(qtbot)
+        made.show_content(content("One", "alpha", "beta"))
+        next(row for row in made.findChildren(QPushButton) if row.text() == "Beta").setFocus()
+        made.held = Remedy("r", "Switch it off", "Then it is quiet.", ())
+        made.show_content(content("One", "alpha"))
+        focused = QApplication.focusWidget()
+        assert isinstance(focused, QPushButton)
+        assert focused.text() == "End preview"
 
     def test_what_is_not_shown_says_nothing(self, qtbot) -> None:
         made = panel(qtbot)

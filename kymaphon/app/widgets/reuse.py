@@ -56,6 +56,9 @@ class Reused:
         """Hides what is not wanted any more, and lets go what is over."""
         for rows in self._free.values():
             for widget in rows:
+                if widget.hasFocus():
+                    # Hidden, it would hand the keyboard on to whatever comes next, which may do something else.
+                    widget.clearFocus()
                 widget.hide()
                 widget.setObjectName("")
                 if isinstance(widget, QLabel):

@@ -10,6 +10,7 @@ from typing import cast
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
+    QApplication,
     QGridLayout,
     QHBoxLayout,
     QLabel,
@@ -122,10 +123,16 @@ class WhyPanel(QScrollArea):
         if content.title != self._content.title:
             self.verticalScrollBar().setValue(0)
         self._content = content
+        body = self.widget()
+        within = body.isAncestorOf(QApplication.focusWidget() or self)
         self._parts.begin()
         loosen(self._column)
         self._build(self._column)
         self._parts.end()
+        way_back = self.findChild(QPushButton, "end held")
+        if within and body.focusWidget() is None and isinstance(way_back, QPushButton):
+            # What was pressed to preview it may be gone: the way back is under the finger.
+            way_back.setFocus()
 
     def _build(self, column: QVBoxLayout) -> None:
         content = self._content
