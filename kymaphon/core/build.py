@@ -33,6 +33,7 @@ def build_graph(show: Show, catalogue: Catalogue) -> SignalGraph:
     draft = Draft(show, catalogue.with_kinds(*show.kinds))
     for device in show.devices:
         _lay_out(draft, device)
+    _KEPT.trim(max(KEPT_EDGES, 2 * len(draft.edges)))
     loads = _loads(draft)
     for cable in show.cables:
         _join_cable(draft, cable.source, cable.target, loads)
@@ -62,8 +63,8 @@ class _Laid:
 
 _Key = tuple[int, int, int, int, bool, str]
 
-MOST_EDGES = 80_000
-"""So many edges of devices are kept, about 50 MB; beyond, what was wanted longest ago goes."""
+KEPT_EDGES = 16_000
+"""So many edges of devices are kept, about 20 MB, or twice those of the show where it has more; what was wanted longest ago goes."""
 
 
 class _Kept:
@@ -87,7 +88,11 @@ class _Kept:
             before = self._rows.pop(key, None)
             self._edges += len(laid.edges) - (len(before.edges) if before is not None else 0)
             self._rows[key] = laid
-            while self._edges > MOST_EDGES and len(self._rows) > 1:
+
+    def trim(self, most: int) -> None:
+        """Lets go what was wanted longest ago until so many edges are left."""
+        with self._lock:
+            while self._edges > most:
                 self._edges -= len(self._rows.pop(next(iter(self._rows))).edges)
 
 

@@ -23,12 +23,13 @@ def test_what_is_kept_is_bounded_and_what_comes_of_it_is_the_same(monkeypatch: p
     kept = build._Kept()
     monkeypatch.setattr(build, "_KEPT", kept)
     whole = build_graph(show, kinds)
-    monkeypatch.setattr(build, "MOST_EDGES", 2 * len(whole.edges))
+    monkeypatch.setattr(build, "KEPT_EDGES", len(whole.edges))
     shows = [turned(show, float(gain)) for gain in range(10, 50)]
     for row in shows:
         build_graph(row, kinds)
+        assert kept._rows
         assert kept._edges == sum(len(laid.edges) for laid in kept._rows.values())
-        assert kept._edges <= build.MOST_EDGES
+        assert kept._edges <= 2 * len(whole.edges)
     again = build_graph(shows[0], kinds)
     monkeypatch.setattr(build, "_KEPT", build._Kept())
     anew = build_graph(shows[0], kinds)

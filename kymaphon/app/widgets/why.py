@@ -105,7 +105,7 @@ class WhyPanel(QScrollArea):
         self._open: set[str] = set()
         self.held: Remedy | None = None
         self.trying = False
-        body = QWidget()
+        self._body = body = QWidget()
         body.setObjectName("whyBody")
         self._column = QVBoxLayout(body)
         self._column.setContentsMargins(20, 16, 20, 16)
@@ -123,7 +123,7 @@ class WhyPanel(QScrollArea):
         if content.title != self._content.title:
             self.verticalScrollBar().setValue(0)
         self._content = content
-        body = self.widget()
+        body = self._body
         within = body.isAncestorOf(QApplication.focusWidget() or self)
         self._parts.begin()
         loosen(self._column)
