@@ -11,7 +11,8 @@ import pytest
 import soundfile
 
 from kymaphon.core.gate.design import design
-from kymaphon.core.gate.settings import LowCut
+from kymaphon.core.gate.preset import preset_text
+from kymaphon.core.gate.settings import Band, Equaliser, Gate, LowCut
 from kymaphon.core.gate.study import Held, Stopped, study
 from kymaphon.core.gate.talk import NoTalkError
 from kymaphon.core.take.measure import NotANumberError
@@ -197,7 +198,7 @@ def test_presets_on_disk(tmp_path: Path) -> None:
     with pytest.raises(FileProblem, match="cannot be read"):
         open_preset(tmp_path / "gone.txt")
     path.write_text("Kymaphon strip settings 1\n[gate]\nhold: 99999 ms\n")
-    with pytest.raises(FileProblem, match="line 2"):
+    with pytest.raises(FileProblem, match="line 3"):
         open_preset(path)
 
 
@@ -230,3 +231,27 @@ def test_a_conversion_that_fails_or_is_stopped_leaves_all_as_it_was(tmp_path: Pa
         convert(tmp_path / "gone.wav", target)
     assert target.read_bytes() == b"before"
     assert sorted(file.name for file in tmp_path.iterdir()) == ["a.wav", "b.flac"]
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "line"),
+    [
+        ("hold: 120 ms", "hold: 120000000 ms", "hold: 120000000 ms"),
+        ("bell, 900 Hz", "bell, 900000 Hz", "900000"),
+        ("bell, 900 Hz", "well, 900 Hz", "well"),
+        ("low cut", "low cup", "low cup"),
+    ],
+)
+def test_a_preset_names_the_very_line_that_is_wrong(
+    tmp_path: Path, before: str, after: str, line: str
+) -> None:
+    bands = (Band(centre_hz=300.0, gain_db=-2.0), Band(centre_hz=900.0, gain_db=1.0))
+    chain = (LowCut(corner_hz=70), Gate(hold_ms=120.0), Equaliser(bands=bands))
+    text = preset_text(chain, name="Voice", at="input 1")
+    assert before in text
+    text = text.replace(before, after)
+    path = tmp_path / "p.txt"
+    path.write_text(text, encoding="utf-8")
+    number = next(i for i, row in enumerate(text.splitlines(), start=1) if line in row)
+    with pytest.raises(FileProblem, match=rf"line {number}\b"):
+        open_preset(path)

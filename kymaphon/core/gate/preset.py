@@ -80,7 +80,7 @@ def read_preset(text: str) -> tuple[tuple[Processing, ...], str]:
     import pydantic
 
     rows: list[dict[str, object]] = []
-    begins: list[int] = []
+    places: dict[tuple[object, ...], int] = {}
     unit = "dBFS"
     sorts = {name: sort for sort, name in NAMES.items()}
     lines = text.splitlines()
@@ -98,7 +98,7 @@ def read_preset(text: str) -> tuple[tuple[Processing, ...], str]:
             if sort is None:
                 raise PresetProblem(number, f"there is no {line[1:-1]}; there are: {', '.join(sorts)}")
             rows.append({"sort": sort})
-            begins.append(number)
+            places[len(rows) - 1,] = number
             continue
         word, colon, value = (part.strip() for part in line.partition(":"))
         if not colon:
@@ -108,17 +108,27 @@ def read_preset(text: str) -> tuple[tuple[Processing, ...], str]:
                 unit = value
             continue
         if word.startswith("band "):
-            rows[-1].setdefault("bands", [])
-            rows[-1]["bands"].append(_band(number, value))  # type: ignore[attr-defined]
+            bands: list[object] = rows[-1].setdefault("bands", [])  # type: ignore[assignment]
+            places[len(rows) - 1, "bands", len(bands)] = number
+            bands.append(_band(number, value))
         else:
             field, plain = _field(rows[-1]["sort"], word, value, number)
+            places[len(rows) - 1, field] = number
             rows[-1][field] = plain
     try:
         return _Preset.model_validate({"chain": rows}).chain, unit
     except pydantic.ValidationError as error:
         first = error.errors()[0]
-        place = next((part for part in first["loc"] if isinstance(part, int)), 0)
-        raise PresetProblem(begins[place] if begins else 1, str(first["msg"])) from error
+        raise PresetProblem(_line_of(first["loc"], places), str(first["msg"])) from error
+
+
+def _line_of(loc: tuple[int | str, ...], places: dict[tuple[object, ...], int]) -> int:
+    """The line of the value at fault, or that of its heading: the longest known place on the way to it."""
+    row = next((part for part in loc if isinstance(part, int)), 0)
+    rest = loc[loc.index(row) + 1 :] if row in loc else ()
+    field = next((part for part in rest if (row, part) in places or part == "bands"), "")
+    band = next((part for part in rest if isinstance(part, int)), 0)
+    return places.get((row, field, band)) or places.get((row, field)) or places.get((row,), 1)
 
 
 def _band(number: int, value: str) -> dict[str, object]:
