@@ -30,6 +30,8 @@ BEARABLE_MS = 400
 """So long an analysis may go on though something newer is wanted."""
 AUTOSAVE_MS = 1500
 """So long after the first edit that is not kept yet it is kept, whatever else is edited meanwhile."""
+UNDO_STEPS = 1000
+"""So far back undo goes; without an end a day's work would not fit into memory."""
 
 
 class _ShowCommand(QUndoCommand):
@@ -127,6 +129,7 @@ class Document(QObject):
         """The show as it was opened: what the rig is taken to stand at."""
         self.path = path
         self.undo_stack = QUndoStack(self)
+        self.undo_stack.setUndoLimit(UNDO_STEPS)
         self.previewing = ""
         self.analysis: Analysis = analyse(self.show)
         self._settled = self.analysis

@@ -20,7 +20,7 @@ from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.show import Show
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.show_file import show_text
+from kymaphon.files.show_file import show_text, write_show
 
 HOSTILE = {
     "empty": "",
@@ -241,3 +241,23 @@ def test_eight_imports_at_once_keep_all_eight(tmp_path: Path) -> None:
     assert [row.wait(timeout=120) for row in rows] == [0] * 8
     shelf = json.loads((tmp_path / "deep" / "shelf.json").read_text())
     assert sorted(row["id"] for row in shelf["kinds"]) == [f"mine-{n}" for n in range(8)]
+
+
+def test_undo_ends_somewhere_and_what_is_older_still_counts_as_unsaved(
+    demo: Show, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A day's work: the oldest steps go, the show does not, and the file on disk is never taken for what is open."""
+    monkeypatch.setattr("kymaphon.app.document.UNDO_STEPS", 5)
+    path = tmp_path / "show.json"
+    write_show(path, demo)
+    document = Document(autosave=False)
+    document.open(path)
+    ref = SettingRef("desk", "in1", "gain_db")
+    for gain in range(20, 32):
+        document.apply((SetValue(ref, float(gain)),), f"gain to {gain}")
+    assert document.undo_stack.count() == 5
+    while document.undo_stack.canUndo():
+        document.undo_stack.undo()
+    assert document.show.device("desk").settings["in1"].gain_db == 26
+    assert document.unsaved
+    assert document.show != demo
