@@ -22,6 +22,8 @@ from kymaphon.core.graph import SettingRef, SignalGraph
 Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
+FEW = 8
+"""So many steps are quicker taken one by one than as an array."""
 TOGETHER = 32
 """So many targets are searched for at once: of a large rig all of them together take hundreds of megabytes."""
 
@@ -301,7 +303,12 @@ class Transfer:
         matrix = np.zeros((len(part), len(part)))
         np.add.at(matrix, (target[inside], source[inside]), weight[inside])
         entering = power[list(part)].copy()
-        np.add.at(entering, target[arriving], weight[arriving, None] * power[graph.source[arriving]])
+        rows = np.flatnonzero(arriving)
+        rows = rows[np.argsort(target[rows], kind="stable")]
+        if len(rows):
+            starts = np.flatnonzero(np.diff(target[rows], prepend=-1))
+            arrived = np.add.reduceat(weight[rows, None] * power[graph.source[rows]], starts, axis=0)
+            entering[target[rows[starts]]] += arrived
         if part[0] in self.unstable:
             first = np.flatnonzero(entering.any(axis=1)).tolist()
             matrix = _without_circles(matrix, first)
@@ -417,8 +424,14 @@ class Transfer:
             if len(part) > 1:
                 self._settle_all(part, best)
                 continue
-            for _, after, gain in steps[part[0]]:
-                np.maximum(best[part[0]], best[after] + gain, out=best[part[0]])
+            onward = steps[part[0]]
+            if len(onward) > FEW:
+                after = [step[1] for step in onward]
+                gain = np.array([step[2] for step in onward])[:, None]
+                np.maximum(best[part[0]], (best[after] + gain).max(axis=0), out=best[part[0]])
+                continue
+            for _, node, by in onward:
+                np.maximum(best[part[0]], best[node] + by, out=best[part[0]])
         for column, target in enumerate(missing):
             # A target passes nothing on to itself, round whichever circle.
             best[target, column] = 0.0
