@@ -263,7 +263,7 @@ def test_a_preset_is_read_back_as_it_was_written(chain: list[records.Processing]
         ("Kymaphon strip settings 1\n[gate]\nopen\n", 3, "after a colon"),
         ("Kymaphon strip settings 1\n[gate]\nheat: 3\n", 3, "has no heat"),
         ("Kymaphon strip settings 1\n\n[gate]\nopen: -50 dBFS\nclose: -40 dBFS\n", 3, "above where it opens"),
-        ("Kymaphon strip settings 1\n[gate]\nattack: soon\n", 2, "number"),
+        ("Kymaphon strip settings 1\n[gate]\nattack: soon\n", 3, "number"),
         ("Kymaphon strip settings 1\n[equaliser]\nband 1: bell, x Hz, 0 dB, q 1\n", 3, "not a number"),
         ("Kymaphon strip settings 1\n[equaliser]\nband 1: bell\n", 3, "parted by commas"),
     ],
