@@ -2,8 +2,8 @@
 
 Run before and after a change that must change nothing, then compare byte for byte:
 
-    python tools/outputs.py /tmp/before
-    python tools/outputs.py /tmp/after && diff -r /tmp/before /tmp/after
+    python tools/outputs.py BEFORE
+    python tools/outputs.py AFTER && diff -r BEFORE AFTER
 """
 
 from __future__ import annotations

@@ -535,8 +535,9 @@ def howls_at(gain_db: float) -> bool:
 def _spectral_radius(block: Floats) -> float:
     """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus one (which is aperiodic).
 
-    The iteration goes by the 256th power of that, where it is not so large that single steps are cheaper, and ends when the bounds of Collatz and Wielandt (the least and the most by which
-    any entry grows in one step) are within a ten-millionth of each other, or at a bound on rounds.
+    The iteration goes by the 256th power of that, where it is not so large that single steps are cheaper. It ends when the bounds
+    of Collatz and Wielandt (the least and the most by which any entry grows in one step) are within a ten-millionth of each other,
+    or a thousandth where it howls by far, or at a bound on rounds.
     """
     size = len(block)
     if not size:

@@ -10,7 +10,7 @@ from kymaphon.app import theme
 from kymaphon.app.widgets.reuse import SPARE, PushButton, Reused, loosen
 from kymaphon.app.widgets.why import Action, WhyContent, WhyPanel
 from kymaphon.core.derive import Derived
-from kymaphon.core.findings import Remedy
+from kymaphon.core.findings import Finding, Remedy
 
 
 def panel(qtbot) -> WhyPanel:
@@ -71,6 +71,26 @@ class TestWhyPanel:
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         assert done == ["delete"]
 
+    def test_a_press_is_meant_for_the_remedy_that_stood_there_though_the_next_has_its_name(
+        self, qtbot
+    ) -> None:
+        made = panel(qtbot)
+        done: list[Remedy] = []
+        made.apply_remedy.connect(done.append)
+        for who in ("Mira", "Tam"):
+            remedy = Remedy("turn", f"Turn {who} up", "Then it is right.", ())
+            row = Finding(
+                "off-mark", "fix", "Level", (who,), f"{who} is quiet", "Too quiet.", (), None, (remedy,)
+            )
+            made.show_content(WhyContent(who, findings=(row,)))
+            if who == "Mira":
+                button = made.findChild(QPushButton, "do off-mark turn")
+                QTest.mousePress(button, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+        QTest.mouseRelease(button, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+        assert done == []
+        QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+        assert [row.label for row in done] == ["Turn Tam up"]
+
     def test_the_button_in_focus_keeps_it_while_it_is_there(self, qtbot) -> None:
         made = panel(qtbot)
         made.show_content(content("One", "alpha", "beta"))
@@ -105,10 +125,14 @@ class TestWhyPanel:
     def test_what_is_not_shown_says_nothing(self, qtbot) -> None:
         made = panel(qtbot)
         made.show_content(content("One", "alpha", lines=9))
+        made.show_content(
+            WhyContent("Sum", lines=(Derived("sum", 1.0, "dB", terms=(Derived("one", 1.0, "dB"),)),))
+        )
         made.show_content(WhyContent("Two"))
         hidden = [row for row in made.widget().findChildren(QLabel) if not row.isVisible()]
         assert hidden
         assert {row.text() for row in hidden} == {""}
+        assert made.findChildren(QWidget, "rule")  # the style sheet goes by this name, shown or not
         assert all(row.then is None for row in made.findChildren(PushButton) if not row.isVisible())
 
 

@@ -60,10 +60,11 @@ class Reused:
                     # Hidden, it would hand the keyboard on to whatever comes next, which may do something else.
                     widget.clearFocus()
                 widget.hide()
-                widget.setObjectName("")
+                # A name that the style sheet knows stays: a change of it alone is not styled anew.
                 if isinstance(widget, QLabel):
                     widget.clear()
                 elif isinstance(widget, PushButton | ArrowButton):
+                    widget.setObjectName("")
                     widget.then = None
             for widget in rows[SPARE:]:
                 widget.deleteLater()

@@ -219,6 +219,8 @@ class WhyPanel(QScrollArea):
         button = cast(
             "PushButton", self._parts.take(("button", primary, check is not None, wide), make, name)
         )
+        if (button.text(), button.accessibleName()) != (text, said):
+            button.setDown(False)  # a press that has begun was meant for what it was
         button.setText(text)
         button.setChecked(bool(check))
         button.then = then
