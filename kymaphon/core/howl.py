@@ -7,8 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-import numpy as np
-
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.compute import without_rules
@@ -113,10 +111,7 @@ def _hand_db(analysis: Analysis, node: int) -> float:
         return math.inf
     if node in analysis.transfer.unstable:
         return 0.0
-    rounds = np.linalg.inv(np.eye(len(part)) - analysis.transfer.block(part))[
-        part.index(node), part.index(node)
-    ]
-    back = 1 - 1 / float(rounds)
+    back = 1 - 1 / float(analysis.transfer.block(part).rounds()[part.index(node)])
     return -20 * math.log10(back) if back > 0 else math.inf
 
 

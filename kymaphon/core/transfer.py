@@ -16,10 +16,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.figures import number
+from kymaphon.core.block import DENSE, Block, Floats, sparse_factors
 from kymaphon.core.graph import SettingRef, SignalGraph
+from kymaphon.core.stability import NOTHING_ROUND, Stability
 
-Floats = NDArray[np.float64]
 Complexes = NDArray[np.complex128]
 
 FEW = 8
@@ -88,92 +88,6 @@ def strong_components(graph: SignalGraph, within: Collection[int] | None = None)
                 low[above] = min(low[above], low[node])
     found.reverse()
     return found
-
-
-def _solved(matrix: Floats, entering: Floats) -> Floats:
-    """x = entering + matrix x, for weights that are not negative and circles under one; x is then not negative either.
-
-    Microphones and preamplifiers lie 200 dB apart, so each node is first put to the scale of the strongest way to it: no weight is
-    then over one, and a small sum is not lost in the rounding of a large one (row and column scaling: Higham, Accuracy and
-    Stability of Numerical Algorithms, chapter 7, from memory).
-
-    Args:
-        matrix: weights, row target, column source, shape (n, n).
-        entering: shape (n, S).
-    """
-    with np.errstate(divide="ignore"):
-        scale = np.log(entering.max(axis=1, initial=0.0))
-        target, source = np.nonzero(matrix)
-        weight = np.log(matrix[target, source])
-    for _ in range(len(matrix)):
-        better = scale.copy()
-        np.maximum.at(better, target, scale[source] + weight)
-        if np.array_equal(better, scale):
-            break
-        scale = better
-    there = np.isfinite(scale)
-    out = np.zeros_like(entering)
-    level = scale[there]
-    inner = matrix[np.ix_(there, there)]
-    rows, columns = np.nonzero(inner)
-    inner[rows, columns] *= np.exp(level[columns] - level[rows])
-    unit = np.exp(level)[:, None]
-    out[there] = np.maximum(np.linalg.solve(np.eye(len(inner)) - inner, entering[there] / unit), 0.0) * unit
-    return out
-
-
-@dataclass(frozen=True)
-class Stability:
-    """Whether what goes round dies away, asked of one strongly connected part of the rig.
-
-    Below a spectral radius of one for |A| no phases can make it howl (Perron, Frobenius). How near it is to that is told by
-    what comes back to a point the first time against what left it, 1 - 1 / N_vv with N = (I - |A|)^-1, the most at any point:
-    of a single loop its gain. (The radius itself is a root of the loops' gains, and its distance from one says nothing in dB.)
-    Gains are not known to a thousandth of a dB, and a sum of rounds grows without bound as the loop's gain nears one: within
-    `loop-tolerance` of it the rig is told as howling, and no level in it is.
-
-    Attributes:
-        block: |A| inside the part, row = target.
-    """
-
-    block: Floats
-
-    @cached_property
-    def radius(self) -> float:
-        """Spectral radius of |A|."""
-        return _spectral_radius(self.block)
-
-    @cached_property
-    def returned(self) -> float:
-        """What comes back the first time against what left, by amplitude, the most at any point; infinite where it howls
-        whatever the tolerance.
-        """
-        if self.radius >= 1 - 1e-9:
-            return math.inf
-        rounds = np.diag(np.linalg.inv(np.eye(len(self.block)) - _balance(self.block)))
-        return float((1 - 1 / rounds).max(initial=0.0))
-
-    @property
-    def margin_db(self) -> float:
-        """Gain margin: from howling, in dB; minus infinity where it howls, infinity where nothing comes round."""
-        return (
-            -20 * math.log10(self.returned)
-            if 0 < self.returned < math.inf
-            else math.inf
-            if not self.returned
-            else -math.inf
-        )
-
-    @property
-    def howls(self) -> bool:
-        """Nearer to howling than `loop-tolerance`, or beyond it."""
-        near = 10 ** (-number("loop-tolerance") / 20)
-        # What comes back the first time is never more than the radius: its generating function is convex.
-        return self.radius >= near and self.returned >= near
-
-
-NOTHING_ROUND = Stability(np.zeros((0, 0)))
-"""Of a rig in which nothing goes round."""
 
 
 class Stopped(Exception):
@@ -258,15 +172,16 @@ class Transfer:
         pairs = zip(self.circles, self.stabilities, strict=True)
         return frozenset(node for part, row in pairs if row.howls for node in part)
 
-    def block(self, part: Sequence[int]) -> Floats:
-        """|A| inside a component, row = target, scaled so that units cancel as far as they can."""
-        place = {node: i for i, node in enumerate(part)}
-        block = np.zeros((len(part), len(part)))
-        for node in part:
-            for _, after, gain in self.graph.steps_out[node]:
-                if after in place:
-                    block[place[after], place[node]] += 10 ** (gain / 20)
-        return block
+    def block(self, part: Sequence[int]) -> Block:
+        """|A| inside a component."""
+        return self._block(part, 10 ** (self.graph.gain_db / 20))
+
+    def _block(self, part: Sequence[int], weight: Floats) -> Block:
+        place = np.full(len(self.graph.nodes), -1, dtype=np.intp)
+        place[list(part)] = np.arange(len(part))
+        source, target = place[self.graph.source], place[self.graph.target]
+        inside = (source >= 0) & (target >= 0)
+        return Block.of(len(part), target[inside], source[inside], weight[inside])
 
     def power_from(self, sources: Sequence[int]) -> Floats:
         """Power of each source at every node: sum over all ways, round circles too, of the squared gains.
@@ -299,20 +214,17 @@ class Transfer:
         place = np.full(len(graph.nodes), -1, dtype=np.intp)
         place[list(part)] = np.arange(len(part))
         source, target = place[graph.source], place[graph.target]
-        inside, arriving = (source >= 0) & (target >= 0), (source < 0) & (target >= 0)
-        matrix = np.zeros((len(part), len(part)))
-        np.add.at(matrix, (target[inside], source[inside]), weight[inside])
-        entering = power[list(part)].copy()
-        rows = np.flatnonzero(arriving)
+        entering = power[list(part)]
+        rows = np.flatnonzero((source < 0) & (target >= 0))
         rows = rows[np.argsort(target[rows], kind="stable")]
         if len(rows):
             starts = np.flatnonzero(np.diff(target[rows], prepend=-1))
             arrived = np.add.reduceat(weight[rows, None] * power[graph.source[rows]], starts, axis=0)
             entering[target[rows[starts]]] += arrived
+        block = self._block(part, weight)
         if part[0] in self.unstable:
-            first = np.flatnonzero(entering.any(axis=1)).tolist()
-            matrix = _without_circles(matrix, first)
-        power[list(part)] = _solved(matrix, entering)
+            block = block.opened(np.flatnonzero(entering.any(axis=1)).tolist())
+        power[list(part)] = block.solved(entering)
 
     @cached_property
     def _complex_order(self) -> tuple[Floats, Floats]:
@@ -340,14 +252,23 @@ class Transfer:
                 continue
             place = {node: i for i, node in enumerate(part)}
             entering = field[list(part)].T.copy()
-            matrix = np.zeros((len(frequencies_hz), len(part), len(part)), dtype=complex)
+            inside: list[tuple[int, int, int]] = []
             for i, node in enumerate(part):
                 for k in graph.incoming[node]:
                     before = int(graph.source[k])
                     if before in place:
-                        matrix[:, i, place[before]] += turn[:, k]
+                        inside.append((i, place[before], k))
                     else:
                         entering[:, i] += turn[:, k] * field[before]
+            if len(part) > DENSE:
+                rows, columns, steps = np.array(inside, dtype=np.intp).T
+                for f in range(len(frequencies_hz)):
+                    factors = sparse_factors(len(part), rows, columns, turn[f, steps])
+                    field[list(part), f] = factors.solve(entering[f])
+                continue
+            matrix = np.zeros((len(frequencies_hz), len(part), len(part)), dtype=complex)
+            for row, column, k in inside:
+                matrix[:, row, column] += turn[:, k]
             solved = np.linalg.solve(np.eye(len(part)) - matrix, entering[..., None])
             field[list(part)] = solved[..., 0].T
         answer: Complexes = field[target]
@@ -525,90 +446,3 @@ class Transfer:
                     best[before] = gain + level
                     hops[before] = edge
                     heapq.heappush(waiting, (-best[before], before))
-
-
-def howls_at(gain_db: float) -> bool:
-    """Whether one loop of this gain is told as howling."""
-    return gain_db >= -number("loop-tolerance")
-
-
-def _spectral_radius(block: Floats) -> float:
-    """Largest eigenvalue of a non-negative matrix: outright when small, else by power iteration on it plus one (which is aperiodic).
-
-    The iteration goes by the 256th power of that, where it is not so large that single steps are cheaper. It ends when the bounds
-    of Collatz and Wielandt (the least and the most by which any entry grows in one step) are within a ten-millionth of each other,
-    or a thousandth where it howls by far, or at a bound on rounds.
-    """
-    size = len(block)
-    if not size:
-        return 0.0
-    balanced = _balance(block)
-    if size <= 80:
-        return float(np.abs(np.linalg.eigvals(balanced)).max())
-    step = balanced + np.eye(size)
-    vector = np.ones(size) / size
-    if size <= 1000:
-        power = step / step.sum(axis=0).max()
-        for _ in range(8):
-            power = power @ power
-            power /= power.sum(axis=0).max()
-    for _ in range(500):
-        if size <= 1000:
-            vector = power @ vector
-        vector /= vector.sum()
-        grown = step @ vector
-        there = vector > 1e-290
-        growth = grown[there] / vector[there]
-        least, most = float(growth.min()), float(growth.max())
-        # That it howls needs no more digits.
-        if most - least < (1e-3 if least > 2.1 else 1e-7) * most:
-            break
-        if size > 1000:
-            vector = grown
-    # Not yet between them: what the whole grows by, which is nearest.
-    return float(grown.sum()) - 1
-
-
-def _balance(block: Floats) -> Floats:
-    """The same matrix with each point measured in a unit of its own, so that rows and columns are alike in
-    size (Osborne 1960).
-    """
-    out = block.copy()
-    for _ in range(2):
-        for i in range(len(out)):
-            row, column = out[i].sum() - out[i, i], out[:, i].sum() - out[i, i]
-            if row > 0 and column > 0:
-                scale = np.sqrt(column / row)
-                out[i] *= scale
-                out[:, i] /= scale
-    return out
-
-
-def _without_circles(matrix: Floats, first: Sequence[int]) -> Floats:
-    """The matrix (row = target) without the edges that lead back in a depth-first walk.
-
-    Args:
-        first: where signal comes in; the walk starts there, so that what is cut is a way back, not the way
-        in.
-    """
-    size = len(matrix)
-    out = matrix.copy()
-    state = [0] * size
-    for root in (*first, *range(size)):
-        if state[root]:
-            continue
-        work = [(root, iter(np.flatnonzero(matrix[:, root])))]
-        state[root] = 1
-        while work:
-            node, successors = work[-1]
-            for after in successors:
-                if state[after] == 1:
-                    out[after, node] = 0
-                elif state[after] == 0:
-                    state[after] = 1
-                    work.append((int(after), iter(np.flatnonzero(matrix[:, after]))))
-                    break
-            else:
-                state[node] = 2
-                work.pop()
-    return out

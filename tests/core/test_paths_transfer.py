@@ -11,11 +11,13 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
+from kymaphon.core.block import Block
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
 from kymaphon.core.paths import best_paths, find_circles, strong_circles, strongest_path
-from kymaphon.core.transfer import Transfer, _spectral_radius, strong_components
+from kymaphon.core.stability import spectral_radius
+from kymaphon.core.transfer import Transfer, strong_components
 
 
 def graph_of(count: int, edges: list[tuple[int, int, float, float]]) -> SignalGraph:
@@ -241,7 +243,7 @@ def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
         if stability.radius >= 0.999:
             continue
         count = len(part)
-        block = np.array(stability.block)
+        block = stability.block.matrix
         returned = []
         for v in range(count):
             rest = [i for i in range(count) if i != v]
@@ -273,13 +275,13 @@ def test_large_blocks_use_the_iteration_and_agree(size: int, scale: float, near:
     )
     block *= scale
     largest = float(np.abs(np.linalg.eigvals(block)).max())
-    assert _spectral_radius(block) == pytest.approx(largest, rel=near)
+    assert spectral_radius(Block.full(block)) == pytest.approx(largest, rel=near)
 
 
 def test_a_ring_of_one_loop_has_the_root_of_its_gain() -> None:
     """A loop of 1,200 steps of -0.1 dB has its gain's 1,200th root as radius, though it never mixes."""
     ring = np.roll(np.eye(1200), 1, axis=0) * 10 ** (-0.1 / 20)
-    assert _spectral_radius(ring) == pytest.approx(10 ** (-0.1 / 20), rel=1e-6)
+    assert spectral_radius(Block.full(ring)) == pytest.approx(10 ** (-0.1 / 20), rel=1e-6)
 
 
 def test_a_mesh_too_large_to_list_says_so_and_ends(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -10,11 +10,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.block import Floats
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import IN_STEP_BELOW_DB, STRAY, Feed
-from kymaphon.core.transfer import Floats, Transfer, howls_at
+from kymaphon.core.stability import howls_at
+from kymaphon.core.transfer import Transfer
 
 LOWEST_HZ, HIGHEST_HZ = 40.0, 16000.0
 POINTS = 4096

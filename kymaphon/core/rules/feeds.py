@@ -46,7 +46,8 @@ from kymaphon.core.rules.feeds_ways import (
     wants_not_said,
 )
 from kymaphon.core.rules.room import across_the_room, twice_pairs
-from kymaphon.core.transfer import Transfer, howls_at
+from kymaphon.core.stability import howls_at
+from kymaphon.core.transfer import Transfer
 
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",
