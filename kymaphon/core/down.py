@@ -37,7 +37,10 @@ def is_down(knob: Knob) -> bool:
 
 def down_on(path: PathThrough) -> list[Knob]:
     """The knobs of a way that are down, first first."""
-    return [knob for step in path.steps() for knob in step.knobs if is_down(knob)]
+    low = path.graph.at_bottom
+    if low.isdisjoint(path.edges):
+        return []
+    return [knob for i in path.edges if i in low for knob in path.graph.edges[i].knobs if is_down(knob)]
 
 
 def downs(analysis: Analysis) -> dict[SettingRef, Down]:

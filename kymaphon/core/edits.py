@@ -228,11 +228,16 @@ class Plug:
 
     def apply(self, show: Show) -> Show:
         mine = self.cable
-        kept = [
-            row
-            for row in show.cables
-            if (row.ends != mine.ends if self.beside else not same_socket(row.target, mine.target))
-        ]
+        if self.beside:
+            kept = [row for row in show.cables if row.ends != mine.ends]
+        else:
+            # Of a large patch nearly all cables end in other devices.
+            device = mine.target[: mine.target.index(".") + 1]
+            kept = [
+                row
+                for row in show.cables
+                if not (row.target.startswith(device) and same_socket(row.target, mine.target))
+            ]
         return show.model_copy(update={"cables": (*kept, mine)})
 
     def to_json(self) -> dict[str, Any]:
@@ -248,7 +253,7 @@ class Unplug:
 
     def apply(self, show: Show) -> Show:
         """Raises KeyError when there is no such cable."""
-        kept = tuple(row for row in show.cables if row.ends != (self.source, self.target))
+        kept = tuple(row for row in show.cables if row.target != self.target or row.source != self.source)
         if len(kept) == len(show.cables):
             raise KeyError(f"the cable from {self.source} to {self.target}")
         return show.model_copy(update={"cables": kept})

@@ -9,8 +9,9 @@ from typing import Literal
 from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure
+from kymaphon.core.indexed import Indexed
 from kymaphon.core.naming import device_name
-from kymaphon.core.show import Device, Setting, Show
+from kymaphon.core.show import Cable, Device, Setting, Show
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,12 +83,18 @@ def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
     return End(device, kind, port, side[0] if side else "", given, device_name(show, device, kind.name))
 
 
+_first_into: Indexed[dict[str, Cable]] = Indexed(
+    lambda rows: {row.target.partition(".")[0]: row for row in reversed(rows)}
+)
+"""Of the cables of a show: device -> the first that goes into it."""
+
+
 def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Given | None:
     """What an output gives on; None for one that has a level of its own, and for one that is given nothing."""
     gain, seen = 0.0, set()
     while port.level == "any":
         kind = catalogue[device.kind]
-        cable = next((row for row in show.cables if row.target.partition(".")[0] == device.id), None)
+        cable = _first_into(show.cables).get(device.id)
         if cable is None or device.id in seen or port not in kind.outputs:
             return None
         seen.add(device.id)

@@ -220,7 +220,7 @@ class SignalGraph:
             live: positions of edges.
         """
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
-        cut.__dict__["live"] = live
+        cut.__dict__.update(live=live, _labelled=self._labelled)
         return cut
 
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
@@ -228,13 +228,31 @@ class SignalGraph:
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
         held = self.switched
         gone = {i for ref in refs for i in held.get(ref, ())}
-        cut.__dict__["live"] = tuple(i for i in self.live if i not in gone)
+        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _labelled=self._labelled)
         for name, end in (("steps_out", "source"), ("steps_in", "target")):
             rows = list(getattr(self, name))
             for node in {getattr(self.edges[i], end) for i in gone}:
                 rows[node] = tuple(step for step in rows[node] if step[0] not in gone)
             cut.__dict__[name] = tuple(rows)
         return cut
+
+    @cached_property
+    def at_bottom(self) -> frozenset[int]:
+        """Positions of the edges with a knob that stands at the bottom of its range."""
+        return frozenset(
+            i for i, edge in enumerate(self.edges) if any(row.value <= row.lowest + 1 for row in edge.knobs)
+        )
+
+    @cached_property
+    def _labelled(self) -> dict[frozenset[str], frozenset[int]]:
+        return {}
+
+    def labelled(self, labels: frozenset[str]) -> frozenset[int]:
+        """Positions of the edges with one of these labels; kept."""
+        known = self._labelled
+        if labels not in known:
+            known[labels] = frozenset(i for i, edge in enumerate(self.edges) if edge.label in labels)
+        return known[labels]
 
     @cached_property
     def switched(self) -> dict[SettingRef, tuple[int, ...]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
@@ -24,7 +25,22 @@ NOISE_KINDS = ("room", "microphone", "preamp", "converter", "others")
 """`others` is what comes in from every other channel that is open into the same mix."""
 
 
+MOST_DOUBLE = 4_000_000
+"""Up to so many gains of noises to nodes are kept in double precision, in 32 MB."""
 NOISE_NAMES = {kind: kind for kind in NOISE_KINDS} | {"others": "other channels"}
+
+
+@dataclass(frozen=True)
+class Along:
+    """What all rungs of one chain share, each up to where it is.
+
+    Attributes:
+        terms: the lines of the speech level at the end.
+        own: (place in the chain, gain from its start to there, noise) of everything that enters along it, in the graph's order.
+    """
+
+    terms: tuple[Derived, ...]
+    own: tuple[tuple[int, float, NoiseSource], ...]
 
 
 @dataclass(frozen=True)
@@ -35,10 +51,10 @@ class Rung:
         gain_db: since the last rung that is not `minor`; likewise `knobs`.
         minor: nothing happens here; the signal is only passed on.
         ceiling_here: it clips at this very point; otherwise the ceiling is a neighbour's, for drawing.
-        terms: the lines of the speech level.
+        along: what the rungs of the chain share; of that this one has the first `lines` lines and what enters up to `place`.
+        reached_db: gain from the start of the chain to here.
         weighting: A-weighted less unweighted level of the voice.
         crest: from its average to its highest sample, which is what clips.
-        own_noise: what enters along this chain, each with its gain to here.
         others_power: A-weighted noise power of everything else that is open into this point; `others_flat_power` without
             weighting.
         knobs: what can be turned between the rung before and this one.
@@ -51,10 +67,12 @@ class Rung:
     speech_db: float
     weighting: Derived
     crest: Derived
-    terms: tuple[Derived, ...]
+    along: Along
+    place: int
+    lines: int
+    reached_db: float
     gain_db: float
     delay_ms: float
-    own_noise: tuple[tuple[NoiseSource, float], ...]
     others_power: float
     others_flat_power: float
     ceiling_db: float | None
@@ -63,6 +81,18 @@ class Rung:
     wanted: Mark | None
     set_here: bool
     minor: bool
+
+    @property
+    def terms(self) -> tuple[Derived, ...]:
+        """The lines of the speech level."""
+        return self.along.terms[: self.lines]
+
+    @property
+    def own_noise(self) -> tuple[tuple[NoiseSource, float], ...]:
+        """What enters along this chain, each with its gain to here."""
+        return tuple(
+            (row, self.reached_db - before) for place, before, row in self.along.own if place <= self.place
+        )
 
     @property
     def mark(self) -> tuple[float, float] | None:
@@ -236,29 +266,65 @@ class NoiseField:
     transfer: Transfer
 
     @cached_property
-    def gain_power(self) -> NDArray[np.float64]:
-        """Power gain of each noise source to each node, shape (nodes, noise sources)."""
+    def _entering(self) -> tuple[list[int], NDArray[np.intp]]:
+        """Nodes at which noise enters, and for each noise which of them."""
         rows = self.graph.noises
         entering = sorted({row.node for row in rows})
         place = {node: i for i, node in enumerate(entering)}
-        power = self.transfer.power_from(entering)
-        return power[:, [place[row.node] for row in rows]]
+        return entering, np.array([place[row.node] for row in rows], dtype=np.intp)
 
     @cached_property
-    def level_power(self) -> NDArray[np.float64]:
-        """A-weighted power of each noise source at each node, shape (nodes, noise sources)."""
-        levels: NDArray[np.float64] = self.gain_power * np.array(
-            [db_to_power(row.level.value) for row in self.graph.noises]
-        )
-        return levels
+    def _power(self) -> NDArray[np.float64] | NDArray[np.float32]:
+        """Power gain from each of these to each node, shape (nodes, entering).
+
+        Of a large rig in single precision: 24 bits are 3e-7 dB.
+        """
+        entering = self._entering[0]
+        nodes = len(self.graph.nodes)
+        if nodes * len(entering) <= MOST_DOUBLE:
+            return self.transfer.power_from(entering)
+        out = np.empty((nodes, len(entering)), dtype=np.float32)
+        start = 0
+        for portion in self.transfer.power_in_portions(entering):
+            out[:, start : start + portion.shape[1]] = portion
+            start += portion.shape[1]
+        return out
 
     @cached_property
-    def flat_power(self) -> NDArray[np.float64]:
-        """The same unweighted."""
-        levels: NDArray[np.float64] = self.gain_power * np.array(
-            [db_to_power(row.flat_db) for row in self.graph.noises]
-        )
+    def _strength(self) -> NDArray[np.float64]:
+        """A-weighted and unweighted power of each noise where it enters, shape (noises, 2)."""
+        rows = [(db_to_power(row.level.value), db_to_power(row.flat_db)) for row in self.graph.noises]
+        return np.array(rows, dtype=np.float64).reshape(-1, 2)
+
+    @cached_property
+    def by_node(self) -> dict[int, tuple[int, ...]]:
+        """Node -> numbers of the noises that enter there."""
+        out: dict[int, tuple[int, ...]] = {}
+        for i, row in enumerate(self.graph.noises):
+            out[row.node] = (*out.get(row.node, ()), i)
+        return out
+
+    def at(self, node: int) -> NDArray[np.float64]:
+        """A-weighted power of each noise source at a node, shape (noises,)."""
+        levels: NDArray[np.float64] = self._power[node, self._entering[1]] * self._strength[:, 0]
         return levels
+
+    def foreign_at(self, nodes: Sequence[int], own: Collection[int]) -> NDArray[np.float64]:
+        """Power of all noises together but some, at some nodes, A-weighted and unweighted.
+
+        Args:
+            nodes: positions, length N.
+            own: numbers of the noises that are left out.
+
+        Returns:
+            Shape (N, 2).
+        """
+        entering, place = self._entering
+        strength = self._strength.copy()
+        strength[list(own)] = 0.0
+        arriving = np.stack([np.bincount(place, column, len(entering)) for column in strength.T], axis=1)
+        powers: NDArray[np.float64] = self._power[list(nodes)].astype(np.float64) @ arriving
+        return powers
 
 
 def build_ladder(
@@ -278,16 +344,19 @@ def build_ladder(
     weighting, crest = voice_a(kind), crest_of(kind)
     nodes = path.nodes
     steps = tuple(path.steps())
-    on_path = {node: i for i, node in enumerate(nodes)}
-    own = [(on_path[row.node], row) for row in graph.noises if row.node in on_path]
-    foreign = np.flatnonzero(np.array([row.node not in on_path for row in graph.noises], dtype=bool))
-    rows = np.array(nodes)[:, None]
-    others = field.level_power[rows, foreign].sum(axis=1).tolist()
-    others_flat = field.flat_power[rows, foreign].sum(axis=1).tolist()
+    own_rows = sorted(k for node in set(nodes) for k in field.by_node.get(node, ()))
+    others = field.foreign_at(nodes, own_rows).tolist()
     reached = [0.0]
     for step in steps:
         reached.append(reached[-1] + step.gain_db)
-    terms: list[Derived] = [start_level]
+    on_path = {node: i for i, node in enumerate(nodes)}
+    places = [(on_path[graph.noises[k].node], graph.noises[k]) for k in own_rows]
+    own = tuple((i, reached[i], row) for i, row in places)
+    terms, lines = [start_level], [1]
+    for step in steps:
+        terms.extend(part for part in step.parts if round(part.value, 4))
+        lines.append(len(terms))
+    along = Along(tuple(terms), own)
     delay, carried, rungs = 0.0, 0.0, []
     knobs: tuple[Knob, ...] = ()
     ceilings = _ceilings(graph, nodes, reached)
@@ -300,17 +369,15 @@ def build_ladder(
     for i, position in enumerate(nodes):
         node = graph.nodes[position]
         if i:
-            terms.extend(part for part in steps[i - 1].parts if round(part.value, 4))
             delay += steps[i - 1].delay_ms
             carried += steps[i - 1].gain_db
             knobs += steps[i - 1].knobs
-        here = tuple((row, reached[i] - reached[j]) for j, row in own if j <= i)
         ceiling, clips_here = ceilings[i]
         minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].label, knobs, carried)
         rungs.append(
             Rung(
-                node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, tuple(terms), carried, delay,
-                here, others[i], others_flat[i], ceiling, clips_here, knobs, *marks[i], minor,
+                node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, along, i, lines[i], reached[i],
+                carried, delay, others[i][0], others[i][1], ceiling, clips_here, knobs, *marks[i], minor,
             )
         )  # fmt: skip
         if not minor:

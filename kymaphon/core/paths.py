@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import heapq
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,7 +80,7 @@ def best_paths(
     source: int,
     target: int,
     *,
-    bound: list[float] | None = None,
+    bound: Sequence[float] | None = None,
     most: int = MOST_PATHS,
     below_db: float | None = None,
     floor_db: float = -np.inf,

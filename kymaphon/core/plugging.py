@@ -8,6 +8,7 @@ from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.edits import AddRow, Edit, Plug, RemoveRow, SetField, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.fit import Fit, fit_of
+from kymaphon.core.indexed import Indexed
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.show import Cable, Device, Show
 
@@ -97,9 +98,13 @@ def _side_for(show: Show, catalogue: Catalogue, cable: Cable, way_in: Port) -> s
     return "" if whole else ".l"
 
 
+_taken: Indexed[set[str]] = Indexed(lambda rows: {".".join(row.target.split(".")[:2]) for row in rows})
+"""Of the cables of a show: the sockets that one is plugged into, whichever side."""
+
+
 def free_inputs(show: Show, catalogue: Catalogue, device: Device) -> tuple[End, ...]:
     """Sockets of a device that take a plug: nothing is in them, or they mix what comes; in its order."""
-    taken = {".".join(cable.target.split(".")[:2]) for cable in show.cables}
+    taken = _taken(show.cables)
     kind = catalogue[device.kind]
     return tuple(
         End(device, kind, port)

@@ -5,7 +5,7 @@ as wanted.
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -190,7 +190,7 @@ def own_way(transfer: Transfer, mics: Mics, node: int) -> PathThrough | None:
         rest = strongest_path(transfer, edge.target, node) or next(
             iter(best_paths(transfer, edge.target, node, bound=onward, most=1).paths), None
         )
-        if rest is None or any(step.label in STRAY for step in rest.steps()):
+        if rest is None or goes_astray(rest):
             continue
         gain = edge.gain_db + rest.gain_db
         if best is None or gain > best.gain_db:
@@ -199,7 +199,7 @@ def own_way(transfer: Transfer, mics: Mics, node: int) -> PathThrough | None:
 
 
 def _where(
-    nodes: tuple[int, ...], power: NDArray[np.float64], onward: dict[int, list[float]], mics: Mics
+    nodes: tuple[int, ...], power: NDArray[np.float64], onward: dict[int, Sequence[float]], mics: Mics
 ) -> int:
     """Which of a listener's points a voice is looked at in: where its own microphone brings it, of those the loudest.
 
@@ -223,7 +223,7 @@ def _measure(
     graph: SignalGraph,
     transfer: Transfer,
     power: float,
-    onward: list[float],
+    onward: Sequence[float],
     mark: float,
     two_way: bool,
     mics: Mics,
@@ -340,7 +340,7 @@ def arrivals_of(
     transfer: Transfer,
     mouth: int,
     node: int,
-    onward: list[float] | None = None,
+    onward: Sequence[float] | None = None,
     below_db: float | None = None,
     floor_db: float = -math.inf,
     *,
@@ -426,7 +426,7 @@ def goes_astray(path: PathThrough) -> bool:
     """Whether a voice that has a microphone of its own comes by this way through one that is not meant for it: somebody
     else's, or by a loudspeaker or a leaking headphone into one.
     """
-    return any(step.label in STRAY for step in path.steps())
+    return not path.graph.labelled(STRAY).isdisjoint(path.edges)
 
 
 def is_for_far_end(feed: Feed) -> bool:

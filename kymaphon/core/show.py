@@ -13,6 +13,7 @@ from kymaphon.core.catalogue.loader import MOST_OWN_ROWS, expand
 from kymaphon.core.catalogue.parts import Feed
 from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.gate.settings import Chain
+from kymaphon.core.indexed import Indexed
 from kymaphon.core.model import (
     Degrees,
     Effort,
@@ -403,8 +404,16 @@ class Show(Model):
         return _by_id(self.places, place_id)
 
 
+_FEW = 24
+"""Up to so many rows looking through them is as quick as an index."""
+_ids: Indexed[dict[str, Any]] = Indexed(lambda rows: {row.id: row for row in reversed(rows)})
+
+
 def _by_id(rows: tuple[_Row, ...], wanted: str) -> _Row:
-    for row in rows:
-        if row.id == wanted:
-            return row
-    raise KeyError(wanted)
+    if len(rows) <= _FEW:
+        for row in rows:
+            if row.id == wanted:
+                return row
+        raise KeyError(wanted)
+    found: _Row = _ids(rows)[wanted]
+    return found

@@ -9,15 +9,16 @@ from __future__ import annotations
 
 import heapq
 import math
-from collections.abc import Callable, Collection, Sequence
+from array import array
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.block import DENSE, Block, Floats, sparse_factors
-from kymaphon.core.graph import SettingRef, SignalGraph
+from kymaphon.core.block import AT_ONCE, DENSE, Block, Floats, sparse_factors
+from kymaphon.core.graph import SettingRef, SignalGraph, spread
 from kymaphon.core.stability import NOTHING_ROUND, Stability
 
 Complexes = NDArray[np.complex128]
@@ -194,22 +195,56 @@ class Transfer:
         Returns:
             Power ratios (unit of the node over unit of the source), shape (nodes, S).
         """
-        graph = self.graph
+        portions = list(self.power_in_portions(sources))
+        if len(portions) == 1:
+            return portions[0]
+        return np.concatenate([np.zeros((len(self.graph.nodes), 0)), *portions], axis=1)
+
+    def power_in_portions(self, sources: Sequence[int]) -> Iterator[Floats]:
+        """The same, `AT_ONCE` sources after `AT_ONCE`: of thousands the whole takes hundreds of megabytes."""
+        blocks = self._power_blocks(sources)
+        for start in range(0, len(sources), AT_ONCE):
+            self.effort.check()
+            yield self._power(sources[start : start + AT_ONCE], blocks)
+
+    def _power_blocks(self, sources: Sequence[int]) -> dict[int, Block]:
+        """First node of each circle's component -> its squared gains; where it howls cut open, seen from where the sources come in."""
+        weight = self._squared
+        blocks = {part[0]: self._block(part, weight) for part in self.circles}
+        if self.unstable and len(sources):
+            onward = {node: [step[1] for step in row] for node, row in enumerate(self.graph.steps_out)}
+            reached = spread(onward, sources)
+            for part in self.circles:
+                if part[0] not in self.unstable:
+                    continue
+                members = set(part)
+                entered = {node for node in sources if node in members}
+                entered |= {after for node in reached - members for after in onward[node] if after in members}
+                first = [i for i, node in enumerate(part) if node in entered]
+                blocks[part[0]] = blocks[part[0]].opened(first)
+        return blocks
+
+    @cached_property
+    def _squared(self) -> Floats:
+        squared: Floats = 10 ** (self.graph.gain_db / 10)
+        return squared
+
+    def _power(self, sources: Sequence[int], blocks: dict[int, Block]) -> Floats:
+        graph, weight = self.graph, self._squared
         power = np.zeros((len(graph.nodes), len(sources)))
         for column, node in enumerate(sources):
             power[node, column] = 1.0
-        weight = 10 ** (graph.gain_db / 10)
         origin = graph.source.tolist()
-        circling = {node for part in self.circles for node in part}
         for part in self.components:
-            if part[0] in circling:
-                self._solve_block(part, weight, power)
+            if part[0] in blocks:
+                power[list(part)] = blocks[part[0]].solved(self._entering(part, power))
                 continue
             for k in graph.incoming[part[0]]:
                 power[part[0]] += weight[k] * power[origin[k]]
         return power
 
-    def _solve_block(self, part: Sequence[int], weight: Floats, power: Floats) -> None:
+    def _entering(self, part: Sequence[int], power: Floats) -> Floats:
+        """What begins in a component, and what arrives from those before it; shape (nodes of the component, sources)."""
         graph = self.graph
         place = np.full(len(graph.nodes), -1, dtype=np.intp)
         place[list(part)] = np.arange(len(part))
@@ -219,12 +254,9 @@ class Transfer:
         rows = rows[np.argsort(target[rows], kind="stable")]
         if len(rows):
             starts = np.flatnonzero(np.diff(target[rows], prepend=-1))
-            arrived = np.add.reduceat(weight[rows, None] * power[graph.source[rows]], starts, axis=0)
+            arrived = np.add.reduceat(self._squared[rows, None] * power[graph.source[rows]], starts, axis=0)
             entering[target[rows[starts]]] += arrived
-        block = self._block(part, weight)
-        if part[0] in self.unstable:
-            block = block.opened(np.flatnonzero(entering.any(axis=1)).tolist())
-        power[list(part)] = block.solved(entering)
+        return entering
 
     @cached_property
     def _complex_order(self) -> tuple[Floats, Floats]:
@@ -280,10 +312,10 @@ class Transfer:
         return {}
 
     @cached_property
-    def _best(self) -> dict[tuple[int, frozenset[int] | None], tuple[list[float], list[int]]]:
+    def _best(self) -> dict[tuple[int, frozenset[int] | None], tuple[Sequence[float], Sequence[int]]]:
         return {}
 
-    def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> list[float]:
+    def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> Sequence[float]:
         """Strongest gain in dB from every node to the target; -inf where there is no way. Kept once computed.
 
         Components are taken from the end of the signal flow backwards. Inside a circle the search goes on
@@ -303,7 +335,7 @@ class Transfer:
             self._best[key] = self._find_best(target, within)
         return self._best[key][0]
 
-    def best_edge_to(self, target: int) -> list[int]:
+    def best_edge_to(self, target: int) -> Sequence[int]:
         """For every node the edge with which its strongest way to the target begins; -1 where there is no way."""
         self.best_gain_to(target)
         return self._best[target, None][1]
@@ -360,7 +392,11 @@ class Transfer:
         for column, target in enumerate(missing):
             row = hops[:, column]
             row[target] = -1
-            self._best[target, None] = (best[:, column].tolist(), row.tolist())
+            # Of a large rig lists of numbers would take four times as much.
+            self._best[target, None] = (
+                array("d", best[:, column].tobytes()),
+                array("i", row.astype(np.intc).tobytes()),
+            )
 
     def _settle_all(self, part: list[int], best: Floats) -> None:
         """`_settle` for many targets: rounds over the steps that lead to what rose in the round before, until nothing rises."""

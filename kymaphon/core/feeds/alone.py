@@ -7,11 +7,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from kymaphon.core.analysis import Analysis
+from kymaphon.core.block import Floats
 from kymaphon.core.catalogue import Port
 from kymaphon.core.feeds.mixer import ASTRAY
 from kymaphon.core.figures import number
 from kymaphon.core.show import Device
-from kymaphon.core.transfer import Floats, Transfer
+from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import power_to_db
 
 

@@ -270,7 +270,7 @@ def _noise_severity(ladder: Ladder) -> Severity:
 def _foreign_noise(analysis: Analysis, ladder: Ladder) -> list[tuple[float, int]]:
     """(power at the end, number of the noise) of all that does not come in along a chain."""
     on_path = set(ladder.path.nodes)
-    here = analysis.noise.level_power[ladder.path.nodes[-1]]
+    here = analysis.noise.at(ladder.path.nodes[-1])
     rows = analysis.graph.noises
     return [(float(here[i]), i) for i, row in enumerate(rows) if row.node not in on_path]
 

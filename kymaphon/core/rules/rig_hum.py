@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
 
 from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.derive import Derived, class_under, less, show_number
 from kymaphon.core.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
-from kymaphon.core.edits import Edit, SetCable, SetField
+from kymaphon.core.edits import Edit, SetCable, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Later, Remedy
 from kymaphon.core.plan import free_spot
 from kymaphon.core.plugging import inserted, powered_by
 from kymaphon.core.power import feed_of
@@ -201,7 +202,8 @@ def earths(analysis: Analysis) -> Iterator[Finding]:
         figures = (Derived("hum under voice", hum.value, "dB"), Derived("isolators in all", len(openable), ""))  # fmt: skip
         yield Finding(
             "earth-loop", "fix" if heard else "note", "Rig", (*loop.devices, *(end for row in tie.cables for end in row)),
-            f"Earth loop: {names}", text, figures, hum, tuple(_loop_remedies(analysis, loop, tie, len(openable))),
+            f"Earth loop: {names}", text, figures, hum,
+            Later(partial(_loop_remedies, analysis, loop, tie, len(openable))) if analysis.remedies else (),
         )  # fmt: skip
 
 
@@ -253,8 +255,8 @@ def isolating_edits(analysis: Analysis, cables: list[Cable]) -> list[Edit]:
         kind = "isolator-pair" if two or mate is not None else "isolator-line"
         group = [first, mate] if mate is not None else [first]
         more = inserted(show, catalogue, group, kind, "Isolator")
-        for edit in more:
-            show = edit.apply(show)
+        if left:
+            show = apply_all(show, more)
         edits += more
     return edits
 
