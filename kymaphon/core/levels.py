@@ -323,7 +323,8 @@ class NoiseField:
         strength = self._strength.copy()
         strength[list(own)] = 0.0
         arriving = np.stack([np.bincount(place, column, len(entering)) for column in strength.T], axis=1)
-        powers: NDArray[np.float64] = self._power[list(nodes)].astype(np.float64) @ arriving
+        power = self._power
+        powers: NDArray[np.float64] = (power[list(nodes)] @ arriving.astype(power.dtype)).astype(np.float64)
         return powers
 
 

@@ -229,16 +229,14 @@ def _held(turn: Turn, sharers: str) -> Turn:
 
 def _moved_beside(analysis: Analysis, chosen: set[str]) -> dict[SettingRef, list[str]]:
     """The settings that move other voices than the chosen ones on their way to an end, with the names of those voices."""
-    moved: dict[SettingRef, list[str]] = {}
+    moved: dict[SettingRef, dict[str, None]] = {}
     for (voice, _), ladder in analysis.ladders.items():
         if voice in chosen:
             continue
         name = analysis.party_name(voice)
         for ref in {ref for refs in _edge_refs(analysis, ladder) for ref in refs}:
-            names = moved.setdefault(ref, [])
-            if name not in names:
-                names.append(name)
-    return moved
+            moved.setdefault(ref, {})[name] = None
+    return {ref: list(names) for ref, names in moved.items()}
 
 
 def _strip_of(analysis: Analysis, node: str) -> tuple[str, str, Strip] | None:

@@ -14,11 +14,12 @@ from kymaphon.core.edits import Edit, SetCable, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Later, Remedy
+from kymaphon.core.indexed import Indexed
 from kymaphon.core.plan import free_spot
 from kymaphon.core.plugging import inserted, powered_by
 from kymaphon.core.power import feed_of
 from kymaphon.core.routes import SORT_WORDS, Meeting, detours, meetings, position_of, way_of
-from kymaphon.core.show import Cable, Place
+from kymaphon.core.show import Cable, Place, Show
 
 EARTH_CAUTION = (
     "Never defeat a protective earth to cure hum; mains is work for a licensed person, by local codes."
@@ -214,12 +215,23 @@ def _link(analysis: Analysis, tie: Tie) -> str:
 def _loop_hum(analysis: Analysis, tie: Tie) -> Derived:
     """How far loop hum lies under the voice in that cable of a tie in which it is nearest."""
     hum = loop_hum(tie)
-    rows = [row for row in analysis.show.cables if row.ends in tie.cables]
+    rows = _cables_of(analysis.show, tie)
     return min((under_voice(analysis, row, hum) for row in rows), key=lambda row: row.value)
 
 
+_by_ends: Indexed[dict[tuple[str, str], tuple[int, Cable]]] = Indexed(
+    lambda rows: {row.ends: (i, row) for i, row in enumerate(rows)}
+)
+
+
+def _cables_of(show: Show, tie: Tie) -> list[Cable]:
+    """The cables whose shields make a tie, in the show's order."""
+    known = _by_ends(show.cables)
+    return [row for _, row in sorted((known[ends] for ends in tie.cables), key=lambda pair: pair[0])]
+
+
 def _loop_remedies(analysis: Analysis, loop: EarthLoop, tie: Tie, count: int) -> Iterator[Remedy]:
-    cables = [row for row in analysis.show.cables if row.ends in tie.cables]
+    cables = _cables_of(analysis.show, tie)
     edits = isolating_edits(analysis, cables)
     if edits:
         what = f"{len(cables)} channels" if len(cables) > 1 else "1 channel"
