@@ -20,7 +20,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.model import Shield
-from kymaphon.core.mouth import Worn, mouth_gain_db
+from kymaphon.core.mouth import Worn, mouth_gain_at_db
 from kymaphon.core.pickup import Pickup, pickup_of
 from kymaphon.core.placing import Choice, best_of
 from kymaphon.core.room import reverberant_gain_db
@@ -71,7 +71,7 @@ class BeforeHowl:
             aim = _aims(source, points)
         else:
             metres, angle = Worn(worn).reach()
-            thrown = float(mouth_gain_db(angle)) if source.faces_deg is not None else 0.0
+            thrown = mouth_gain_at_db(angle) if source.faces_deg is not None else 0.0
             own = np.full(points.shape[:-1], -20 * math.log10(metres) + thrown)
             ahead = source.faces_deg if worn == "head" else None
             aim = np.full(points.shape[:-1], np.nan if ahead is None else ahead + 180.0)

@@ -96,13 +96,15 @@ class Listening:
 def listenings(analysis: Analysis) -> tuple[Listening, ...]:
     """Every party that hears on headphones, with what comes of all voices together."""
     out = []
+    voices = _voices_dba(analysis)
     for party in analysis.listeners:
         nodes = analysis.graph.ears[party.id]
         ears = [node for node in nodes if analysis.graph.nodes[node].unit == "dB SPL"]
         if not ears or not _on_headphones(analysis, party.id):
             continue
-        node = max(ears, key=lambda row: _level_at(analysis, row))
-        level = _level_at(analysis, node)
+        levels = [_level_at(analysis, row, voices) for row in ears]
+        level = max(levels)
+        node = ears[levels.index(level)]
         if not math.isfinite(level) or level < number("ear-least"):
             continue
         full = figure("programme-crest")
@@ -147,14 +149,20 @@ def _on_headphones(analysis: Analysis, party_id: str) -> bool:
     return device is not None and analysis.catalogue[device.kind].group == "headphones"
 
 
-def _level_at(analysis: Analysis, node: int) -> float:
-    """A-weighted level of all voices together at an ear, in dBA."""
-    flow = analysis.flow
-    levels = [
-        analysis.graph.mouths[voice][1].value + voice_a(analysis.show.party(voice).kind).value
-        for voice in flow.voices
-    ]
-    power = sum(float(flow.power[node, i]) * db_to_power(level) for i, level in enumerate(levels))
+def _voices_dba(analysis: Analysis) -> list[float]:
+    """A-weighted power of each voice where it begins, in the order of the flow's columns."""
+    rows = ((analysis.graph.mouths[voice][1], analysis.show.party(voice)) for voice in analysis.flow.voices)
+    return [db_to_power(level.value + voice_a(party.kind).value) for level, party in rows]
+
+
+def _level_at(analysis: Analysis, node: int, voices: list[float]) -> float:
+    """A-weighted level of all voices together at an ear, in dBA.
+
+    Args:
+        voices: their powers, as `_voices_dba` has them.
+    """
+    gains = analysis.flow.power[node].tolist()
+    power = sum(gain * voice for gain, voice in zip(gains, voices, strict=True))
     return power_to_db(power) if 0 < power < math.inf else -math.inf
 
 

@@ -13,7 +13,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model import Point
-from kymaphon.core.mouth import Worn, mouth_gain_db, mouth_source
+from kymaphon.core.mouth import Worn, mouth_gain_at_db, mouth_source
 from kymaphon.core.pickup import Pickup
 from kymaphon.core.room import liveliness_words, reverberant_gain_db
 from kymaphon.core.show import Device, NoiseSpot, Party, Place, Show
@@ -35,14 +35,14 @@ def distance_part(metres: float, source: str, reference_m: float = 1.0) -> Deriv
 
 @lru_cache(maxsize=8192)
 def _off_axis_part(pickup: Pickup, angle_deg: float, metres: float) -> Derived:
-    gain = float(pickup.gain_db(angle_deg, metres))
+    gain = pickup.gain_at_db(angle_deg, metres)
     name = f"{angle_deg:.0f}\u00b0 off {pickup.a_name}"
     return Derived(name, gain, "dB", pickup.formula, source=pickup.source)
 
 
 @lru_cache(maxsize=8192)
 def _face_part(name: str, angle_deg: float) -> Derived:
-    gain = float(mouth_gain_db(angle_deg))
+    gain = mouth_gain_at_db(angle_deg)
     return Derived(f"{angle_deg:.0f}\u00b0 off {name}'s face", gain, "dB", source=mouth_source())
 
 
@@ -80,7 +80,7 @@ def voice_parts(show: Show, party: Party, stand: Stand, place: Place | None) -> 
     faces = facing_deg(show, party) if has_face(party) else None
     if faces is not None:
         angle = angle_between_deg(party.at_m, faces, stand.at)
-        if abs(float(mouth_gain_db(angle))) >= 0.05:
+        if abs(mouth_gain_at_db(angle)) >= 0.05:
             parts.append(_face_part(party.name, angle))
     q = None if has_face(party) else 1.0
     return tuple(parts) + _reverberation(

@@ -32,8 +32,10 @@ LEAST_STEPS = 200
 """How many it may look at in any case, when the searches before it in the same rig have used up `Transfer.effort`: where circles
 amplify, ever longer ways look promising. What is told of totals then still comes from the solve.
 """
-FURTHER_STEPS = 20_000
-"""Once that has been used up as well, a tenth of it: of hundreds of people in loops that howl no arrivals are told apart."""
+FURTHER_STEPS = 400_000
+"""Once so many more have been looked at, a tenth of it: of hundreds of people in one mesh few arrivals are told apart, and that is
+said (`Effort.short`).
+"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +127,7 @@ def best_paths(
     for step in range(allowed):
         if not heap:
             return Found(_sorted(found), True)
-        if step >= LEAST_STEPS or effort.left <= 0:
+        if step >= LEAST_STEPS or effort.left <= LEAST_STEPS:
             effort.left -= 1
         negative, _, gain, node, last, before, seen = heapq.heappop(heap)
         edges = (*before, last)
@@ -140,6 +142,8 @@ def best_paths(
                 return Found(_sorted(found), not heap)
             continue
         push(node, gain, edges, seen | {node})
+    if heap:
+        effort.short += 1
     if not found and source != target and onward[source] >= floor_db:
         near = _near_path(transfer, source, target, within)
         found = [near] if near is not None and near.gain_db >= floor_db else []

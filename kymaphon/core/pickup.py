@@ -24,6 +24,7 @@ from numpy.typing import ArrayLike, NDArray
 from kymaphon.core.acoustics import PATTERNS, pattern_gain_db, random_efficiency_db, speed_of_sound_m_s
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.figures import acoustic_data, number
+from kymaphon.core.mouth import between
 from kymaphon.core.units import power_to_db
 
 Floats = NDArray[np.float64]
@@ -80,6 +81,12 @@ class Pickup:
         grid, gains = _off_axis(self.pattern, self.tube_m)
         found: Floats = np.asarray(np.interp(angle, grid, gains))
         return found + np.zeros(np.broadcast_shapes(found.shape, np.shape(distance_m)))
+
+    def gain_at_db(self, angle_deg: float, distance_m: float = 1.0) -> float:
+        """`gain_db` at one angle and distance."""
+        if self.pattern == "close-talking":
+            return float(self.gain_db(angle_deg, distance_m))
+        return between(abs(angle_deg), *_off_axis_lists(self.pattern, self.tube_m))
 
     def diffuse_db(self, noise: str = "room-tone") -> float:
         """Sound from all around, of a kind of noise, against sound on the axis."""
@@ -162,6 +169,12 @@ def _off_axis(pattern: str, tube_m: float) -> tuple[Floats, Floats]:
         power = _shares("speech") @ _gun_power(grid, tube_m)
         return grid, np.maximum(10 * np.log10(np.maximum(power, 1e-9)), number("pattern-floor"))
     return grid, np.array([pattern_gain_db(pattern, float(angle)) for angle in grid])
+
+
+@lru_cache(maxsize=256)
+def _off_axis_lists(pattern: str, tube_m: float) -> tuple[list[float], list[float]]:
+    grid, gains = _off_axis(pattern, tube_m)
+    return grid.tolist(), gains.tolist()
 
 
 @lru_cache(maxsize=1024)

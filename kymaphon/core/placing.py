@@ -13,7 +13,7 @@ from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.model import Point, Shield
-from kymaphon.core.mouth import Worn, mouth_gain_db
+from kymaphon.core.mouth import Worn, mouth_gain_at_db
 from kymaphon.core.own_noise import own_noise
 from kymaphon.core.pickup import pickup_of
 from kymaphon.core.room import reverberant_gain_db
@@ -146,7 +146,7 @@ def best_of(
         return None
     if mic.worn is not None:
         metres, angle = Worn(mic.worn).reach()
-        thrown = float(mouth_gain_db(angle)) if faced else 0.0
+        thrown = mouth_gain_at_db(angle) if faced else 0.0
         level = source.level.value - 20 * math.log10(metres) + thrown
         here = np.array(source.at)[None, :]
         # On the head it is before the face all evening; on the chest it is in nobody's way.
@@ -288,7 +288,7 @@ def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float
             face = min(face, 360 - face)
         thrown = float(other.thrown_db(np.array(face)))
         loud = other.level.value + other.weighting.value
-        direct = loud - 20 * math.log10(metres) + float(pickup.gain_db(off, metres)) + thrown
+        direct = loud - 20 * math.log10(metres) + pickup.gain_at_db(off, metres) + thrown
         levels.append(direct)
         around = reverberant_gain_db(sound.place, other.q)
         if around is not None:

@@ -67,6 +67,7 @@ class Feed:
         twice: another arrival lies within the three-to-one difference.
         arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
         `Analysis.arrivals`).
+        whole: the search for those arrivals saw all that counts; else a second one near the first may not be told.
         unstable: the way runs through a circle that howls, so the level is only that of the first pass.
     """
 
@@ -85,6 +86,7 @@ class Feed:
     twice: bool = False
     unstable: bool = False
     arrivals: tuple[Arrival, ...] = ()
+    whole: bool = True
 
     @property
     def key(self) -> tuple[str, str]:
@@ -252,6 +254,7 @@ def _measure(
     own = feed.listener == feed.voice
     gain, twice = path.gain_db, False
     arrivals: tuple[Arrival, ...] = ()
+    cut_short = transfer.effort.short
     if own or (not unstable and power_to_db(power) - path.gain_db > SEVERAL_DB):
         # Of one's own voice nothing under the floor is a return; looking no deeper is what keeps this quick.
         floor = number("own-voice-floor") - offset if own else -math.inf
@@ -275,7 +278,7 @@ def _measure(
     level = source_level.value + gain
     return replace(
         feed, verdict=verdict, unit=unit, level_db=level, gain_db=gain + offset, delay_ms=path.delay_ms, path=path,
-        twice=twice, unstable=unstable, arrivals=arrivals,
+        twice=twice, unstable=unstable, arrivals=arrivals, whole=transfer.effort.short == cut_short,
     )  # fmt: skip
 
 

@@ -101,10 +101,12 @@ class Effort:
 
     Attributes:
         left: long searches for single ways may still look at so many partial ways, all together.
+        short: so many of those searches ended before all was seen.
         unwanted: tells whether the answer is no longer wanted.
     """
 
     left: int = 20_000
+    short: int = 0
     unwanted: Callable[[], bool] | None = None
 
     def check(self) -> None:

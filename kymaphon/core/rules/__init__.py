@@ -30,6 +30,7 @@ NOTES_ONLY: frozenset[Rule] = frozenset(
     (
         level_ears.booster_worth, level_ears.over_practice, level_ears.own_voice_late, levels.assumed_ambient, levels.unknown_places,
         rig_hum.ways_not_told, rig_controls.restart_needed, rig_controls.controls_on_air,
+        feeds_ways.not_all_listed,
     )
 )  # fmt: skip
 """Rules that only ever note something: a change that is tried is not weighed by them."""

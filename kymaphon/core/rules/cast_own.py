@@ -14,7 +14,7 @@ from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.model import Point
-from kymaphon.core.mouth import TURNS_DEG, mouth_gain_db, turned_mouth
+from kymaphon.core.mouth import TURNS_DEG, mouth_gain_at_db, turned_mouth
 from kymaphon.core.moves import Placed, aim, inside, move, placed_in
 from kymaphon.core.standing import direction_deg
 
@@ -166,7 +166,7 @@ def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> fl
     faces = source.faces_deg or 0.0
     if stand.worn is not None:
         metres, angle = stand.worn.reach(turn_deg)
-        return float(-20 * math.log10(metres) + mouth_gain_db(angle))
+        return -20 * math.log10(metres) + mouth_gain_at_db(angle)
     if stand.goes_along:
         return float(row.sound.direct_db[row.voice, row.mic] - source.level.value)
     spot = at if at is not None else row.at
@@ -175,7 +175,7 @@ def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> fl
     metres = max(math.dist(mouth, spot), number("nearest-distance"))
     off = angle_between_deg(spot, axis, mouth) if axis is not None else 0.0
     face = angle_between_deg(mouth, now, spot)
-    return float(-20 * math.log10(metres) + stand.pickup.gain_db(off, metres) + mouth_gain_db(face))
+    return -20 * math.log10(metres) + stand.pickup.gain_at_db(off, metres) + mouth_gain_at_db(face)
 
 
 def turns_of(row: Placed) -> list[Turn]:

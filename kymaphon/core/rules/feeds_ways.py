@@ -330,9 +330,31 @@ def talkback_under_programme(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("talkback-under", "fix", "Feeds", (party.id,), f"{party.name} cannot follow the talkback", text, (Derived("over", over, "dB"),), why, (remedy,))  # fmt: skip
 
 
+def not_all_listed(analysis: Analysis) -> Iterator[Finding]:
+    """What was not followed to its end, in a rig with more ways and circles than can be listed one by one."""
+    pairs = [feed for feed in analysis.feeds.values() if not feed.whole]
+    told = []
+    if pairs:
+        told.append(
+            f"For {len(pairs)} of {len(analysis.feeds)} pairs of listener and voice the ways after the strongest were "
+            "followed only so far: a second arrival near the first may not be told. Levels are whole: one solve over all ways."
+        )
+    if not analysis.circles.complete:
+        told.append(
+            f"Of the circles the {len(analysis.circles.paths)} strongest that were found are listed. Whether it howls, and the margin, "
+            "are computed of all."
+        )
+    if told:
+        figures = (Derived("pairs not followed to the end", len(pairs), ""),)
+        yield Finding(
+            "not-all-listed", "note", "Feeds", (), "More ways than are listed", " ".join(told), figures
+        )
+
+
 RULES: tuple[Rule, ...] = (
     mix_offered_twice,
     remote_on_loudspeakers,
     muted_loudspeakers,
     talkback_under_programme,
+    not_all_listed,
 )
