@@ -3,13 +3,18 @@
 from __future__ import annotations
 
 import random
+import subprocess
+import sys
 import time
+from pathlib import Path
 from statistics import median
 
 from kymaphon.core.edits import Edit, SetValue, Unplug
 from kymaphon.core.show import Show
 
 EDITS = 100
+ACTIONS = (2_000, 20_000)
+"""After so many random actions the memory is read."""
 
 
 def ring(desks: int) -> Show:
@@ -60,6 +65,94 @@ def random_edits(show: Show, count: int, seed: int = 1) -> list[tuple[Edit, ...]
         rows += [(SetValue(knob.ref, float(value)),) for value in {knob.lowest, knob.highest, min(knob.value + 6, knob.highest)}]  # fmt: skip
     random.Random(seed).shuffle(rows)
     return rows[:count]
+
+
+def large(desks: int = 100, cables: int = 2000, people: int = 200, rooms: int = 20) -> Show:
+    """500 devices: people with a microphone and headphones each, in rooms of ten, and desks of 24 channels that feed each other
+    round and round at random until all cables are plugged.
+    """
+    draw = random.Random(1)
+    devices = [{"id": f"d{i}", "kind": "desk-24-mono"} for i in range(desks)]
+    parties, ends, used = [], [], set()
+    for i in range(people):
+        place, spot = f"r{i % rooms}", [1 + 2 * (i % 20), 1 + 2 * (i // 20)]
+        devices += [
+            {"id": f"m{i}", "kind": "dynamic-close", "party": f"p{i}", "place": place, "at_m": [spot[0] + 0.1, spot[1]]},
+            {"id": f"h{i}", "kind": "headphones", "place": place},
+        ]  # fmt: skip
+        parties.append({"id": f"p{i}", "name": f"P{i}", "kind": "presenter", "place": place, "at_m": spot, "speaks": True, "listens": True, "hears_on": f"h{i}"})  # fmt: skip
+        into = f"d{i % desks}.in{i // desks + 1}"
+        used.add(into)
+        ends += [(f"m{i}.out", into), (f"d{i % desks}.phones", f"h{i}.in")]
+    while len(ends) < cables:
+        first = draw.randrange(desks)
+        into = f"d{(first + draw.choice((1, 2, 3, -1, 5))) % desks}.in{draw.randrange(1, 25)}"
+        if into not in used:
+            used.add(into)
+            ends.append((f"d{first}.{draw.choice(('main-out', 'send1', 'send2'))}", into))
+    places = [{"id": f"r{k}", "name": f"R{k}"} for k in range(rooms)]
+    return Show.model_validate({"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": [{"from": a, "to": b} for a, b in ends]})  # fmt: skip
+
+
+def bench_large() -> None:
+    """In a process of its own, for its memory."""
+    code = """
+import resource, sys, time
+sys.path.insert(0, "bench")
+from steady import large
+from kymaphon.core.analyse import analyse
+show = large()
+start = time.perf_counter()
+found = analyse(show)
+print(f"{len(show.devices)} devices, {len(show.cables)} cables, {len(show.parties)} people: "
+      f"{time.perf_counter() - start:.1f} s, {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB, "
+      f"{len(found.findings)} findings (goal 15 s, 600 MB)")
+"""
+    root = Path(__file__).parent.parent
+    print(subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True, cwd=root).stdout.strip())  # fmt: skip
+
+
+def bench_memory() -> None:
+    """Random actions on the demo, each with its analysis: `python bench/run.py memory`, most of an hour."""
+    from PySide6.QtWidgets import QApplication
+
+    from kymaphon.app.document import Document
+    from kymaphon.app.window import Window
+    from kymaphon.core.analysis import STAGES
+    from kymaphon.files.demo import demo_path
+    from kymaphon.files.show_file import read_show
+
+    app = QApplication.instance() or QApplication(["bench"])
+    show = read_show(demo_path())
+    window = Window(Document(show, autosave=False))
+    window.show()
+    rows = random_edits(show, 1_000_000)
+    draw = random.Random(2)
+    first = 0.0
+    for done in range(1, ACTIONS[-1] + 1):
+        stack, what = window.document.undo_stack, draw.random()
+        if what < 0.35 and stack.canUndo():
+            stack.undo()
+        elif what < 0.45 and stack.canRedo():
+            stack.redo()
+        elif what < 0.5:
+            window.go(draw.choice(STAGES))
+        else:
+            try:
+                window.document.apply(draw.choice(rows), "edit")
+            except (KeyError, ValueError):
+                continue  # that cable is out already
+        while window.document.busy:
+            app.processEvents()
+            time.sleep(0.0005)
+        if done in ACTIONS:
+            resident = next(
+                row for row in Path("/proc/self/status").read_text().splitlines() if row.startswith("VmRSS")
+            )
+            now = int(resident.split()[1]) / 1024
+            first = first or now
+            print(f"after {done} actions: {now:.0f} MB, {now - first:+.0f} MB (goal +50)", flush=True)
+    window.document.close()
 
 
 def bench_window() -> None:
@@ -121,6 +214,7 @@ def bench_window() -> None:
 
 
 def bench_steady() -> None:
-    """Rings of desks, then the window."""
+    """Rings of desks, a large rig, then the window."""
     bench_rings()
+    bench_large()
     bench_window()

@@ -216,7 +216,7 @@ def _where(
         if best > -math.inf
         else list(nodes)
     )
-    most = max(power[n] for n in rows) * (1 - 1e-9)
+    most = max(power[n] for n in rows) * (1 - 1e-6)
     return next(n for n in rows if power[n] >= most)
 
 
