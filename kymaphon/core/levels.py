@@ -286,6 +286,8 @@ class NoiseField:
         out = np.empty((nodes, len(entering)), dtype=np.float32)
         start = 0
         for portion in self.transfer.power_in_portions(entering):
+            # Smaller ones single precision keeps with fewer digits, and slowly.
+            portion[portion < 1e-37] = 0.0
             out[:, start : start + portion.shape[1]] = portion
             start += portion.shape[1]
         return out
