@@ -13,7 +13,7 @@ from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.ends import nominal_dbu, usual_output
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import Node
+from kymaphon.core.graph import EdgeKind, Node
 from kymaphon.core.heard import (
     distance_part,
     loudspeaker_parts,
@@ -37,10 +37,6 @@ LEAK_REFERENCE_M = 0.3
 """Distance from the head at which a kind states its headphone leak."""
 
 MUTED = "an open microphone mutes the loudspeakers"
-AIR = frozenset(
-    ("speaks into", "bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
-)
-"""Labels of the edges that run through the air of a place, not through the rig."""
 
 
 def add_air(draft: Draft) -> None:
@@ -66,7 +62,7 @@ def _add_mouth(draft: Draft, party: Party) -> None:
         level = _played_level(draft, unit, party)
         mouth = draft.add(Node(f"{party.id}.voice", party.name, unit, party.id))
         for target in node:
-            draft.join(f"{party.id}.voice", draft.nodes[target].id, label="plays")
+            draft.join(f"{party.id}.voice", draft.nodes[target].id, kind=EdgeKind.PLAYS)
         draft.mouths[party.id] = (mouth, level)
         return
     mouth = draft.add(Node(f"{party.id}.mouth", f"{party.name}, at 1 m", "dB SPL", party.id, party.place))
@@ -145,7 +141,7 @@ def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, tuple[Port
             name = f"{party.name}'s ears{word}" if source.unit == "dB SPL" else f"{party.name}{word}"
             node = f"{party.id}.ear{number if i else ''}{side}"
             nodes.append(draft.add(Node(node, name, source.unit, party.id, party.place)))
-            draft.join(source.id, node, label="listens")
+            draft.join(source.id, node, kind=EdgeKind.LISTENS)
     draft.ears[party.id] = tuple(nodes)
 
 
@@ -162,7 +158,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
         own = party is stand.own
         if own and None not in (party.place, device.place) and party.place != device.place:
             continue  # a finding of its own
-        label = "speaks into" if own else "bleeds into"
+        sort = EdgeKind.SPEAKS if own else EdgeKind.BLEEDS
         if own and stand.worn is not None:
             parts, metres = worn_parts(party.name, stand.worn, faced=has_face(party))
         elif own and (party.at_m is None or stand.at is None):
@@ -176,7 +172,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
             parts, metres = voice_parts(draft.show, party, stand, place)
         else:
             continue
-        draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), label=label)
+        draft.join(f"{party.id}.mouth", target, parts, delays=_travel(metres), kind=sort)
     _add_leaks(draft, stand, target, place)
     ambient, flat = measured_ambient(draft.show, device), measured_flat_db(draft.show, device)
     if ambient is None and place is not None:
@@ -217,7 +213,7 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
                     target,
                     parts,
                     delays=_travel(metres),
-                    label="loudspeaker into microphone",
+                    kind=EdgeKind.LOUDSPEAKER,
                     broken=muted,
                 )
 
@@ -242,7 +238,7 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, ta
             parts += (Derived("each side half", -20 * math.log10(2), "dB", source="two sides at half"),)
         for side in (".l", ".r") if port.stereo else ("",):
             draft.join(
-                f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), label="headphone leak"
+                f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), kind=EdgeKind.LEAK
             )
 
 
@@ -308,6 +304,6 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
             parts = (*heard, *shield)
             for ear in draft.ears[listener.id]:
                 draft.join(
-                    source, draft.nodes[ear].id, parts, delays=_travel(metres), label="through the air",
+                    source, draft.nodes[ear].id, parts, delays=_travel(metres), kind=EdgeKind.THROUGH_AIR,
                     broken=muted if source in loud else "",
                 )  # fmt: skip

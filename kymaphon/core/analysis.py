@@ -9,13 +9,13 @@ from functools import cached_property
 
 import numpy as np
 
-from kymaphon.core.air import AIR, is_muted
+from kymaphon.core.air import is_muted
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import Derived
 from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.gate.settings import Processing
-from kymaphon.core.graph import SignalGraph, spread
+from kymaphon.core.graph import ACOUSTIC, EdgeKind, SignalGraph, spread
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.naming import device_name
@@ -101,7 +101,7 @@ class Analysis:
         """Node -> nodes that the rig leads to from it as it is switched, the air of places left out."""
         out: dict[int, list[int]] = {}
         for edge in self.graph.edges:
-            if edge.on and edge.label not in AIR:
+            if edge.on and edge.kind not in ACOUSTIC:
                 out.setdefault(edge.source, []).append(edge.target)
         return {node: tuple(targets) for node, targets in out.items()}
 
@@ -383,7 +383,7 @@ Rule = Callable[[Analysis], Iterable[Finding]]
 
 def _is_air(ladder: Ladder) -> bool:
     """Whether a ladder runs through nothing but the air of a room."""
-    return all(step.label == "through the air" for step in ladder.path.steps())
+    return all(step.kind is EdgeKind.THROUGH_AIR for step in ladder.path.steps())
 
 
 def _is_marked(ladder: Ladder) -> bool:

@@ -19,6 +19,7 @@ from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
+from kymaphon.core.graph import EdgeKind
 from kymaphon.core.model import Shield
 from kymaphon.core.mouth import Worn, mouth_gain_at_db
 from kymaphon.core.pickup import Pickup, pickup_of
@@ -217,7 +218,7 @@ def _boxes(analysis: Analysis, sound: PlaceSound, mic: int) -> Iterable[tuple[in
     if node is None:
         return
     open_ = Transfer(
-        graph.only(tuple(i for i in graph.live if graph.edges[i].label != "loudspeaker into microphone"))
+        graph.only(tuple(i for i in graph.live if graph.edges[i].kind is not EdgeKind.LOUDSPEAKER))
     )
     power = open_.power_from([node])[:, 0]
     for v, source in enumerate(sound.sources):

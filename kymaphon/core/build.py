@@ -15,7 +15,7 @@ from kymaphon.core.device import DeviceBuilder
 from kymaphon.core.draft import Draft, sides
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
-from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource, SignalGraph
+from kymaphon.core.graph import Edge, EdgeKind, Node, NoiseKind, NoiseSource, SignalGraph
 from kymaphon.core.naming import device_name
 from kymaphon.core.noise import loading_gain_db
 from kymaphon.core.own_noise import source_noise
@@ -194,7 +194,7 @@ def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, s
     parts += one_leg(end_of(draft.show, draft.catalogue, source), into)
     pairs = zip(outs * 2, ins, strict=False) if len(outs) == 1 else zip(outs, ins, strict=True)
     for a, b in pairs:
-        draft.join(base + a, ".".join(target.split(".")[:2]) + b, parts, label="cable")
+        draft.join(base + a, ".".join(target.split(".")[:2]) + b, parts, kind=EdgeKind.CABLE)
 
 
 def one_leg(source: End, into: Port) -> tuple[Derived, ...]:

@@ -9,7 +9,7 @@ from typing import Any
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Control, Kind
 from kymaphon.core.derive import show_number
-from kymaphon.core.graph import Knob, SettingRef, spread
+from kymaphon.core.graph import EdgeKind, Knob, SettingRef, spread
 from kymaphon.core.show import Device
 
 ON_AIR = ("audience", "recorder", "remote")
@@ -116,7 +116,7 @@ def touches(analysis: Analysis) -> tuple[Touch, ...]:
     controls alike (common practice: know which of them may be touched before going on air).
     """
     graph = analysis.graph
-    own = [edge.target for edge in graph.edges if edge.label == "speaks into"]
+    own = [edge.target for edge in graph.edges if edge.kind is EdgeKind.SPEAKS]
     played = [node for node, _ in graph.mouths.values()]
     live = spread(analysis.wired_after, [*own, *played])
     behind: dict[SettingRef, list[int]] = {}

@@ -5,11 +5,10 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from kymaphon.core.air import AIR
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import Knob
+from kymaphon.core.graph import ACOUSTIC, Knob
 from kymaphon.core.units import db_to_power, power_to_db
 from kymaphon.core.weights import voice_a
 
@@ -174,7 +173,7 @@ def _knob(analysis: Analysis, ear: int) -> Knob | None:
         node = work.pop(0)
         for k in graph.incoming[node]:
             edge = graph.edges[graph.live[k]]
-            if edge.label in AIR:
+            if edge.kind in ACOUSTIC:
                 continue
             for knob in edge.knobs:
                 if knob.lowest < knob.highest:

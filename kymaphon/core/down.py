@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.graph import Knob, SettingRef, spread
+from kymaphon.core.graph import STRAY, EdgeKind, Knob, SettingRef, spread
 from kymaphon.core.levels import Ladder
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import STRAY, Feed, goes_astray
+from kymaphon.core.routing import Feed, goes_astray
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +92,7 @@ class _Wires:
         self.shut = [row for row in self.shut if row[1]]
         self._rows: tuple[dict[int, list[int]], dict[int, list[int]]] = {}, {}
         for edge in self.graph.edges if self.shut else ():
-            if edge.on and edge.label not in STRAY:
+            if edge.on and edge.kind not in STRAY:
                 self._rows[0].setdefault(edge.source, []).append(edge.target)
                 self._rows[1].setdefault(edge.target, []).append(edge.source)
         self._reached: dict[str, set[int]] = {}
@@ -107,7 +107,7 @@ class _Wires:
             own = [
                 edge.target
                 for edge in self.graph.edges
-                if edge.source == mouth and edge.label == "speaks into"
+                if edge.source == mouth and edge.kind is EdgeKind.SPEAKS
             ]
             self._reached[feed.voice] = spread(self._rows[0], own or [mouth])
         if feed.listener not in self._leading:

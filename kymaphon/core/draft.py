@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.derive import Derived, total
-from kymaphon.core.graph import Edge, Node, NoiseKind, NoiseSource
+from kymaphon.core.graph import Edge, EdgeKind, Node, NoiseKind, NoiseSource
 from kymaphon.core.scales import Mark, show_mark
 from kymaphon.core.show import Device, Show
 from kymaphon.core.weights import weighted_unit, white_a
@@ -33,8 +33,17 @@ class Draft:
         self.nodes.append(node)
         return len(self.nodes) - 1
 
-    def join(self, source: str, target: str, parts: tuple[Derived, ...] = (), **more: object) -> None:
-        self.edges.append(Edge(self.index[source], self.index[target], parts, **more))  # type: ignore[arg-type]
+    def join(
+        self,
+        source: str,
+        target: str,
+        parts: tuple[Derived, ...] = (),
+        *,
+        kind: EdgeKind = EdgeKind.INSIDE,
+        **more: object,
+    ) -> None:
+        more.setdefault("label", str(kind))
+        self.edges.append(Edge(self.index[source], self.index[target], parts, kind=kind, **more))  # type: ignore[arg-type]
 
     def noise(self, node: str, kind: NoiseKind, level: Derived, flat_db: float) -> None:
         """Noise that enters at a node: A-weighted with its arithmetic, and unweighted."""

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 from functools import cached_property
 from typing import Literal
 
@@ -89,9 +90,37 @@ class Node:
     ceiling: Derived | None = None
 
 
+class EdgeKind(StrEnum):
+    """What a step of the signal is. Every one but a path inside a device has these words as its label."""
+
+    INSIDE = ""
+    CABLE = "cable"
+    PLAYS = "plays"
+    LISTENS = "listens"
+    SPEAKS = "speaks into"
+    BLEEDS = "bleeds into"
+    LOUDSPEAKER = "loudspeaker into microphone"
+    LEAK = "headphone leak"
+    THROUGH_AIR = "through the air"
+
+
+ACOUSTIC = frozenset(
+    (EdgeKind.SPEAKS, EdgeKind.BLEEDS, EdgeKind.LOUDSPEAKER, EdgeKind.LEAK, EdgeKind.THROUGH_AIR)
+)
+"""Steps through the air of a place, not through the rig."""
+UNINTENDED = ACOUSTIC - {EdgeKind.SPEAKS}
+"""Of those all but a voice into its own microphone: what nobody plugged or placed for it."""
+STRAY = UNINTENDED - {EdgeKind.THROUGH_AIR}
+"""Steps by which sound gets into a microphone that is not meant for it."""
+
+
 @dataclass(frozen=True, slots=True)
 class Edge:
-    """A step of the signal. `parts` are the lines of its gain; their sum is the gain."""
+    """A step of the signal. `parts` are the lines of its gain; their sum is the gain.
+
+    Attributes:
+        kind: what sort of step it is; `label` is what people read: of a path inside a device its name.
+    """
 
     source: int
     target: int
@@ -102,6 +131,7 @@ class Edge:
     knobs: tuple[Knob, ...] = ()
     controls: tuple[str, ...] = ()
     label: str = ""
+    kind: EdgeKind = EdgeKind.INSIDE
     gain_db: float = field(init=False, default=0.0)
     delay_ms: float = field(init=False, default=0.0)
 
@@ -220,7 +250,7 @@ class SignalGraph:
             live: positions of edges.
         """
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
-        cut.__dict__.update(live=live, _labelled=self._labelled)
+        cut.__dict__.update(live=live, _by_kinds=self._by_kinds)
         return cut
 
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
@@ -228,7 +258,7 @@ class SignalGraph:
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
         held = self.switched
         gone = {i for ref in refs for i in held.get(ref, ())}
-        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _labelled=self._labelled)
+        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds)
         for name, end in (("steps_out", "source"), ("steps_in", "target")):
             rows = list(getattr(self, name))
             for node in {getattr(self.edges[i], end) for i in gone}:
@@ -244,15 +274,15 @@ class SignalGraph:
         )
 
     @cached_property
-    def _labelled(self) -> dict[frozenset[str], frozenset[int]]:
+    def _by_kinds(self) -> dict[frozenset[EdgeKind], frozenset[int]]:
         return {}
 
-    def labelled(self, labels: frozenset[str]) -> frozenset[int]:
-        """Positions of the edges with one of these labels; kept."""
-        known = self._labelled
-        if labels not in known:
-            known[labels] = frozenset(i for i, edge in enumerate(self.edges) if edge.label in labels)
-        return known[labels]
+    def of_kinds(self, kinds: frozenset[EdgeKind]) -> frozenset[int]:
+        """Positions of the edges of some kinds; kept."""
+        known = self._by_kinds
+        if kinds not in known:
+            known[kinds] = frozenset(i for i, edge in enumerate(self.edges) if edge.kind in kinds)
+        return known[kinds]
 
     @cached_property
     def switched(self) -> dict[SettingRef, tuple[int, ...]]:

@@ -13,6 +13,7 @@ from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import Edit, SetField, apply_all
 from kymaphon.core.figures import number
+from kymaphon.core.graph import EdgeKind
 from kymaphon.core.moves import Placed, along, move, placed_in
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.standing import direction_deg
@@ -120,7 +121,7 @@ def _circle(analysis: Analysis, node: int) -> PathThrough | None:
     through = [
         row
         for row in analysis.circles.paths
-        if node in row.nodes and any(step.label == "loudspeaker into microphone" for step in row.steps())
+        if node in row.nodes and any(step.kind is EdgeKind.LOUDSPEAKER for step in row.steps())
     ]
     return max(through, key=lambda row: row.gain_db, default=None)
 
@@ -197,7 +198,7 @@ def _loudest(analysis: Analysis, node: int) -> str | None:
         (
             analysis.graph.nodes[step.source].owner
             for step in circle.steps()
-            if step.label == "loudspeaker into microphone"
+            if step.kind is EdgeKind.LOUDSPEAKER
         ),
         None,
     )

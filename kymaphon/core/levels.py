@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
-from kymaphon.core.graph import Knob, NoiseSource, SignalGraph
+from kymaphon.core.graph import EdgeKind, Knob, NoiseSource, SignalGraph
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.points import marks_along
 from kymaphon.core.scales import Mark
@@ -25,6 +25,8 @@ NOISE_KINDS = ("room", "microphone", "preamp", "converter", "others")
 """`others` is what comes in from every other channel that is open into the same mix."""
 
 
+_PASSING = frozenset((EdgeKind.CABLE, EdgeKind.LISTENS, EdgeKind.PLAYS))
+"""Steps that only pass a signal on."""
 MOST_DOUBLE = 4_000_000
 """Up to so many gains of noises to nodes are kept in double precision, in 32 MB."""
 NOISE_NAMES = {kind: kind for kind in NOISE_KINDS} | {"others": "other channels"}
@@ -376,7 +378,7 @@ def build_ladder(
             carried += steps[i - 1].gain_db
             knobs += steps[i - 1].knobs
         ceiling, clips_here = ceilings[i]
-        minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].label, knobs, carried)
+        minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].kind, knobs, carried)
         rungs.append(
             Rung(
                 node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, along, i, lines[i], reached[i],
@@ -388,8 +390,10 @@ def build_ladder(
     return Ladder(voice, target, tuple(rungs), path)
 
 
-def _is_minor(graph: SignalGraph, position: int, label: str, knobs: tuple[Knob, ...], gain_db: float) -> bool:
-    if label in ("cable", "listens", "plays"):
+def _is_minor(
+    graph: SignalGraph, position: int, kind: EdgeKind, knobs: tuple[Knob, ...], gain_db: float
+) -> bool:
+    if kind in _PASSING:
         return True
     if any(knob.is_gain and knob.step >= 1 for knob in knobs):
         return False

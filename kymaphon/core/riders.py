@@ -7,10 +7,9 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from kymaphon.core.air import AIR
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import Edge, SignalGraph
+from kymaphon.core.graph import UNINTENDED, Edge, SignalGraph
 from kymaphon.core.transfer import Transfer
 
 if TYPE_CHECKING:
@@ -83,8 +82,7 @@ def _is_between(draft: Draft, k: int, device: str, key: str) -> bool:
 
 def _loudest(draft: Draft, node: int) -> float:
     """Level of the loudest voice at a point, in dBFS, by its own microphone where it has one; minus infinity for none."""
-    stray = AIR - {"speaks into"}
-    live = tuple(k for k, edge in enumerate(draft.edges) if edge.on and edge.label not in stray)
+    live = tuple(k for k, edge in enumerate(draft.edges) if edge.on and edge.kind not in UNINTENDED)
     graph = SignalGraph(tuple(draft.nodes), tuple(draft.edges), (), draft.mouths, draft.ears)
     onward = Transfer(graph.only(live)).best_gain_to(node)
     return max((level.value + onward[mouth] for mouth, level in draft.mouths.values()), default=-math.inf)

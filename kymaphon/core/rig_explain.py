@@ -11,6 +11,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.earth import circuit_of
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
+from kymaphon.core.graph import EdgeKind
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import FEED_WORDS, draw_of, feed_of, host_budgets
 from kymaphon.core.pull import lead_of
@@ -83,7 +84,7 @@ def cable_lines(analysis: Analysis, cable: Cable) -> tuple[Derived, ...]:
     bases = [f"{end.device.id}.{end.port.id}" for end in (source, target)]
     for edge in analysis.graph.edges:
         names = [analysis.graph.nodes[node].id for node in (edge.source, edge.target)]
-        if edge.label == "cable" and all(name == base or name.startswith(f"{base}.") for name, base in zip(names, bases, strict=True)):  # fmt: skip
+        if edge.kind is EdgeKind.CABLE and all(name == base or name.startswith(f"{base}.") for name, base in zip(names, bases, strict=True)):  # fmt: skip
             out += edge.parts
             break
     length = length_of(analysis.show, cable)

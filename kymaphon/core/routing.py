@@ -12,10 +12,9 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.air import AIR
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph import Edge, SignalGraph
+from kymaphon.core.graph import STRAY, Edge, EdgeKind, SignalGraph
 from kymaphon.core.model import WantKind
 from kymaphon.core.paths import PathThrough, best_paths, round_once, strong_circles, strongest_path
 from kymaphon.core.scales import Mark, shipped_digital, show_mark
@@ -38,8 +37,6 @@ by 0.09 dB at most.
 SEVERAL_DB = 0.1
 """A total this much above the strongest way means that others are near enough to matter: four ways in step that come to the
 three-to-one difference together are powers that add 0.12 dB."""
-STRAY = AIR - {"speaks into", "through the air"}
-"""Labels of the edges by which sound gets into a microphone that is not meant for it."""
 SILENT_GAIN_DB = -120.0
 """Everything below this against the mark is reported as not there at all."""
 
@@ -177,7 +174,7 @@ def own_microphones(graph: SignalGraph) -> dict[int, Mics]:
     """Mouth -> its own microphones; none where it has none."""
     out: dict[int, Mics] = {}
     for k, edge in enumerate(graph.edges):
-        if edge.label == "speaks into":
+        if edge.kind is EdgeKind.SPEAKS:
             out[edge.source] = (*out.get(edge.source, ()), (k, edge))
     return out
 
@@ -327,8 +324,8 @@ def _own_air_ms(arrival: Arrival) -> float:
 
 def by_the_air(path: PathThrough) -> bool:
     """Whether a way ends in the room: from a loudspeaker, or straight from a mouth, to the ears."""
-    labels = [step.label for step in path.steps()]
-    return bool(labels) and (labels[-1] == "through the air" or labels[-2:] == ["through the air", "listens"])
+    last = [path.graph.edges[i].kind for i in path.edges[-2:]]
+    return last[-1:] == [EdgeKind.THROUGH_AIR] or last == [EdgeKind.THROUGH_AIR, EdgeKind.LISTENS]
 
 
 def _in_the_room(first: Arrival, second: Arrival) -> bool:
@@ -429,7 +426,7 @@ def goes_astray(path: PathThrough) -> bool:
     """Whether a voice that has a microphone of its own comes by this way through one that is not meant for it: somebody
     else's, or by a loudspeaker or a leaking headphone into one.
     """
-    return not path.graph.labelled(STRAY).isdisjoint(path.edges)
+    return not path.graph.of_kinds(STRAY).isdisjoint(path.edges)
 
 
 def is_for_far_end(feed: Feed) -> bool:

@@ -15,6 +15,7 @@ from kymaphon.core.analyse import analyse
 from kymaphon.core.cast import sound_of
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import SetField
+from kymaphon.core.graph import EdgeKind
 from kymaphon.core.rules.cast_bleed import under_own_db
 from kymaphon.core.rules.cast_own import turns_of
 from kymaphon.core.show import Show
@@ -315,10 +316,10 @@ def test_a_microphone_elsewhere_hears_nobody_until_it_is_brought() -> None:
     show = parted()
     row = finding_of(analyse(show), "other-place")
     assert "it does not hear them" in row.message
-    assert not [edge for edge in analyse(show).graph.edges if edge.label == "speaks into"]
+    assert not [edge for edge in analyse(show).graph.edges if edge.kind is EdgeKind.SPEAKS]
     after = analyse(row.remedies[0].apply(show))
     assert after.sound("room").distance_m[0, 0] == pytest.approx(0.15)
-    assert [edge for edge in after.graph.edges if edge.label == "speaks into"]
+    assert [edge for edge in after.graph.edges if edge.kind is EdgeKind.SPEAKS]
 
 
 def test_a_loud_neighbour_is_said_to_be_over_and_not_minus_under() -> None:

@@ -15,6 +15,7 @@ from kymaphon.core.analyse import analyse
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, open_cost_db, sound_of
 from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.graph import EdgeKind
 from kymaphon.core.heard import wind_noise
 from kymaphon.core.sheet import placing
 from kymaphon.core.show import Show
@@ -35,7 +36,7 @@ def graph_levels(analysis: Analysis) -> dict[tuple[str, str], float]:
     graph = analysis.graph
     out = {}
     for edge in graph.edges:
-        if edge.label in ("speaks into", "bleeds into"):
+        if edge.kind in (EdgeKind.SPEAKS, EdgeKind.BLEEDS):
             voice, mic_id = graph.nodes[edge.source].owner, graph.nodes[edge.target].owner
             out[voice, mic_id] = graph.mouths[voice][1].value + edge.gain_db
     return out

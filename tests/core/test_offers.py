@@ -13,10 +13,9 @@ from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import finding_ids
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.graph import STRAY, EdgeKind, SettingRef
 from kymaphon.core.lineup.plan import line_up
 from kymaphon.core.offers import cost_words, costs_of, offers_of, tried, with_offers
-from kymaphon.core.routing import STRAY
 from kymaphon.core.show import Show
 from tests.core.feeds.rooms import calls, studio
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
@@ -143,7 +142,7 @@ def returned_guest() -> Show:
 
 def heard(analysis: Analysis) -> set[tuple[str, str]]:
     """Wanted pairs, stated or by role, whose voice is there by its own microphone: looked at anew, from wants and feeds."""
-    own = {edge.source for edge in analysis.graph.edges if edge.label == "speaks into"}
+    own = {edge.source for edge in analysis.graph.edges if edge.kind is EdgeKind.SPEAKS}
     out = set()
     for key, wanted in wants_of(analysis.show).items():
         feed = analysis.feeds.get(key)
@@ -155,7 +154,7 @@ def heard(analysis: Analysis) -> set[tuple[str, str]]:
             or key[0] == key[1]
         ):
             continue
-        stray = feed.path.nodes[0] in own and any(step.label in STRAY for step in feed.path.steps())
+        stray = feed.path.nodes[0] in own and any(step.kind in STRAY for step in feed.path.steps())
         if not stray and feed.gain_db - wanted.gain_db > number("heard-floor") + 1:
             out.add(key)
     return out

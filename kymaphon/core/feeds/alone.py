@@ -9,8 +9,8 @@ import numpy as np
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.block import Floats
 from kymaphon.core.catalogue import Port
-from kymaphon.core.feeds.mixer import ASTRAY
 from kymaphon.core.figures import number
+from kymaphon.core.graph import UNINTENDED
 from kymaphon.core.show import Device
 from kymaphon.core.transfer import Transfer
 from kymaphon.core.units import power_to_db
@@ -48,7 +48,7 @@ def outlets(analysis: Analysis) -> list[Outlet]:
     mouths = list(graph.mouths.items())
     if not mouths:
         return []
-    wired = Transfer(graph.only(tuple(i for i in graph.live if graph.edges[i].label not in ASTRAY)))
+    wired = Transfer(graph.only(tuple(i for i in graph.live if graph.edges[i].kind not in UNINTENDED)))
     names = [name for name, _ in mouths]
     sources = [node for _, (node, _) in mouths]
     levels = np.array([level.value for _, (_, level) in mouths])

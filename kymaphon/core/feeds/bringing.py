@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.ends import End
-from kymaphon.core.feeds.mixer import ASTRAY, mixers_of
+from kymaphon.core.feeds.mixer import mixers_of
 from kymaphon.core.feeds.wants import wants_of
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import UNINTENDED, SignalGraph
 from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 
 
@@ -68,7 +68,7 @@ def _onward(graph: SignalGraph, start: int) -> list[int]:
     """Nodes that a voice gets to by wire with every switch and fader open, the nearest first."""
     after: dict[int, list[int]] = {}
     for edge in graph.edges:
-        if edge.label not in ASTRAY:
+        if edge.kind not in UNINTENDED:
             after.setdefault(edge.source, []).append(edge.target)
     seen, work = {start}, deque([start])
     order = []

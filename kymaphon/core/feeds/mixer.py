@@ -7,13 +7,11 @@ from dataclasses import dataclass
 
 from kymaphon.core.catalogue import Catalogue, Kind, Path, Port
 from kymaphon.core.figures import number
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import UNINTENDED, SignalGraph
 from kymaphon.core.paths import strongest_path
 from kymaphon.core.show import Device, Setting, Show
 from kymaphon.core.transfer import Transfer
 
-ASTRAY = ("bleeds into", "loudspeaker into microphone", "headphone leak", "through the air")
-"""Labels of ways by the air that are not a voice's own."""
 _SIDES = (".l", ".r")
 
 
@@ -170,7 +168,7 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
     """Each input's voices: from their own microphones or players, not by other people's, and not round through the device."""
     inside = {i for i, node in enumerate(graph.nodes) if node.owner == device.id}
     live = tuple(
-        i for i in graph.live if graph.edges[i].label not in ASTRAY and graph.edges[i].source not in inside
+        i for i in graph.live if graph.edges[i].kind not in UNINTENDED and graph.edges[i].source not in inside
     )
     before = Transfer(graph.only(live))
     ports = [port for port in kind.inputs if port.domain != "acoustic"]

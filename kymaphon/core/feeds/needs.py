@@ -10,15 +10,15 @@ from functools import cached_property
 from kymaphon.core.cast import is_loudspeaker
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.ends import end_of
-from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of, mixers_of
+from kymaphon.core.feeds.mixer import Mixer, mixer_of, mixers_of
 from kymaphon.core.feeds.wants import Wanted, wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph import ACOUSTIC, UNINTENDED, EdgeKind, SignalGraph
 from kymaphon.core.paths import strongest_path
 from kymaphon.core.show import Cable, Party, Show, same_socket
 from kymaphon.core.transfer import Transfer
 
-_PAST = ("bleeds into", "loudspeaker into microphone", "headphone leak", "speaks into")
+_PAST = ACOUSTIC - {EdgeKind.THROUGH_AIR}
 """Ways of the air that are no way of feeding anybody."""
 
 
@@ -83,9 +83,9 @@ class Around:
         passable = []
         for i, edge in enumerate(graph.edges):
             start, end = owner[edge.source], owner[edge.target]
-            if edge.label in _PAST:
+            if edge.kind in _PAST:
                 continue
-            if edge.label == "through the air" and end in on_phones:
+            if edge.kind is EdgeKind.THROUGH_AIR and end in on_phones:
                 continue  # what else is in the room is no feed of theirs
             # Past what somebody listens on nothing is fed: a telephone's leak is no feed.
             if start in listening and end != start and end not in parties:
@@ -142,7 +142,7 @@ class Around:
     def _outside(self) -> Transfer:
         """From mouths by their own microphones, through everything but the inside of mixers, as switches and faders stand there."""
         nodes, edges = self.graph.nodes, self.graph.edges
-        live = (i for i in self.graph.live if edges[i].label not in ASTRAY and nodes[edges[i].source].owner not in self._mixing)  # fmt: skip
+        live = (i for i in self.graph.live if edges[i].label not in UNINTENDED and nodes[edges[i].source].owner not in self._mixing)  # fmt: skip
         return Transfer(self.graph.only(tuple(live)))
 
     def nodes(self, reference: str) -> tuple[int, ...]:

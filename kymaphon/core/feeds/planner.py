@@ -13,12 +13,12 @@ from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.feeds.far_desk import far_desks, was_asked
-from kymaphon.core.feeds.mixer import ASTRAY, Mixer, mixer_of
+from kymaphon.core.feeds.mixer import Mixer, mixer_of
 from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
 from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.figures import number
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.graph import UNINTENDED, SettingRef
 from kymaphon.core.riders import is_ridden
 from kymaphon.core.routing import Feed, is_for_far_end
 from kymaphon.core.rules.feeds import circles
@@ -293,7 +293,7 @@ def _off_level(feed: Feed) -> str | None:
     """How a pair is wrong by nothing but its level; None for one that is right, or wrong otherwise."""
     if feed.verdict in ("loud", "quiet"):
         return feed.verdict
-    comes = feed.path is not None and not any(step.label in ASTRAY for step in feed.path.steps())
+    comes = feed.path is not None and not any(step.kind in UNINTENDED for step in feed.path.steps())
     return "faint" if feed.verdict == "missing" and comes else None
 
 

@@ -13,8 +13,9 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.block import Floats
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
+from kymaphon.core.graph import STRAY, EdgeKind
 from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import IN_STEP_BELOW_DB, STRAY, Feed
+from kymaphon.core.routing import IN_STEP_BELOW_DB, Feed
 from kymaphon.core.stability import howls_at
 from kymaphon.core.transfer import Transfer
 
@@ -61,7 +62,7 @@ def turn_of(analysis: Analysis, path: PathThrough, party: str) -> Turn | None:
     switched = [step for step in path.steps() if step.switches and step.label]
     if pairs:
         _, i, j = min(pairs)
-        aloud = [analysis.graph.nodes[step.source].owner for step in path.steps() if step.label in STRAY]
+        aloud = [analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind in STRAY]
         device = next((owner for owner in aloud if owner in along[i : j + 1]), along[(i + j) // 2])
     elif switched:
         device = analysis.graph.nodes[switched[-1].source].owner
@@ -196,13 +197,13 @@ def circle_of(analysis: Analysis, path: PathThrough) -> Circle:
 
 def cause_of(analysis: Analysis, path: PathThrough) -> str:
     """What sort of circle it is: by air, round a computer, two desks into each other."""
-    labels = {step.label for step in path.steps()}
+    steps = {step.kind for step in path.steps()}
     kinds = {
         analysis.catalogue[analysis.show.device(row).kind].group for row in devices_along(analysis, path)
     }
-    if "loudspeaker into microphone" in labels:
+    if EdgeKind.LOUDSPEAKER in steps:
         return "through the air, from a loudspeaker into a microphone"
-    if "headphone leak" in labels:
+    if EdgeKind.LEAK in steps:
         return "through the air, from headphones into a microphone"
     if kinds & {"host", "software", "app"} or "interface" in kinds:
         return "round the computer: its sound goes out and comes back in"

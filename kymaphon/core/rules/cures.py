@@ -10,7 +10,7 @@ from kymaphon.core.cuts import Bad, Cut, Kept, fewest_cuts, switches_on
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
-from kymaphon.core.graph import Switch
+from kymaphon.core.graph import EdgeKind, Switch
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import Feed, goes_astray
 
@@ -69,11 +69,11 @@ def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
     mark = analysis.mark_for(feed.listener, graph.nodes[ears[0]].unit).value
     floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
     first = next(feed.path.steps(), None) if feed.path is not None else None
-    if first is None or first.label == "bleeds into":
+    if first is None or first.kind is EdgeKind.BLEEDS:
         first = next(
-            (edge for edge in graph.edges if edge.source == mouth and edge.label == "speaks into"), None
+            (edge for edge in graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS), None
         )
-    if first is not None and first.label == "speaks into":
+    if first is not None and first.kind is EdgeKind.SPEAKS:
         near = mark + feed.wanted_gain_db - number("level-tolerance") - level.value
         spoken = mouth if feed.want == "hear" else None
         return Kept(
@@ -148,7 +148,11 @@ def way_words(analysis: Analysis, path: PathThrough, others: Sequence[PathThroug
     elsewhere = {k for other in others if other is not path for k in other.edges}
     own = [step for k, step in zip(path.edges, path.steps(), strict=True) if k not in elsewhere]
     if others and own and len(own) < len(path.edges):
-        named = [step for step in own if step.label and step.label not in ("cable", "listens", "plays")]
+        named = [
+            step
+            for step in own
+            if step.label and step.kind not in (EdgeKind.CABLE, EdgeKind.LISTENS, EdgeKind.PLAYS)
+        ]
         telling = next((step for step in reversed(named) if step.switches), next(iter(named), None))
         if telling is not None:
             owner = analysis.graph.nodes[telling.source].label.partition(", ")[0]

@@ -8,14 +8,12 @@ from collections.abc import Sequence
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
-from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.graph import EdgeKind, Knob, SettingRef
 from kymaphon.core.levels import Ladder
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import Feed, by_the_air, goes_astray
 from kymaphon.core.rules.feeds_ways import echo_cancellers
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
-
-LEAKS = "headphone leak"
 
 
 def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float]) -> tuple[Remedy, ...]:
@@ -117,7 +115,7 @@ def _as_far_off(analysis: Analysis, feed: Feed) -> list[Feed]:
 def over_the_room(analysis: Analysis, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
     """Headphones turned up until what comes across the room lies far enough under them."""
     ladder = analysis.ladder(feed.voice, feed.listener)
-    if ladder is None or not any(step.label == "listens" for step in ladder.path.steps()):
+    if ladder is None or not any(step.kind is EdgeKind.LISTENS for step in ladder.path.steps()):
         return ()
     listener = analysis.party_name(feed.listener)
     effect = f"{listener} hears it in the headphones, and the room no longer competes"
@@ -128,7 +126,7 @@ def over_the_room(analysis: Analysis, feed: Feed, short_db: float) -> tuple[Reme
 
 def leaks(path: PathThrough) -> bool:
     """Whether a way gets into a microphone out of somebody's headphones."""
-    return any(step.label == LEAKS for step in path.steps())
+    return any(step.kind is EdgeKind.LEAK for step in path.steps())
 
 
 def echo_cancelled(analysis: Analysis, path: PathThrough) -> bool:
@@ -141,7 +139,7 @@ def leak_turned_down(analysis: Analysis, feed: Feed) -> tuple[Remedy, ...]:
     if feed.path is None or not leaks(feed.path) or feed.gain_db is None:
         return ()
     graph = analysis.graph
-    place = next(n for n, step in enumerate(feed.path.steps()) if step.label == LEAKS)
+    place = next(n for n, step in enumerate(feed.path.steps()) if step.kind is EdgeKind.LEAK)
     leaking = graph.edges[feed.path.edges[place]]
     owner = graph.nodes[leaking.source].owner
     wearer = next(

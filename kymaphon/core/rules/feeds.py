@@ -16,10 +16,10 @@ from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Severity
+from kymaphon.core.graph import STRAY, EdgeKind
 from kymaphon.core.paths import PathThrough, find_circles
 from kymaphon.core.routing import (
     IN_STEP_BELOW_DB,
-    STRAY,
     Arrival,
     Feed,
     arrivals_of,
@@ -103,7 +103,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         message += words
         remedies = remedies or ask or headphones_instead(analysis, feed.path)
         # A little of oneself in a neighbour's microphone, no later than a hollow tone, is bleed: Cast's to tell.
-        bled = kind == "hollow" and any(step.label == "bleeds into" for step in feed.path.steps())
+        bled = kind == "hollow" and any(step.kind is EdgeKind.BLEEDS for step in feed.path.steps())
         yield Finding(
             "own-voice-back",
             "note" if control or asked or bled else _ECHO_SEVERITY[kind],
@@ -192,7 +192,7 @@ def _cure_twice(
 
 def _by_air(first: Arrival, second: Arrival) -> bool:
     """Whether one of two arrivals gets into a microphone that is not meant for it: another's, or by a loudspeaker."""
-    return any(step.label in STRAY for row in (first, second) for step in row.paths[0].steps())
+    return any(step.kind in STRAY for row in (first, second) for step in row.paths[0].steps())
 
 
 def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:

@@ -14,7 +14,7 @@ from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import Switch
+from kymaphon.core.graph import EdgeKind, Switch
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import plug
@@ -64,7 +64,7 @@ def _joints(analysis: Analysis, path: PathThrough) -> dict[tuple[str, str], tupl
     """(from device, to device) -> output and input by which a way goes from the one to the other."""
     out = {}
     for step in path.steps():
-        if step.label == "cable":
+        if step.kind is EdgeKind.CABLE:
             (giver, port), (taker, into) = (
                 analysis.graph.nodes[node].id.split(".")[:2] for node in (step.source, step.target)
             )
@@ -165,8 +165,7 @@ def _leak(analysis: Analysis, party: Party, speakers: list[Device]) -> tuple[Fee
         for arrival in analysis.arrivals(listener, voice):
             for path in arrival.paths:
                 by_air = any(
-                    step.label == "loudspeaker into microphone"
-                    and analysis.graph.nodes[step.source].owner in ids
+                    step.kind is EdgeKind.LOUDSPEAKER and analysis.graph.nodes[step.source].owner in ids
                     for step in path.steps()
                 )
                 if by_air and (best is None or path.gain_db > best[1].gain_db):
@@ -203,11 +202,7 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
     off.
     """
     place = next(
-        (
-            n
-            for n, step in enumerate(path.steps())
-            if step.label in ("loudspeaker into microphone", "headphone leak")
-        ),
+        (n for n, step in enumerate(path.steps()) if step.kind in (EdgeKind.LOUDSPEAKER, EdgeKind.LEAK)),
         None,
     )
     if place is None:
@@ -219,9 +214,7 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
 def headphones_instead(analysis: Analysis, path: PathThrough) -> tuple[Remedy, ...]:
     """Headphones for whoever far away listens on a loudspeaker by which a way comes back."""
     aloud = {
-        analysis.graph.nodes[step.source].owner
-        for step in path.steps()
-        if step.label == "loudspeaker into microphone"
+        analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind is EdgeKind.LOUDSPEAKER
     }
     far = [row for row in analysis.listeners if row.kind == "remote" and row.place is not None]
     heard = ((party, _loudspeakers_heard(analysis, party)) for party in far)

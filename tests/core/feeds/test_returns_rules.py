@@ -20,7 +20,7 @@ from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.returns import circles_of, combined, together, turn_of
 from kymaphon.core.feeds.sentence import listener_sentence
 from kymaphon.core.feeds.wants import role_want, unsaid, wants_by_role
-from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
+from kymaphon.core.graph import Edge, EdgeKind, Node, SettingRef, SignalGraph
 from kymaphon.core.paths import best_paths, find_circles, round_once, strong_circles
 from kymaphon.core.routing import arrivals_of
 from kymaphon.core.rules.feeds import circles
@@ -429,7 +429,7 @@ class TestRules:
         show = self.muting()
         open_air = show.model_copy(update={"places": (show.places[0].with_(speakers_mute=False),)})
         counts = [
-            sum(edge.on and edge.label == "loudspeaker into microphone" for edge in analyse(row).graph.edges) for row in (show, open_air)
+            sum(edge.on and edge.kind is EdgeKind.LOUDSPEAKER for edge in analyse(row).graph.edges) for row in (show, open_air)
         ]  # fmt: skip
         assert counts == [0, 1]
 
