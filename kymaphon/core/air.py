@@ -24,6 +24,7 @@ from kymaphon.core.heard import (
     voice_parts,
     worn_parts,
 )
+from kymaphon.core.ids import PortId
 from kymaphon.core.naming import device_name
 from kymaphon.core.scales import shipped_digital
 from kymaphon.core.show import Device, Party, Place, Show
@@ -73,7 +74,7 @@ def _played_level(draft: Draft, unit: str, party: Party) -> Derived:
     """The level at which a voice without a mouth begins: measured in the show, from a take of it, else the nominal level
     of the socket that it plays on. A digital one is taken to be on the mark.
     """
-    device_id, port_id = (party.plays_on or "").split(".")[:2]
+    device_id, port_id, _ = PortId.of(party.plays_on or "")
     device = draft.show.device(device_id)
     kind = draft.kind(device)
     port = kind.port(port_id)
@@ -118,7 +119,7 @@ def _ear_ports(draft: Draft, party: Party) -> tuple[Device, Kind, tuple[Port, ..
     """What a party listens on: one port; a recorder that is named as a whole, every track of it."""
     if not party.hears_on:
         return None
-    device_id, _, port_id = party.hears_on.partition(".")
+    device_id, port_id, _ = PortId.of(party.hears_on)
     device = draft.show.device(device_id)
     kind = draft.kind(device)
     ports = tuple(port for port in kind.outputs if port.id == port_id or (not port_id and port.ear))
@@ -219,7 +220,7 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
 
 
 def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, target: str) -> None:
-    wearer = next((p for p in draft.show.parties if (p.hears_on or "").partition(".")[0] == device.id), None)
+    wearer = next((p for p in draft.show.parties if p.hears_device == device.id), None)
     metres = _leak_metres(wearer, device, mic) if wearer is not None else None
     if wearer is None:
         return
@@ -294,7 +295,7 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
                 )
                 continue
             if source in loud:
-                box = draft.show.device(source.partition(".")[0])
+                box = draft.show.device(PortId.of(source).device)
                 heard, metres = loudspeaker_to_ears(
                     box, draft.kind(box), listener.at_m, draft.show.place(listener.place)
                 )

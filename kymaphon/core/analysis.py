@@ -16,6 +16,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.findings import SEVERITIES, Finding, Severity
 from kymaphon.core.gate.settings import Processing
 from kymaphon.core.graph import ACOUSTIC, EdgeKind, SignalGraph, spread
+from kymaphon.core.ids import PortId
 from kymaphon.core.levels import Ladder, NoiseField, build_ladder
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.naming import device_name
@@ -262,7 +263,7 @@ class Analysis:
         power = self.transfer.power_from([node for node, _ in mouths])
         levels = np.array([10 ** (level.value / 10) for _, level in mouths])
         sums = {name: float(power[node] @ levels) for name, node in speakers}
-        plugged = {cable.target.partition(".")[0] for cable in self.show.cables}
+        plugged = {cable.target_device for cable in self.show.cables}
         silent = {
             device.id for device in self.show.devices if is_muted(self.show, self.catalogue, device.place)
         }
@@ -313,7 +314,7 @@ class Analysis:
         base, tap, _ = node.partition(":pre")
         if not tap or "." not in base:
             return ()
-        device_id, key = base.split(".")[:2]
+        device_id, key, _ = PortId.of(base)
         return self._chains.get((device_id, key), ())
 
     @cached_property

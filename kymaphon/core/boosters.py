@@ -20,6 +20,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.edits import Edit, SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.lineup.model import Hiss
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
@@ -34,7 +35,7 @@ def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
     for device in analysis.show.devices:
         if analysis.catalogue[device.kind].group != "booster":
             continue
-        mine = [i for i, rung in enumerate(rungs) if rung.node.partition(".")[0] == device.id]
+        mine = [i for i, rung in enumerate(rungs) if rung.owner == device.id]
         if mine:
             return device, rungs[mine[-1]].speech_db - rungs[mine[0]].speech_db, mine[0], mine[-1]
     return None
@@ -148,7 +149,7 @@ def _booster_edits(budget: Budget, device: Device, gain: float) -> tuple[Edit, .
     cable = next((row for row in show.cables if row.source == f"{device.id}.out"), None)
     if cable is None:
         return ()
-    target, port_id = cable.target.split(".")[:2]
+    target, port_id, _ = PortId.of(cable.target)
     port = budget.analysis.catalogue[show.device(target).kind].port(port_id)
     edits = inserted(show, budget.analysis.catalogue, (cable,), "booster-inline", "Booster")
     back = turned_back(budget, gain)
@@ -165,13 +166,13 @@ def _without_booster(budget: Budget) -> tuple[Edit, ...]:
     device, gain, _, _ = found
     show = budget.analysis.show
     out = taken_out(show, budget.analysis.catalogue, device)
-    lead = next((row for row in show.cables if row.source.partition(".")[0] == device.id), None)
+    lead = next((row for row in show.cables if row.source_device == device.id), None)
     if out is None or lead is None:
         return ()
     if _missing_without(budget, gain) > number("mark-near"):
         return ()
     edits: list[Edit] = list(out)
-    target, port_id = lead.target.split(".")[:2]
+    target, port_id, _ = PortId.of(lead.target)
     setting = show.device(target).settings.get(port_id)
     mic = microphone_of(budget)
     if (

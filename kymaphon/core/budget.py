@@ -202,7 +202,7 @@ def move_made(
 def microphone_of(budget: Budget) -> tuple[Device, Kind] | None:
     """The microphone on the way."""
     for rung in budget.ladder.rungs:
-        owner = rung.node.partition(".")[0]
+        owner = rung.owner
         device = next((row for row in budget.analysis.show.devices if row.id == owner), None)
         if device is not None and budget.analysis.catalogue[device.kind].group == "microphone":
             return device, budget.analysis.catalogue[device.kind]

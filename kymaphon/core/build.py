@@ -16,6 +16,7 @@ from kymaphon.core.draft import Draft, sides
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
 from kymaphon.core.graph import Edge, EdgeKind, Node, NoiseKind, NoiseSource, SignalGraph
+from kymaphon.core.ids import PortId
 from kymaphon.core.naming import device_name
 from kymaphon.core.noise import loading_gain_db
 from kymaphon.core.own_noise import source_noise
@@ -124,12 +125,12 @@ def _lay_out(draft: Draft, device: Device) -> None:
 
 
 def _port_at(draft: Draft, reference: str) -> tuple[Device, Port, str]:
-    device_id, port_id, *side = reference.split(".")
+    device_id, port_id, side = PortId.of(reference)
     device = draft.show.device(device_id)
     port = draft.kind(device).port(port_id)
     if port is None:
         raise KeyError(reference)
-    return device, port, f".{side[0]}" if side else ""
+    return device, port, f".{side}" if side else ""
 
 
 def input_ohm(device: Device, port: Port) -> float | None:
@@ -149,7 +150,7 @@ def _loads(draft: Draft) -> dict[tuple[str, str], list[float]]:
         device, into, _ = _port_at(draft, cable.target)
         ohms = input_ohm(device, into)
         if ohms and port.domain == into.domain == "analog":
-            base = ".".join(cable.source.split(".")[:2])
+            base = cable.source_socket
             for one in (side,) if side else sides(port.stereo):
                 out.setdefault((base, one), []).append(ohms)
     return out
@@ -166,7 +167,7 @@ def _add_source_noise(draft: Draft) -> None:
         heard = into.strip is not None and bool(into.strip.ein_dbu)
         if listens or not heard or out.domain != "analog" or into.domain != "analog":
             continue
-        base = ".".join(cable.source.split(".")[:2])
+        base = cable.source_socket
         sort: NoiseKind = "microphone" if out.level in ("mic", "instrument") else "preamp"
         for one in (side,) if side else sides(out.stereo):
             if base + one not in done:
@@ -186,7 +187,7 @@ def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, s
     ins = [in_side] if in_side else list(sides(into.stereo))
     if len(outs) == 2 and len(ins) == 1:
         outs = outs[:1]
-    base = ".".join(source.split(".")[:2])
+    base = PortId.of(source).socket
     hung = loads.get((base, outs[0]), [])
     parts: tuple[Derived, ...] = ()
     if out.impedance_ohm and hung and out.domain == into.domain == "analog":
@@ -194,7 +195,7 @@ def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, s
     parts += one_leg(end_of(draft.show, draft.catalogue, source), into)
     pairs = zip(outs * 2, ins, strict=False) if len(outs) == 1 else zip(outs, ins, strict=True)
     for a, b in pairs:
-        draft.join(base + a, ".".join(target.split(".")[:2]) + b, parts, kind=EdgeKind.CABLE)
+        draft.join(base + a, PortId.of(target).socket + b, parts, kind=EdgeKind.CABLE)
 
 
 def one_leg(source: End, into: Port) -> tuple[Derived, ...]:

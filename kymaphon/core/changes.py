@@ -7,6 +7,7 @@ from typing import Any
 
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import show_number
+from kymaphon.core.ids import PortId
 from kymaphon.core.naming import device_name
 from kymaphon.core.show import Device, Show
 
@@ -123,11 +124,11 @@ def _named(show: Show, row: Any, kinds: Catalogue) -> str:
 
 
 def _end(show: Show, end: str, kinds: Catalogue) -> str:
-    owner, _, port_id = end.partition(".")
+    owner, port_id, _ = PortId.of(end)
     device = next((row for row in show.devices if row.id == owner), None)
     if device is None:
         return end
-    port = kinds[device.kind].port(port_id.partition(".")[0]) if device.kind in kinds else None
+    port = kinds[device.kind].port(port_id) if device.kind in kinds else None
     return f"{_device(show, device, kinds)}, {port.name if port is not None else port_id}"
 
 

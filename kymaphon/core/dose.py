@@ -143,7 +143,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
 
 
 def _on_headphones(analysis: Analysis, party_id: str) -> bool:
-    device_id = (analysis.show.party(party_id).hears_on or "").partition(".")[0]
+    device_id = analysis.show.party(party_id).hears_device
     device = next((row for row in analysis.show.devices if row.id == device_id), None)
     return device is not None and analysis.catalogue[device.kind].group == "headphones"
 

@@ -16,6 +16,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.connectors import balanced, physical
 from kymaphon.core.derive import Derived, less
 from kymaphon.core.figures import figure
+from kymaphon.core.ids import PortId
 from kymaphon.core.power import feed_of
 from kymaphon.core.show import Device, Show
 from kymaphon.core.units import volts_to_dbu
@@ -93,7 +94,7 @@ def earth_ties(show: Show, catalogue: Catalogue) -> tuple[Tie, ...]:
     shields: dict[frozenset[str], list[tuple[str, str, bool]]] = {}
     owners = {device.id: catalogue[device.kind] for device in show.devices}
     for cable in show.cables:
-        (first, out_id), (second, in_id) = (end.split(".")[:2] for end in cable.ends)
+        (first, out_id, _), (second, in_id, _) = (PortId.of(end) for end in cable.ends)
         out, into = owners[first].port(out_id), owners[second].port(in_id)
         if out is None or into is None or out.domain != "analog" or into.domain != "analog":
             continue
@@ -102,7 +103,7 @@ def earth_ties(show: Show, catalogue: Catalogue) -> tuple[Tie, ...]:
         both = balanced(out) and balanced(into)
         shields.setdefault(frozenset((first, second)), []).append((cable.source, cable.target, both))
     ties = [
-        Tie(rows[0][0].partition(".")[0], rows[0][1].partition(".")[0], "shield", tuple((a, b) for a, b, _ in rows), all(row[2] for row in rows))
+        Tie(PortId.of(rows[0][0]).device, PortId.of(rows[0][1]).device, "shield", tuple((a, b) for a, b, _ in rows), all(row[2] for row in rows))
         for pair, rows in shields.items() if len(pair) == 2
     ]  # fmt: skip
     return (*mains, *usb, *ties)

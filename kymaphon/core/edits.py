@@ -148,13 +148,11 @@ def _without_party(show: Show, gone: str) -> Show:
 
 
 def _without_device(show: Show, gone: str) -> Show:
-    cables = tuple(
-        row for row in show.cables if gone not in (row.source.partition(".")[0], row.target.partition(".")[0])
-    )
+    cables = tuple(row for row in show.cables if gone not in (row.source_device, row.target_device))
     parties = tuple(
         row.with_(
-            hears_on=None if (row.hears_on or "").partition(".")[0] == gone else row.hears_on,
-            plays_on=None if (row.plays_on or "").partition(".")[0] == gone else row.plays_on,
+            hears_on=None if row.hears_device == gone else row.hears_on,
+            plays_on=None if row.plays_device == gone else row.plays_on,
         )
         for row in show.parties
     )

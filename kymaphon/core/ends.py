@@ -9,6 +9,7 @@ from typing import Literal
 from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure
+from kymaphon.core.ids import PortId
 from kymaphon.core.indexed import Indexed
 from kymaphon.core.naming import device_name
 from kymaphon.core.show import Cable, Device, Setting, Show
@@ -73,18 +74,18 @@ class End:
 
 def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
     """The end that a reference names. Raises KeyError when there is none."""
-    device_id, port_id, *side = reference.split(".")
+    device_id, port_id, side = PortId.of(reference)
     device = show.device(device_id)
     kind = catalogue[device.kind]
     port = kind.port(port_id)
     if port is None:
         raise KeyError(reference)
     given = _given(show, catalogue, device, port)
-    return End(device, kind, port, side[0] if side else "", given, device_name(show, device, kind.name))
+    return End(device, kind, port, side, given, device_name(show, device, kind.name))
 
 
 _first_into: Indexed[dict[str, Cable]] = Indexed(
-    lambda rows: {row.target.partition(".")[0]: row for row in reversed(rows)}
+    lambda rows: {row.target_device: row for row in reversed(rows)}
 )
 """Of the cables of a show: device -> the first that goes into it."""
 
@@ -100,7 +101,7 @@ def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Give
         seen.add(device.id)
         path = next((row for row in kind.paths if row.target == port.id), None)
         gain += path.gain_db if path is not None and isinstance(path.gain_db, int | float) else 0.0
-        owner, port_id = cable.source.split(".")[:2]
+        owner, port_id, _ = PortId.of(cable.source)
         device = show.device(owner)
         before = catalogue[device.kind].port(port_id)
         if before is None:

@@ -21,6 +21,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.ends import End, ends_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Severity
+from kymaphon.core.ids import PortId
 from kymaphon.core.show import Show
 
 LINES = ("line", "headphone")
@@ -368,7 +369,7 @@ def partners(
 
 def _occupied(reference: str, taken: set[str]) -> bool:
     """Whether a socket, or a part of it, has a plug in it."""
-    base = ".".join(reference.split(".")[:2])
+    base = PortId.of(reference).socket
     if reference in taken or base in taken:
         return True
     return reference == base and bool({f"{base}.l", f"{base}.r"} & taken)

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
 from kymaphon.core.graph import EdgeKind, Knob, NoiseSource, SignalGraph
+from kymaphon.core.ids import NodeId
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.points import marks_along
 from kymaphon.core.scales import Mark
@@ -95,6 +96,11 @@ class Rung:
         return tuple(
             (row, self.reached_db - before) for place, before, row in self.along.own if place <= self.place
         )
+
+    @property
+    def owner(self) -> str:
+        """Id of the device or party whose point it is."""
+        return NodeId.of(self.node).owner
 
     @property
     def mark(self) -> tuple[float, float] | None:

@@ -53,11 +53,7 @@ def best_input(
     now = show or analysis.show
     ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
     leading = analysis.leading_to(ears)
-    mates = {
-        cable.target.partition(".")[0]
-        for cable in now.cables
-        if cable.source.partition(".")[0] == end.device.id
-    }
+    mates = {cable.target_device for cable in now.cables if cable.source_device == end.device.id}
     rows: list[tuple[bool, bool, int, Fit]] = []
     for i, fit in enumerate(partners(now, analysis.catalogue, end, output=True, levels=levels)):
         target = fit.target
@@ -73,13 +69,13 @@ def best_input(
 
 def deaf_end(analysis: Analysis, listener: str) -> End | None:
     """The first socket of what somebody listens on, where nothing is plugged into any of it; None where something is, or it has none."""
-    device_id = (analysis.show.party(listener).hears_on or "").partition(".")[0]
+    device_id = analysis.show.party(listener).hears_device
     if not device_id:
         return None
     device = analysis.show.device(device_id)
     kind = analysis.catalogue[device.kind]
     ports = [port for port in kind.inputs if port.domain != "acoustic"]
-    plugged = {cable.target.partition(".")[0] for cable in analysis.show.cables}
+    plugged = {cable.target_device for cable in analysis.show.cables}
     return End(device, kind, ports[0]) if ports and device_id not in plugged else None
 
 

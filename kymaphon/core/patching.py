@@ -96,16 +96,14 @@ def merged(show: Show, cables: Iterable[Cable], catalogue: Catalogue | None = No
     exact = {row.target: row for row in fresh}
     sides: dict[str, list[str]] = {}
     for row in fresh:
-        sides.setdefault(".".join(row.target.split(".")[:2]), []).append(row.target)
+        sides.setdefault(row.target_socket, []).append(row.target)
     kept = []
     for row in show.cables:
         if row.ends in beside:
             kept.append(beside.pop(row.ends))
         elif row.target in exact:
             kept.append(exact.pop(row.target))
-        elif not any(
-            same_socket(row.target, name) for name in sides.get(".".join(row.target.split(".")[:2]), ())
-        ):
+        elif not any(same_socket(row.target, name) for name in sides.get(row.target_socket, ())):
             kept.append(row)
     return SetField("show", None, "cables", (*kept, *exact.values(), *beside.values()))
 

@@ -9,6 +9,7 @@ from kymaphon.core.connectors import adapters
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.naming import device_name
 from kymaphon.core.show import Cable, Device, Setting, Show
 
@@ -71,7 +72,7 @@ def _follow(show: Show, catalogue: Catalogue, reference: str, needs_ma: float) -
         cable = next((row for row in show.cables if row.source == reference), None)
         if cable is None:
             return Phantom(needs_ma)
-        device_id, port_id = cable.target.split(".")[:2]
+        device_id, port_id, _ = PortId.of(cable.target)
         device = show.device(device_id)
         kind = catalogue[device.kind]
         port = kind.port(port_id)
@@ -102,7 +103,7 @@ def _ends_without(show: Show, catalogue: Catalogue, cable: Cable) -> bool:
     a combination socket meets none, common practice).
     """
     adapter = adapters().get(cable.adapter or "")
-    device_id, port_id = cable.source.split(".")[:2]
+    device_id, port_id, _ = PortId.of(cable.source)
     port = catalogue[show.device(device_id).kind].port(port_id)
     return adapter is not None and "xlr" in adapter.joins and port is not None and port.connector == "xlr"
 

@@ -69,7 +69,7 @@ def inserted(
     way_out = next((port for port in kind.outputs if port.domain == "analog"), None)
     if way_in is None or way_out is None or (len(cables) == 2 and not (way_in.stereo and way_out.stereo)):
         raise ValueError(f"{kind.name} cannot stand between")
-    owner = show.device(cables[0].target.partition(".")[0])
+    owner = show.device(cables[0].target_device)
     device = Device.model_validate(
         {
             "id": fresh_id(show, kind_id),
@@ -98,7 +98,7 @@ def _side_for(show: Show, catalogue: Catalogue, cable: Cable, way_in: Port) -> s
     return "" if whole else ".l"
 
 
-_taken: Indexed[set[str]] = Indexed(lambda rows: {".".join(row.target.split(".")[:2]) for row in rows})
+_taken: Indexed[set[str]] = Indexed(lambda rows: {row.target_socket for row in rows})
 """Of the cables of a show: the sockets that one is plugged into, whichever side."""
 
 
@@ -159,8 +159,8 @@ def taken_out(show: Show, catalogue: Catalogue, device: Device) -> tuple[Edit, .
 
     None where it has more or fewer, or is plugged into itself.
     """
-    into = [row for row in show.cables if row.target.partition(".")[0] == device.id]
-    out = [row for row in show.cables if row.source.partition(".")[0] == device.id]
+    into = [row for row in show.cables if row.target_device == device.id]
+    out = [row for row in show.cables if row.source_device == device.id]
     if len(into) != 1 or len(out) != 1 or into == out:
         return None
     fresh = plug(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from kymaphon.core.catalogue import Catalogue, Kind
 from kymaphon.core.graph import Node, SignalGraph
+from kymaphon.core.ids import NodeId
 from kymaphon.core.practice import practices
 from kymaphon.core.scales import Mark, house_at, house_of, mark_at, scales
 from kymaphon.core.show import Show
@@ -32,7 +33,7 @@ def sort_of(node: Node, show: Show, catalogue: Catalogue) -> str | None:
     if device is None:
         return None
     kind = catalogue[device.kind]
-    base = node.id.split(".")[1].partition(":")[0]
+    base = NodeId.of(node.id).port
     if kind.group == "line":
         return "line"
     port = kind.port(base)
@@ -45,7 +46,7 @@ def sort_of(node: Node, show: Show, catalogue: Catalogue) -> str | None:
 
 def base_of(node_id: str) -> str:
     """`desk.main.l:mix` as `desk.main`."""
-    return ".".join(node_id.partition(":")[0].split(".")[:2])
+    return NodeId.of(node_id).socket
 
 
 def _metered(show: Show, catalogue: Catalogue, owners: set[str]) -> dict[str, Kind]:
@@ -57,7 +58,7 @@ def _metered(show: Show, catalogue: Catalogue, owners: set[str]) -> dict[str, Ki
 
 def _is_socket(node: Node, kind: Kind) -> bool:
     """Whether a point is an input before its gain: what comes there has no level of the house yet."""
-    port = base_of(node.id).partition(".")[2]
+    port = NodeId.of(node.id).port
     return ":" not in node.id and any(row.id == port and row.strip is not None for row in kind.inputs)
 
 

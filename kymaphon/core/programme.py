@@ -111,7 +111,7 @@ def _rows(analysis: Analysis) -> Iterator[Summed]:
         for voice, ladder in ladders.items():
             last: dict[str, Rung] = {}
             for rung in ladder.rungs:
-                last[rung.node.partition(".")[0]] = rung
+                last[rung.owner] = rung
             for device, rung in last.items():
                 base = rung.node.removesuffix(".l").removesuffix(".r")
                 points.setdefault(base, {})[voice] = rung

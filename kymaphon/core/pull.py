@@ -11,6 +11,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.connectors import adapters, balanced, connectors, one_hole, physical
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import data_table, figure
+from kymaphon.core.ids import PortId
 from kymaphon.core.power import feed_of
 from kymaphon.core.routes import length_of
 from kymaphon.core.show import Cable
@@ -111,7 +112,7 @@ def _is_small(cable: Cable) -> bool:
 
 
 def _short(analysis: Analysis, cable: Cable) -> str:
-    source, target = (end.partition(".")[0] for end in cable.ends)
+    source, target = (PortId.of(end).device for end in cable.ends)
     return f"{analysis.device_name(source)} to {analysis.device_name(target)}"
 
 

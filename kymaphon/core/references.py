@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterator, Mapping
 
 from kymaphon.core.catalogue import Bus, Catalogue, Kind, Port
 from kymaphon.core.connectors import adapters
+from kymaphon.core.ids import PortId
 from kymaphon.core.practice import practices
 from kymaphon.core.scales import SOUND, scales
 from kymaphon.core.show import Setting, Show, same_socket
@@ -139,7 +140,7 @@ def _point(where: str, at: str, show: Show, catalogue: Catalogue) -> Iterator[Sh
 
     if at in POINTS:
         return
-    device_id, _, row_id = base_of(at).partition(".")
+    device_id, row_id, _ = PortId.of(base_of(at))
     kinds = {device.id: catalogue[device.kind] for device in show.devices if device.kind in catalogue}
     if row_id in ("ear", "voice") and any(party.id == device_id for party in show.parties):
         return
@@ -171,7 +172,8 @@ def _instead(name: str, known: set[str] | list[str]) -> str:
 def _listening(
     where: str, reference: str, known: dict[str, Kind], devices: Collection[str], field: str
 ) -> Iterator[ShowProblem]:
-    device_id, _, port_id = reference.partition(".")
+    device_id = PortId.of(reference).device
+    port_id = reference[len(device_id) + 1 :]
     if device_id not in known:
         if device_id not in devices:
             yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
@@ -252,7 +254,7 @@ def _cable(
 ) -> Iterator[ShowProblem]:
     ends = []
     for field, reference, wanted in (("from", source, "output"), ("to", target, "input")):
-        device_id, port_id, *side = reference.split(".")
+        device_id, port_id, side = PortId.of(reference)
         where = f"cables[{i}].{field}"
         if device_id not in known:
             if device_id not in devices:
@@ -269,7 +271,7 @@ def _cable(
             )
             return
         if side and not ports[port_id].stereo:
-            yield ShowProblem(where, f"{device_id}.{port_id} is mono and has no side {side[0]}")
+            yield ShowProblem(where, f"{device_id}.{port_id} is mono and has no side {side}")
             return
         ends.append(ports[port_id])
     out, into = ends
@@ -281,7 +283,7 @@ def _cable(
         yield ShowProblem(
             f"cables[{i}]", f"{source} is {out.domain} and {target} is {into.domain}: no cable joins them"
         )
-    base = ".".join(target.split(".")[:2])
+    base = PortId.of(target).socket
     if into.mixes:
         same = taken.setdefault(f"{source} > {target}", i)
         if same != i:

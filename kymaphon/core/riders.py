@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import UNINTENDED, Edge, SignalGraph
+from kymaphon.core.ids import NodeId
 from kymaphon.core.transfer import Transfer
 
 if TYPE_CHECKING:
@@ -54,8 +55,7 @@ def has_own_app(show: Show, catalogue: Catalogue, device: Device, processor: Pro
     """Whether the far end of a call has an app of its own in the show: then that does what this one would stand in for."""
     ports = {f"{device.id}.{key.partition('>')[0]}" for key in processor.sits}
     return any(
-        ".".join(cable.target.split(".")[:2]) in ports
-        and catalogue[show.device(cable.source.partition(".")[0]).kind].group == "app"
+        cable.target_socket in ports and catalogue[show.device(cable.source_device).kind].group == "app"
         for cable in show.cables
     )
 
@@ -76,7 +76,7 @@ def _is_between(draft: Draft, k: int, device: str, key: str) -> bool:
     edge = draft.edges[k]
     first, last = key.split(">")
     names = (draft.nodes[edge.source].id, draft.nodes[edge.target].id)
-    owner, port = zip(*(name.partition(":")[0].split(".")[:2] for name in names), strict=True)
+    owner, port = zip(*(NodeId.of(name)[:2] for name in names), strict=True)
     return set(owner) == {device} and tuple(port) == (first, last)
 
 

@@ -19,6 +19,7 @@ from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.connectors import balanced
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
+from kymaphon.core.ids import PortId
 from kymaphon.core.model import Point
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
 
@@ -75,7 +76,7 @@ def position_of(show: Show, device: Device) -> Point | None:
     if device.at_m is not None:
         return device.at_m
     for party in show.parties:
-        mine = device.party == party.id or (party.hears_on or "").partition(".")[0] == device.id
+        mine = device.party == party.id or party.hears_device == device.id
         if mine and party.place == device.place and party.at_m is not None:
             return party.at_m
     return None
@@ -86,7 +87,7 @@ def way_of(show: Show, cable: Cable) -> tuple[Place, Points] | None:
 
     It runs from device to device by way of `route_m`; a cable between two places is followed in that of its source.
     """
-    first, second = (show.device(end.partition(".")[0]) for end in cable.ends)
+    first, second = (show.device(PortId.of(end).device) for end in cable.ends)
     place = next((row for row in show.places if row.id == first.place), None)
     if place is None:
         return None
@@ -106,7 +107,7 @@ def length_of(show: Show, cable: Cable) -> Derived | None:
     if cable.length_m is not None:
         return Derived("length", cable.length_m, "m", source="given")
     found = way_of(show, cable)
-    first, second = (show.device(end.partition(".")[0]) for end in cable.ends)
+    first, second = (show.device(PortId.of(end).device) for end in cable.ends)
     if (
         found is None
         or first.place != second.place
@@ -172,9 +173,9 @@ def meetings(show: Show, catalogue: Catalogue, cables: Iterable[Cable] | None = 
     """Every analogue cable with every power run of its place."""
     out = []
     for cable in show.cables if cables is None else cables:
-        first, second = (show.device(end.partition(".")[0]) for end in cable.ends)
-        port = catalogue[first.kind].port(cable.source.split(".")[1])
-        into = catalogue[second.kind].port(cable.target.split(".")[1])
+        first, second = (show.device(PortId.of(end).device) for end in cable.ends)
+        port = catalogue[first.kind].port(PortId.of(cable.source).port)
+        into = catalogue[second.kind].port(PortId.of(cable.target).port)
         if port is None or into is None or port.domain != "analog":
             continue
         found = way_of(show, cable)

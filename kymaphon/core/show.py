@@ -13,6 +13,7 @@ from kymaphon.core.catalogue.loader import MOST_OWN_ROWS, expand
 from kymaphon.core.catalogue.parts import Feed
 from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.gate.settings import Chain
+from kymaphon.core.ids import PortId
 from kymaphon.core.indexed import Indexed
 from kymaphon.core.model import (
     Degrees,
@@ -155,6 +156,15 @@ class Party(Model):
         Field(ge=0, le=60, description="so far the programme goes down in these ears while the crew talks"),
     ] = None
 
+    @property
+    def hears_device(self) -> str:
+        """Id of the device that it listens on; empty where it listens on none. Likewise `plays_device`."""
+        return PortId.of(self.hears_on or "").device
+
+    @property
+    def plays_device(self) -> str:
+        return PortId.of(self.plays_on or "").device
+
 
 class Setting(Model):
     """How one strip, crosspoint or control stands. A value not given stands at its kind's default."""
@@ -222,13 +232,31 @@ class Cable(Model):
         """From and to: what tells one cable from another."""
         return self.source, self.target
 
+    @property
+    def source_device(self) -> str:
+        """Id of the device that it comes from; likewise `target_device`."""
+        return self.source.partition(".")[0]
+
+    @property
+    def target_device(self) -> str:
+        return self.target.partition(".")[0]
+
+    @property
+    def source_socket(self) -> str:
+        """The whole socket that it comes from, whichever side; likewise `target_socket`."""
+        return PortId.of(self.source).socket
+
+    @property
+    def target_socket(self) -> str:
+        return PortId.of(self.target).socket
+
 
 def same_socket(first: str, second: str) -> bool:
     """Whether two ends of cables cannot both be used: the same one, or a whole socket and one side of it."""
     if first == second:
         return True
-    a, b = first.split("."), second.split(".")
-    return a[:2] == b[:2] and len(a) != len(b)
+    a, b = PortId.of(first), PortId.of(second)
+    return a.socket == b.socket and bool(a.side) != bool(b.side)
 
 
 class Want(Model):

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from kymaphon.core.analysis import Analysis
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import Edge, Knob, SettingRef, SignalGraph
+from kymaphon.core.ids import NodeId
 from kymaphon.core.levels import Ladder
 from kymaphon.core.paths import PathThrough, strongest_path
 
@@ -67,7 +68,7 @@ def _refs(analysis: Analysis, step: Edge) -> list[SettingRef]:
     refs = [knob.ref for knob in step.knobs]
     name = graph.nodes[step.source].id
     if ":" not in name and graph.nodes[step.target].id.endswith(":pre"):
-        device, port = name.split(".")[:2]
+        device, port, *_ = NodeId.of(name)
         refs.append(SettingRef(device, port, "pad"))
     return refs
 

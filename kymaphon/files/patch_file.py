@@ -44,7 +44,7 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
             length = cells.get("length_m")
             text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)  # fmt: skip
             cable = book.cable(cells, text)
-            base = ".".join(cable.target.split(".")[:2])
+            base = cable.target_socket
             if end_of(show, catalogue, cable.target).port.mixes:
                 cables[f"{cable.source} > {cable.target}"] = number, cable
                 continue

@@ -17,6 +17,7 @@ from kymaphon.core.edits import AddRow
 from kymaphon.core.figures import number
 from kymaphon.core.findings import SEVERITIES, Finding
 from kymaphon.core.heard import wind_speed_m_s
+from kymaphon.core.ids import PortId
 from kymaphon.core.model import Point
 from kymaphon.core.moves import Placed
 from kymaphon.core.placing import Choice
@@ -220,8 +221,8 @@ def elsewhere_rows(analysis: Analysis, show: Show) -> tuple[Row, ...]:
 
 def _named(reference: str, names: dict[str, str]) -> str:
     """A device or device.port by the device's name."""
-    device, dot, port = reference.partition(".")
-    return f"{names[device]}{', ' + port if dot else ''}" if device in names else reference
+    device, port, _ = PortId.of(reference)
+    return f"{names[device]}{', ' + port if port else ''}" if device in names else reference
 
 
 def bleed_rows(

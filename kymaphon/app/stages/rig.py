@@ -23,6 +23,7 @@ from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.chain import PLACE, Chain, chain_of
 from kymaphon.core.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.findings import Finding
+from kymaphon.core.ids import PortId
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
 
 
@@ -174,7 +175,7 @@ class RigStage(StageSurface):
             if set(link.ends) <= set(finding.subjects):
                 return "cable", ">".join(link.ends)
         for name in finding.subjects:
-            box = chain.box_of(name.partition(".")[0])
+            box = chain.box_of(PortId.of(name).device)
             if box is not None:
                 return ("place" if box.group == "place" else "device", box.id)
         return NOTHING
@@ -309,7 +310,7 @@ class RigStage(StageSurface):
     def _place_of_selection(self) -> str | None:
         device, cable = self._device(self._show), self._cable(self._show)
         if device is None and cable is not None:
-            owner = cable.source.partition(".")[0]
+            owner = cable.source_device
             device = next((row for row in self._show.devices if row.id == owner), None)
         if device is not None and device.place is not None:
             return device.place

@@ -14,6 +14,7 @@ from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef, Switch
+from kymaphon.core.ids import PortId
 from kymaphon.core.patching import patch_rows
 from kymaphon.core.plan import Thing
 from kymaphon.core.power import FEED_WORDS, feed_of
@@ -58,7 +59,7 @@ def device_rows(analysis: Analysis, hues: dict[str, int]) -> tuple[Row, ...]:
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
         feed = feed_of(device, kind)
-        count = sum(device.id in (cable.source.partition(".")[0], cable.target.partition(".")[0]) for cable in analysis.show.cables)  # fmt: skip
+        count = sum(device.id in (cable.source_device, cable.target_device) for cable in analysis.show.cables)  # fmt: skip
         host = analysis.device_name(device.host) if device.host else DASH
         cells = (device.name or kind.name, kind.name, places.get(device.place or "", DASH), FEED_WORDS[feed] if feed else DASH, host, f"{count}")  # fmt: skip
         mark = worst.get(device.id)
@@ -104,7 +105,7 @@ def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:
     show = analysis.show
     if key[0] == "run":
         return next((row.id for row in show.places if any(run.id == key[1] for run in row.runs)), None)
-    owner = key[1].partition(">")[0].partition(".")[0] if key[0] == "cable" else key[1]
+    owner = PortId.of(key[1].partition(">")[0]).device if key[0] == "cable" else key[1]
     device = next((row for row in show.devices if row.id == owner), None)
     if device is not None and device.place is not None:
         return device.place
@@ -161,7 +162,7 @@ def switches_of(analysis: Analysis, device: Device) -> tuple[Switch, ...]:
     """Phantom, pads, instrument switches and processors of a device, to be flipped from the Why panel."""
     kind = analysis.catalogue[device.kind]
     name = device.name or kind.name
-    plugged = {cable.target.split(".")[1] for cable in analysis.show.cables if cable.target.split(".")[0] == device.id}  # fmt: skip
+    plugged = {PortId.of(cable.target).port for cable in analysis.show.cables if cable.target_device == device.id}  # fmt: skip
     out = []
     for port in kind.inputs:
         strip, setting = port.strip, device.settings.get(port.id, Setting())

@@ -11,6 +11,7 @@ from kymaphon.core.ends import End
 from kymaphon.core.feeds.mixer import mixers_of
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.graph import UNINTENDED, SignalGraph
+from kymaphon.core.ids import NodeId
 from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 
 
@@ -85,15 +86,15 @@ def _onward(graph: SignalGraph, start: int) -> list[int]:
 def _last_open(analysis: Analysis, way: list[int]) -> End | None:
     """The furthest output on a way that takes a plug and has none."""
     show, catalogue = analysis.show, analysis.catalogue
-    taken = {".".join(cable.source.split(".")[:2]) for cable in show.cables}
+    taken = {cable.source_socket for cable in show.cables}
     devices = {device.id: device for device in show.devices}
     for node in reversed(way):
-        device_id, _, rest = analysis.graph.nodes[node].id.partition(".")
-        device = devices.get(device_id)
-        if device is None or f"{device_id}.{rest.partition('.')[0]}" in taken:
+        point = NodeId.of(analysis.graph.nodes[node].id)
+        device = devices.get(point.owner)
+        if device is None or point.socket in taken:
             continue
         kind = catalogue[device.kind]
-        port = next((row for row in kind.outputs if row.id == rest.partition(".")[0]), None)
+        port = next((row for row in kind.outputs if row.id == point.port), None)
         if port is None or port.domain == "acoustic" or port.ear or port.level in ("headphone", "speaker"):
             continue
         if port.connector != "network":

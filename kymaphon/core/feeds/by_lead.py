@@ -12,6 +12,7 @@ from kymaphon.core.feeds.mixing import Missing
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.fit import Fit, fit_of, pad_for
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.plugging import free_inputs, from_elsewhere, inserted, plug
 from kymaphon.core.show import Show
 
@@ -74,7 +75,7 @@ def by_lead(show: Show, catalogue: Catalogue, plan: FeedPlan) -> ByLead | None:
 
 def _leads(show: Show, catalogue: Catalogue, row: Missing, used: set[str]) -> Iterator[Lead]:
     """Ways to lead a free mix to where one is missing, the best fitting first."""
-    host = show.device(row.need.targets[0].partition(".")[0]).host
+    host = show.device(PortId.of(row.need.targets[0]).device).host
     if host is None or len(row.need.targets) > 1:
         return
     sources = [

@@ -12,6 +12,7 @@ from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.gate.chain import words_of
 from kymaphon.core.gate.settings import NAMES
+from kymaphon.core.ids import PortId
 from kymaphon.core.naming import device_name
 from kymaphon.core.show import Cable, Device, Setting, Show, Task
 
@@ -192,14 +193,14 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
             yield (
                 Step(
                     "unplug",
-                    cable.source.partition(".")[0],
+                    cable.source_device,
                     _cable_words(before, catalogue, cable, "take out"),
                 ),
                 None,
             )
     for cable in after.cables:
         if all(row.ends != cable.ends for row in before.cables):
-            device_id, port_id = cable.source.split(".")[:2]
+            device_id, port_id, _ = PortId.of(cable.source)
             yield (
                 Step("plug", device_id, _cable_words(after, catalogue, cable, "plug")),
                 _Bears(port_id, target=cable.target),
@@ -235,7 +236,7 @@ def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:
     name = end.device.name or end.kind.name
     if names.count(name) < 2:
         return end.name
-    owners = [party.name for party in show.parties if party.id == end.device.party or (party.hears_on or "").partition(".")[0] == end.device.id]  # fmt: skip
+    owners = [party.name for party in show.parties if party.id == end.device.party or party.hears_device == end.device.id]  # fmt: skip
     told = f"{name} of {owners[0]}" if owners else f"{name} ({end.device.id})"
     return end.name.replace(device_name(show, end.device, end.kind.name), told, 1)
 
@@ -282,7 +283,7 @@ def _gate(before: Show, after: Show, catalogue: Catalogue, device: Device, bears
 
 def _channel_gate(before: Show, device: Device, kind: Kind, port: Port | None) -> _Gate | None:
     """A channel's mute or fader, where the device is heard before the change; else what it feeds is shut anyway."""
-    heard = any(cable.source.partition(".")[0] == device.id for cable in before.cables)
+    heard = any(cable.source_device == device.id for cable in before.cables)
     return _strip_gate(device, kind, port) if heard else None
 
 
@@ -304,9 +305,7 @@ def _strip_gate(device: Device, kind: Kind, row: Port | Bus | None) -> _Gate | N
 def _others_hear(before: Show, kind: Kind, device: Device, bus: str, socket: str) -> bool:
     """Whether, before the change, leads come from outputs of a bus: from others than this one, or from any where it is the bus itself."""
     outs = {path.target for path in kind.paths if path.source == bus}
-    plugged = {
-        cable.source.split(".")[1] for cable in before.cables if cable.source.partition(".")[0] == device.id
-    }
+    plugged = {PortId.of(cable.source).port for cable in before.cables if cable.source_device == device.id}
     return bool((outs if socket == bus else outs | {socket}) & plugged)
 
 

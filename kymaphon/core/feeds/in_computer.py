@@ -12,6 +12,7 @@ from kymaphon.core.feeds.alone import Outlet, outlets
 from kymaphon.core.feeds.mixer import mixer_of, mixers_of, mixes
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import free_inputs
 from kymaphon.core.routing import is_for_far_end
@@ -65,7 +66,7 @@ def _hosts(show: Show, catalogue: Catalogue, plan: FeedPlan) -> Iterator[Device]
     short += [row.end.ref for row in plan.strays if row.into is None]
     for_a_mix = [row for row in plan.unmet if row.verdict != "late" and not is_for_far_end(row)]
     short += [show.party(row.listener).hears_on or "" for row in for_a_mix]
-    owners = dict.fromkeys(_host_of(show, name) for ref in short if (name := ref.partition(".")[0]))
+    owners = dict.fromkeys(_host_of(show, name) for ref in short if (name := PortId.of(ref).device))
     yield from (show.device(host) for host in owners if host is not None)
 
 
@@ -78,7 +79,7 @@ def _host_of(show: Show, name: str) -> str | None:
         if host is not None:
             return host
         name = next(
-            (row.source.partition(".")[0] for row in show.cables if row.target.partition(".")[0] == name),
+            (row.source_device for row in show.cables if row.target_device == name),
             name,
         )
     return None
@@ -138,7 +139,7 @@ def _is_idle(show: Show, source: End) -> bool:
     feeding = {
         f"{source.device.id}.{path.source}" for path in source.kind.paths if path.target == source.port.id
     }
-    plugged = {".".join(cable.target.split(".")[:2]) for cable in show.cables}
+    plugged = {cable.target_socket for cable in show.cables}
     played = {party.plays_on for party in show.parties}
     return feeding.isdisjoint(plugged | played)
 

@@ -14,6 +14,7 @@ from kymaphon.core.feeds.mixer import Mixer, mixer_of, mixers_of
 from kymaphon.core.feeds.wants import Wanted, wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.graph import ACOUSTIC, UNINTENDED, EdgeKind, SignalGraph
+from kymaphon.core.ids import NodeId, PortId
 from kymaphon.core.paths import strongest_path
 from kymaphon.core.show import Cable, Party, Show, same_socket
 from kymaphon.core.transfer import Transfer
@@ -61,7 +62,7 @@ class Need:
         """The mixer's output that feeds it now, and the side where only one does; None where nothing does."""
         if self.here is not None:
             return self.here, ""
-        ends = {tuple(row.source.split(".")[1:]) for row in self.cables}
+        ends = {PortId.of(row.source)[1:] for row in self.cables}
         if not ends:
             return None
         ports = {end[0] for end in ends}
@@ -76,7 +77,7 @@ class Around:
         self.show, self.catalogue, self.graph = show, catalogue, graph
         self.mixers = mixers_of(show, catalogue)
         ids = {device.id for device in self.mixers}
-        listening = {(party.hears_on or "").partition(".")[0] for party in show.parties if party.listens}
+        listening = {party.hears_device for party in show.parties if party.listens}
         owner = [node.owner for node in graph.nodes]
         parties = {party.id for party in show.parties}
         on_phones = {party.id for party in show.parties if party.hears_on}
@@ -170,8 +171,7 @@ class Around:
         devices = {device.id: self.catalogue[device.kind] for device in self.show.devices}
         out = []
         for node in ends:
-            device_id, _, rest = self.graph.nodes[node].id.partition(".")
-            port_id = rest.partition(".")[0].partition(":")[0]
+            device_id, port_id, *_ = NodeId.of(self.graph.nodes[node].id)
             kind = devices.get(device_id)
             if kind is None or device_id in self._mixing:
                 continue  # a mouth is no socket, and what mixes is fed by its own plan
@@ -192,12 +192,12 @@ def needs_of(around: Around, mixer: Mixer) -> list[Need]:
     past = around.past(mixer.device.id)
     groups: dict[tuple[object, ...], list[Cable]] = {}
     for cable in show.cables:
-        if cable.source.partition(".")[0] != mixer.device.id:
+        if cable.source_device != mixer.device.id:
             continue
-        socket = cable.source.split(".")[1]
+        socket = PortId.of(cable.source).port
         heard = frozenset(_heard(past, around, cable.target))
         # Both sides of one output to the same listeners are one mix.
-        sided = len(cable.source.split(".")) > 2
+        sided = bool(PortId.of(cable.source).side)
         groups.setdefault((socket, heard, sided or cable.target), []).append(cable)
     out = []
     for rows in groups.values():
@@ -212,7 +212,7 @@ def _listened_on(around: Around, mixer: Mixer) -> list[Need]:
     """Outputs of the mixer itself that somebody listens on, without a cable."""
     rows: dict[str, list[Party]] = {}
     for party in around.show.parties:
-        device_id, _, port_id = (party.hears_on or "").partition(".")
+        device_id, port_id, _ = PortId.of(party.hears_on or "")
         if party.listens and device_id == mixer.device.id:
             own = port_id or next(row.id for row in mixer.kind.outputs if row.ear)
             rows.setdefault(own, []).append(party)
@@ -234,7 +234,7 @@ def _listened_on(around: Around, mixer: Mixer) -> list[Need]:
 def fed_by(around: Around, mixer: Mixer) -> set[str]:
     """Listeners that the cables of a mixer lead to."""
     past = around.past(mixer.device.id)
-    rows = (row for row in around.show.cables if row.source.partition(".")[0] == mixer.device.id)
+    rows = (row for row in around.show.cables if row.source_device == mixer.device.id)
     by_cable = {party for row in rows for party in _heard(past, around, row.target)}
     return by_cable | {party for need in _listened_on(around, mixer) for party in need.listeners}
 
@@ -259,9 +259,9 @@ def need_at(
         there = around.brought(mixer.device.id, targets)
         hear = {voice: level for voice, level in hear.items() if voice not in there}
         keep_off, local = keep_off | there, local - there
-    kind = around.catalogue[show.device(targets[0].partition(".")[0]).kind]
-    port = kind.port(targets[0].split(".")[1])
-    stereo = len(targets) > 1 or (port is not None and port.stereo and len(targets[0].split(".")) == 2)
+    kind = around.catalogue[show.device(PortId.of(targets[0]).device).kind]
+    port = kind.port(PortId.of(targets[0]).port)
+    stereo = len(targets) > 1 or (port is not None and port.stereo and not PortId.of(targets[0]).side)
     domain, level = (port.domain, port.level) if port is not None else ("analog", "line")
     kinds = frozenset(party.kind for party in parties)
     return Need(targets, cables, delays, last, stereo, domain, hear, local, keep_off, kinds, level)
@@ -362,7 +362,7 @@ def _has_own_mixer(around: Around, head: str) -> bool:
 
 def _from_outside(around: Around, reference: str) -> bool:
     """Whether a socket is a computer's own, for what is plugged in from outside."""
-    device_id, port_id = reference.split(".")[:2]
+    device_id, port_id, _ = PortId.of(reference)
     kind = around.catalogue[around.show.device(device_id).kind]
     port = kind.port(port_id)
     return kind.group == "host" and port is not None and port.connector != "inside"
@@ -382,7 +382,7 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
         for head in around.heads(party):
             mixes = end_of(around.show, around.catalogue, head).port.mixes
             there = [row for row in around.show.cables if same_socket(row.target, head)]
-            if any(not mixes or row.source.partition(".")[0] == mixer.device.id for row in there):
+            if any(not mixes or row.source_device == mixer.device.id for row in there):
                 continue
             if mixer.kind.group == "software" and _from_outside(around, head):
                 continue

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.catalogue import Catalogue, Kind, Port
 from kymaphon.core.edits import Edit, Plug, SetField, Unplug
+from kymaphon.core.ids import PortId
 from kymaphon.core.plugging import plug
 from kymaphon.core.show import Cable, Device, Setting, Show
 
@@ -43,7 +44,7 @@ def exchange(show: Show, catalogue: Catalogue, device: Device, kind: Kind) -> Ex
         port
         for party in show.parties
         for ref in (party.hears_on, party.plays_on)
-        if ref is not None and _owner(ref) == device.id and (port := ref.partition(".")[2])
+        if ref is not None and _owner(ref) == device.id and (port := ref[len(device.id) + 1 :])
     }
     known = {port.id for port in (*kind.inputs, *kind.outputs)}
     if ins is None or outs is None or not listened <= known:
@@ -66,11 +67,11 @@ def exchange(show: Show, catalogue: Catalogue, device: Device, kind: Kind) -> Ex
 
 
 def _owner(reference: str) -> str:
-    return reference.partition(".")[0]
+    return PortId.of(reference).device
 
 
 def _port(reference: str) -> str:
-    return reference.split(".")[1]
+    return PortId.of(reference).port
 
 
 def _matched(
@@ -120,8 +121,8 @@ def _used(show: Show, catalogue: Catalogue, rows: list[Cable], *, source: bool) 
         ref = cable.source if source else cable.target
         port = catalogue[show.device(_owner(ref)).kind].port(_port(ref))
         giver = catalogue[show.device(_owner(cable.source)).kind].port(_port(cable.source))
-        sided = len(ref.split(".")) > 2
-        whole = giver is not None and giver.stereo and len(cable.source.split(".")) == 2
+        sided = bool(PortId.of(ref).side)
+        whole = giver is not None and giver.stereo and not PortId.of(cable.source).side
         both = port is not None and port.stereo and (sided or whole)
         out[_port(ref)] = both or out.get(_port(ref), False)
     return out
@@ -142,18 +143,18 @@ def _leads(
     """A lead in its new sockets; two where a stereo input became two channels."""
     source, target = cable.source, cable.target
     if _owner(source) == device.id:
-        name, _, side = source.partition(".")[2].partition(".")
+        _, name, side = PortId.of(source)
         source = ".".join(filter(None, (device.id, outs[name][0], side)))
     if _owner(target) != device.id:
         yield _lead(after, catalogue, cable, source, target)
         return
-    name, _, side = target.partition(".")[2].partition(".")
+    _, name, side = PortId.of(target)
     there = ins[name]
     if len(there) == 1:
         yield _lead(after, catalogue, cable, source, ".".join(filter(None, (device.id, there[0], side))))
         return
     giver = catalogue[after.device(_owner(source)).kind].port(_port(source))
-    both = not side and giver is not None and giver.stereo and len(source.split(".")) == 2
+    both = not side and giver is not None and giver.stereo and not PortId.of(source).side
     for n, letter in enumerate("lr"):
         if both:
             yield _lead(after, catalogue, cable, f"{source}.{letter}", f"{device.id}.{there[n]}")

@@ -7,6 +7,7 @@ from kymaphon.core.edits import Edit, SetValue
 from kymaphon.core.feeds.alone import Outlet
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.show import Device
 
 HOSTS = ("presenter",)
@@ -70,7 +71,7 @@ def _pans(analysis: Analysis, device: Device | None, hosts: set[str]) -> tuple[l
     """Pans that put hosts left and everyone else right, at the last channel on each voice's way to the recorder that can be panned; and
     voices that have none, or share one with somebody of the other side.
     """
-    listener = next((party.id for party in analysis.listeners if device is not None and (party.hears_on or "").partition(".")[0] == device.id), None)  # fmt: skip
+    listener = next((party.id for party in analysis.listeners if device is not None and party.hears_device == device.id), None)  # fmt: skip
     sides: dict[tuple[str, str], set[float]] = {}
     of: dict[str, tuple[str, str]] = {}
     stuck = []
@@ -80,8 +81,7 @@ def _pans(analysis: Analysis, device: Device | None, hosts: set[str]) -> tuple[l
             continue
         spot = None
         for node in feed.path.node_ids:
-            owner, _, rest = node.partition(".")
-            port_id = rest.partition(":")[0]
+            owner, port_id, *_ = NodeId.of(node)
             kind = next(
                 (analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == owner), None
             )

@@ -173,7 +173,7 @@ def delays(analysis: Analysis) -> tuple[Delays, ...]:
     out = []
     groups = {row.id: analysis.catalogue[row.kind].group for row in analysis.show.devices}
     for party in analysis.listeners:
-        device = (party.hears_on or "").partition(".")[0]
+        device = party.hears_device
         if party.kind != "audience" or groups.get(device, "line") == "line":
             continue
         rows = [feed for (listener, _), feed in analysis.feeds.items() if listener == party.id and feed.path is not None and feed.delay_ms is not None]  # fmt: skip

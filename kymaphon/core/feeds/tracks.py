@@ -16,6 +16,7 @@ from kymaphon.core.edits import AddRow, Edit, Plug, RemoveRow, apply_all
 from kymaphon.core.feeds.alone import Outlet, outlets
 from kymaphon.core.feeds.split import split_of
 from kymaphon.core.figures import figure, number
+from kymaphon.core.ids import PortId
 from kymaphon.core.lineup.safety import safety_copy
 from kymaphon.core.show import Cable, Device, Track
 
@@ -141,7 +142,7 @@ def _recorder(analysis: Analysis) -> Device | None:
     show = analysis.show
     for party in show.parties:
         if party.kind == "recorder" and party.hears_on:
-            return show.device(party.hears_on.partition(".")[0])
+            return show.device(party.hears_device)
     return next((row for row in show.devices if analysis.catalogue[row.kind].group == "recorder"), None)
 
 
@@ -301,7 +302,7 @@ def _with_copies(
         rows = list(copy.edits)
         added = next(edit.row for edit in rows if isinstance(edit, AddRow) and isinstance(edit.row, Track))
         source = added.source or ""
-        giver, port_id = source.split(".")[:2]
+        giver, port_id, _ = PortId.of(source)
         port = analysis.catalogue[analysis.show.device(giver).kind].port(port_id)
         into = free.pop(0) if free and port is not None and port.domain == "digital" else None
         if into is None:

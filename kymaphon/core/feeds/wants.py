@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.core.edits import SetWant
 from kymaphon.core.figures import number
+from kymaphon.core.ids import PortId
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import WantKind
 from kymaphon.core.show import Party, Show
@@ -74,7 +75,7 @@ def tracks_of(show: Show) -> frozenset[str]:
     """Parties that are single tracks of one recorder, beside others of it: each is for one voice, and which is not told by its role."""
     rows: dict[str, list[str]] = {}
     for party in show.parties:
-        device, _, port = (party.hears_on or "").partition(".")
+        device, port, _ = PortId.of(party.hears_on or "")
         if party.listens and party.kind == "recorder" and port:
             rows.setdefault(device, []).append(party.id)
     return frozenset(party for same in rows.values() if len(same) > 1 for party in same)

@@ -8,6 +8,7 @@ from kymaphon.core.analysis import Analysis
 from kymaphon.core.derive import Derived
 from kymaphon.core.gate.settings import NAMES, Processing, Sort
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.show import Setting, Take
 
@@ -61,7 +62,7 @@ def strip_at(analysis: Analysis, rung: Rung, others: dict[str, set[str]], voice:
     if not rung.node.endswith(":pre"):
         return None
     base = rung.node.removesuffix(":pre")
-    device_id, key = base.split(".")[:2]
+    device_id, key, _ = PortId.of(base)
     device = analysis.show.device(device_id)
     port = analysis.catalogue[device.kind].port(key)
     if port is None or port.strip is None:

@@ -97,7 +97,7 @@ def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | N
     asks = said and goal is not None and (party.kind == "player" or not kept)
     asked = asked_at(analysis.show, ladder, goal) if asks and goal is not None else None
     wanted, tolerance, mark = _wanted(ladder, point, goal, kept=kept, name=party.name, asked_db=asked)
-    owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
+    owners = [rung.owner for rung in ladder.rungs]
     place = next(i for i, rung in enumerate(ladder.rungs) if rung.node == point.node)
     house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])
     device = next((row for row in analysis.show.devices if row.id == owners[place]), None)

@@ -22,6 +22,7 @@ from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise import ein_at_gain_dbu
@@ -243,7 +244,7 @@ def _strip_of(analysis: Analysis, node: str) -> tuple[str, str, Strip] | None:
     """Device, port and strip of an input socket's node; None when it is no socket with a strip."""
     if ":" in node or "." not in node:
         return None
-    device_id, port_id = node.split(".")[:2]
+    device_id, port_id, *_ = NodeId.of(node)
     known: dict[tuple[str, str], Strip | None] | None = analysis.__dict__.get("_strips")
     if known is None:
         known = analysis.__dict__["_strips"] = {

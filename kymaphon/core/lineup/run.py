@@ -187,9 +187,7 @@ def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
         device = next(knob.ref.device for place, _, knob in found if place == best)
         return next((rung, knob) for place, rung, knob in reversed(found) if knob.ref.device == device)
     rows = [rung for rung in ladder.rungs if rung.wanted is not None] or [ladder.last]
-    with_device = [
-        rung for rung in rows if any(row.id == rung.node.partition(".")[0] for row in analysis.show.devices)
-    ]
+    with_device = [rung for rung in rows if any(row.id == rung.owner for row in analysis.show.devices)]
     return (with_device or rows)[-1], None
 
 

@@ -11,6 +11,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, Plug, SetValue
 from kymaphon.core.figures import number
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.noise import ein_at_gain_dbu
 from kymaphon.core.own_noise import own_ein
@@ -119,7 +120,7 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None)
     copied = _copy_spare(ladder, analysis, voice, socket, lowered_db)
     over = _over_noise(socket, own_ein(strip) if strip else (), copy_gain, kind)
     track = _own_tracks(kind, twin)[0]
-    lead = next(row for row in analysis.show.cables if row.target.split(".")[:2] == [device.id, port_id])
+    lead = next(row for row in analysis.show.cables if row.target_socket == f"{device.id}.{port_id}")
     edits: list[Edit] = [
         Plug(
             Cable(
@@ -156,9 +157,9 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None)
 def _first_gain(analysis: Analysis, ladder: Ladder) -> tuple[Device, Kind, str, Rung] | None:
     """Device, kind, input and socket of the first gain: the first on the way that can be turned."""
     for before, after in zip(ladder.rungs, ladder.rungs[1:], strict=False):
-        owner, _, port_id = before.node.partition(".")
+        owner, port_id, side, tap = NodeId.of(before.node)
         device = next((row for row in analysis.show.devices if row.id == owner), None)
-        if device is None or not after.node.endswith(":pre") or "." in port_id:
+        if device is None or not after.node.endswith(":pre") or side or tap:
             continue
         kind = analysis.catalogue[device.kind]
         port = next((row for row in kind.inputs if row.id == port_id), None)
@@ -183,7 +184,7 @@ def _own_tracks(kind: Kind, port_id: str) -> list[str]:
 
 
 def _free_twin(analysis: Analysis, device: Device, kind: Kind, port_id: str) -> str | None:
-    taken = {".".join(row.target.split(".")[:2]) for row in analysis.show.cables}
+    taken = {row.target_socket for row in analysis.show.cables}
     mine = next(port for port in kind.inputs if port.id == port_id)
     for port in kind.inputs:
         same = (
@@ -233,7 +234,7 @@ def _copy_spare(ladder: Ladder, analysis: Analysis, voice: str, socket: Rung, lo
     for rung in ladder.rungs:
         if rung.headroom_db is not None:
             rows.append(rung.headroom_db + (lowered_db if past else 0.0))
-        if past and rung.node.partition(".")[0] != socket.node.partition(".")[0]:
+        if past and rung.owner != socket.owner:
             break
         past = past or rung.node == socket.node
     if not rows:

@@ -49,7 +49,7 @@ def tone_along(analysis: Analysis, ladder: Ladder) -> tuple[TonePoint, ...]:
     start = start or (rungs[0] if rungs else None)
     if start is None:
         return ()
-    owners = [rung.node.partition(".")[0] for rung in ladder.rungs]
+    owners = [rung.owner for rung in ladder.rungs]
     out = []
     for rung in rungs[rungs.index(start) :]:
         place = next(i for i, row in enumerate(ladder.rungs) if row.node == rung.node)

@@ -218,7 +218,7 @@ def _loudspeaker(analysis: Analysis, row: Placed, v: int, under: float) -> Findi
         f"{source.name} is in {row.name} {abs(under):.1f} dB {'under' if under >= 0 else 'over'} {row.party_name}, from "
         f"{show_number(metres, 'm')}, {sees}{quiet}. What it plays goes on air a second time, and may ring."
     )
-    plugged = any(row.target.partition(".")[0] == source.id for row in analysis.show.cables)
+    plugged = any(row.target_device == source.id for row in analysis.show.cables)
     if not plugged:
         text = f"Nothing is plugged into it yet; at {show_number(source.level.value, 'dB SPL')} at 1 m {text}"
     remedies = []

@@ -142,9 +142,7 @@ def leak_turned_down(analysis: Analysis, feed: Feed) -> tuple[Remedy, ...]:
     place = next(n for n, step in enumerate(feed.path.steps()) if step.kind is EdgeKind.LEAK)
     leaking = graph.edges[feed.path.edges[place]]
     owner = graph.nodes[leaking.source].owner
-    wearer = next(
-        (row for row in analysis.listeners if (row.hears_on or "").partition(".")[0] == owner), None
-    )
+    wearer = next((row for row in analysis.listeners if row.hears_device == owner), None)
     inner = analysis.feeds.get((wearer.id, feed.voice)) if wearer is not None else None
     ladder = analysis.ladder(feed.voice, wearer.id) if wearer is not None else None
     if wearer is None or inner is None or ladder is None:

@@ -15,6 +15,7 @@ from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import EdgeKind, Switch
+from kymaphon.core.ids import NodeId, PortId
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plan import fresh_id
 from kymaphon.core.plugging import plug
@@ -65,10 +66,8 @@ def _joints(analysis: Analysis, path: PathThrough) -> dict[tuple[str, str], tupl
     out = {}
     for step in path.steps():
         if step.kind is EdgeKind.CABLE:
-            (giver, port), (taker, into) = (
-                analysis.graph.nodes[node].id.split(".")[:2] for node in (step.source, step.target)
-            )
-            out[giver, taker] = (port, into)
+            giver, taker = (NodeId.of(analysis.graph.nodes[node].id) for node in (step.source, step.target))
+            out[giver.owner, taker.owner] = (giver.port, taker.port)
     return out
 
 
@@ -94,11 +93,11 @@ def _mixes_beside(analysis: Analysis) -> set[tuple[str, str]]:
     """Pairs of devices of which the one gives the other a mix and, by another cable, inputs themselves."""
     rows: dict[tuple[str, str], set[bool]] = {}
     for cable in analysis.show.cables:
-        giver, port = cable.source.split(".")[:2]
+        giver, port, _ = PortId.of(cable.source)
         kind = analysis.catalogue[analysis.show.device(giver).kind]
         buses = {bus.id for bus in kind.buses}
         mixed = any(path.target == port and path.source in buses for path in kind.paths)
-        rows.setdefault((giver, cable.target.partition(".")[0]), set()).add(mixed)
+        rows.setdefault((giver, cable.target_device), set()).add(mixed)
     return {pair for pair, sorts in rows.items() if len(sorts) == 2}
 
 
@@ -232,7 +231,7 @@ def _headphones(analysis: Analysis, party: Party, speakers: Iterable[Device] = (
     if socket is None:
         effect = "Plug them in Rig, or let the feed plan do it."
     else:
-        there = [row for row in analysis.show.cables if ".".join(row.source.split(".")[:2]) == socket]
+        there = [row for row in analysis.show.cables if row.source_socket == socket]
         edits += [Unplug(*row.ends) for row in there]
         into = next(port for port in analysis.catalogue["headphones"].inputs if port.domain != "acoustic")
         edits.append(
@@ -247,7 +246,7 @@ def _headphone_socket(analysis: Analysis, device_id: str) -> str | None:
     seen: set[str] = set()
     while device_id not in seen:
         seen.add(device_id)
-        cable = next((row for row in analysis.show.cables if row.target.partition(".")[0] == device_id), None)
+        cable = next((row for row in analysis.show.cables if row.target_device == device_id), None)
         if cable is None:
             return None
         source = end_of(analysis.show, analysis.catalogue, cable.source)
@@ -289,7 +288,7 @@ def _by_loudspeaker(analysis: Analysis, party: Party) -> bool:
     """Whether somebody listens to loudspeakers, or to the room."""
     if not party.hears_on:
         return True
-    device = analysis.show.device(party.hears_on.partition(".")[0])
+    device = analysis.show.device(party.hears_device)
     return is_loudspeaker(analysis.catalogue[device.kind])
 
 

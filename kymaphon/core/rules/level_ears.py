@@ -139,7 +139,7 @@ def booster_worth(analysis: Analysis) -> Iterator[Finding]:
     boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].group == "booster"}
     seen: set[str] = set()
     for (voice, end), ladder in analysis.ladders.items():
-        if voice in seen or boosters.isdisjoint(rung.node.partition(".")[0] for rung in ladder.rungs):
+        if voice in seen or boosters.isdisjoint(rung.owner for rung in ladder.rungs):
             continue
         seen.add(voice)
         budget = budget_of(analysis, voice, end)

@@ -11,6 +11,7 @@ from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.references import SINGLE
@@ -36,7 +37,7 @@ def _heard(analysis: Analysis, listener: str) -> dict[str, Feed]:
 
 def _device_of(analysis: Analysis, party: Party) -> Device | None:
     """The device that a party plays on."""
-    owner = (party.plays_on or "").partition(".")[0]
+    owner = party.plays_device
     return next((row for row in analysis.show.devices if row.id == owner), None)
 
 
@@ -120,7 +121,7 @@ def dips_in(analysis: Analysis, path: PathThrough) -> list[Dip]:
         for row in working_in(analysis, path)
         if row.processor.does == "ducker"
     ]
-    passed = {".".join(name.partition(":")[0].split(".")[:2]) for name in path.node_ids}
+    passed = {NodeId.of(name).socket for name in path.node_ids}
     for device in analysis.show.devices:
         for key, setting in device.settings.items():
             for step in setting.chain or ():

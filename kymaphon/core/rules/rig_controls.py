@@ -16,6 +16,7 @@ from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.riders import has_own_app
 from kymaphon.core.routing import goes_astray
@@ -140,7 +141,7 @@ def path_keys(analysis: Analysis, path: PathThrough) -> Iterator[tuple[str, str]
     for step in path.steps():
         source, target = analysis.graph.nodes[step.source], analysis.graph.nodes[step.target]
         if source.owner == target.owner:
-            first, last = (node.id.split(":")[0].split(".")[1] for node in (source, target))
+            first, last = (NodeId.of(node.id).port for node in (source, target))
             if first != last:
                 yield source.owner, f"{first}>{last}"
 
@@ -244,7 +245,7 @@ def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _fed(analysis: Analysis, device: Device) -> bool:
-    return any(cable.target.partition(".")[0] == device.id for cable in analysis.show.cables)
+    return any(cable.target_device == device.id for cable in analysis.show.cables)
 
 
 def restart_needed(analysis: Analysis) -> Iterator[Finding]:

@@ -14,6 +14,7 @@ from kymaphon.core.edits import Edit, SetCable, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Later, Remedy
+from kymaphon.core.ids import PortId
 from kymaphon.core.indexed import Indexed
 from kymaphon.core.plan import free_spot
 from kymaphon.core.plugging import inserted, powered_by
@@ -84,7 +85,7 @@ def beside_power(analysis: Analysis) -> Iterator[Finding]:
         text = f"{name} {where}: hum is {_told(under)}{', and is heard' if heard else ''}. Keep {show_number(number('power-distance'), 'm')} apart or cross at right angles."
         figures = (Derived("distance", meeting.nearest_m, "m"), Derived("beside", meeting.beside_m, "m"), Derived("hum under voice", under.value, "dB"))  # fmt: skip
         yield Finding(
-            "beside-power", "fix" if heard else "note", "Rig", (*cable.ends, run.id, cable.source.partition(".")[0]),
+            "beside-power", "fix" if heard else "note", "Rig", (*cable.ends, run.id, cable.source_device),
             f"{name} beside {run.name}", text, figures, under, tuple(_other_way(analysis, meeting)),
         )  # fmt: skip
 
@@ -163,7 +164,7 @@ def ways_not_told(analysis: Analysis) -> Iterator[Finding]:
                 and way_of(show, cable) is None
             ):
                 lost.append(cable)
-        ids = [end.partition(".")[0] for cable in lost for end in cable.ends]
+        ids = [PortId.of(end).device for cable in lost for end in cable.ends]
         off = [
             show.device(name)
             for name in dict.fromkeys(ids)
@@ -275,8 +276,8 @@ def isolating_edits(analysis: Analysis, cables: list[Cable]) -> list[Edit]:
 
 def _sides(first: Cable, second: Cable) -> bool:
     """Whether two cables are the sides of one output, or go from device to device as such."""
-    a, b = first.source.rpartition("."), second.source.rpartition(".")
-    return a[0] == b[0] and {a[2], b[2]} == {"l", "r"}
+    a, b = PortId.of(first.source), PortId.of(second.source)
+    return a.socket == b.socket and {a.side, b.side} == {"l", "r"}
 
 
 RULES: tuple[Rule, ...] = (beside_power, ways_not_told, earths)

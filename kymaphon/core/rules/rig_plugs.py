@@ -18,6 +18,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import Fault, Fit, fit_of, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.levels import Ladder
 from kymaphon.core.open_ends import level_at
 from kymaphon.core.plan import fresh_id
@@ -46,14 +47,12 @@ def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
 
 def other_side(show: Show, cable: Cable) -> Cable | None:
     """The cable from the other side of the same output to the same device; None for one that is no side of a pair."""
-    base, _, side = cable.source.rpartition(".")
-    if side not in ("l", "r") or base.count(".") != 1:
+    source = PortId.of(cable.source)
+    if not source.side:
         return None
-    twin = f"{base}.{'r' if side == 'l' else 'l'}"
-    owner = cable.target.partition(".")[0]
-    return next(
-        (row for row in show.cables if row.source == twin and row.target.partition(".")[0] == owner), None
-    )
+    twin = str(source._replace(side="r" if source.side == "l" else "l"))
+    owner = cable.target_device
+    return next((row for row in show.cables if row.source == twin and row.target_device == owner), None)
 
 
 def plugs(analysis: Analysis) -> Iterator[Finding]:
@@ -78,7 +77,7 @@ def plugs(analysis: Analysis) -> Iterator[Finding]:
 
 def _made_good(analysis: Analysis, cable: Cable) -> bool:
     """Whether all that goes through a cable is on its mark at the end and well over its noise: then it comes no longer too quiet."""
-    output = ".".join(cable.source.split(".")[:2])
+    output = cable.source_socket
     through = [
         row
         for row in analysis.main_ladders.values()

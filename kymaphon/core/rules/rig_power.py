@@ -136,7 +136,7 @@ def _plain_lead(analysis: Analysis, device: Device, lead: Cable, name: str) -> I
 
 def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
     """Phantom on at the socket that the blocker fed, where it has some."""
-    cable = next(row for row in analysis.show.cables if row.source.partition(".")[0] == blocker.id)
+    cable = next(row for row in analysis.show.cables if row.source_device == blocker.id)
     end = end_of(analysis.show, analysis.catalogue, cable.target)
     if end.port.strip is None or not end.port.strip.phantom or end.setting.phantom:
         return ()

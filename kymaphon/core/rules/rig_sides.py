@@ -15,6 +15,7 @@ from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import PortId
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plugging import free_inputs, plug
 from kymaphon.core.routing import own_way
@@ -320,7 +321,7 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
 def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
     nodes = set(path.node_ids)
     for cable in analysis.show.cables:
-        bases = [".".join(end.split(".")[:2]) for end in cable.ends]
+        bases = [PortId.of(end).socket for end in cable.ends]
         if all(any(node == base or node.startswith(f"{base}.") for node in nodes) for base in bases):
             yield cable
 

@@ -12,6 +12,7 @@ from kymaphon.core.ends import End, end_of
 from kymaphon.core.findings import Finding, Remedy
 from kymaphon.core.fit import fit_of, partners
 from kymaphon.core.graph import SettingRef
+from kymaphon.core.ids import NodeId
 from kymaphon.core.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.paths import PathThrough
 from kymaphon.core.plan import fresh_id
@@ -27,7 +28,7 @@ def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
     ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
     leading = analysis.leading_to(ears)
     show, catalogue = analysis.show, analysis.catalogue
-    plugged = {".".join(cable.source.split(".")[:2]) for cable in show.cables}
+    plugged = {cable.source_socket for cable in show.cables}
     levels = levels_out(analysis)
     for device in show.devices:
         kind = catalogue[device.kind]
@@ -103,14 +104,14 @@ def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:
                 End(end.device, end.kind, port)
                 for port in end.kind.outputs
                 if port.id in outs and port.domain != "acoustic" and port.level != "headphone"
-                and not any(cable.source.split(".")[:2] == [end.device.id, port.id] for cable in show.cables)
+                and not any(cable.source_socket == f"{end.device.id}.{port.id}" for cable in show.cables)
             ),
             None,
         )  # fmt: skip
         nexts = [
             end_of(show, catalogue, cable.target)
             for cable in onward
-            if catalogue[show.device(cable.target.partition(".")[0]).kind].group != "headphones"
+            if catalogue[show.device(cable.target_device).kind].group != "headphones"
         ]
         if not nexts:
             return end, free
@@ -237,11 +238,11 @@ def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, b
     """What feeds the device's playback goes straight into what takes its inputs."""
     show = analysis.show
     before, after = ({_socket(name) for name in names} for names in (ids[:out], ids[back:]))
-    feeding = next((cable for cable in show.cables if _socket(cable.target) in before and cable.target.partition(".")[0] == device), None)  # fmt: skip
-    taking = next((cable for cable in show.cables if _socket(cable.source) in after and cable.source.partition(".")[0] == device), None)  # fmt: skip
+    feeding = next((cable for cable in show.cables if _socket(cable.target) in before and cable.target_device == device), None)  # fmt: skip
+    taking = next((cable for cable in show.cables if _socket(cable.source) in after and cable.source_device == device), None)  # fmt: skip
     if feeding is None or taking is None:
         return
-    if feeding.source.partition(".")[0] == taking.target.partition(".")[0]:
+    if feeding.source_device == taking.target_device:
         edits: tuple[Edit, ...] = (Unplug(*taking.ends),)
         yield Remedy("unplug", f"Take {analysis.device_name(taking.target.partition('.')[0])} off what comes back", "It has the sound already, before the detour.", edits)  # fmt: skip
         return
@@ -254,7 +255,7 @@ def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, b
 
 def _socket(name: str) -> str:
     """`device.port` of a node or of an end of a cable, side and tap left out."""
-    return ".".join(name.partition(":")[0].split(".")[:2])
+    return NodeId.of(name).socket
 
 
 def wireless_music(analysis: Analysis) -> Iterator[Finding]:
