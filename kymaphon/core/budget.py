@@ -218,8 +218,7 @@ def turned_back(budget: Budget, up_db: float) -> tuple[Edit, ...] | None:
             continue
         if turn.ref in budget.shared:
             return None
-        stepped = turn.low + round((x[i] - turn.low) / turn.step) * turn.step
-        out.extend(edits_to(budget.analysis, turn, stepped))
+        out.extend(edits_to(budget.analysis, turn, turn.snap(x[i])))
     return tuple(out)
 
 

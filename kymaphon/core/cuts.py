@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
 from kymaphon.core.edits import SetValue
-from kymaphon.core.graph import SettingRef, SignalGraph, Switch
+from kymaphon.core.graph import SettingRef, SignalGraph, Switch, reachable
 from kymaphon.core.hitting import Choice
 from kymaphon.core.paths import PathThrough, strongest_path
 from kymaphon.core.transfer import Transfer
@@ -396,15 +396,3 @@ def doors(graph: SignalGraph, mouth: int, ears: tuple[int, ...]) -> Iterator[Swi
             continue
         found.setdefault(shut[0].ref, shut[0])
     yield from found.values()
-
-
-def reachable(graph: SignalGraph, starts: list[int], *, backward: bool) -> set[int]:
-    """Nodes that signal reaches from the starts, or (backward) that reach them; the starts included."""
-    rows = graph.steps_in if backward else graph.steps_out
-    seen, work = set(starts), list(starts)
-    while work:
-        for _, after, _ in rows[work.pop()]:
-            if after not in seen:
-                seen.add(after)
-                work.append(after)
-    return seen

@@ -47,6 +47,17 @@ class Switch:
         return self.now == self.closed
 
 
+def nearest_step(wanted: float, lowest: float, highest: float, step: float) -> float:
+    """The nearest position of a control that moves in steps from its lowest.
+
+    >>> nearest_step(27.4, 0, 60, 3)
+    27
+    >>> nearest_step(99, 0, 60, 3)
+    60
+    """
+    return min(max(lowest + round((wanted - lowest) / step) * step, lowest), highest)
+
+
 @dataclass(frozen=True, slots=True)
 class Knob:
     """Something that sets the gain of an edge, with the range that the device gives it.
@@ -62,6 +73,10 @@ class Knob:
     highest: float
     step: float
     own: bool = False
+
+    def snap(self, wanted: float) -> float:
+        """The nearest position that it has, in dB, to a thousandth."""
+        return round(nearest_step(wanted, self.lowest, self.highest, self.step), 3)
 
     @property
     def is_gain(self) -> bool:
@@ -292,6 +307,19 @@ class SignalGraph:
             for switch in edge.switches:
                 rows.setdefault(switch.ref, []).append(i)
         return {ref: tuple(row) for ref, row in rows.items()}
+
+
+def reachable(graph: SignalGraph, starts: Iterable[int], *, backward: bool = False) -> set[int]:
+    """Nodes that signal reaches from the starts as the rig is switched, or (backward) that reach them; the starts included."""
+    rows = graph.steps_in if backward else graph.steps_out
+    seen = set(starts)
+    work = list(seen)
+    while work:
+        for _, after, _ in rows[work.pop()]:
+            if after not in seen:
+                seen.add(after)
+                work.append(after)
+    return seen
 
 
 def spread(after: Mapping[int, Iterable[int]], starts: Iterable[int]) -> set[int]:

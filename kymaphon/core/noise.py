@@ -16,6 +16,9 @@ def thermal_noise_dbu(ohms: float, bandwidth_hz: float = 20000.0, temperature_c:
 
     Raises:
         ValueError: resistance or bandwidth not above zero.
+
+    >>> round(thermal_noise_dbu(150), 1)
+    -130.9
     """
     if not (ohms > 0 and bandwidth_hz > 0):
         raise ValueError("resistance and bandwidth must be above zero")
@@ -31,6 +34,9 @@ def ein_at_gain_dbu(points: Sequence[tuple[float, float]], gain_db: float) -> fl
 
     Raises:
         ValueError: no points.
+
+    >>> ein_at_gain_dbu([(20, -118.0), (60, -128.0)], 50)
+    -125.5
     """
     if not points:
         raise ValueError("no EIN points")
@@ -47,6 +53,9 @@ def cascade_noise_db(stages: Sequence[tuple[float, float]]) -> float:
 
     Args:
         stages: (input-referred noise level in dB, gain in dB) of each stage in order.
+
+    >>> round(cascade_noise_db([(-128, 40), (-100, 0)]), 2)
+    -127.73
     """
     levels, before_db = [], 0.0
     for noise_db, gain_db in stages:
@@ -58,21 +67,36 @@ def cascade_noise_db(stages: Sequence[tuple[float, float]]) -> float:
 def noise_as_sound_db_spl(noise_dbu: float, sensitivity_dbu_per_pa: float) -> float:
     """The sound level that would make this noise: 93.98 + EIN - S. -128 dBu behind 1.1 mV/Pa is 22.9 dB
     SPL.
+
+    >>> round(noise_as_sound_db_spl(-128, -56.95), 1)
+    22.9
     """
     return PASCAL_DB_SPL + noise_dbu - sensitivity_dbu_per_pa
 
 
 def converter_snr_db(bits: int) -> float:
-    """Signal to noise of an ideal converter for a full-scale sine: 6.0206 N + 1.76 dB (Bennett 1948)."""
+    """Signal to noise of an ideal converter for a full-scale sine: 6.0206 N + 1.76 dB (Bennett 1948).
+
+    >>> round(converter_snr_db(24), 1)
+    146.3
+    """
     return 20 * bits * math.log10(2) + 10 * math.log10(1.5)
 
 
 def loading_gain_db(source_ohms: float, load_ohms: float) -> float:
-    """Level lost into a load: 20 lg(ZL / (ZS + ZL)); equal impedances -6.02 dB."""
+    """Level lost into a load: 20 lg(ZL / (ZS + ZL)); equal impedances -6.02 dB.
+
+    >>> round(loading_gain_db(600, 600), 2)
+    -6.02
+    """
     return 20 * math.log10(load_ohms / (source_ohms + load_ohms))
 
 
 def without_noise_db(total_db: float, part_db: float) -> float | None:
-    """What is left of a noise when a known part is taken off, as powers; None when the part is all of it."""
+    """What is left of a noise when a known part is taken off, as powers; None when the part is all of it.
+
+    >>> round(without_noise_db(33.01, 30), 2)
+    30.0
+    """
     left = db_to_power(total_db) - db_to_power(part_db)
     return power_to_db(left) if left > 0 else None

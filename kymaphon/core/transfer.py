@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.block import AT_ONCE, DENSE, Block, Floats, sparse_factors
-from kymaphon.core.graph import SettingRef, SignalGraph, spread
+from kymaphon.core.graph import SettingRef, SignalGraph, reachable
 from kymaphon.core.stability import NOTHING_ROUND, Stability
 
 Complexes = NDArray[np.complex128]
@@ -214,14 +214,16 @@ class Transfer:
         weight = self._squared
         blocks = {part[0]: self._block(part, weight) for part in self.circles}
         if self.unstable and len(sources):
-            onward = {node: [step[1] for step in row] for node, row in enumerate(self.graph.steps_out)}
-            reached = spread(onward, sources)
+            onward = self.graph.steps_out
+            reached = reachable(self.graph, sources)
             for part in self.circles:
                 if part[0] not in self.unstable:
                     continue
                 members = set(part)
                 entered = {node for node in sources if node in members}
-                entered |= {after for node in reached - members for after in onward[node] if after in members}
+                entered |= {
+                    after for node in reached - members for _, after, _ in onward[node] if after in members
+                }
                 first = [i for i, node in enumerate(part) if node in entered]
                 blocks[part[0]] = blocks[part[0]].opened(first)
         return blocks

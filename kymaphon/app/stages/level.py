@@ -18,7 +18,7 @@ from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
-from kymaphon.app.widgets.ladder import LadderPicture, main_knob, stepped
+from kymaphon.app.widgets.ladder import LadderPicture, main_knob
 from kymaphon.app.widgets.level_table import LevelTable
 from kymaphon.app.widgets.views import mark_view, three_rows, view_buttons
 from kymaphon.app.widgets.voice_chips import VoiceChips
@@ -396,7 +396,7 @@ class LevelStage(StageSurface):
     def _stepped(self, knob: Knob, steps: int) -> None:
         """By the keyboard: from where the show stands now, even while its analysis is still on the way."""
         now = self._stands_at(knob)
-        value = stepped(knob, now + steps * knob.step)
+        value = knob.snap(now + steps * knob.step)
         if abs(value - now) < 1e-9:
             end = show_number(knob.highest if steps > 0 else knob.lowest, "dB", sign=True)
             self.document.trouble.emit(

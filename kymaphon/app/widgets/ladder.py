@@ -393,7 +393,7 @@ class LadderPicture(QWidget):
             return
         knob, start, value = self._drag
         per_db = self._area().height() / (ROOM_ABOVE_DB - FLOOR_DB)
-        self.turning.emit(knob, stepped(knob, value + (start - event.position().y()) / per_db))
+        self.turning.emit(knob, knob.snap(value + (start - event.position().y()) / per_db))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._drag is not None:
@@ -401,7 +401,7 @@ class LadderPicture(QWidget):
             self._drag = None
             self.unsetCursor()
             per_db = self._area().height() / (ROOM_ABOVE_DB - FLOOR_DB)
-            self.turned.emit(knob, stepped(knob, value + (start - event.position().y()) / per_db))
+            self.turned.emit(knob, knob.snap(value + (start - event.position().y()) / per_db))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = Qt.Key(event.key())
@@ -443,12 +443,6 @@ def main_knob(rung: Rung, *, faders: bool = False) -> Knob | None:
     gains = [knob for knob in movable if knob.is_gain]
     others = [knob for knob in movable if faders or knob.value or knob.ref.field == "gain_db"]
     return next(iter(gains or others), None)
-
-
-def stepped(knob: Knob, value: float) -> float:
-    """The nearest position that the device has."""
-    steps = round((value - knob.lowest) / knob.step)
-    return round(min(max(knob.lowest + steps * knob.step, knob.lowest), knob.highest), 3)
 
 
 def short_label(text: str) -> tuple[str, str]:

@@ -13,7 +13,7 @@ from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.mixer import Mixer, mixer_of, mixers_of
 from kymaphon.core.feeds.wants import Wanted, wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.graph import ACOUSTIC, UNINTENDED, EdgeKind, SignalGraph
+from kymaphon.core.graph import ACOUSTIC, UNINTENDED, EdgeKind, SignalGraph, reachable
 from kymaphon.core.ids import NodeId, PortId
 from kymaphon.core.paths import strongest_path
 from kymaphon.core.show import Cable, Party, Show, same_socket
@@ -153,21 +153,9 @@ class Around:
 
     def heads(self, party: Party) -> tuple[str, ...]:
         """Unplugged sockets from which a listener would hear: where the way back from the ear ends."""
-        before: dict[int, list[int]] = {}
-        for i in self.onward.graph.live:
-            edge = self.graph.edges[i]
-            before.setdefault(edge.target, []).append(edge.source)
-        seen = set(self.graph.ears[party.id])
-        work, ends = list(seen), []
-        while work:
-            node = work.pop()
-            rows = before.get(node, [])
-            if not rows and node not in self.graph.ears[party.id]:
-                ends.append(node)
-            for row in rows:
-                if row not in seen:
-                    seen.add(row)
-                    work.append(row)
+        graph, ears = self.onward.graph, self.graph.ears[party.id]
+        leading = reachable(graph, ears, backward=True).difference(ears)
+        ends = [node for node in leading if not graph.steps_in[node]]
         devices = {device.id: self.catalogue[device.kind] for device in self.show.devices}
         out = []
         for node in ends:

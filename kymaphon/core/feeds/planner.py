@@ -18,7 +18,7 @@ from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
 from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.figures import number
-from kymaphon.core.graph import UNINTENDED, SettingRef
+from kymaphon.core.graph import UNINTENDED, SettingRef, reachable
 from kymaphon.core.riders import is_ridden
 from kymaphon.core.routing import Feed, is_for_far_end
 from kymaphon.core.rules.feeds import circles
@@ -248,18 +248,8 @@ def _in_order(around: Around) -> tuple[list[str], bool]:
     feeds: dict[str, set[str]] = {}
     for device in around.mixers:
         outs = [i for i, node in enumerate(around.graph.nodes) if node.owner == device.id]
-        seen, work = set(outs), list(outs)
-        reached: set[str] = set()
-        steps = around.onward.graph.steps_out
-        while work:
-            for _, after, _ in steps[work.pop()]:
-                owner = around.graph.nodes[after].owner
-                if owner in ids and owner != device.id:
-                    reached.add(owner)
-                if after not in seen:
-                    seen.add(after)
-                    work.append(after)
-        feeds[device.id] = reached
+        owners = {around.graph.nodes[node].owner for node in reachable(around.onward.graph, outs)}
+        feeds[device.id] = owners.intersection(ids) - {device.id}
     out: list[str] = []
     while ids:
         # What nothing else feeds, unless it feeds that in turn.

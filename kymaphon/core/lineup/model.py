@@ -21,7 +21,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import number
-from kymaphon.core.graph import Knob, SettingRef
+from kymaphon.core.graph import Knob, SettingRef, nearest_step
 from kymaphon.core.ids import NodeId
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
@@ -59,6 +59,10 @@ class Turn:
     held_by: str = ""
     hold: float = 0.0
     twins: tuple[SettingRef, ...] = ()
+
+    def snap(self, wanted: float) -> float:
+        """The nearest position that it has, in dB."""
+        return nearest_step(wanted, self.low, self.high, self.step)
 
     @property
     def positions(self) -> int:

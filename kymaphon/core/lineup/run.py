@@ -223,9 +223,7 @@ def judge(step: Step, shown: float) -> Outcome:
 
 
 def _turn(knob: Knob, by_db: float) -> float:
-    wanted = knob.value + by_db
-    stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
-    return round(min(max(stepped, knob.lowest), knob.highest) - knob.value, 3)
+    return round(knob.snap(knob.value + by_db) - knob.value, 3)
 
 
 def entry_of(

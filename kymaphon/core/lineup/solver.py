@@ -262,9 +262,7 @@ def recipe(model: LineUpModel) -> Floats:
             if turn.held_by or turn.sort != "gain" or slope <= 0 or turn.positions < 1:
                 continue
             off = voice.off(x)
-            wanted = x[i] - off / slope
-            stepped = turn.low + round((wanted - turn.low) / turn.step) * turn.step
-            x[i] = min(max(stepped, turn.low), turn.high)
+            x[i] = turn.snap(x[i] - off / slope)
             if abs(voice.off(x)) <= turn.step / 2 + 1e-9:
                 break
     return x

@@ -18,10 +18,8 @@ def turn(knob: Knob, by_db: float) -> SetValue | None:
     """The edit that turns a knob by so much, in its steps and within its range; None when it cannot move
     that way at all.
     """
-    wanted = knob.value + by_db
-    stepped = knob.lowest + round((wanted - knob.lowest) / knob.step) * knob.step
-    held = min(max(stepped, knob.lowest), knob.highest)
-    return None if abs(held - knob.value) < 1e-9 else SetValue(knob.ref, round(held, 3))
+    to = knob.snap(knob.value + by_db)
+    return None if abs(to - knob.value) < 5e-4 else SetValue(knob.ref, to)
 
 
 def gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:

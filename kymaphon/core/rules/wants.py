@@ -11,7 +11,6 @@ from kymaphon.core.build import build_graph
 from kymaphon.core.cuts import (
     Kept,
     closers,
-    reachable,
     reaches,
     switch_words,
 )
@@ -23,6 +22,7 @@ from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Later, Remedy
 from kymaphon.core.fit import Fit
+from kymaphon.core.graph import reachable
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.paths import PathThrough, best_paths
