@@ -153,13 +153,11 @@ class AddDialog(QDialog):
 
 def _likely_host(document: Document, kind: Kind) -> str | None:
     """The only computer of the show, for what runs on one or from one."""
-    runs_on = kind.group in ("software", "app", "encoder", "recorder") or (
-        kind.power is not None and kind.power.by[0] == "bus"
-    )
+    runs_on = kind.runs_in_computer or (kind.power is not None and kind.power.by[0] == "bus")
     if not runs_on:
         return None
     known = document.analysis.catalogue
-    hosts = [row.id for row in document.show.devices if row.kind in known and known[row.kind].group == "host"]  # fmt: skip
+    hosts = [row.id for row in document.show.devices if row.kind in known and known[row.kind].is_computer]  # fmt: skip
     return hosts[0] if len(hosts) == 1 else None
 
 
@@ -309,7 +307,7 @@ class PlugDialog(QDialog):
         needs = fit.source.port.phantom_ma is not None
         if needs and strip is not None and strip.phantom and not fit.target.setting.phantom:
             edits.append(SetValue(SettingRef(fit.target.device.id, fit.target.port.id, "phantom"), True))
-        by_usb = fit.source.port.connector == "usb" and fit.target.kind.group in ("host", "hub")
+        by_usb = fit.source.port.connector == "usb" and fit.target.kind.has_usb_ports
         if by_usb and fit.source.device.host is None:
             edits.append(SetField("devices", fit.source.device.id, "host", fit.target.device.id))
         self.document.apply(tuple(edits), f"Plug {fit.source.name} into {fit.target.name}")

@@ -104,7 +104,7 @@ class RigForms:
         if kind.power is not None and len(kind.power.by) > 1:
             options = ((None, f"as delivered: {FEED_WORDS[kind.power.by[0]]}"), *((feed, FEED_WORDS[feed]) for feed in kind.power.by))  # fmt: skip
             fields.append(Field("power", "Runs from", "choice", device.power, options))
-        hosts = [(row.id, row.name or known[row.kind].name) for row in show.devices if known[row.kind].group in ("host", "hub") and row.id != device.id]  # fmt: skip
+        hosts = [(row.id, row.name or known[row.kind].name) for row in show.devices if known[row.kind].has_usb_ports and row.id != device.id]  # fmt: skip
         fields.append(Field("host", "Hangs or runs on", "choice", device.host, ((None, "no computer"), *hosts)))  # fmt: skip
         if kind.power is not None and any(feed.startswith("mains") for feed in kind.power.by):
             fields.append(Field("circuit", "Mains circuit", value=device.circuit, empty="that of its place"))

@@ -176,7 +176,7 @@ class TakeDialog(QDialog):
             party
             for party in analysis.voices
             if any(
-                device.party == party.id and analysis.catalogue[device.kind].group == "microphone"
+                device.party == party.id and analysis.catalogue[device.kind].is_microphone
                 for device in analysis.show.devices
             )
         ]

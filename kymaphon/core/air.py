@@ -123,7 +123,7 @@ def _ear_ports(draft: Draft, party: Party) -> tuple[Device, Kind, tuple[Port, ..
     device = draft.show.device(device_id)
     kind = draft.kind(device)
     ports = tuple(port for port in kind.outputs if port.id == port_id or (not port_id and port.ear))
-    return device, kind, ports if kind.group == "recorder" else ports[:1]
+    return device, kind, ports if kind.is_recorder else ports[:1]
 
 
 def _add_ear(draft: Draft, party: Party, hearing: tuple[Device, Kind, tuple[Port, ...]] | None) -> None:
@@ -163,7 +163,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
         if own and stand.worn is not None:
             parts, metres = worn_parts(party.name, stand.worn, faced=has_face(party))
         elif own and (party.at_m is None or stand.at is None):
-            usual = "handset-distance" if kind.group == "phone" else "speaking-distance"
+            usual = "handset-distance" if kind.is_phone else "speaking-distance"
             metres = number(usual)
             parts = (distance_part(metres, figure(usual).source), *near_part(stand, metres))
         elif own or (party.place is not None and party.place == device.place):

@@ -19,7 +19,7 @@ def _rows(analysis: Analysis) -> Iterator[str]:
     for finding in analysis.findings:
         if finding.code == "restart-needed":
             yield finding.message
-    encoders = [row for row in analysis.show.devices if analysis.catalogue[row.kind].group == "encoder"]
+    encoders = [row for row in analysis.show.devices if analysis.catalogue[row.kind].is_encoder]
     if encoders:
         name = analysis.device_name(encoders[0].id)
         yield (

@@ -33,7 +33,7 @@ def booster_on(budget: Budget) -> tuple[Device, float, int, int] | None:
     """The booster on the way: device, its gain, and the numbers of its first and last rung; None without one."""
     analysis, rungs = budget.analysis, budget.ladder.rungs
     for device in analysis.show.devices:
-        if analysis.catalogue[device.kind].group != "booster":
+        if not analysis.catalogue[device.kind].is_booster:
             continue
         mine = [i for i, rung in enumerate(rungs) if rung.owner == device.id]
         if mine:

@@ -204,7 +204,7 @@ def microphone_of(budget: Budget) -> tuple[Device, Kind] | None:
     for rung in budget.ladder.rungs:
         owner = rung.owner
         device = next((row for row in budget.analysis.show.devices if row.id == owner), None)
-        if device is not None and budget.analysis.catalogue[device.kind].group == "microphone":
+        if device is not None and budget.analysis.catalogue[device.kind].is_microphone:
             return device, budget.analysis.catalogue[device.kind]
     return None
 

@@ -145,7 +145,7 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
 def _on_headphones(analysis: Analysis, party_id: str) -> bool:
     device_id = analysis.show.party(party_id).hears_device
     device = next((row for row in analysis.show.devices if row.id == device_id), None)
-    return device is not None and analysis.catalogue[device.kind].group == "headphones"
+    return device is not None and analysis.catalogue[device.kind].is_headphones
 
 
 def _voices_dba(analysis: Analysis) -> list[float]:

@@ -113,7 +113,7 @@ def _domain(source: End, target: End) -> Iterator[Fault]:
         words = {"analog": "analogue", "digital": "digital"}
         title = f"{words[out.domain]} into {words[into.domain]}"
         yield Fault("plug-impossible", "stop", title, f"{source.name} is {words[out.domain]} and {target.name} {words[into.domain]}: a converter must stand between.", blocks=True)  # fmt: skip
-    elif out.connector == "inside" and into.connector == "usb" and target.kind.group == "host":
+    elif out.connector == "inside" and into.connector == "usb" and target.kind.is_computer:
         title = "from inside a computer into its own USB socket"
         yield Fault("plug-impossible", "stop", title, f"{source.name} is inside the computer already: {target.name} is for what is plugged in from outside.", blocks=True)  # fmt: skip
     elif out.socket and out.socket == into.socket and source.device.id == target.device.id:

@@ -158,7 +158,7 @@ def _best_ein(budget: Budget, gain: float) -> tuple[float, str]:
     for kind in budget.analysis.catalogue:
         for port in kind.inputs:
             strip = port.strip
-            if strip is None or not strip.ein_dbu or strip.gain_db is None or kind.group == "booster":
+            if strip is None or not strip.ein_dbu or strip.gain_db is None or kind.is_booster:
                 continue
             if port.level == "mic" and strip.gain_db[0] <= gain <= strip.gain_db[1]:
                 rows.append((ein_at_gain_dbu(own_ein(strip), gain), kind.name))

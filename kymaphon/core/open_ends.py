@@ -90,7 +90,7 @@ def outputs_with(analysis: Analysis, end: End, voices: Collection[str]) -> tuple
     rows: list[tuple[int, bool, int, Fit]] = []
     for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=False)):
         source = fit.source
-        if source.kind.group == "recorder":
+        if source.kind.is_recorder:
             continue  # what is recorded goes nowhere else: a track is no source for a call
         if not fit.works or source.side or _elsewhere(source, end) or source.port.stereo != end.port.stereo:
             continue
@@ -110,7 +110,7 @@ def _elsewhere(end: End, target: End) -> bool:
 
 def _computer(end: End) -> str | None:
     """The computer that an end is in: a computer is in itself."""
-    return end.device.id if end.kind.group == "host" else end.device.host
+    return end.device.id if end.kind.is_computer else end.device.host
 
 
 def plug_edits(show: Show, analysis: Analysis, fit: Fit) -> tuple[Edit, ...]:

@@ -34,12 +34,12 @@ def sort_of(node: Node, show: Show, catalogue: Catalogue) -> str | None:
         return None
     kind = catalogue[device.kind]
     base = NodeId.of(node.id).port
-    if kind.group == "line":
+    if kind.is_line:
         return "line"
     port = kind.port(base)
     if node.id.endswith(":pre") and port is not None and port.strip is not None and port.strip.gain_db:
         return "input" if port.level in ("mic", "instrument") else None
-    if kind.group == "desk" and ":" not in node.id and port not in kind.inputs:
+    if kind.is_desk and ":" not in node.id and port not in kind.inputs:
         return "desk"
     return None
 
@@ -52,7 +52,7 @@ def base_of(node_id: str) -> str:
 def _metered(show: Show, catalogue: Catalogue, owners: set[str]) -> dict[str, Kind]:
     """Devices on a way that an analogue practice is read on: its desks, else preamplifiers and lines."""
     kinds = {row.id: catalogue[row.kind] for row in show.devices if row.id in owners}
-    desks = {name: kind for name, kind in kinds.items() if kind.group == "desk"}
+    desks = {name: kind for name, kind in kinds.items() if kind.is_desk}
     return desks or {name: kind for name, kind in kinds.items() if kind.group in ("preamp", "line")}
 
 

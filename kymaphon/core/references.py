@@ -198,7 +198,7 @@ def _listening(
 
 def _where_to_listen(kind: Kind) -> str:
     """What to write instead of a device that nobody can listen on."""
-    if kind.group in ("app", "codec"):
+    if kind.is_call:
         return "who is called hears on a phone, or on headphones of their own: plug its far end in there (docs/format.md, how to write a call)"
     return "who listens to the room, or not at all, leaves hears_on out"
 

@@ -55,7 +55,7 @@ def has_own_app(show: Show, catalogue: Catalogue, device: Device, processor: Pro
     """Whether the far end of a call has an app of its own in the show: then that does what this one would stand in for."""
     ports = {f"{device.id}.{key.partition('>')[0]}" for key in processor.sits}
     return any(
-        cable.target_socket in ports and catalogue[show.device(cable.source_device).kind].group == "app"
+        cable.target_socket in ports and catalogue[show.device(cable.source_device).kind].is_app
         for cable in show.cables
     )
 

@@ -70,7 +70,7 @@ def _phantom_words(analysis: Analysis, device: Device) -> list[str]:
     left = show_number(state.left.value, "V")
     text = f"Draws {state.needs_ma:.1f} of the {limit:.0f} mA of {state.into or 'phantom power'} and leaves {left}"  # fmt: skip
     before = [end_of(show, catalogue, row.source) for row in show.cables if row.target_device == device.id]  # fmt: skip
-    if kind.group == "booster" and not kind.passes_phantom:
+    if kind.is_booster and not kind.passes_phantom:
         needs = any(end.port.phantom_ma is not None for end in before)
         mine = "the microphone behind it needs some and gets nothing" if needs else "its microphone needs none; a condenser behind it would get nothing"  # fmt: skip
         text += f"; {mine}"

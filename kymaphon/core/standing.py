@@ -46,7 +46,7 @@ class Stand:
     @property
     def goes_along(self) -> bool:
         """Whether it moves with its party: worn, or a handset held to the mouth."""
-        return self.worn is not None or (self.kind.group == "phone" and self.device.at_m is None)
+        return self.worn is not None or (self.kind.is_phone and self.device.at_m is None)
 
 
 def voice_level(party: Party) -> Derived:
@@ -97,7 +97,7 @@ def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
     own = next((party for party in show.parties if party.id == device.party), None)
     shown = device_name(show, device, kind.name)
     worn_on = kind.microphone.worn if kind.microphone else None
-    if kind.group == "phone" and device.at_m is None and own is not None and own.at_m is not None:
+    if kind.is_phone and device.at_m is None and own is not None and own.at_m is not None:
         # A handset is held to the mouth and goes where it goes.
         ahead, reach = math.radians(facing_deg(show, own) or 0.0), number("handset-distance")
         held = (own.at_m[0] + reach * math.cos(ahead), own.at_m[1] + reach * math.sin(ahead))

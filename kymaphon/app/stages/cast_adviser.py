@@ -62,7 +62,7 @@ class Adviser:
         """
         stand = sound.mics[subject.mic] if subject.mic is not None else None
         kind = kind or (stand.kind if stand else None)
-        if subject.voice is None or kind is None or (kind.microphone is None and kind.group != "phone"):
+        if subject.voice is None or kind is None or (kind.microphone is None and not kind.is_phone):
             return None
         shield = stand.device.shield if stand else "none"
         source = sound.sources[subject.voice]

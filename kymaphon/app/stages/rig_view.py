@@ -134,7 +134,7 @@ def route_plan(analysis: Analysis, place_id: str) -> RoutePlan:
         (analysis.device_name(row.id), at)
         for row in show.devices
         if row.place == place_id and (at := position_of(show, row)) is not None
-        and (row.at_m is not None or analysis.catalogue[row.kind].group != "headphones")
+        and (row.at_m is not None or not analysis.catalogue[row.kind].is_headphones)
     )  # fmt: skip
     surfaces = tuple(
         (Thing("surface", row.id, row.name, None, ends=(row.from_m, row.to_m)), row.shape, row.finish == "hard")

@@ -262,6 +262,79 @@ class Kind(Model):
         Field(description="the meter on it; left out: lamps on a desk, a digital meter elsewhere"),
     ] = None
 
+    @property
+    def is_microphone(self) -> bool:
+        return self.group == "microphone"
+
+    @property
+    def is_booster(self) -> bool:
+        return self.group == "booster"
+
+    @property
+    def is_desk(self) -> bool:
+        return self.group == "desk"
+
+    @property
+    def is_mixing_software(self) -> bool:
+        """Mixes inside a computer."""
+        return self.group == "software"
+
+    @property
+    def is_phone(self) -> bool:
+        """A telephone: held to the mouth, unless it has a position of its own."""
+        return self.group == "phone"
+
+    @property
+    def is_encoder(self) -> bool:
+        """Sends the programme out over the network."""
+        return self.group == "encoder"
+
+    @property
+    def is_recorder(self) -> bool:
+        return self.group == "recorder"
+
+    @property
+    def is_headphones(self) -> bool:
+        return self.group == "headphones"
+
+    @property
+    def is_loudspeaker(self) -> bool:
+        return self.group == "loudspeaker"
+
+    @property
+    def is_computer(self) -> bool:
+        """What software runs on, and USB is plugged into."""
+        return self.group == "host"
+
+    @property
+    def is_player(self) -> bool:
+        return self.group == "player"
+
+    @property
+    def is_line(self) -> bool:
+        """A line to the studio or the house."""
+        return self.group == "line"
+
+    @property
+    def is_app(self) -> bool:
+        """A call or browser inside a computer."""
+        return self.group == "app"
+
+    @property
+    def is_call(self) -> bool:
+        """Brings a far end: an app or a codec."""
+        return self.group in ("app", "codec")
+
+    @property
+    def has_usb_ports(self) -> bool:
+        """A computer or a hub."""
+        return self.group in ("host", "hub")
+
+    @property
+    def runs_in_computer(self) -> bool:
+        """Is a program, and no box: software that mixes, apps, encoders, recorders."""
+        return self.group in ("software", "app", "encoder", "recorder")
+
     def port(self, port_id: str) -> Port | None:
         """The input or output of that id, or None."""
         for port in (*self.inputs, *self.outputs):

@@ -161,7 +161,7 @@ RECIPES: dict[str, type[Recipe]] = {
 def recipe_of(kind: Kind) -> Recipe | None:
     """The recipe that gives just this kind; None for one that is more than a recipe can say."""
     found: Recipe | None = None
-    if kind.microphone is not None and kind.group == "microphone":
+    if kind.microphone is not None and kind.is_microphone:
         out, diaphragm, mic = kind.port("out"), kind.port("diaphragm"), kind.microphone
         if (
             out is not None
@@ -175,14 +175,14 @@ def recipe_of(kind: Kind) -> Recipe | None:
                 max_db_spl=diaphragm.max_db, impedance_ohm=out.impedance_ohm, output_stage=out.output_stage, phantom_ma=out.phantom_ma, phantom_least_v=out.phantom_least_v,
                 nearest_m=mic.nearest_m, farthest_m=mic.farthest_m, worn=mic.worn,
             )  # fmt: skip
-    elif kind.group == "player":
+    elif kind.is_player:
         out = kind.port("out")
         if out is not None and out.max_db is not None and out.impedance_ohm is not None:
             found = PlayerRecipe(
                 id=kind.id, name=kind.name, about=kind.about, stereo=out.stereo, max_dbu=out.max_db,
                 impedance_ohm=out.impedance_ohm,
             )  # fmt: skip
-    elif kind.group == "desk":
+    elif kind.is_desk:
         found = _desk_recipe(kind)
     return found if found is not None and found.kind() == kind else None
 

@@ -47,9 +47,9 @@ def in_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> InComputer 
         show: with the wants of the plan in it.
     """
     for host in _hosts(show, catalogue, plan):
-        here = [row for row in show.devices if row.host == host.id and catalogue[row.kind].group == "software" and mixes(catalogue[row.kind])]  # fmt: skip
+        here = [row for row in show.devices if row.host == host.id and catalogue[row.kind].is_mixing_software and mixes(catalogue[row.kind])]  # fmt: skip
         kinds = sorted(
-            (kind for kind in catalogue if kind.group == "software" and mixes(kind)),
+            (kind for kind in catalogue if kind.is_mixing_software and mixes(kind)),
             key=lambda kind: (len(kind.outputs), len(kind.inputs)),
         )
         new = [Device(id=fresh_id(show, kind.id), kind=kind.id, name=_fresh_name(show, kind), host=host.id) for kind in kinds]  # fmt: skip
@@ -129,7 +129,7 @@ def _inside(show: Show, catalogue: Catalogue, host: Device, others: dict[str, De
             continue  # fmt: skip
         if target.port.connector == "network":
             continue
-        if target.kind.group == "recorder" and sum(row.domain == "digital" for row in target.kind.inputs) > 1:
+        if target.kind.is_recorder and sum(row.domain == "digital" for row in target.kind.inputs) > 1:
             continue
         yield cable
 

@@ -342,9 +342,9 @@ def _has_own_mixer(around: Around, head: str) -> bool:
     end = end_of(around.show, around.catalogue, head)
     if end.port.connector != "inside":
         return False
-    host = end.device.id if end.kind.group == "host" else end.device.host
+    host = end.device.id if end.kind.is_computer else end.device.host
     return host is not None and any(
-        row.host == host and around.catalogue[row.kind].group == "software" for row in around.mixers
+        row.host == host and around.catalogue[row.kind].is_mixing_software for row in around.mixers
     )
 
 
@@ -353,7 +353,7 @@ def _from_outside(around: Around, reference: str) -> bool:
     device_id, port_id, _ = PortId.of(reference)
     kind = around.catalogue[around.show.device(device_id).kind]
     port = kind.port(port_id)
-    return kind.group == "host" and port is not None and port.connector != "inside"
+    return kind.is_computer and port is not None and port.connector != "inside"
 
 
 def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
@@ -372,9 +372,9 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
             there = [row for row in around.show.cables if same_socket(row.target, head)]
             if any(not mixes or row.source_device == mixer.device.id for row in there):
                 continue
-            if mixer.kind.group == "software" and _from_outside(around, head):
+            if mixer.kind.is_mixing_software and _from_outside(around, head):
                 continue
-            if mixer.kind.group != "software" and _has_own_mixer(around, head):
+            if not mixer.kind.is_mixing_software and _has_own_mixer(around, head):
                 continue  # what runs in a computer is fed by the mixer program there
             need = need_at(around, mixer, (head,), (), past)
             if need is not None:

@@ -212,7 +212,7 @@ def cause_of(analysis: Analysis, path: PathThrough) -> str:
     desks = [
         row
         for row in devices_along(analysis, path)
-        if analysis.catalogue[analysis.show.device(row).kind].group == "desk"
+        if analysis.catalogue[analysis.show.device(row).kind].is_desk
     ]
     if len(set(desks)) > 1:
         return "two desks feed each other"

@@ -65,12 +65,12 @@ class Delays:
 
 def encoders(show: Show, catalogue: Catalogue) -> int:
     """How many streams are sent out."""
-    return sum(catalogue[device.kind].group == "encoder" for device in show.devices)
+    return sum(catalogue[device.kind].is_encoder for device in show.devices)
 
 
 def calls(show: Show, catalogue: Catalogue) -> int:
     """Remote guests who come by the network: one call each."""
-    return sum(catalogue[device.kind].group in ("codec", "app") for device in show.devices)
+    return sum(catalogue[device.kind].is_call for device in show.devices)
 
 
 def stream_budget(show: Show, catalogue: Catalogue, streaming: Streaming | None = None) -> StreamBudget:

@@ -93,9 +93,7 @@ def track_plan(analysis: Analysis, at: datetime, recording: Recording | None = N
     problems: list[str] = []
     if device is None:
         hosts = [
-            analysis.device_name(row.id)
-            for row in show.devices
-            if analysis.catalogue[row.kind].group == "host"
+            analysis.device_name(row.id) for row in show.devices if analysis.catalogue[row.kind].is_computer
         ]
         where = f" ({hosts[0]} can run one)" if hosts else ""
         problems.append(
@@ -143,7 +141,7 @@ def _recorder(analysis: Analysis) -> Device | None:
     for party in show.parties:
         if party.kind == "recorder" and party.hears_on:
             return show.device(party.hears_device)
-    return next((row for row in show.devices if analysis.catalogue[row.kind].group == "recorder"), None)
+    return next((row for row in show.devices if analysis.catalogue[row.kind].is_recorder), None)
 
 
 def _inputs(analysis: Analysis, device: Device | None) -> list[Port]:

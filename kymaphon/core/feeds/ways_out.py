@@ -143,7 +143,7 @@ def _in_the_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut
     used = {(mix.device, mix.bus.id) for mix in plan.mixes}
     for device in show.devices:
         kind = catalogue[device.kind]
-        if kind.group != "software":
+        if not kind.is_mixing_software:
             continue
         free = [
             bus

@@ -136,7 +136,7 @@ def _made_up(analysis: Analysis, knob: Knob, down: SetValue, by_db: float, effec
 
 def booster_worth(analysis: Analysis) -> Iterator[Finding]:
     """A booster that buys next to nothing, with what would buy more."""
-    boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].group == "booster"}
+    boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].is_booster}
     seen: set[str] = set()
     for (voice, end), ladder in analysis.ladders.items():
         if voice in seen or boosters.isdisjoint(rung.owner for rung in ladder.rungs):

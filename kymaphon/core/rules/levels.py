@@ -325,9 +325,7 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
         mics = [
             device
             for device in analysis.show.devices
-            if device.place == place.id
-            and device.party
-            and analysis.catalogue[device.kind].group == "microphone"
+            if device.place == place.id and device.party and analysis.catalogue[device.kind].is_microphone
         ]
         bare = [device for device in mics if measured_ambient(analysis.show, device) is None]
         if not bare:

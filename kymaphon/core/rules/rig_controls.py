@@ -189,7 +189,7 @@ def two_of_a_kind(analysis: Analysis) -> Iterator[Finding]:
         for job, harm in TWICE.items():
             same = [row for row in rows if row.processor.does == job]
             # A voice that goes from one call into another is ridden by both, as each is by its own.
-            if all(analysis.catalogue[row.device.kind].group == "app" for row in same):
+            if all(analysis.catalogue[row.device.kind].is_app for row in same):
                 continue
             if len(same) < 2 or (same[0].ref, same[1].ref) in seen:
                 continue
@@ -234,7 +234,7 @@ def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
     loud = {
         device.place
         for device in analysis.show.devices
-        if analysis.catalogue[device.kind].group == "loudspeaker" and _fed(analysis, device)
+        if analysis.catalogue[device.kind].is_loudspeaker and _fed(analysis, device)
     }
     for ref, (row, voice) in speech_off.items():
         place = analysis.show.party(voice).place

@@ -283,7 +283,7 @@ def _bus_remedies(analysis: Analysis, budget: HostBudget) -> Iterator[Remedy]:
 
 def _host_remedies(analysis: Analysis, loose: list[Device]) -> Iterator[Remedy]:
     show = analysis.show
-    hosts = [row for row in show.devices if analysis.catalogue[row.kind].group == "host"]
+    hosts = [row for row in show.devices if analysis.catalogue[row.kind].is_computer]
     for host in hosts[:3]:
         edits: tuple[Edit, ...] = tuple(SetField("devices", row.id, "host", host.id) for row in loose)
         name = analysis.device_name(host.id)

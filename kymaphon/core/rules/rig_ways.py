@@ -74,7 +74,7 @@ def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterat
 
 def _recorded(analysis: Analysis, end: End) -> Iterator[Remedy]:
     """Where a computer is as far as it gets, and no program there takes it: one that records it."""
-    if end.kind.group != "host":
+    if not end.kind.is_computer:
         return
     show, catalogue = analysis.show, analysis.catalogue
     device = Device(id=fresh_id(show, "recorder"), kind="recorder", host=end.device.id)
@@ -111,7 +111,7 @@ def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:
         nexts = [
             end_of(show, catalogue, cable.target)
             for cable in onward
-            if catalogue[show.device(cable.target_device).kind].group != "headphones"
+            if not catalogue[show.device(cable.target_device).kind].is_headphones
         ]
         if not nexts:
             return end, free
@@ -176,7 +176,7 @@ def out_and_back(analysis: Analysis) -> Iterator[Finding]:
         device.id
         for device in analysis.show.devices
         for kind in (analysis.catalogue[device.kind],)
-        if kind.group == "host" or any(port.connector == "usb" for port in kind.outputs)
+        if kind.is_computer or any(port.connector == "usb" for port in kind.outputs)
     }
     told: set[tuple[str, str]] = set()
     for (listener, voice), feed in analysis.feeds.items():

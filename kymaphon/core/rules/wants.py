@@ -216,7 +216,7 @@ def _into_the_mix(analysis: Analysis, feed: Feed) -> Iterator[Remedy]:
     leading = analysis.leading_to(list(analysis.graph.ears[feed.listener]))
     tried = 0
     for device in analysis.show.devices:
-        if analysis.catalogue[device.kind].group != "software":
+        if not analysis.catalogue[device.kind].is_mixing_software:
             continue
         for end in free_inputs(analysis.show, analysis.catalogue, device):
             nodes = {analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{end.ref}{side}") in analysis.graph.index}  # fmt: skip
