@@ -81,7 +81,7 @@ def yardstick_ms() -> float:
 
 
 def bench_analysis() -> None:
-    """Analysis of the demo and of a generated show, with a yardstick beside them."""
+    """Report of the demo and of a generated show, with a yardstick beside them."""
     from generated import big_show
 
     from kymaphon.core.analyse import analyse

@@ -12,7 +12,7 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
@@ -39,7 +39,7 @@ def repaired() -> Show:
 
 
 @pytest.fixture
-def demo_analysis(demo: Show) -> Analysis:
+def demo_analysis(demo: Show) -> Report:
     return analyse(demo)
 
 

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.references import reference_problems
@@ -138,7 +138,7 @@ def shows(draw: st.DrawFn) -> Show:
     )
 
 
-def assert_sound(analysis: Analysis) -> None:
+def assert_sound(analysis: Report) -> None:
     """No figure that is not a number, everywhere that a user would see one."""
     for feed in analysis.feeds.values():
         for value in (feed.gain_db, feed.level_db, feed.delay_ms):

@@ -16,7 +16,7 @@ from kymaphon.app.recovery import Autosave
 from kymaphon.app.state import note_recent
 from kymaphon.app.worker import tell
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.references import check_references
@@ -131,7 +131,7 @@ class Document(QObject):
         self.undo_stack = QUndoStack(self)
         self.undo_stack.setUndoLimit(UNDO_STEPS)
         self.previewing = ""
-        self.analysis: Analysis = analyse(self.show)
+        self.analysis: Report = analyse(self.show)
         self._settled = self.analysis
         self._wanted = self.show
         self._work: _Work | None = None
@@ -157,7 +157,7 @@ class Document(QObject):
         return self._restored or not self.undo_stack.isClean() or len(self.show.log) != self._saved_log
 
     @property
-    def settled(self) -> Analysis:
+    def settled(self) -> Report:
         """The analysis of the show as it is, also while a preview is drawn."""
         return self._settled
 
@@ -267,7 +267,7 @@ class Document(QObject):
         else:
             self.working.emit()
 
-    def _arrived(self, analysis: Analysis, work: _Work) -> None:
+    def _arrived(self, analysis: Report, work: _Work) -> None:
         self._work = None
         opening = self._opening
         if opening is not None and analysis.show is opening.show:
@@ -276,7 +276,7 @@ class Document(QObject):
             self._accept(analysis, tried=work.tried)
         self._next()
 
-    def _accept(self, analysis: Analysis, *, tried: bool = False) -> None:
+    def _accept(self, analysis: Report, *, tried: bool = False) -> None:
         """Keeps an analysis of the show as it is, and draws the one that was asked for last."""
         if analysis.show is self.show:
             self._settled = analysis
@@ -329,7 +329,7 @@ class Document(QObject):
         self._opening = opening
         self._ask(show)
 
-    def _exchange(self, opening: _Opening, analysis: Analysis) -> None:
+    def _exchange(self, opening: _Opening, analysis: Report) -> None:
         self._opening, self.stopped = None, False
         self.undo_stack.clear()
         self.show, self.path, self.previewing = opening.show, opening.path, ""

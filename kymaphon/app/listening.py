@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.gate.design import PREFERENCES, Design, Preference, design, preference_of
 from kymaphon.core.gate.key import Key, key_of
 from kymaphon.core.gate.settings import Gate, LowCut
@@ -118,7 +118,7 @@ def preference_name(preference: Preference) -> str:
     return str(preference_of(preference)["name"])
 
 
-def gate_in_show(analysis: Analysis, voice: str) -> tuple[str, Gate] | None:
+def gate_in_show(analysis: Report, voice: str) -> tuple[str, Gate] | None:
     """The first gate that is on, on a voice's way: the node of its strip, and how it is set there."""
     for node in analysis.gates(voice):
         for row in analysis.chain_at(node):

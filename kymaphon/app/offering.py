@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, QTimer
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.findings import Finding, Later, Remedy
 from kymaphon.core.offers import are_known, with_offers
 from kymaphon.core.show import Show
@@ -30,7 +30,7 @@ class Offering(QObject):
         super().__init__(parent)
         self._document, self._again = document, again
         self._worker = Worker(self, self._tried, self._failed)
-        self._wanted: tuple[Analysis, tuple[Finding, ...]] | None = None
+        self._wanted: tuple[Report, tuple[Finding, ...]] | None = None
         self._pause = QTimer(self)
         self._pause.setSingleShot(True)
         self._pause.setInterval(PAUSE_MS)

@@ -24,7 +24,7 @@ from kymaphon.app.progress import LongWork, WorkDesk
 from kymaphon.app.state import takes_folder
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import AttachTake, DetachTake
 from kymaphon.core.figures import number
@@ -76,9 +76,7 @@ class MeasureWork(LongWork):
 class RecordWork(LongWork):
     """Records one take. Gives its path, what was measured of it, and the file's fingerprint."""
 
-    def __init__(
-        self, analysis: Analysis, voice: str, node: str, what: str, path: Path, *, real: bool
-    ) -> None:
+    def __init__(self, analysis: Report, voice: str, node: str, what: str, path: Path, *, real: bool) -> None:
         super().__init__()
         self.analysis, self.voice, self.node, self.what, self.path, self.real = (
             analysis,
@@ -135,7 +133,7 @@ class TakeDialog(QDialog):
     """What was measured, what it is, and in whose channel it was recorded."""
 
     def __init__(
-        self, path: Path, measure: TakeMeasure, analysis: Analysis, voice: str, parent: QWidget | None = None
+        self, path: Path, measure: TakeMeasure, analysis: Report, voice: str, parent: QWidget | None = None
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(path.name)

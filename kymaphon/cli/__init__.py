@@ -22,7 +22,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
     from kymaphon.files.row_file import RowProblems
 
 # Matrices here are small: the threads of a linear-algebra library would only wait for each other, and burn a core that
@@ -287,7 +287,7 @@ def _good_rows(problem: RowProblems, options: argparse.Namespace) -> tuple[Any, 
     return tuple(problem.good)
 
 
-def _take_patch(analysis: Analysis, options: argparse.Namespace) -> Analysis:
+def _take_patch(analysis: Report, options: argparse.Namespace) -> Report:
     """The show with a patch list taken over, written to another file."""
     from kymaphon.core.patching import merged
     from kymaphon.files.patch_file import read_patch

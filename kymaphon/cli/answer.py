@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from kymaphon.cli.terminal import escaped_json
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
     from kymaphon.core.show import Show
 
 
@@ -20,7 +20,7 @@ class Unusable(Exception):
     """Input that cannot be used; the message is the one line for standard error."""
 
 
-def load(path: str) -> Analysis:
+def load(path: str) -> Report:
     from kymaphon.core.analyse import analyse
     from kymaphon.files.show_file import read_show
 

@@ -9,7 +9,7 @@ from kymaphon.cli.answer import Unusable, load, print_json
 from kymaphon.core.derive import show_number
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
 
 
 def add_cast_options(row: argparse.ArgumentParser) -> None:
@@ -66,7 +66,7 @@ def cast(options: argparse.Namespace) -> int:
     return 0
 
 
-def _before_howl(analysis: Analysis, options: argparse.Namespace) -> int:
+def _before_howl(analysis: Report, options: argparse.Namespace) -> int:
     """All microphones for a party by how much more there is before it howls.
 
     Raises:

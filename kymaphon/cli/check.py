@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json, save
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
     from kymaphon.core.findings import Finding
 
 
@@ -55,7 +55,7 @@ def check(options: argparse.Namespace) -> int:
     return 1 if counts["stop"] else 0
 
 
-def _print(analysis: Analysis, *, remedies: bool) -> None:
+def _print(analysis: Report, *, remedies: bool) -> None:
     from kymaphon.core.findings import finding_ids
     from kymaphon.core.offers import with_offers
 
@@ -70,7 +70,7 @@ def _print(analysis: Analysis, *, remedies: bool) -> None:
             print(f"         {text}")
 
 
-def offered(analysis: Analysis) -> dict[str, Finding]:
+def offered(analysis: Report) -> dict[str, Finding]:
     """Finding id -> finding with just what is offered, worst first."""
     from kymaphon.core.findings import finding_ids
     from kymaphon.core.offers import with_offers
@@ -78,7 +78,7 @@ def offered(analysis: Analysis) -> dict[str, Finding]:
     return {name: with_offers(analysis, row) for name, row in finding_ids(analysis.findings).items()}
 
 
-def _done(analysis: Analysis, wanted: list[str]) -> Analysis:
+def _done(analysis: Report, wanted: list[str]) -> Report:
     """The show with remedies applied one after the other, each found in what the last one left.
 
     Raises:

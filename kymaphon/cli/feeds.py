@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json, save
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
     from kymaphon.core.edits import Edit
     from kymaphon.core.feeds.ways_out import WayOut
     from kymaphon.core.show import Show
@@ -57,7 +57,7 @@ def feeds(options: argparse.Namespace) -> int:
     return _hearing(options, analysis)
 
 
-def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
+def _hearing(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.derive import show_number
     from kymaphon.core.feeds.report import hearing_json
     from kymaphon.core.feeds.returns import circles_of
@@ -84,7 +84,7 @@ def _hearing(options: argparse.Namespace, analysis: Analysis) -> int:
     return 0
 
 
-def _plan(options: argparse.Namespace, analysis: Analysis) -> int:
+def _plan(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.edits import apply_all
     from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
     from kymaphon.core.feeds.planner import plan_feeds
@@ -136,7 +136,7 @@ def _write(options: argparse.Namespace, show: Show) -> None:
     save(show, options.show, options.output)
 
 
-def _tracks(options: argparse.Namespace, analysis: Analysis) -> int:
+def _tracks(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.delivery import Recording
     from kymaphon.core.edits import SetField, apply_all
     from kymaphon.core.feeds.doing import doing_edits
@@ -158,7 +158,7 @@ def _tracks(options: argparse.Namespace, analysis: Analysis) -> int:
     return 0
 
 
-def _stream(options: argparse.Namespace, analysis: Analysis) -> int:
+def _stream(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.feeds.report import stream_json, stream_lines
     from kymaphon.core.feeds.stream import delays, stream_budget
 

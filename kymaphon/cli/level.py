@@ -9,7 +9,7 @@ from kymaphon.cli.answer import Unusable, load, print_json, save
 from kymaphon.core.derive import show_number
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.analysis import Report
 
 
 def add_level_options(parser: argparse.ArgumentParser) -> None:
@@ -93,7 +93,7 @@ def level(options: argparse.Namespace) -> int:
     return 0
 
 
-def _voice(analysis: Analysis, source: str) -> str:
+def _voice(analysis: Report, source: str) -> str:
     """A party's id, from its own or from that of a device that it speaks into. Raises Unusable."""
     by_device = {device.id: device.party for device in analysis.show.devices}
     voice = by_device.get(source) or source
@@ -103,7 +103,7 @@ def _voice(analysis: Analysis, source: str) -> str:
     return voice
 
 
-def _written(analysis: Analysis, edits: Any, options: argparse.Namespace) -> list[str]:
+def _written(analysis: Report, edits: Any, options: argparse.Namespace) -> list[str]:
     from kymaphon.core.edits import apply_all
 
     if not options.output:
@@ -112,7 +112,7 @@ def _written(analysis: Analysis, edits: Any, options: argparse.Namespace) -> lis
     return [f"written: {options.output}"]
 
 
-def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
+def _line_up(analysis: Report, options: argparse.Namespace) -> int:
     from kymaphon.core.lineup.plan import line_up, school_words
     from kymaphon.core.offers import cost_words
 
@@ -151,7 +151,7 @@ def _line_up(analysis: Analysis, options: argparse.Namespace) -> int:
     return 0
 
 
-def _safety(analysis: Analysis, options: argparse.Namespace) -> int:
+def _safety(analysis: Report, options: argparse.Namespace) -> int:
     from kymaphon.core.lineup.safety import safety_copy
 
     if options.source is None:
@@ -169,7 +169,7 @@ def _safety(analysis: Analysis, options: argparse.Namespace) -> int:
     return 0
 
 
-def _tone(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -> int:
+def _tone(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> int:
     """A line-up tone along each way."""
     from kymaphon.core.lineup.tone import tone_along
     from kymaphon.core.scales import scales
@@ -196,7 +196,7 @@ def _tone(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -
     return 0
 
 
-def _run(analysis: Analysis, options: argparse.Namespace) -> int:
+def _run(analysis: Report, options: argparse.Namespace) -> int:
     from kymaphon.core.lineup.run import caution, not_read, steps_of
 
     steps, missing = steps_of(analysis), not_read(analysis)
@@ -224,7 +224,7 @@ def _run(analysis: Analysis, options: argparse.Namespace) -> int:
     return 0
 
 
-def _budgets(analysis: Analysis, ladders: list[Any], options: argparse.Namespace) -> int:
+def _budgets(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> int:
     from kymaphon.core.boosters import booster_verdict
     from kymaphon.core.budget import budget_of, contributions, shares
     from kymaphon.core.noise_moves import buys
@@ -264,7 +264,7 @@ def _budgets(analysis: Analysis, ladders: list[Any], options: argparse.Namespace
     return 0
 
 
-def _chosen_ladders(analysis: Analysis, source: str | None, target: str | None) -> list[Any]:
+def _chosen_ladders(analysis: Report, source: str | None, target: str | None) -> list[Any]:
     voices = [voice.id for voice in analysis.voices]
     if source is not None:
         voices = [_voice(analysis, source)]
@@ -284,7 +284,7 @@ def _chosen_ladders(analysis: Analysis, source: str | None, target: str | None) 
     return found
 
 
-def _node(analysis: Analysis, target: str) -> str:
+def _node(analysis: Report, target: str) -> str:
     index = analysis.graph.index
     kinds = {device.id: analysis.catalogue[device.kind] for device in analysis.show.devices}
     candidates = [target, f"{target}.l"]

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.feeds.stream import delays
 
 
-def before_air(analysis: Analysis) -> tuple[str, ...]:
+def before_air(analysis: Report) -> tuple[str, ...]:
     """What to do before going live, in order: restarts, the private test, how late the chat is, what is on the list (common
     practice). Empty for a show that goes nowhere and has nothing on its list.
     """
     return tuple(_rows(analysis))
 
 
-def _rows(analysis: Analysis) -> Iterator[str]:
+def _rows(analysis: Report) -> Iterator[str]:
     for finding in analysis.findings:
         if finding.code == "restart-needed":
             yield finding.message

@@ -14,9 +14,9 @@ from functools import partial
 
 import numpy as np
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.catalogue import Kind
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph import EdgeKind
@@ -187,7 +187,7 @@ def _reason(row: Choice, best: Choice, now_db: float) -> str:
     return text if row is best else f"{text}; {behind:.1f} dB behind the best"
 
 
-def before_howl(analysis: Analysis, party_id: str) -> BeforeHowl | None:
+def before_howl(analysis: Computed, party_id: str) -> BeforeHowl | None:
     """What a party's microphone gives back of the loudspeakers of its own place; None where none carries it, or it has none.
 
     Raises:
@@ -209,7 +209,7 @@ def before_howl(analysis: Analysis, party_id: str) -> BeforeHowl | None:
     return BeforeHowl(sound, voice, boxes, float(gain[voice]), -20 * math.log10(back))
 
 
-def _boxes(analysis: Analysis, sound: PlaceSound, mic: int) -> Iterable[tuple[int, float]]:
+def _boxes(analysis: Computed, sound: PlaceSound, mic: int) -> Iterable[tuple[int, float]]:
     """The loudspeakers of a place that carry what a microphone hears, with the gain from its diaphragm, once round left out."""
     graph = analysis.graph
     device = sound.mics[mic].device.id

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
@@ -76,7 +76,7 @@ class Budget:
         shared: settings on the way that move other voices too.
     """
 
-    analysis: Analysis
+    analysis: Computed
     ladder: Ladder
     model: LineUpModel
     voice: VoiceModel
@@ -119,7 +119,7 @@ class Budget:
         return x
 
 
-def budget_of(analysis: Analysis, voice: str, end: str) -> Budget | None:
+def budget_of(analysis: Computed, voice: str, end: str) -> Budget | None:
     """The budget of a voice at an end; None when it does not get there, or there is no noise on its way."""
     ladder = analysis.ladder(voice, end)
     if ladder is None or not ladder.last.noise_db:

@@ -6,8 +6,8 @@ import math
 from typing import Any
 
 from kymaphon.core.advice import Advice, advise
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, open_cost_db
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import MINUS, show_number
 from kymaphon.core.moves import Placed
 from kymaphon.core.room import liveliness_words
@@ -18,7 +18,7 @@ def _round(value: float) -> float | None:
     return None if math.isnan(value) or math.isinf(value) or value <= NOTHING_DB else round(value, 4)
 
 
-def place_json(analysis: Analysis, place_id: str) -> dict[str, Any]:
+def place_json(analysis: Computed, place_id: str) -> dict[str, Any]:
     """Everything of one place: each microphone with its party, and the bleed of every source. Raises KeyError."""
     sound = analysis.sound(place_id)
     opened = sum(sound.is_open(m) for m in range(len(sound.mics)))
@@ -43,7 +43,7 @@ def place_json(analysis: Analysis, place_id: str) -> dict[str, Any]:
     }
 
 
-def _mic_json(analysis: Analysis, sound: PlaceSound, m: int) -> dict[str, Any]:
+def _mic_json(analysis: Computed, sound: PlaceSound, m: int) -> dict[str, Any]:
     mic, own = sound.mics[m], int(sound.own[m])
     row: dict[str, Any] = {
         "microphone": mic.device.id,
@@ -76,7 +76,7 @@ def _mic_json(analysis: Analysis, sound: PlaceSound, m: int) -> dict[str, Any]:
     return row
 
 
-def place_lines(analysis: Analysis, place_id: str) -> list[str]:
+def place_lines(analysis: Computed, place_id: str) -> list[str]:
     """The same in lines for people."""
     sound = analysis.sound(place_id)
     place = sound.place
@@ -101,7 +101,7 @@ def place_lines(analysis: Analysis, place_id: str) -> list[str]:
     return lines
 
 
-def advice_of(analysis: Analysis, party_id: str) -> tuple[Advice, PlaceSound]:
+def advice_of(analysis: Computed, party_id: str) -> tuple[Advice, PlaceSound]:
     """The adviser on a party with its own microphone, or with the first kind there is when it has none.
 
     Raises:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.findings import SEVERITIES, Severity
@@ -85,7 +86,7 @@ class Chain:
         return next((row for row in self.boxes if device in row.members), None)
 
 
-def worst_by_subject(analysis: Analysis) -> dict[str, Severity]:
+def worst_by_subject(analysis: Report) -> dict[str, Severity]:
     """Subject of Rig's findings -> the worst of them."""
     out: dict[str, Severity] = {}
     for finding in analysis.findings:
@@ -98,14 +99,14 @@ def worst_by_subject(analysis: Analysis) -> dict[str, Severity]:
     return out
 
 
-def node_of(analysis: Analysis, end: End) -> str | None:
+def node_of(analysis: Computed, end: End) -> str | None:
     """The node of an end, the left one of a stereo port; None where the graph has none."""
     base = f"{end.device.id}.{end.port.id}"
     names = (f"{base}.{end.side}",) if end.side else (base, f"{base}.l")
     return next((name for name in names if name in analysis.graph.index), None)
 
 
-def link_state(analysis: Analysis, cable: Cable) -> tuple[str, str]:
+def link_state(analysis: Computed, cable: Cable) -> tuple[str, str]:
     """Level as printed, and why there is none: what a cable carries at its near end."""
     end = end_of(analysis.show, analysis.catalogue, cable.source)
     base = f"{end.device.id}.{end.port.id}"
@@ -118,7 +119,7 @@ def link_state(analysis: Analysis, cable: Cable) -> tuple[str, str]:
     return "", analysis.flow.silence(here[0]) if here else "it is not computed"
 
 
-def chain_of(analysis: Analysis, collapsed: frozenset[str] = frozenset()) -> Chain:
+def chain_of(analysis: Report, collapsed: frozenset[str] = frozenset()) -> Chain:
     """The picture of an analysed show. Ports are those in use; the devices of a collapsed place are one box.
 
     Args:
@@ -174,7 +175,7 @@ def _worse(worst: dict[str, Severity], *names: str) -> Severity | None:
 
 
 def _box(
-    analysis: Analysis, box_id: str, members: tuple[str, ...], into: dict[str, ChainPort], out: dict[str, ChainPort],
+    analysis: Report, box_id: str, members: tuple[str, ...], into: dict[str, ChainPort], out: dict[str, ChainPort],
     silence: str, worst: dict[str, Severity], order: dict[str, int],
 ) -> ChainBox:  # fmt: skip
     show = analysis.show
@@ -195,7 +196,7 @@ def _box(
     )  # fmt: skip
 
 
-def _order(analysis: Analysis) -> dict[str, int]:
+def _order(analysis: Computed) -> dict[str, int]:
     """Every reference to a socket in the order of devices and kinds."""
     order: dict[str, int] = {}
     for device in analysis.show.devices:

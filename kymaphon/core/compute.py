@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.computed import Computed
 from kymaphon.core.references import check_references
 from kymaphon.core.routing import all_feeds
 from kymaphon.core.show import Show
 from kymaphon.core.transfer import Transfer
 
 
-def without_rules(show: Show, catalogue: Catalogue) -> Analysis:
+def without_rules(show: Show, catalogue: Catalogue) -> Computed:
     """A show, computed, with no findings: for trying what a change would do.
 
     Raises:
@@ -24,8 +24,13 @@ def without_rules(show: Show, catalogue: Catalogue) -> Analysis:
     return computed(show, kinds)
 
 
-def computed(show: Show, kinds: Catalogue, unwanted: Callable[[], bool] | None = None) -> Analysis:
+def computed(
+    show: Show, kinds: Catalogue, unwanted: Callable[[], bool] | None = None, *, remedies: bool = True
+) -> Computed:
     """The same for a show whose references were checked, with its own kinds in the catalogue.
+
+    Args:
+        remedies: whether rules are to look for remedies in it.
 
     Raises:
         Stopped: `unwanted` said so.
@@ -33,4 +38,4 @@ def computed(show: Show, kinds: Catalogue, unwanted: Callable[[], bool] | None =
     graph = build_graph(show, kinds)
     transfer = Transfer(graph)
     transfer.effort.unwanted = unwanted
-    return Analysis(show, kinds, graph, transfer, all_feeds(show, graph, transfer))
+    return Computed(show, kinds, graph, transfer, all_feeds(show, graph, transfer), remedies)

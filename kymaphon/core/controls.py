@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Control, Kind
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.graph import EdgeKind, Knob, SettingRef, spread
 from kymaphon.core.show import Device
@@ -45,7 +45,7 @@ def path_label(kind: Kind, key: str) -> str:
     return path.name or f"{names[path.source]} {to if to.startswith('to ') else f'to {to}'}"
 
 
-def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
+def reaches(analysis: Computed, device: Device) -> tuple[Reach, ...]:
     """What each control of a device moves, and who hears that."""
     kind = analysis.catalogue[device.kind]
     out = []
@@ -65,7 +65,7 @@ def reaches(analysis: Analysis, device: Device) -> tuple[Reach, ...]:
     return tuple(out)
 
 
-def hearers(analysis: Analysis, nodes: list[int]) -> Iterator[str]:
+def hearers(analysis: Computed, nodes: list[int]) -> Iterator[str]:
     """Names of the listeners that the rig leads to from some nodes, as it is switched, air left out."""
     seen = spread(analysis.wired_after, nodes)
     for party in analysis.listeners:
@@ -111,7 +111,7 @@ class Touch:
         }  # fmt: skip
 
 
-def touches(analysis: Analysis) -> tuple[Touch, ...]:
+def touches(analysis: Computed) -> tuple[Touch, ...]:
     """Every knob that a voice passes by wire, those first that may be touched, each in the order of the rig: gains, faders, sends and
     controls alike (common practice: know which of them may be touched before going on air).
     """

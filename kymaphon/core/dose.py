@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import ACOUSTIC, Knob
@@ -92,7 +92,7 @@ class Listening:
         )
 
 
-def listenings(analysis: Analysis) -> tuple[Listening, ...]:
+def listenings(analysis: Computed) -> tuple[Listening, ...]:
     """Every party that hears on headphones, with what comes of all voices together."""
     out = []
     voices = _voices_dba(analysis)
@@ -142,19 +142,19 @@ def listenings(analysis: Analysis) -> tuple[Listening, ...]:
     return tuple(out)
 
 
-def _on_headphones(analysis: Analysis, party_id: str) -> bool:
+def _on_headphones(analysis: Computed, party_id: str) -> bool:
     device_id = analysis.show.party(party_id).hears_device
     device = next((row for row in analysis.show.devices if row.id == device_id), None)
     return device is not None and analysis.catalogue[device.kind].is_headphones
 
 
-def _voices_dba(analysis: Analysis) -> list[float]:
+def _voices_dba(analysis: Computed) -> list[float]:
     """A-weighted power of each voice where it begins, in the order of the flow's columns."""
     rows = ((analysis.graph.mouths[voice][1], analysis.show.party(voice)) for voice in analysis.flow.voices)
     return [db_to_power(level.value + voice_a(party.kind).value) for level, party in rows]
 
 
-def _level_at(analysis: Analysis, node: int, voices: list[float]) -> float:
+def _level_at(analysis: Computed, node: int, voices: list[float]) -> float:
     """A-weighted level of all voices together at an ear, in dBA.
 
     Args:
@@ -165,7 +165,7 @@ def _level_at(analysis: Analysis, node: int, voices: list[float]) -> float:
     return power_to_db(power) if 0 < power < math.inf else -math.inf
 
 
-def _knob(analysis: Analysis, ear: int) -> Knob | None:
+def _knob(analysis: Computed, ear: int) -> Knob | None:
     """The last knob before an ear, going back along the wires: the one for these headphones."""
     graph = analysis.graph
     seen, work = {ear}, [ear]
@@ -184,7 +184,7 @@ def _knob(analysis: Analysis, ear: int) -> Knob | None:
     return None
 
 
-def _hours(analysis: Analysis) -> Derived:
+def _hours(analysis: Computed) -> Derived:
     planned = sum(row.length_s or 0.0 for row in analysis.show.rundown) / 3600
     least = number("session-hours")
     if planned > least:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
 from kymaphon.core.graph import STRAY, EdgeKind, Knob, SettingRef, spread
@@ -43,19 +43,16 @@ def down_on(path: PathThrough) -> list[Knob]:
     return [knob for i in path.edges if i in low for knob in path.graph.edges[i].knobs if is_down(knob)]
 
 
-def downs(analysis: Analysis) -> dict[SettingRef, Down]:
+def downs(analysis: Computed) -> dict[SettingRef, Down]:
     """Setting -> what is down and keeps a wanted voice from a listener, in the order of the signal; kept with the analysis.
 
     Where a voice comes by its own way, too weak to be heard, the controls at their bottom on that way. Where it comes by none,
     faders that are down on what would be one.
     """
-    known: dict[SettingRef, Down] | None = analysis.__dict__.get("_downs")
-    if known is None:
-        known = analysis.__dict__["_downs"] = _downs(analysis)
-    return known
+    return analysis.once(_downs)
 
 
-def _downs(analysis: Analysis) -> dict[SettingRef, Down]:
+def _downs(analysis: Computed) -> dict[SettingRef, Down]:
     found: dict[SettingRef, Down] = {}
     wires = _Wires(analysis)
 
@@ -82,7 +79,7 @@ def _downs(analysis: Analysis) -> dict[SettingRef, Down]:
 class _Wires:
     """What is joined to what through everything that is switched on, the air left out; looked up once for each voice and listener."""
 
-    def __init__(self, analysis: Analysis) -> None:
+    def __init__(self, analysis: Computed) -> None:
         self.graph = analysis.graph
         self.shut = [
             (edge, [knob for knob in edge.knobs if is_down(knob)])
@@ -121,7 +118,7 @@ class _Wires:
         ]
 
 
-def down_before(analysis: Analysis, voice: str, ladder: Ladder | None) -> list[str]:
+def down_before(analysis: Computed, voice: str, ladder: Ladder | None) -> list[str]:
     """What is down before a voice, in words: of a wanted one what silences it, else what is down on its way to an end."""
     causes = [row.label for row in downs(analysis).values() if any(name == voice for _, name in row.pairs)]
     return causes or ([knob.label for knob in down_on(ladder.path)] if ladder is not None else [])
@@ -132,14 +129,10 @@ def bring_up(labels: list[str]) -> str:
     return f"{', '.join(labels)} {'is' if len(labels) == 1 else 'are'} down: bring that up first"
 
 
-def is_silenced(analysis: Analysis, listener: str, voice: str) -> bool:
+def is_silenced(analysis: Computed, listener: str, voice: str) -> bool:
     """Whether something that is down is why a listener does not hear a voice: then that is told, and not what follows from it."""
-    return (listener, voice) in _silenced(analysis)
+    return (listener, voice) in analysis.once(_silenced)
 
 
-def _silenced(analysis: Analysis) -> frozenset[tuple[str, str]]:
-    known: frozenset[tuple[str, str]] | None = analysis.__dict__.get("_silenced")
-    if known is None:
-        rows = downs(analysis).values()
-        known = analysis.__dict__["_silenced"] = frozenset(pair for row in rows for pair in row.pairs)
-    return known
+def _silenced(analysis: Computed) -> frozenset[tuple[str, str]]:
+    return frozenset(pair for row in downs(analysis).values() for pair in row.pairs)

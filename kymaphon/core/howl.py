@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.compute import without_rules
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import Edit, SetField, apply_all
 from kymaphon.core.figures import number
@@ -72,7 +72,7 @@ class Spare:
         }  # fmt: skip
 
 
-def spares(analysis: Analysis, *, tries: bool = True) -> tuple[Spare, ...]:
+def spares(analysis: Computed, *, tries: bool = True) -> tuple[Spare, ...]:
     """Every placed microphone through which something goes round by a loudspeaker, the nearest to howling first.
 
     Args:
@@ -99,13 +99,13 @@ def spares(analysis: Analysis, *, tries: bool = True) -> tuple[Spare, ...]:
     return tuple(sorted(rows, key=lambda row: row.hand_db))
 
 
-def _diaphragm(analysis: Analysis, device: str) -> int | None:
+def _diaphragm(analysis: Computed, device: str) -> int | None:
     kind = analysis.catalogue[analysis.show.device(device).kind]
     port = next((row.id for row in kind.inputs if row.domain == "acoustic"), None)
     return analysis.graph.index.get(f"{device}.{port}") if port is not None else None
 
 
-def _hand_db(analysis: Analysis, node: int) -> float:
+def _hand_db(analysis: Computed, node: int) -> float:
     """How far what comes back to a point lies under what left it; infinite where nothing does, nought where it howls."""
     part = next((row for row in analysis.transfer.circles if node in row), None)
     if part is None:
@@ -116,7 +116,7 @@ def _hand_db(analysis: Analysis, node: int) -> float:
     return -20 * math.log10(back) if back > 0 else math.inf
 
 
-def _circle(analysis: Analysis, node: int) -> PathThrough | None:
+def _circle(analysis: Computed, node: int) -> PathThrough | None:
     """The strongest circle through a microphone that comes back by a loudspeaker."""
     through = [
         row
@@ -126,7 +126,7 @@ def _circle(analysis: Analysis, node: int) -> PathThrough | None:
     return max(through, key=lambda row: row.gain_db, default=None)
 
 
-def _gains(analysis: Analysis, row: Placed, node: int, hand: float) -> Iterator[Gain]:
+def _gains(analysis: Computed, row: Placed, node: int, hand: float) -> Iterator[Gain]:
     for label, edits in _moves(analysis, row, node):
         after = without_rules(apply_all(analysis.show, edits), analysis.catalogue)
         there = _diaphragm(after, row.device)
@@ -139,7 +139,7 @@ def _gains(analysis: Analysis, row: Placed, node: int, hand: float) -> Iterator[
             yield Gain(label, more, edits)
 
 
-def _own_db(analysis: Analysis, row: Placed, node: int) -> float:
+def _own_db(analysis: Computed, row: Placed, node: int) -> float:
     """Gain from the mouth to the microphone's output: another kind's sensitivity is made up for at the gain, and buys nothing."""
     mouth = analysis.graph.mouths[row.party][0]
     into = [edge.gain_db for edge in analysis.graph.edges if edge.source == mouth and edge.target == node]
@@ -147,7 +147,7 @@ def _own_db(analysis: Analysis, row: Placed, node: int) -> float:
     return max(into, default=0.0) + max(out, default=0.0)
 
 
-def _moves(analysis: Analysis, row: Placed, node: int) -> Iterator[tuple[str, tuple[Edit, ...]]]:
+def _moves(analysis: Computed, row: Placed, node: int) -> Iterator[tuple[str, tuple[Edit, ...]]]:
     stand = row.sound.mics[row.mic]
     mic = stand.kind.microphone
     if mic is None:
@@ -189,7 +189,7 @@ def _inside(row: Placed, spot: tuple[float, float]) -> bool:
     return size is None or (0 <= spot[0] <= size[0] and 0 <= spot[1] <= size[1])
 
 
-def _loudest(analysis: Analysis, node: int) -> str | None:
+def _loudest(analysis: Computed, node: int) -> str | None:
     """The loudspeaker by which the strongest circle comes back into a microphone."""
     circle = _circle(analysis, node)
     if circle is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.paths import PathThrough, best_paths
@@ -75,14 +75,14 @@ def through_computer(path: PathThrough) -> bool:
     return any("buffer" in part.name for part in path.delay_parts())
 
 
-def _leaves(analysis: Analysis, party: Party, path: PathThrough) -> bool:
+def _leaves(analysis: Computed, party: Party, path: PathThrough) -> bool:
     """Whether a way runs through a device in another place than the talker's."""
     owners = {analysis.graph.nodes[node].owner for node in path.nodes}
     places = {row.place for row in analysis.show.devices if row.id in owners}
     return party.place is not None and bool(places - {None, party.place})
 
 
-def own_ears(analysis: Analysis, party_id: str) -> OwnEars | None:
+def own_ears(analysis: Computed, party_id: str) -> OwnEars | None:
     """How a party that speaks and listens hears itself; None for one that does not do both.
 
     Raises:

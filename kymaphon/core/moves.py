@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import PlaceSound, is_loudspeaker
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.figures import number
 from kymaphon.core.graph import Knob
@@ -54,7 +54,7 @@ def held_inside(place: Place, point: Point) -> Point:
 class Placed:
     """One microphone with its party in a place's sound: what the rules look at one by one."""
 
-    analysis: Analysis
+    analysis: Computed
     sound: PlaceSound
     mic: int
 
@@ -135,13 +135,13 @@ class Placed:
         )
 
 
-def placed_in(analysis: Analysis, place_id: str) -> list[Placed]:
+def placed_in(analysis: Computed, place_id: str) -> list[Placed]:
     """Every microphone of a place that has its own party on the plan."""
     sound = analysis.sound(place_id)
     return [Placed(analysis, sound, m) for m in range(len(sound.mics)) if sound.own[m] >= 0]
 
 
-def fader_of(analysis: Analysis, device: str) -> Knob | None:
+def fader_of(analysis: Computed, device: str) -> Knob | None:
     """The fader behind a microphone, else the first gain on its way to an end; None when there is neither."""
     graph = analysis.graph
     starts = [

@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import (
     AddLog,
@@ -90,9 +90,9 @@ class Offers:
         return (*rows, f"Nor {more} more, for the like reasons.") if more > 0 else tuple(rows)
 
 
-def offers_of(analysis: Analysis, finding: Finding) -> Offers:
+def offers_of(analysis: Report, finding: Finding) -> Offers:
     """The remedies of a finding that can be followed blindly, each tried on the show; kept with the analysis."""
-    known: dict[_Key, tuple[Finding, Offers]] = analysis.__dict__.setdefault("_offers", {})
+    known = analysis.once(_tried_so_far)
     key = _key(finding)
     held = known.get(key)
     if held is None or held[0] != finding:
@@ -100,9 +100,9 @@ def offers_of(analysis: Analysis, finding: Finding) -> Offers:
     return held[1]
 
 
-def first_offer(analysis: Analysis, finding: Finding) -> Remedy | None:
+def first_offer(analysis: Report, finding: Finding) -> Remedy | None:
     """The first remedy that costs nothing, of those that the rule itself proposes: for lists, where nothing more is shown."""
-    held = analysis.__dict__.get("_offers", {}).get(_key(finding))
+    held = analysis.once(_tried_so_far).get(_key(finding))
     if held is not None:
         return next(iter(held[1].remedies), None)
     sorted_ = _Sorted(analysis, finding)
@@ -111,6 +111,11 @@ def first_offer(analysis: Analysis, finding: Finding) -> Remedy | None:
         if sorted_.free:
             return remedy
     return None
+
+
+def _tried_so_far(analysis: Report) -> dict[_Key, tuple[Finding, Offers]]:
+    """What was tried of each finding; filled as they are asked for."""
+    return {}
 
 
 _Key = tuple[str, tuple[str, ...], str, Hashable]
@@ -125,15 +130,15 @@ def _key(finding: Finding) -> _Key:
     )
 
 
-def with_offers(analysis: Analysis, finding: Finding) -> Finding:
+def with_offers(analysis: Report, finding: Finding) -> Finding:
     """The finding with just the remedies that are offered, and why others are not."""
     offers = offers_of(analysis, finding)
     return replace(finding, remedies=offers.remedies, refused=offers.why_not())
 
 
-def are_known(analysis: Analysis, findings: Iterable[Finding]) -> bool:
+def are_known(analysis: Report, findings: Iterable[Finding]) -> bool:
     """Whether what can be offered for these has been tried already: then `offers_of` computes nothing."""
-    known: dict[_Key, tuple[Finding, Offers]] = analysis.__dict__.get("_offers", {})
+    known = analysis.once(_tried_so_far)
     return all(
         not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row)
         for row in findings
@@ -163,7 +168,7 @@ MOST_OFFERED = 3
 MOST_REFUSED = 2
 
 
-def _offers(analysis: Analysis, finding: Finding) -> Offers:
+def _offers(analysis: Report, finding: Finding) -> Offers:
     sorted_ = _Sorted(analysis, finding)
     for remedy in finding.remedies:
         if len(sorted_.free) == MOST_OFFERED or (sorted_.free and remedy.id.startswith("edge-")):
@@ -188,7 +193,7 @@ def _offers(analysis: Analysis, finding: Finding) -> Offers:
     return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
 
 
-def _by_the_air(analysis: Analysis, finding: Finding) -> bool:
+def _by_the_air(analysis: Report, finding: Finding) -> bool:
     """Whether it is about voices that come back from a far end's loudspeaker: no mix here is without them."""
     return bool(finding.pairs) and all(
         (feed := analysis.feeds.get(pair)) is not None and is_for_far_end(feed) for pair in finding.pairs
@@ -198,7 +203,7 @@ def _by_the_air(analysis: Analysis, finding: Finding) -> bool:
 class _Sorted:
     """Remedies of one finding, each tried and put with those that cost nothing, something, or too much."""
 
-    def __init__(self, analysis: Analysis, finding: Finding) -> None:
+    def __init__(self, analysis: Report, finding: Finding) -> None:
         self.analysis, self.finding = analysis, finding
         self.free: list[Remedy] = []
         self.cured: list[Remedy] = []
@@ -225,7 +230,7 @@ class _Sorted:
             self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
 
 
-def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
+def _planned(analysis: Report, finding: Finding) -> Iterator[Remedy]:
     """A mix of their own for all who need one, by the feed planner: mix-minus instead of taking somebody off the air."""
     from kymaphon.core.feeds.planner import plan_feeds
     from kymaphon.core.feeds.ways_out import ways_out
@@ -251,7 +256,7 @@ def _planned(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
             )
 
 
-def _lined_up(analysis: Analysis, finding: Finding) -> Iterator[Remedy]:
+def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
     """The line-up solver instead of one knob: this voice by what moves no other, then all of them together."""
     from kymaphon.core.lineup.plan import line_up
 
@@ -298,20 +303,20 @@ def _is_silent(edit: Edit) -> bool:
     )
 
 
-def tried(analysis: Analysis, edits: tuple[Edit, ...]) -> Analysis | None:
+def tried(analysis: Report, edits: tuple[Edit, ...]) -> Report | None:
     """The show with a change in it, analysed without looking for remedies; None for one that changes no signal."""
     if all(_is_silent(edit) for edit in edits):
         return None
     return analyse(apply_all(analysis.show, edits), analysis.catalogue, remedies=False)
 
 
-def _as_before(before: Analysis, finding: Finding, after: Analysis) -> bool:
+def _as_before(before: Report, finding: Finding, after: Report) -> bool:
     """Whether the very same is found again, with the same figures: then the remedy does nothing."""
     said = {row.message for row in before.findings if row.key == finding.key}
     return any(row.key == finding.key and row.message in said for row in after.findings)
 
 
-def costs_of(analysis: Analysis, after: Analysis, finding: Finding | None = None) -> tuple[Cost, ...]:
+def costs_of(analysis: Report, after: Report, finding: Finding | None = None) -> tuple[Cost, ...]:
     """What was good before and is not after.
 
     Args:
@@ -327,25 +332,23 @@ def costs_of(analysis: Analysis, after: Analysis, finding: Finding | None = None
     )
 
 
-def cost_words(analysis: Analysis, edits: tuple[Edit, ...]) -> str:
+def cost_words(analysis: Report, edits: tuple[Edit, ...]) -> str:
     """What a plan or a line-up would spoil, as its first words; empty where nothing is lost by it."""
     after = tried(analysis, edits)
     costs = costs_of(analysis, after) if after is not None else ()
     return told(costs, most=3) if costs else ""
 
 
-def _bare(analysis: Analysis) -> Analysis:
+def _bare(analysis: Report) -> Report:
     """The same show, found by the same rules without remedies: so that both sides are grouped alike."""
-    known: Analysis | None = analysis.__dict__.get("_bare")
-    if known is None:
-        known = (
-            analysis if not analysis.remedies else analyse(analysis.show, analysis.catalogue, remedies=False)
-        )
-        analysis.__dict__["_bare"] = known
-    return known
+    return analysis if not analysis.remedies else analysis.once(_without_remedies)
 
 
-def _comes(analysis: Analysis, feed: Feed | None) -> bool:
+def _without_remedies(analysis: Report) -> Report:
+    return analyse(analysis.show, analysis.catalogue, remedies=False)
+
+
+def _comes(analysis: Report, feed: Feed | None) -> bool:
     """Whether a voice is there for its listener, by its own microphone where it has one."""
     if feed is None or feed.path is None or feed.gain_db is None or feed.verdict == "missing":
         return False
@@ -356,7 +359,7 @@ def _comes(analysis: Analysis, feed: Feed | None) -> bool:
     return feed.gain_db - feed.wanted_gain_db >= number("heard-floor")
 
 
-def _lost(before: Analysis, after: Analysis) -> Iterator[Cost]:
+def _lost(before: Report, after: Report) -> Iterator[Cost]:
     for (listener, voice), wanted in wants_of(before.show).items():
         if wanted.want not in ("hear", "local"):
             continue
@@ -376,7 +379,7 @@ def _lost(before: Analysis, after: Analysis) -> Iterator[Cost]:
             )
 
 
-def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
+def _points(analysis: Report) -> dict[tuple[str, str], tuple[Rung, float]]:
     """(voice, point) -> the point with the mark, and how far the voice is outside it."""
     out = {}
     for (voice, _), ladder in analysis.ladders.items():
@@ -390,7 +393,7 @@ def _points(analysis: Analysis) -> dict[tuple[str, str], tuple[Rung, float]]:
     return out
 
 
-def _off_mark(before: Analysis, after: Analysis) -> Iterator[Cost]:
+def _off_mark(before: Report, after: Report) -> Iterator[Cost]:
     was = _points(before)
     told: set[str] = set()
     for (voice, node), (point, off) in _points(after).items():
@@ -404,7 +407,7 @@ def _off_mark(before: Analysis, after: Analysis) -> Iterator[Cost]:
             yield Cost("mark", f"{after.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}")
 
 
-def _loops(before: Analysis, after: Analysis) -> Iterator[Cost]:
+def _loops(before: Report, after: Report) -> Iterator[Cost]:
     was, now = before.transfer.stability.margin_db, after.transfer.stability.margin_db
     if now < number("loop-margin") and now < was - 0.05:
         what = (
@@ -413,7 +416,7 @@ def _loops(before: Analysis, after: Analysis) -> Iterator[Cost]:
         yield Cost("loop", f"a loop {what}")
 
 
-def _held(analysis: Analysis, severities: tuple[Severity, ...]) -> dict[tuple[str, str], Finding]:
+def _held(analysis: Report, severities: tuple[Severity, ...]) -> dict[tuple[str, str], Finding]:
     """(code, subject) -> a finding of such weight."""
     return {
         (row.code, subject): row
@@ -424,7 +427,7 @@ def _held(analysis: Analysis, severities: tuple[Severity, ...]) -> dict[tuple[st
 
 
 def _new(
-    before: Analysis, after: Analysis, severity: Literal["stop", "fix"], finding: Finding | None
+    before: Report, after: Report, severity: Literal["stop", "fix"], finding: Finding | None
 ) -> Iterator[Cost]:
     known = _held(before, ("stop",) if severity == "stop" else ("stop", "fix"))
     own = {finding.code} if finding is not None else set()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Collection
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import Edit, SetValue
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.fit import Fit, partners
@@ -14,7 +14,7 @@ from kymaphon.core.plugging import plug
 from kymaphon.core.show import Show
 
 
-def level_at(analysis: Analysis, end: End) -> float | None:
+def level_at(analysis: Computed, end: End) -> float | None:
     """What comes out of an analogue output on average, dBu; None where nothing does."""
     if end.port.domain != "analog":
         return None
@@ -23,7 +23,7 @@ def level_at(analysis: Analysis, end: End) -> float | None:
     return max((level for level in levels if level is not None), default=None)
 
 
-def levels_out(analysis: Analysis) -> dict[str, float]:
+def levels_out(analysis: Computed) -> dict[str, float]:
     """Reference of each plugged analogue output -> average there, dBu, where something comes out."""
     out = {}
     for cable in analysis.show.cables:
@@ -35,7 +35,7 @@ def levels_out(analysis: Analysis) -> dict[str, float]:
 
 
 def best_input(
-    analysis: Analysis,
+    analysis: Computed,
     end: End,
     levels: dict[str, float],
     *,
@@ -67,7 +67,7 @@ def best_input(
     return min(rows, key=lambda row: row[:3])[3] if rows else None
 
 
-def deaf_end(analysis: Analysis, listener: str) -> End | None:
+def deaf_end(analysis: Computed, listener: str) -> End | None:
     """The first socket of what somebody listens on, where nothing is plugged into any of it; None where something is, or it has none."""
     device_id = analysis.show.party(listener).hears_device
     if not device_id:
@@ -79,7 +79,7 @@ def deaf_end(analysis: Analysis, listener: str) -> End | None:
     return End(device, kind, ports[0]) if ports and device_id not in plugged else None
 
 
-def outputs_with(analysis: Analysis, end: End, voices: Collection[str]) -> tuple[Fit, ...]:
+def outputs_with(analysis: Computed, end: End, voices: Collection[str]) -> tuple[Fit, ...]:
     """Outputs that fit an open input and carry something of some voices now: those with most of them first, then those made for it.
 
     Args:
@@ -113,7 +113,7 @@ def _computer(end: End) -> str | None:
     return end.device.id if end.kind.is_computer else end.device.host
 
 
-def plug_edits(show: Show, analysis: Analysis, fit: Fit) -> tuple[Edit, ...]:
+def plug_edits(show: Show, analysis: Computed, fit: Fit) -> tuple[Edit, ...]:
     """The cable of a fit, with phantom power where what is plugged needs it."""
     target = fit.target
     edits: list[Edit] = [plug(show, analysis.catalogue, fit.source.ref, target.ref)]

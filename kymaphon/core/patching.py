@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from difflib import get_close_matches
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import adapters
 from kymaphon.core.edits import SetField
 from kymaphon.core.ends import End, end_of, ends_of
@@ -108,7 +108,7 @@ def merged(show: Show, cables: Iterable[Cable], catalogue: Catalogue | None = No
     return SetField("show", None, "cables", (*kept, *exact.values(), *beside.values()))
 
 
-def patch_rows(analysis: Analysis) -> list[dict[str, str]]:
+def patch_rows(analysis: Computed) -> list[dict[str, str]]:
     """Every cable by column, as it is written to a list."""
     out = []
     for cable in analysis.show.cables:

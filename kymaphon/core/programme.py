@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
@@ -82,22 +82,23 @@ class Summed:
         }  # fmt: skip
 
 
-def programme(analysis: Analysis) -> tuple[Summed, ...]:
+def programme(analysis: Computed) -> tuple[Summed, ...]:
     """For each end of the programme, the last point of every metered device on its way that two or more wanted sources pass; kept
     with the analysis.
     """
-    known: tuple[Summed, ...] | None = analysis.__dict__.get("_programme")
-    if known is None:
-        known = analysis.__dict__["_programme"] = tuple(_rows(analysis))
-    return known
+    return analysis.once(_programme)
 
 
-def summed_at(analysis: Analysis, node: str) -> Summed | None:
+def _programme(analysis: Computed) -> tuple[Summed, ...]:
+    return tuple(_rows(analysis))
+
+
+def summed_at(analysis: Computed, node: str) -> Summed | None:
     """All sources at once at a point of the rig, either side of it; None where no meter is watched there or one source comes."""
     return next((row for row in programme(analysis) if base_of(row.point.node) == base_of(node)), None)
 
 
-def _rows(analysis: Analysis) -> Iterator[Summed]:
+def _rows(analysis: Computed) -> Iterator[Summed]:
     wants = wants_of(analysis.show)
     told: set[str] = set()
     for end in analysis.ends:
@@ -128,7 +129,7 @@ def _rows(analysis: Analysis) -> Iterator[Summed]:
 
 
 def _summed(
-    analysis: Analysis, base: str, rungs: dict[str, Rung], meter: str | None, owners: list[str]
+    analysis: Computed, base: str, rungs: dict[str, Rung], meter: str | None, owners: list[str]
 ) -> Summed:
     first = next(iter(rungs.values()))
     terms = tuple(

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import adapters, balanced, connectors, one_hole, physical
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import data_table, figure
@@ -36,7 +36,7 @@ def stock_length(metres: float) -> float | None:
     return next((size for size in data_table("stock")["cable_lengths_m"] if size >= metres - 1e-9), None)
 
 
-def lead_of(analysis: Analysis, cable: Cable) -> str:
+def lead_of(analysis: Computed, cable: Cable) -> str:
     """A cable in words by what is on its ends: `XLR, balanced`, `6.35 mm jack to phono lead`. Empty where nothing of
     metal is plugged.
     """
@@ -61,7 +61,7 @@ def _plug(source: End, target: End) -> str:
     return second if first == "combo" else first
 
 
-def pull_list(analysis: Analysis) -> tuple[PullRow, ...]:
+def pull_list(analysis: Computed) -> tuple[PullRow, ...]:
     """Everything to take along, sort by sort."""
     return (
         *_cables(analysis),
@@ -76,7 +76,7 @@ def _spares(count: int) -> int:
     return max(1, math.ceil(count * figure("spare-share").value / 10))
 
 
-def _cables(analysis: Analysis) -> Iterator[PullRow]:
+def _cables(analysis: Computed) -> Iterator[PullRow]:
     lengths: dict[tuple[str, str], list[str]] = {}
     for cable in analysis.show.cables:
         what = lead_of(analysis, cable)
@@ -111,12 +111,12 @@ def _is_small(cable: Cable) -> bool:
     return cable.adapter is not None and bool(adapters()[cable.adapter].form)
 
 
-def _short(analysis: Analysis, cable: Cable) -> str:
+def _short(analysis: Computed, cable: Cable) -> str:
     source, target = (PortId.of(end).device for end in cable.ends)
     return f"{analysis.device_name(source)} to {analysis.device_name(target)}"
 
 
-def _adapters(analysis: Analysis) -> Iterator[PullRow]:
+def _adapters(analysis: Computed) -> Iterator[PullRow]:
     rows: dict[str, list[str]] = {}
     for cable in analysis.show.cables:
         if cable.adapter is not None and _is_small(cable):
@@ -126,7 +126,7 @@ def _adapters(analysis: Analysis) -> Iterator[PullRow]:
         yield PullRow("Adapters", what, len(names) + spares, spares, ", ".join(names))
 
 
-def _devices(analysis: Analysis) -> Iterator[PullRow]:
+def _devices(analysis: Computed) -> Iterator[PullRow]:
     rows: dict[str, list[str]] = {}
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
@@ -137,7 +137,7 @@ def _devices(analysis: Analysis) -> Iterator[PullRow]:
         yield PullRow("Devices", what, len(names), 0, ", ".join(names))
 
 
-def _stands(analysis: Analysis) -> Iterator[PullRow]:
+def _stands(analysis: Computed) -> Iterator[PullRow]:
     stands: Counter[str] = Counter()
     shields: Counter[str] = Counter()
     names: dict[str, list[str]] = {}
@@ -163,7 +163,7 @@ def _stands(analysis: Analysis) -> Iterator[PullRow]:
         yield PullRow("Stands and shields", what, count, 0, ", ".join(names[what]))
 
 
-def _batteries(analysis: Analysis) -> Iterator[PullRow]:
+def _batteries(analysis: Computed) -> Iterator[PullRow]:
     rows: dict[str, list[tuple[str, float | None]]] = {}
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.build import input_ohm
 from kymaphon.core.chain import link_state
+from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import balanced
 from kymaphon.core.controls import reaches
 from kymaphon.core.derive import Derived, show_number
@@ -22,7 +22,7 @@ from kymaphon.core.rules.rig_plugs import cable_corner_hz, cable_fit
 from kymaphon.core.show import Cable, Device
 
 
-def device_lines(analysis: Analysis, device: Device) -> tuple[Derived, ...]:
+def device_lines(analysis: Computed, device: Device) -> tuple[Derived, ...]:
     """The sums of a device: phantom voltage left, what it draws from USB, what hangs on it."""
     show, catalogue = analysis.show, analysis.catalogue
     out: list[Derived] = []
@@ -40,7 +40,7 @@ def device_lines(analysis: Analysis, device: Device) -> tuple[Derived, ...]:
     return tuple(out)
 
 
-def device_words(analysis: Analysis, device: Device) -> tuple[str, ...]:
+def device_words(analysis: Computed, device: Device) -> tuple[str, ...]:
     """A device in sentences: power, phantom, hosts, processors, and what each of its controls really moves."""
     show, kind = analysis.show, analysis.catalogue[device.kind]
     out = [kind.about] if kind.about else []
@@ -61,7 +61,7 @@ def device_words(analysis: Analysis, device: Device) -> tuple[str, ...]:
     return tuple(out)
 
 
-def _phantom_words(analysis: Analysis, device: Device) -> list[str]:
+def _phantom_words(analysis: Computed, device: Device) -> list[str]:
     show, catalogue = analysis.show, analysis.catalogue
     state = phantom_of(show, catalogue, device)
     if state.needs_ma is None:
@@ -77,7 +77,7 @@ def _phantom_words(analysis: Analysis, device: Device) -> list[str]:
     return [f"{text}."]
 
 
-def cable_lines(analysis: Analysis, cable: Cable) -> tuple[Derived, ...]:
+def cable_lines(analysis: Computed, cable: Cable) -> tuple[Derived, ...]:
     """The sums of a cable: what loading takes off, where its treble ends, what power beside it induces."""
     out: list[Derived] = []
     source, target = (end_of(analysis.show, analysis.catalogue, end) for end in cable.ends)
@@ -99,7 +99,7 @@ def cable_lines(analysis: Analysis, cable: Cable) -> tuple[Derived, ...]:
     return tuple(out)
 
 
-def cable_words(analysis: Analysis, cable: Cable) -> tuple[str, ...]:
+def cable_words(analysis: Computed, cable: Cable) -> tuple[str, ...]:
     """A cable in sentences: what is on its ends, what runs in it, and how it fits."""
     source, target = (end_of(analysis.show, analysis.catalogue, end) for end in cable.ends)
     level, silence = link_state(analysis, cable)

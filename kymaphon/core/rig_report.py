@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.chain import link_state
+from kymaphon.core.computed import Computed
 from kymaphon.core.controls import reaches, touches
 from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.earth import earth_loops, earth_ties
@@ -17,7 +17,7 @@ from kymaphon.core.rules.rig_hum import is_risk, ranked_meetings
 from kymaphon.core.show import Cable
 
 
-def phantom_rows(analysis: Analysis) -> list[dict[str, Any]]:
+def phantom_rows(analysis: Computed) -> list[dict[str, Any]]:
     """Everything that draws phantom power: how much, from where, and what voltage is left."""
     out = []
     for device in analysis.show.devices:
@@ -28,7 +28,7 @@ def phantom_rows(analysis: Analysis) -> list[dict[str, Any]]:
     return out
 
 
-def rig_json(analysis: Analysis) -> dict[str, Any]:
+def rig_json(analysis: Computed) -> dict[str, Any]:
     """The rig as plain data, units in the keys."""
     loops = earth_loops(earth_ties(analysis.show, analysis.catalogue))
     return {
@@ -62,7 +62,7 @@ def rig_json(analysis: Analysis) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _cable_json(analysis: Analysis, cable: Cable) -> dict[str, Any]:
+def _cable_json(analysis: Computed, cable: Cable) -> dict[str, Any]:
     end = end_of(analysis.show, analysis.catalogue, cable.source)
     _, silence = link_state(analysis, cable)
     nodes = [f"{end.device.id}.{end.port.id}{side}" for side in ((f".{end.side}",) if end.side else ("", ".l", ".r"))]  # fmt: skip
@@ -74,7 +74,7 @@ def _cable_json(analysis: Analysis, cable: Cable) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def rig_lines(analysis: Analysis) -> list[str]:
+def rig_lines(analysis: Computed) -> list[str]:
     """The rig in words, for a terminal."""
     lines = ["Cables"]
     for cable in analysis.show.cables:

@@ -63,7 +63,7 @@ class Feed:
         path: the strongest way.
         twice: another arrival lies within the three-to-one difference.
         arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
-        `Analysis.arrivals`).
+        `Computed.arrivals`).
         whole: the search for those arrivals saw all that counts; else a second one near the first may not be told.
         unstable: the way runs through a circle that howls, so the level is only that of the first pass.
     """

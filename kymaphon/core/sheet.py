@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.before_air import before_air
 from kymaphon.core.controls import reaches
 from kymaphon.core.derive import in_sentence, show_number
@@ -85,7 +85,7 @@ class Sheet:
     cautions: tuple[str, ...]
 
 
-def rig_sheet(analysis: Analysis) -> Sheet:
+def rig_sheet(analysis: Report) -> Sheet:
     """The whole sheet of a show: findings, patch list, settings, who hears whom, ladders."""
     show = analysis.show
     counts = analysis.counts()
@@ -113,7 +113,7 @@ def rig_sheet(analysis: Analysis) -> Sheet:
     return Sheet(show.title, subtitle, summary, tuple(table for table in tables if table.rows), CAUTIONS)
 
 
-def _findings(analysis: Analysis) -> Table:
+def _findings(analysis: Report) -> Table:
     rows = tuple(
         (SEVERITY_WORDS[row.severity], row.message, remedy.label if remedy is not None else "\u2013")
         for row, remedy in ((finding, first_offer(analysis, finding)) for finding in analysis.findings)
@@ -121,7 +121,7 @@ def _findings(analysis: Analysis) -> Table:
     return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
 
 
-def tasks(analysis: Analysis) -> Table:
+def tasks(analysis: Report) -> Table:
     """What was put on the list: to be ticked before air."""
     done = {task.text for task in analysis.show.tasks if task.done}
     rows = (
@@ -131,7 +131,7 @@ def tasks(analysis: Analysis) -> Table:
     return Table("To do before air", ("", "What"), rows)
 
 
-def tracks_table(analysis: Analysis) -> Table:
+def tracks_table(analysis: Report) -> Table:
     """What each recorder track gets, as it was taken over."""
     rows = []
     for row in analysis.show.tracks:
@@ -143,7 +143,7 @@ def tracks_table(analysis: Analysis) -> Table:
     return Table("Recorder tracks", ("Track", "Records"), tuple(rows))
 
 
-def line_up_table(analysis: Analysis) -> Table:
+def line_up_table(analysis: Report) -> Table:
     """What came of each source at its last line-up, from the log."""
     rows = []
     for entry in last_readings(analysis).values():
@@ -161,7 +161,7 @@ def line_up_table(analysis: Analysis) -> Table:
     )
 
 
-def placing(analysis: Analysis) -> Table:
+def placing(analysis: Report) -> Table:
     """Where every microphone stands: to be set up from, with a tape measure."""
     rows = []
     for place in analysis.show.places:
@@ -190,7 +190,7 @@ def _spot(at: tuple[float, float] | None) -> str:
     return "\u2013" if at is None else f"{at[0]:.2f}, {at[1]:.2f}"
 
 
-def patch_list(analysis: Analysis) -> Table:
+def patch_list(analysis: Report) -> Table:
     """Every cable in words: label, both ends, what it is, how long."""
     rows = [
         (row["label"], row["from_name"], row["to_name"], row["cable"], f"{row['length_m']} m" if row["length_m"] else "")
@@ -199,13 +199,13 @@ def patch_list(analysis: Analysis) -> Table:
     return Table("Patch list", ("Label", "From", "To", "Cable", "Length"), tuple(rows))
 
 
-def patch_table(analysis: Analysis) -> Table:
+def patch_table(analysis: Report) -> Table:
     """Every cable by the columns of a list that can be read again."""
     rows = tuple(tuple(row[name] for name in COLUMNS) for row in patch_rows(analysis))
     return Table("Patch list", COLUMNS, rows)
 
 
-def pull_table(analysis: Analysis) -> Table:
+def pull_table(analysis: Report) -> Table:
     """What to take out of the store."""
     rows = tuple(
         (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else "\u2013", row.used_for)
@@ -217,7 +217,7 @@ def pull_table(analysis: Analysis) -> Table:
     return Table("Pull list", ("Sort", "What", "Take", "of it spare", "For"), rows, note)
 
 
-def controls_table(analysis: Analysis) -> Table:
+def controls_table(analysis: Report) -> Table:
     """What each control really moves, and who hears that."""
     rows = []
     for device in analysis.show.devices:
@@ -227,12 +227,12 @@ def controls_table(analysis: Analysis) -> Table:
     return Table("What each control moves", ("Device", "Control", "Moves", "Heard by"), tuple(rows))
 
 
-def lists(analysis: Analysis) -> dict[str, Table]:
+def lists(analysis: Report) -> dict[str, Table]:
     """The lists that can be written by themselves, by name."""
     return {"patch": patch_table(analysis), "pull": pull_table(analysis)}
 
 
-def _settings(analysis: Analysis) -> Table:
+def _settings(analysis: Report) -> Table:
     rows = []
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
@@ -256,7 +256,7 @@ def _settings(analysis: Analysis) -> Table:
     )
 
 
-def strips_table(analysis: Analysis) -> Table:
+def strips_table(analysis: Report) -> Table:
     """What every strip does to its sound, in the order that it does it."""
     rows = []
     for device in analysis.show.devices:
@@ -312,7 +312,7 @@ def feed_words(feed: Feed) -> str:
     return f"{VERDICT_WORDS[feed.verdict]}: {figure}"
 
 
-def feed_severity(analysis: Analysis, feed: Feed) -> Severity | None:
+def feed_severity(analysis: Report, feed: Feed) -> Severity | None:
     """How urgent it is that a pair is not as wanted: as the findings about it say, by its verdict where there is none; None where it is
     as it should be.
     """
@@ -323,7 +323,7 @@ def feed_severity(analysis: Analysis, feed: Feed) -> Severity | None:
     return next(about, "note" if nobody_asked else _SEVERITY_OF.get(feed.verdict))
 
 
-def _feeds(analysis: Analysis) -> Table:
+def _feeds(analysis: Report) -> Table:
     voices = analysis.voices
     rows = [
         (listener.name, *(feed_words(analysis.feeds[listener.id, voice.id]) for voice in voices))
@@ -336,7 +336,7 @@ def _feeds(analysis: Analysis) -> Table:
 TONE_METERS = ("vu", "ppm-2a", "desk-peak", "dbfs", "lufs")
 
 
-def _tone(analysis: Analysis) -> list[Table]:
+def _tone(analysis: Report) -> list[Table]:
     """What the meters along the first voice's way should read of a line-up tone."""
     ladder = next(iter(analysis.ladders.values()), None)
     points = tone_along(analysis, ladder) if ladder is not None else ()
@@ -352,7 +352,7 @@ def _tone(analysis: Analysis) -> list[Table]:
     return [Table(f"Line-up tone: {way}", headings, tuple(rows), note)]
 
 
-def _ladders(analysis: Analysis) -> list[Table]:
+def _ladders(analysis: Report) -> list[Table]:
     tables, seen = [], set()
     headings = ("Point", "Speech", "Peak", "Noise", "Headroom", "Loudest noise")
     for (voice, end), ladder in analysis.ladders.items():

@@ -12,7 +12,7 @@ from kymaphon.core.units import uncorrelated_sum_db
 from kymaphon.core.weights import voice_k
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Analysis
+    from kymaphon.core.computed import Computed
     from kymaphon.core.levels import Ladder
 
 
@@ -121,7 +121,7 @@ def room_tone_take(
     noise there.
 
     Args:
-        ladder: that of the voice to any recorder or stream (`Analysis.any_ladder`); None when it reaches none.
+        ladder: that of the voice to any recorder or stream (`Computed.any_ladder`); None when it reaches none.
         noise_dbfs, noise_a_dbfs: floor of the take, unweighted and A-weighted.
         at: node of the rig where it was recorded; None takes the first point after the microphone where the
         signal is digital.
@@ -198,7 +198,7 @@ def free_id(show: Show, wanted: str) -> str:
     )
 
 
-def first_gain(analysis: Analysis, voice: str) -> float | None:
+def first_gain(analysis: Computed, voice: str) -> float | None:
     """The gain of the first strip with one on a voice's way, as it is set; None where there is none."""
     ladder = analysis.any_ladder(voice)
     for rung in ladder.rungs if ladder is not None else ():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import SetValue
 from kymaphon.core.graph import Edge, Knob, SettingRef, SignalGraph
 from kymaphon.core.ids import NodeId
@@ -17,7 +17,7 @@ def knob_at(graph: SignalGraph, ref: SettingRef) -> Knob | None:
     return next((knob for edge in graph.edges for knob in edge.knobs if knob.ref == ref), None)
 
 
-def twins_along(analysis: Analysis, ladder: Ladder) -> dict[SettingRef, tuple[SettingRef, ...]]:
+def twins_along(analysis: Computed, ladder: Ladder) -> dict[SettingRef, tuple[SettingRef, ...]]:
     """Setting -> those of the other side: of what comes with two sides, or goes to a listener with two.
 
     The two sides of a stereo source keep their balance wherever each is panned, into one ear or two. Pads count as settings of the
@@ -37,7 +37,7 @@ def twins_along(analysis: Analysis, ladder: Ladder) -> dict[SettingRef, tuple[Se
     return out
 
 
-def _other_ways(analysis: Analysis, ladder: Ladder) -> Iterator[PathThrough]:
+def _other_ways(analysis: Computed, ladder: Ladder) -> Iterator[PathThrough]:
     """The strongest ways of the other side: of the source, to whichever ear it is strongest in; and to the other ear."""
     graph, nodes = analysis.graph, ladder.path.nodes
     ears = analysis.graph.ears.get(ladder.target, ())
@@ -58,12 +58,12 @@ def _sort(ref: SettingRef) -> tuple[str, str]:
     return ref.device, ref.field
 
 
-def _refs_of(analysis: Analysis, way: PathThrough) -> list[SettingRef]:
+def _refs_of(analysis: Computed, way: PathThrough) -> list[SettingRef]:
     """Every setting along a way, pads among them."""
     return list(dict.fromkeys(ref for step in way.steps() for ref in _refs(analysis, step)))
 
 
-def _refs(analysis: Analysis, step: Edge) -> list[SettingRef]:
+def _refs(analysis: Computed, step: Edge) -> list[SettingRef]:
     graph = analysis.graph
     refs = [knob.ref for knob in step.knobs]
     name = graph.nodes[step.source].id
@@ -74,7 +74,7 @@ def _refs(analysis: Analysis, step: Edge) -> list[SettingRef]:
 
 
 def turned_together(
-    analysis: Analysis, twins: dict[SettingRef, tuple[SettingRef, ...]], edit: SetValue, now: float | None
+    analysis: Computed, twins: dict[SettingRef, tuple[SettingRef, ...]], edit: SetValue, now: float | None
 ) -> tuple[SetValue, ...]:
     """An edit of a knob with those of its twins: a switch the same, a gain by as much, held to the twin's range.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.ends import end_of
 from kymaphon.core.patching import COLUMNS, PatchBook
@@ -60,12 +60,12 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
     return good
 
 
-def patch_csv(analysis: Analysis) -> str:
+def patch_csv(analysis: Report) -> str:
     """The patch list as CSV text, what a spreadsheet would take for a formula made harmless."""
     return table_csv(patch_table(analysis))
 
 
-def write_patch(path: str | Path, analysis: Analysis) -> None:
+def write_patch(path: str | Path, analysis: Report) -> None:
     """Writes the patch list.
 
     Raises:

@@ -15,7 +15,7 @@ from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.cast_table import DASH, NARROWEST, Row, RowTable
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.pickup import Pickup
@@ -24,7 +24,7 @@ from kymaphon.core.spots import PlacementMap, placement_map
 
 
 class TestWords:
-    def test_a_place_in_one_line(self, demo_analysis: Analysis) -> None:
+    def test_a_place_in_one_line(self, demo_analysis: Report) -> None:
         words = {
             place.id: view.place_words(demo_analysis.sound(place.id)) for place in demo_analysis.show.places
         }
@@ -32,7 +32,7 @@ class TestWords:
         assert words["slipway"] == "14 by 9 m, open air, 56 dBA of crowd, wind 4 m/s; 2 open microphones"
         assert words["ferry-deck"].startswith("12 by 8 m, open air, 60 dBA of wind")
 
-    def test_the_worst_of_each_place(self, demo_analysis: Analysis) -> None:
+    def test_the_worst_of_each_place(self, demo_analysis: Report) -> None:
         found = {
             place.id: view.worst_in_place(demo_analysis, place.id) for place in demo_analysis.show.places
         }
@@ -54,14 +54,14 @@ class TestWords:
         assert nobody.cells[0] == "nobody"
         assert set(nobody.cells[2:]) == {DASH}
 
-    def test_marks_stand_at_the_figure_that_they_are_about(self, demo_analysis: Analysis) -> None:
+    def test_marks_stand_at_the_figure_that_they_are_about(self, demo_analysis: Report) -> None:
         rows = view.microphone_rows(demo_analysis, demo_analysis.show, demo_analysis.sound("boathouse"))
         ilse = rows[2]
         marked = {view.MIC_HEADINGS[column] for column, _ in ilse.marks}
         assert marked == {"Distance", "Next loudest in it"}
         assert {view.MIC_HEADINGS[column] for column, _ in rows[1].marks} == {"Angle"}
 
-    def test_the_bleed_matrix_is_that_of_the_core(self, demo_analysis: Analysis) -> None:
+    def test_the_bleed_matrix_is_that_of_the_core(self, demo_analysis: Report) -> None:
         sound = demo_analysis.sound("boathouse")
         headings, _, rows = view.bleed_rows(demo_analysis, sound)
         assert headings == ("In the microphone of", "Mira", "Tam", "Ilse")
@@ -73,7 +73,7 @@ class TestWords:
                     f"{level:.1f} dB SPL" if v == sound.own[m] else f"\u2212{under:.1f} dB"
                 )
 
-    def test_a_crossing_that_is_not_there_is_no_trouble(self, demo_analysis: Analysis) -> None:
+    def test_a_crossing_that_is_not_there_is_no_trouble(self, demo_analysis: Report) -> None:
         sound = demo_analysis.sound("boathouse")
         for row, column in ((-1, 1), (9, 1), (0, 0), (0, 9)):
             assert view.why_bleed(demo_analysis, demo_analysis.show, sound, row, column).title == "Bleed"
@@ -114,7 +114,7 @@ class TestPainting:
         assert QColor.fromRgba(image.pixel(5, 5)).alpha() > 100, "high y is at the top"
         assert QColor.fromRgba(image.pixel(width - 5, height - 5)).alpha() == 0
 
-    def test_a_real_map_is_drawn_in_bands(self, demo_analysis: Analysis) -> None:
+    def test_a_real_map_is_drawn_in_bands(self, demo_analysis: Report) -> None:
         sound = demo_analysis.sound("boathouse")
         image = paint.map_image(placement_map(sound, 2, sound.mics[2].kind), QColor("#0F7A66"))
         alphas = {

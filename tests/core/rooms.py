@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.show import Show
 
 ROOM = {"id": "room", "name": "Room", "size_m": [8, 6], "ambient_dba": 30, "liveliness": "treated"}
@@ -55,5 +55,5 @@ def cast_codes(show: Show) -> set[str]:
     return {row.code for row in analyse(show).findings if row.stage == "Cast"}
 
 
-def finding_of(analysis: Analysis, code: str) -> Any:
+def finding_of(analysis: Report, code: str) -> Any:
     return next(row for row in analysis.findings if row.code == code)

@@ -9,7 +9,7 @@ import pytest
 
 from kymaphon.cli import main
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.before_howl import before_howl
 from kymaphon.core.compute import without_rules
 from kymaphon.core.edits import SetField, SetValue, apply_all
@@ -23,7 +23,7 @@ from tests.core.test_offers import four_on_tracks, two_desks, wedge
 GAIN = SettingRef("desk", "in1", "gain_db")
 
 
-def kept_as_loud(show: Show, kind: str, at: tuple[float, float] | None) -> Analysis:
+def kept_as_loud(show: Show, kind: str, at: tuple[float, float] | None) -> Report:
     """The show with another microphone somewhere else, and its gain turned until the voice is as loud on the desk as before."""
     before = analyse(show, remedies=False)
     edits = (SetField("devices", "mic", "kind", kind), SetValue(SettingRef("desk", "in1", "phantom"), True))
@@ -37,7 +37,7 @@ def kept_as_loud(show: Show, kind: str, at: tuple[float, float] | None) -> Analy
     return without_rules(apply_all(moved, (SetValue(GAIN, now - up),)), before.catalogue)
 
 
-def margin(analysis: Analysis) -> float:
+def margin(analysis: Report) -> float:
     return analysis.transfer.stability.margin_db
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core import cast_explain as explain
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.cast import PlaceSound, open_cost_db, sound_of
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.graph import EdgeKind
@@ -31,7 +31,7 @@ def sound(show: Show) -> PlaceSound:
     return sound_of(show, shipped_catalogue(), "room")
 
 
-def graph_levels(analysis: Analysis) -> dict[tuple[str, str], float]:
+def graph_levels(analysis: Report) -> dict[tuple[str, str], float]:
     """Level of every voice in every microphone as the graph's edges have it."""
     graph = analysis.graph
     out = {}
@@ -43,7 +43,7 @@ def graph_levels(analysis: Analysis) -> dict[tuple[str, str], float]:
 
 
 class TestAgainstTheGraph:
-    def test_the_demo_is_the_same_by_arrays_and_by_lines(self, demo_analysis: Analysis) -> None:
+    def test_the_demo_is_the_same_by_arrays_and_by_lines(self, demo_analysis: Report) -> None:
         by_lines = graph_levels(demo_analysis)
         seen = 0
         for place in demo_analysis.show.places:
@@ -67,7 +67,7 @@ class TestAgainstTheGraph:
                     assert row.level_db[v, m] == pytest.approx(by_lines[source.id, stand.device.id], abs=0.11)
                 assert np.isfinite(row.level_db[v, m])
 
-    def test_noise_is_the_same(self, demo_analysis: Analysis) -> None:
+    def test_noise_is_the_same(self, demo_analysis: Report) -> None:
         graph = demo_analysis.graph
         rooms = {graph.nodes[row.node].owner: row.level.value for row in graph.noises if row.kind == "room"}
         for place in demo_analysis.show.places:
@@ -75,7 +75,7 @@ class TestAgainstTheGraph:
             for m, stand in enumerate(row.mics):
                 assert row.ambient_db[m] == pytest.approx(rooms[stand.device.id])
 
-    def test_every_figure_unfolds_to_itself(self, demo_analysis: Analysis) -> None:
+    def test_every_figure_unfolds_to_itself(self, demo_analysis: Report) -> None:
         for place in demo_analysis.show.places:
             row = demo_analysis.sound(place.id)
             for m in range(len(row.mics)):
@@ -292,7 +292,7 @@ class TestBadInput:
             room([], [], noises=[spot, spot])
 
 
-def test_the_sheet_tells_where_every_microphone_stands(demo_analysis: Analysis) -> None:
+def test_the_sheet_tells_where_every_microphone_stands(demo_analysis: Report) -> None:
     table = placing(demo_analysis)
     rows = {row[1]: row for row in table.rows}
     assert rows["Ilse's microphone"][3:6] == ("Ilse", "3.02, 1.76, 1° off the face", "46 cm")

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.show import Show
 from kymaphon.core.units import dbv_to_dbu
 from kymaphon.core.weights import speech_a_db
@@ -21,7 +21,7 @@ def chain(
     *,
     kind: str = "recorder",
     **party: Any,
-) -> Analysis:
+) -> Report:
     """One talker, 15 cm from the first device, heard at the last."""
     show = {
         "places": [{"id": "room", "name": "Room", "ambient_dba": 30}],

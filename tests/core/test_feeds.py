@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.edits import SetValue, SetWant, apply_all
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef
@@ -19,11 +19,11 @@ from tests.conftest import two_desks
 LOOP = {"in5>send1": {"on": True}}
 
 
-def codes(analysis: Analysis) -> set[str]:
+def codes(analysis: Report) -> set[str]:
     return {row.code for row in analysis.findings}
 
 
-def finding(analysis: Analysis, code: str) -> Finding:
+def finding(analysis: Report, code: str) -> Finding:
     return next(row for row in analysis.findings if row.code == code)
 
 
@@ -107,7 +107,7 @@ class TestTwoDesks:
 
 
 class TestResponse:
-    def test_total_is_the_mean_power_of_the_direct_solve(self, demo_analysis: Analysis) -> None:
+    def test_total_is_the_mean_power_of_the_direct_solve(self, demo_analysis: Report) -> None:
         """The total over all ways against H(f) = (I - A)^-1, averaged over many frequencies of the speech band."""
         transfer, graph = demo_analysis.transfer, demo_analysis.graph
         frequencies = np.linspace(100, 8000, 6001)
@@ -134,7 +134,7 @@ class TestResponse:
         assert 20 * math.log10(response.min()) - first.gain_db == pytest.approx(-13.74, abs=0.3)
 
     def test_an_impulse_through_the_graph_arrives_when_and_as_strong_as_listed(
-        self, demo_analysis: Analysis
+        self, demo_analysis: Report
     ) -> None:
         """The inverse transform of the response has its two strongest taps at the two arrivals."""
         feed = demo_analysis.feeds["podcast", "mira"]
@@ -149,7 +149,7 @@ class TestResponse:
 
 
 class TestDemo:
-    def test_the_two_faults_are_found_with_their_figures(self, demo_analysis: Analysis) -> None:
+    def test_the_two_faults_are_found_with_their_figures(self, demo_analysis: Report) -> None:
         bad = {row.code for row in demo_analysis.findings if row.severity != "note" and row.stage == "Feeds"}
         assert bad == {"own-voice-back", "arrives-twice"}
         back = finding(demo_analysis, "own-voice-back")
@@ -164,7 +164,7 @@ class TestDemo:
         assert len(twice.pairs) == 3 * 8
 
     def test_each_remedy_removes_its_fault_and_nothing_wanted(
-        self, demo: Show, demo_analysis: Analysis
+        self, demo: Show, demo_analysis: Report
     ) -> None:
         wanted = {key for key, feed in demo_analysis.feeds.items() if feed.want == "hear"}
         for code in ("own-voice-back", "arrives-twice"):
@@ -182,7 +182,7 @@ class TestDemo:
         first, second = analyse(demo), analyse(demo)
         assert [row.to_json() for row in first.findings] == [row.to_json() for row in second.findings]
 
-    def test_levels_on_screen_add_up(self, demo_analysis: Analysis) -> None:
+    def test_levels_on_screen_add_up(self, demo_analysis: Report) -> None:
         for feed in demo_analysis.feeds.values():
             explained = demo_analysis.explain_feed(feed)
             if explained is None or feed.twice:
@@ -274,7 +274,7 @@ class TestPanTrick:
         assert not left.on
         assert left.broken == "panned to the other side"
 
-    def test_centre_is_three_db_down_each_side(self, demo_analysis: Analysis) -> None:
+    def test_centre_is_three_db_down_each_side(self, demo_analysis: Report) -> None:
         graph = demo_analysis.graph
         edges = [
             edge
@@ -293,7 +293,7 @@ def test_what_a_delay_does(delay: float, kind: str) -> None:
     assert echo_class(delay) == kind
 
 
-def test_equal_delays_add_in_step(demo_analysis: Analysis) -> None:
+def test_equal_delays_add_in_step(demo_analysis: Report) -> None:
     arrivals = demo_analysis.arrivals("ferry", "jingles")
     assert second_arrival(arrivals) is None
     listed = sum(10 ** (path.gain_db / 10) for arrival in arrivals for path in arrival.paths)

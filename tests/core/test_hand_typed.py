@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.edits import apply_all
 from kymaphon.core.feeds.planner import plan_feeds
 from kymaphon.core.feeds.wants import wants_of
@@ -24,8 +24,8 @@ from tests.core.hand_typed import CLEAN, SHOWS
 class Followed:
     """How it went: the show as typed and as it ended, and what was done for what."""
 
-    before: Analysis
-    after: Analysis
+    before: Report
+    after: Report
     done: list[tuple[Finding, str]] = field(default_factory=list)
 
 

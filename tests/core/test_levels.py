@@ -8,7 +8,7 @@ import pytest
 
 from kymaphon.core import units
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.budget import budget_of, half_distance
 from kymaphon.core.edits import AttachTake, SetField, SetValue, apply_all
 from kymaphon.core.graph import SettingRef
@@ -408,7 +408,7 @@ class TestRules:
         assert "Bob" in finding.message
 
 
-def test_the_demo_explains_the_other_channels(demo_analysis: Analysis) -> None:
+def test_the_demo_explains_the_other_channels(demo_analysis: Report) -> None:
     finding = next(row for row in demo_analysis.findings if row.code == "voice-over-noise")
     assert "Crowd microphone" in finding.message, "bare in the wind, it drowns everybody"
     last = demo_analysis.ladders["mira", "stream"].last
@@ -416,7 +416,7 @@ def test_the_demo_explains_the_other_channels(demo_analysis: Analysis) -> None:
 
 
 def test_only_what_clips_there_has_headroom_and_the_rest_is_drawn_by_the_one_before(
-    demo_analysis: Analysis,
+    demo_analysis: Report,
 ) -> None:
     """A line and the ceiling before it move together: the distance from speech to it is that of where it clips."""
     drawn = 0
@@ -474,7 +474,7 @@ def test_other_channels_are_told_however_faint_and_never_when_shut(fader_db: flo
     assert "others" not in analyse(two_mouths(-90.0)).ladders["ann", "tape"].last.noise_db
 
 
-def test_the_shown_rungs_pass_on_what_the_hidden_ones_did(demo_analysis: Analysis) -> None:
+def test_the_shown_rungs_pass_on_what_the_hidden_ones_did(demo_analysis: Report) -> None:
     for ladder in demo_analysis.ladders.values():
         shown = ladder.shown()
         for before, after in zip(shown, shown[1:], strict=False):

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.compute import without_rules
 from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.figures import number
@@ -69,7 +69,7 @@ SHOWS = {
 }
 
 
-def worth(analysis: Analysis, voices: tuple[VoiceModel, ...]) -> tuple[float, ...]:
+def worth(analysis: Report, voices: tuple[VoiceModel, ...]) -> tuple[float, ...]:
     """Clipping, outside of the marks, over ceilings once warm, from the marks beyond what is near, and noise against speech, of a
     show as it is computed: summed over voices.
     """

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.down import downs
 from kymaphon.core.edits import SetValue, Unplug, apply_all
 from kymaphon.core.feeds.far_desk import far_desks
@@ -140,7 +140,7 @@ def returned_guest() -> Show:
     )  # fmt: skip
 
 
-def heard(analysis: Analysis) -> set[tuple[str, str]]:
+def heard(analysis: Report) -> set[tuple[str, str]]:
     """Wanted pairs, stated or by role, whose voice is there by its own microphone: looked at anew, from wants and feeds."""
     own = {edge.source for edge in analysis.graph.edges if edge.kind is EdgeKind.SPEAKS}
     out = set()
@@ -177,7 +177,7 @@ def harm(before: Show, after: Show) -> list[str]:
     return out
 
 
-def _is_gone(analysis: Analysis, pair: tuple[str, str]) -> bool:
+def _is_gone(analysis: Report, pair: tuple[str, str]) -> bool:
     feed = analysis.feeds.get(pair)
     return feed is None or feed.gain_db is None or feed.gain_db < number("heard-floor")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.edits import SetValue
 from kymaphon.core.findings import Finding
 from kymaphon.core.gate.places import best_strip, missing_words, step_between, strips_of
@@ -26,11 +26,11 @@ def plain() -> Show:
     return show
 
 
-def with_chain(show: Show, *chain: Processing, strip: SettingRef = STRIP) -> Analysis:
+def with_chain(show: Show, *chain: Processing, strip: SettingRef = STRIP) -> Report:
     return analyse(SetValue(strip, tuple(chain)).apply(show))
 
 
-def quiet(analysis: Analysis) -> list[Finding]:
+def quiet(analysis: Report) -> list[Finding]:
     return [row for row in analysis.findings if row.stage == "Quiet"]
 
 

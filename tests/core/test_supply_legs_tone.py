@@ -12,7 +12,7 @@ import pytest
 from pydantic import ValidationError
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.catalogue import Strip, shipped_catalogue
 from kymaphon.core.edits import apply_all
 from kymaphon.core.figures import number
@@ -92,7 +92,7 @@ def into_unbalanced(stage: str | None) -> Show:
     return rig(devices, cables, [VOICE, TAPE], kinds=[desk])
 
 
-def at(analysis: Analysis, node: str) -> float:
+def at(analysis: Report, node: str) -> float:
     ladder = analysis.ladder("mira", "tape")
     assert ladder is not None
     return next(row.speech_db for row in ladder.rungs if row.node == node)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from kymaphon.app.stages.cast_view import new_microphone
 from kymaphon.core.advice import Advice, advise
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.before_howl import BeforeHowl, before_howl
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Catalogue, Kind
@@ -89,7 +89,7 @@ class Adviser:
         return self._map[1]
 
     def before_howl(
-        self, analysis: Analysis, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...]
+        self, analysis: Report, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...]
     ) -> tuple[BeforeHowl | None, tuple[Choice, ...]]:
         """How far from howling the selected party is, and all kinds ranked by that; None where no loudspeaker of its place carries it."""
         party = sound.sources[subject.voice].id if subject.voice is not None else None

@@ -13,7 +13,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty, label
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 
 ELSEWHERE = " elsewhere"
 """Stands for those without a place; no id can begin with a space."""
@@ -59,7 +59,7 @@ class CastHead(QObject):
         """Marks a view as the one that is shown."""
         mark_view(self.views, name)
 
-    def show_places(self, analysis: Analysis, chosen: str) -> None:
+    def show_places(self, analysis: Report, chosen: str) -> None:
         """A chip for each place, and one for those without."""
         rows = [(place.id, place.name) for place in analysis.show.places]
         if any(party.place is None for party in analysis.show.parties):

@@ -8,7 +8,7 @@ from kymaphon.app.stages.cast_adviser import Adviser, Subject
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable, known
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.advice import Advice
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.before_howl import BeforeHowl
 from kymaphon.core.cast import PlaceSound
 from kymaphon.core.catalogue import Kind
@@ -56,7 +56,7 @@ class Ranked:
 def ranked(
     adviser: Adviser,
     view: str,
-    analysis: Analysis,
+    analysis: Report,
     sound: PlaceSound,
     subject: Subject,
     kinds: tuple[Kind, ...],
@@ -82,7 +82,7 @@ def fill(table: RowTable, now: Ranked, row: int, own: str) -> None:
     table.choose(row)
 
 
-def why_ranked(analysis: Analysis, sound: PlaceSound, subject: Subject, now: Ranked, row: int) -> WhyContent:
+def why_ranked(analysis: Report, sound: PlaceSound, subject: Subject, now: Ranked, row: int) -> WhyContent:
     """The Why panel of a ranking."""
     if now.view == "howl":
         if now.howl is None or subject.voice is None:
@@ -166,14 +166,14 @@ def _use(choice: Choice, name: str, *, mine: bool, now: str) -> tuple[Action, ..
     )
 
 
-def _in_use(analysis: Analysis, party: str) -> str:
+def _in_use(analysis: Report, party: str) -> str:
     """The kind of a party's own microphone; empty where it has none."""
     rows = (row for row in analysis.show.devices if row.party == party)
     return next((row.kind for row in rows if analysis.catalogue[row.kind].microphone is not None), "")
 
 
 def why_howl(
-    analysis: Analysis, party: str, howl: BeforeHowl, choices: tuple[Choice, ...], row: int
+    analysis: Report, party: str, howl: BeforeHowl, choices: tuple[Choice, ...], row: int
 ) -> WhyContent:
     """How far a voice is from howling, where it rings first, and what the chosen kind would give."""
     name = analysis.party_name(party)

@@ -10,7 +10,7 @@ from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core import cast_explain as explain
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.cast import PlaceSound, Source
 from kymaphon.core.derive import MINUS, Derived, show_number
 from kymaphon.core.edits import AddRow
@@ -67,7 +67,7 @@ def _worst(rows: list[Finding]) -> str:
     return next((severity for severity in SEVERITIES if any(row.severity == severity for row in rows)), "")
 
 
-def worst_in_place(analysis: Analysis, place: str) -> str:
+def worst_in_place(analysis: Report, place: str) -> str:
     """The worst severity of Cast's findings in a place, or an empty word."""
     where = place if any(row.id == place for row in analysis.show.places) else None
     here = {place} | {row.id for row in analysis.show.parties if row.place == where}
@@ -103,7 +103,7 @@ def place_words(sound: PlaceSound) -> str:
 
 
 def plan_content(
-    analysis: Analysis, show: Show, sound: PlaceSound, things: tuple[Thing, ...], key: tuple[str, str], mic: int | None,
+    analysis: Report, show: Show, sound: PlaceSound, things: tuple[Thing, ...], key: tuple[str, str], mic: int | None,
     found: PlacementMap | None, best: Point | None,
 ) -> PlanContent:  # fmt: skip
     """The plan of a place with what is selected."""
@@ -159,7 +159,7 @@ def _spans(findings: list[Finding], sound: PlaceSound, mic: int | None) -> tuple
     return tuple(out)
 
 
-def microphone_rows(analysis: Analysis, show: Show, sound: PlaceSound) -> tuple[Row, ...]:
+def microphone_rows(analysis: Report, show: Show, sound: PlaceSound) -> tuple[Row, ...]:
     """One row for each microphone on the plan, then everybody here without one."""
     hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
     findings = [row for row in analysis.findings if row.stage == "Cast"]
@@ -201,7 +201,7 @@ def microphone_rows(analysis: Analysis, show: Show, sound: PlaceSound) -> tuple[
     return tuple(rows)
 
 
-def elsewhere_rows(analysis: Analysis, show: Show) -> tuple[Row, ...]:
+def elsewhere_rows(analysis: Report, show: Show) -> tuple[Row, ...]:
     """Everybody without a place on a plan."""
     hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
     names = {device.id: device.name or analysis.catalogue[device.kind].name for device in show.devices}
@@ -226,7 +226,7 @@ def _named(reference: str, names: dict[str, str]) -> str:
 
 
 def bleed_rows(
-    analysis: Analysis, sound: PlaceSound
+    analysis: Report, sound: PlaceSound
 ) -> tuple[tuple[str, ...], tuple[str, ...], tuple[Row, ...]]:
     """Headings, their explanations, and one row for each source: its level against each microphone's own voice."""
     hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
@@ -253,7 +253,7 @@ def bleed_rows(
 
 
 def why_thing(
-    analysis: Analysis, show: Show, sound: PlaceSound, thing: Thing | None, mic: int | None
+    analysis: Report, show: Show, sound: PlaceSound, thing: Thing | None, mic: int | None
 ) -> WhyContent:  # fmt: skip
     """The selected thing of the plan: its arithmetic, findings about it, what can be done."""
     if thing is None:
@@ -303,7 +303,7 @@ def _is_about(finding: Finding, subjects: set[str], device: str, party: str, thi
     return bool(subjects & set(finding.subjects))
 
 
-def _turns(analysis: Analysis, sound: PlaceSound, mic: int) -> Derived | None:
+def _turns(analysis: Report, sound: PlaceSound, mic: int) -> Derived | None:
     turns = turns_of(Placed(analysis, sound, mic))
     if not turns:
         return None
@@ -317,9 +317,7 @@ def _turns(analysis: Analysis, sound: PlaceSound, mic: int) -> Derived | None:
     )
 
 
-def _why_alone(
-    analysis: Analysis, show: Show, sound: PlaceSound, thing: Thing, details: Action
-) -> WhyContent:
+def _why_alone(analysis: Report, show: Show, sound: PlaceSound, thing: Thing, details: Action) -> WhyContent:
     """Something that has no microphone, or is none."""
     found = tuple(row for row in findings_about(analysis.findings, thing.id) if row.stage == "Cast")
     v = sound.source_index.get(thing.id)
@@ -346,7 +344,7 @@ def _why_alone(
     return WhyContent(thing.name, what, findings=found, actions=(details,))
 
 
-def why_elsewhere(analysis: Analysis, party: Party | None) -> WhyContent:
+def why_elsewhere(analysis: Report, party: Party | None) -> WhyContent:
     """Somebody without a place on a plan."""
     if party is None:
         return WhyContent(
@@ -375,7 +373,7 @@ def why_elsewhere(analysis: Analysis, party: Party | None) -> WhyContent:
     return WhyContent(party.name, f"{party.kind}, {' and '.join(ends) or 'takes no part'}", lines=(level[1],) if level else (), findings=found, hint=hint, actions=(details,))  # fmt: skip
 
 
-def why_bleed(analysis: Analysis, show: Show, sound: PlaceSound, row: int, column: int) -> WhyContent:
+def why_bleed(analysis: Report, show: Show, sound: PlaceSound, row: int, column: int) -> WhyContent:
     """One crossing of the bleed matrix."""
     m = column - 1
     if not (0 <= row < len(sound.sources) and 0 <= m < len(sound.mics)):

@@ -12,7 +12,7 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.before_air import before_air
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, apply_all
@@ -103,7 +103,7 @@ class OutPage(StagePage):
 
     def _arrived(self, about: object, result: object) -> None:
         assert isinstance(result, tuple)
-        assert isinstance(about, Analysis)
+        assert isinstance(about, Report)
         self._of = about.show
         self.plan, self.budget, self.late = result
         assert self.plan is not None

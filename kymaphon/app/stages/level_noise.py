@@ -13,7 +13,7 @@ from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.boosters import booster_verdict
 from kymaphon.core.budget import Budget, Buy, budget_of, contributions
 from kymaphon.core.derive import Derived, show_number
@@ -187,7 +187,7 @@ class NoisePage(StagePage):
             self.document.preview(move.edits, move.label)
 
 
-def _find(analysis: Analysis, voice: str, end: str) -> Found:
+def _find(analysis: Report, voice: str, end: str) -> Found:
     """Everything of the view; made in a worker, since the solver has a part in it."""
     if not voice or not end:
         return None, None, (), ""

@@ -19,7 +19,7 @@ from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.widgets.why import WhyContent, label
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.lineup.expected import figure_on, readings_here
@@ -192,7 +192,7 @@ class RunPage(StagePage):
             self._waits = False
             self.measure()
 
-    def _note_plan(self, analysis: Analysis) -> None:
+    def _note_plan(self, analysis: Report) -> None:
         """What the show takes talkers for before the simulated rig is heard. One that was read in an earlier session is
         known by now: its level in the show is what it has.
         """
@@ -242,7 +242,7 @@ class RunPage(StagePage):
             self.told.setText(self.outcome.words)
         self.why_changed.emit()
 
-    def _before(self, analysis: Analysis, step: Step) -> str:
+    def _before(self, analysis: Report, step: Step) -> str:
         entry = last_readings(analysis).get(step.voice)
         if entry is None or entry.line_up is None:
             return KEYS
@@ -250,7 +250,7 @@ class RunPage(StagePage):
         what = "passed" if row.passed else "did not pass"
         return f"Read at {entry.at.astimezone():%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
 
-    def _fill(self, analysis: Analysis) -> None:
+    def _fill(self, analysis: Report) -> None:
         found = last_readings(analysis)
         hues = {party.id: k for k, party in enumerate(analysis.show.parties)}
         turned_by: dict[str, float] = {}

@@ -6,7 +6,7 @@ from kymaphon.app.widgets.cast_table import Row
 from kymaphon.app.widgets.patch_table import PatchRow
 from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
 from kymaphon.core.controls import touches
 from kymaphon.core.derive import class_under, show_number
@@ -37,7 +37,7 @@ PULL_HEADINGS = ("Sort", "What", "Take", "Spare", "For")
 PULL_HELP = ("What sort of thing.", "What it is.", "How many, spares with them.", "How many of them are spares.", "What needs it.")  # fmt: skip
 
 
-def patch_table_rows(analysis: Analysis) -> tuple[PatchRow, ...]:
+def patch_table_rows(analysis: Report) -> tuple[PatchRow, ...]:
     """Every cable as a row of the patch list."""
     worst = worst_by_subject(analysis)
     out = []
@@ -51,7 +51,7 @@ def patch_table_rows(analysis: Analysis) -> tuple[PatchRow, ...]:
     return tuple(out)
 
 
-def device_rows(analysis: Analysis, hues: dict[str, int]) -> tuple[Row, ...]:
+def device_rows(analysis: Report, hues: dict[str, int]) -> tuple[Row, ...]:
     """Every device as a row."""
     worst = worst_by_subject(analysis)
     places = {place.id: place.name for place in analysis.show.places}
@@ -67,7 +67,7 @@ def device_rows(analysis: Analysis, hues: dict[str, int]) -> tuple[Row, ...]:
     return tuple(out)
 
 
-def route_rows(analysis: Analysis) -> tuple[Row, ...]:
+def route_rows(analysis: Report) -> tuple[Row, ...]:
     """Cables and power runs, the riskiest first."""
     out = []
     for meeting, under in ranked_meetings(analysis):
@@ -82,7 +82,7 @@ def route_rows(analysis: Analysis) -> tuple[Row, ...]:
     return tuple(out)
 
 
-def knob_rows(analysis: Analysis) -> tuple[Row, ...]:
+def knob_rows(analysis: Report) -> tuple[Row, ...]:
     """Every knob that something passes, with who hears it; those on air are marked."""
     return tuple(
         Row(
@@ -100,7 +100,7 @@ def knob_rows(analysis: Analysis) -> tuple[Row, ...]:
     )
 
 
-def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:
+def route_place(analysis: Report, key: tuple[str, str]) -> str | None:
     """The place whose routes to show: that of the selection, else the first with power in it, else the first."""
     show = analysis.show
     if key[0] == "run":
@@ -113,7 +113,7 @@ def route_place(analysis: Analysis, key: tuple[str, str]) -> str | None:
     return first.id if first is not None else None
 
 
-def route_plan(analysis: Analysis, place_id: str) -> RoutePlan:
+def route_plan(analysis: Report, place_id: str) -> RoutePlan:
     """Cables, power and devices of a place from above."""
     show = analysis.show
     place = show.place(place_id)
@@ -143,7 +143,7 @@ def route_plan(analysis: Analysis, place_id: str) -> RoutePlan:
     return RoutePlan(bounds_of(analysis.sound(place_id)), place.size_m is not None and not place.outdoors, surfaces, devices, tuple(lines))  # fmt: skip
 
 
-def pull_rows(analysis: Analysis) -> tuple[Row, ...]:
+def pull_rows(analysis: Report) -> tuple[Row, ...]:
     """The pull list as rows."""
     return tuple(
         Row(("pull", f"{k}"), (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else DASH, row.used_for))
@@ -151,14 +151,14 @@ def pull_rows(analysis: Analysis) -> tuple[Row, ...]:
     )  # fmt: skip
 
 
-def findings_about(analysis: Analysis, subjects: set[str]) -> tuple[Finding, ...]:
+def findings_about(analysis: Report, subjects: set[str]) -> tuple[Finding, ...]:
     """Rig's findings that name one of these."""
     return tuple(
         row for row in analysis.findings if row.stage == "Rig" and subjects.intersection(row.subjects)
     )
 
 
-def switches_of(analysis: Analysis, device: Device) -> tuple[Switch, ...]:
+def switches_of(analysis: Report, device: Device) -> tuple[Switch, ...]:
     """Phantom, pads, instrument switches and processors of a device, to be flipped from the Why panel."""
     kind = analysis.catalogue[device.kind]
     name = device.name or kind.name
@@ -178,7 +178,7 @@ def switches_of(analysis: Analysis, device: Device) -> tuple[Switch, ...]:
     return tuple(out)
 
 
-def why_device(analysis: Analysis, device: Device) -> WhyContent:
+def why_device(analysis: Report, device: Device) -> WhyContent:
     """What the Why panel says of a device."""
     kind = analysis.catalogue[device.kind]
     found = findings_about(analysis, {device.id})
@@ -192,7 +192,7 @@ def why_device(analysis: Analysis, device: Device) -> WhyContent:
     )  # fmt: skip
 
 
-def why_cable(analysis: Analysis, cable: Cable) -> WhyContent:
+def why_cable(analysis: Report, cable: Cable) -> WhyContent:
     """What the Why panel says of a cable."""
     found = findings_about(analysis, set(cable.ends))
     found = tuple(row for row in found if set(cable.ends) <= set(row.subjects) or row.code in ("phantom-harms", "phantom-idle"))  # fmt: skip
@@ -201,7 +201,7 @@ def why_cable(analysis: Analysis, cable: Cable) -> WhyContent:
     return WhyContent(title, "", bool(found) and found[0].severity == "stop", cable_lines(analysis, cable), found, extra=cable_words(analysis, cable), actions=actions)  # fmt: skip
 
 
-def why_place(analysis: Analysis, box: ChainBox, *, collapsed: bool) -> WhyContent:
+def why_place(analysis: Report, box: ChainBox, *, collapsed: bool) -> WhyContent:
     """What the Why panel says of a collapsed place."""
     found = findings_about(analysis, set(box.members) | {box.place})
     names = ", ".join(analysis.device_name(row) for row in box.members)
@@ -209,7 +209,7 @@ def why_place(analysis: Analysis, box: ChainBox, *, collapsed: bool) -> WhyConte
     return WhyContent(box.name, f"{len(box.members)} devices", findings=found, extra=(f"{names}.",), actions=(Action("unfold", words, "One box for the whole place, or one for each device."),))  # fmt: skip
 
 
-def why_run(analysis: Analysis, place: Place, run: PowerRun) -> WhyContent:
+def why_run(analysis: Report, place: Place, run: PowerRun) -> WhyContent:
     """What the Why panel says of a power lead or lamp."""
     near = [(row, under) for row, under in ranked_meetings(analysis) if row.run.id == run.id and row.place.id == place.id]  # fmt: skip
     words = [f"{SORT_WORDS[run.sort].capitalize()} in {place.name}, {run.current_a:g} A."]
@@ -222,7 +222,7 @@ def why_run(analysis: Analysis, place: Place, run: PowerRun) -> WhyContent:
     return WhyContent(run.name, "", findings=findings_about(analysis, {run.id}), extra=tuple(words), actions=actions)  # fmt: skip
 
 
-def why_nothing(analysis: Analysis) -> WhyContent:
+def why_nothing(analysis: Report) -> WhyContent:
     """What the Why panel says when nothing is selected: all of Rig's findings."""
     rows = tuple(row for row in analysis.findings if row.stage == "Rig")
     actions = (Action("add", "Add from the catalogue\u2026", "Microphones, interfaces, desks, computers and the rest."),)  # fmt: skip

@@ -28,7 +28,7 @@ from PySide6.QtWidgets import (
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Severity
@@ -60,12 +60,12 @@ class FeedModel(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self.analysis: Analysis | None = None
-        self.before: Analysis | None = None
+        self.analysis: Report | None = None
+        self.before: Report | None = None
         self.listeners: tuple[str, ...] = ()
         self.voices: tuple[str, ...] = ()
 
-    def set_analysis(self, analysis: Analysis, before: Analysis | None = None) -> None:
+    def set_analysis(self, analysis: Report, before: Report | None = None) -> None:
         """Another state of the show; the selection stays where rows and columns stay.
 
         Args:

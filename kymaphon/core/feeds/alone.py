@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.block import Floats
 from kymaphon.core.catalogue import Port
+from kymaphon.core.computed import Computed
 from kymaphon.core.figures import number
 from kymaphon.core.graph import UNINTENDED
 from kymaphon.core.show import Device
@@ -42,7 +42,7 @@ class Outlet:
         return self.bleeds[voice] - max(others) if others and voice in self.bleeds else None
 
 
-def outlets(analysis: Analysis) -> list[Outlet]:
+def outlets(analysis: Computed) -> list[Outlet]:
     """Every electrical output of the rig, each side of a stereo one by itself, with the voices on it."""
     graph = analysis.graph
     mouths = list(graph.mouths.items())

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import deque
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import Edit, apply_all
 from kymaphon.core.ends import End
 from kymaphon.core.feeds.mixer import mixers_of
@@ -33,7 +33,7 @@ class Stray:
     harms: bool = False
 
 
-def strays(analysis: Analysis, among: frozenset[str] | None = None) -> tuple[Stray, ...]:
+def strays(analysis: Computed, among: frozenset[str] | None = None) -> tuple[Stray, ...]:
     """Every wanted voice that reaches neither a mixer nor any of those who should hear it, however the switches stand.
 
     Args:
@@ -83,7 +83,7 @@ def _onward(graph: SignalGraph, start: int) -> list[int]:
     return order
 
 
-def _last_open(analysis: Analysis, way: list[int]) -> End | None:
+def _last_open(analysis: Computed, way: list[int]) -> End | None:
     """The furthest output on a way that takes a plug and has none."""
     show, catalogue = analysis.show, analysis.catalogue
     taken = {cable.source_socket for cable in show.cables}

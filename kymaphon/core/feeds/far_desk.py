@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import AddRow
 from kymaphon.core.feeds.mixer import mixers_of
 from kymaphon.core.findings import Remedy
@@ -12,7 +12,7 @@ from kymaphon.core.paths import PathThrough
 from kymaphon.core.show import Device, Show, Task
 
 
-def far_desks(analysis: Analysis) -> dict[str, Device]:
+def far_desks(analysis: Computed) -> dict[str, Device]:
     """Id -> mixer in a place where only remote parties are: somebody else's to switch."""
     here = {row.place for row in analysis.show.parties if row.place is not None and row.kind != "remote"}
     away = {row.place for row in analysis.show.parties if row.kind == "remote" and row.place is not None}
@@ -23,7 +23,7 @@ def far_desks(analysis: Analysis) -> dict[str, Device]:
     }
 
 
-def far_end(analysis: Analysis, ways: Sequence[PathThrough]) -> tuple[str, bool, tuple[Remedy, ...]]:
+def far_end(analysis: Computed, ways: Sequence[PathThrough]) -> tuple[str, bool, tuple[Remedy, ...]]:
     """What is said of a return, when the far end's desk has a part in it: on one of these ways, or in a circle that meets them.
 
     Returns:
@@ -51,7 +51,7 @@ def was_asked(show: Show, desk: str) -> bool:
     return any(task.id == _task_id(desk) for task in show.tasks)
 
 
-def _asking(analysis: Analysis, desk: Device, way: PathThrough) -> tuple[str, bool, tuple[Remedy, ...]]:
+def _asking(analysis: Computed, desk: Device, way: PathThrough) -> tuple[str, bool, tuple[Remedy, ...]]:
     name = analysis.device_name(desk.id)
     where = analysis.show.place(desk.place).name if desk.place is not None else "the far end"
     switches = [

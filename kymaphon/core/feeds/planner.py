@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
 from kymaphon.core.compute import without_rules
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays
@@ -46,8 +46,8 @@ class FeedPlan:
     wants: tuple[SetWant, ...]
     mixes: tuple[Mix, ...]
     missing: tuple[Missing, ...]
-    before: Analysis
-    after: Analysis
+    before: Computed
+    after: Computed
     mixers: tuple[Mixer, ...] = field(default=())
     strays: tuple[Stray, ...] = field(default=())
 
@@ -261,7 +261,7 @@ def _in_order(around: Around) -> tuple[list[str], bool]:
     return out, any(b in feeds[a] and a in feeds[b] for a in out for b in out if a != b)
 
 
-def _served_by(around: Around, before: Analysis, order: list[str]) -> dict[str, str]:
+def _served_by(around: Around, before: Computed, order: list[str]) -> dict[str, str]:
     """Listeners that nothing feeds yet -> the mixer with most of what they want to hear."""
     show = around.show
     mixers = [mixer_of(around.catalogue, around.graph, show.device(row)) for row in order]
@@ -287,11 +287,11 @@ def _off_level(feed: Feed) -> str | None:
     return "faint" if feed.verdict == "missing" and comes else None
 
 
-def _howls(analysis: Analysis) -> bool:
+def _howls(analysis: Computed) -> bool:
     return analysis.transfer.howls
 
 
-def _circles_opened(before: Analysis, after: Analysis) -> tuple[Edit, ...]:
+def _circles_opened(before: Computed, after: Computed) -> tuple[Edit, ...]:
     """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix alone can avoid it."""
     if _howls(before) or (any(circles(before)) and not _howls(after)):
         return ()
@@ -299,7 +299,7 @@ def _circles_opened(before: Analysis, after: Analysis) -> tuple[Edit, ...]:
     return found.remedies[0].edits if found is not None and found.remedies else ()
 
 
-def _corrections(analysis: Analysis, opened: list[SettingRef]) -> Iterable[SetValue]:
+def _corrections(analysis: Computed, opened: list[SettingRef]) -> Iterable[SetValue]:
     """Levels of what the plan switched on that miss the wanted level by more than is let pass, put right as far as the knob goes.
 
     What a voice is off on air as well is the line-up's to put right, not the send's.
@@ -329,7 +329,7 @@ def _corrections(analysis: Analysis, opened: list[SettingRef]) -> Iterable[SetVa
             yield SetValue(ref, value)
 
 
-def _off_on_air(analysis: Analysis) -> dict[str, float]:
+def _off_on_air(analysis: Computed) -> dict[str, float]:
     """Voice -> how far it is from its wanted level where the programme goes."""
     ends = {party.id for party in analysis.listeners if party.kind in ("audience", "recorder")}
     rows: dict[str, list[float]] = {}

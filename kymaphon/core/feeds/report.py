@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import UNIT_KEYS, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import Stray
@@ -25,7 +25,7 @@ from kymaphon.core.sheet import VERDICT_WORDS
 from kymaphon.core.show import Show
 
 
-def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
+def feeds_json(analysis: Computed) -> list[dict[str, Any]]:
     """Every pair of listener and voice with all its ways."""
     rows = []
     for feed in analysis.feeds.values():
@@ -61,7 +61,7 @@ def feeds_json(analysis: Analysis) -> list[dict[str, Any]]:
     return rows
 
 
-def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
+def circles_json(analysis: Computed) -> list[dict[str, Any]]:
     """Every circle of the rig that is worth listing."""
     return [
         {
@@ -73,7 +73,7 @@ def circles_json(analysis: Analysis) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def hearing_json(analysis: Analysis) -> dict[str, Any]:
+def hearing_json(analysis: Computed) -> dict[str, Any]:
     """Who hears what, the circles, and a sentence for each listener."""
     whole = together(analysis)
     return {
@@ -219,7 +219,7 @@ def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...])
     }  # fmt: skip
 
 
-def track_lines(analysis: Analysis, plan: TrackPlan) -> Iterator[str]:
+def track_lines(analysis: Computed, plan: TrackPlan) -> Iterator[str]:
     """A track plan for reading."""
     for track in plan.tracks:
         into = f" into {track.into}" if track.into else " (no input)"

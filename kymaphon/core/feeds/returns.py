@@ -9,8 +9,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.block import Floats
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph import STRAY, EdgeKind
@@ -38,7 +38,7 @@ class Turn:
     own_end: bool
 
 
-def devices_along(analysis: Analysis, path: PathThrough) -> list[str]:
+def devices_along(analysis: Computed, path: PathThrough) -> list[str]:
     """Ids of the devices along a way, each once in a row."""
     known = {device.id for device in analysis.show.devices}
     out: list[str] = []
@@ -49,7 +49,7 @@ def devices_along(analysis: Analysis, path: PathThrough) -> list[str]:
     return out
 
 
-def turn_of(analysis: Analysis, path: PathThrough, party: str) -> Turn | None:
+def turn_of(analysis: Computed, path: PathThrough, party: str) -> Turn | None:
     """Where a way back turns: at what gives it into the air towards a microphone that lies between going out and coming home by the
     same devices, or in the middle of those; else at its last crosspoint.
     """
@@ -86,7 +86,7 @@ class Leg:
     delay_ms: float
 
 
-def legs_of(analysis: Analysis, path: PathThrough) -> tuple[Leg, ...]:
+def legs_of(analysis: Computed, path: PathThrough) -> tuple[Leg, ...]:
     """A way device by device; air and cables count to the device that they lead into, what is left at the end to the last."""
     out: list[Leg] = []
     gain = delay = 0.0
@@ -151,7 +151,7 @@ class Circle:
         return tuple(self.spacing_hz * k for k in range(1, count + 1)) if self.spacing_hz else ()
 
 
-def circles_of(analysis: Analysis) -> tuple[Circle, ...]:
+def circles_of(analysis: Computed) -> tuple[Circle, ...]:
     """The circles of a rig, strongest first."""
     return tuple(circle_of(analysis, path) for path in one_of_a_pair(analysis.circles.paths))
 
@@ -178,7 +178,7 @@ _NUMBER = re.compile(r"(?<=[a-z-])\d+(?=$|:)")
 """Of a socket's id, as `in2` beside `in1`."""
 
 
-def circle_of(analysis: Analysis, path: PathThrough) -> Circle:
+def circle_of(analysis: Computed, path: PathThrough) -> Circle:
     """What one circle does: each round adds the gain, so through it goes 1 / (1 \u2213 g) at the comb's peaks and dips."""
     g = 10 ** (path.gain_db / 20)
     peak = -20 * math.log10(1 - g) if g < 1 else math.inf
@@ -195,7 +195,7 @@ def circle_of(analysis: Analysis, path: PathThrough) -> Circle:
     )
 
 
-def cause_of(analysis: Analysis, path: PathThrough) -> str:
+def cause_of(analysis: Computed, path: PathThrough) -> str:
     """What sort of circle it is: by air, round a computer, two desks into each other."""
     steps = {step.kind for step in path.steps()}
     kinds = {
@@ -219,7 +219,7 @@ def cause_of(analysis: Analysis, path: PathThrough) -> str:
     return "what goes out comes back in"
 
 
-def together(analysis: Analysis) -> Derived | None:
+def together(analysis: Computed) -> Derived | None:
     """What comes back to a point by all circles at once, in step, against what left it: the most at any point. None where nothing goes
     round, or where it howls.
 
@@ -251,7 +251,7 @@ class Combined:
     notches_hz: tuple[float, ...]
 
 
-def _of_account(analysis: Analysis, mouth: int, ear: int) -> tuple[int, ...]:
+def _of_account(analysis: Computed, mouth: int, ear: int) -> tuple[int, ...]:
     """Edges on ways no further under the strongest than `IN_STEP_BELOW_DB`: what is left out could change the sum by 0.09 dB each."""
     graph = analysis.graph
     reached = np.full(len(graph.nodes), -np.inf)
@@ -283,7 +283,7 @@ def response_of(circle: Circle) -> tuple[Floats, Floats] | None:
     return frequencies, level
 
 
-def combined(analysis: Analysis, feed: Feed) -> Combined | None:
+def combined(analysis: Computed, feed: Feed) -> Combined | None:
     """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way leads, or where a circle howls.
 
     What loudspeakers, microphones and rooms do to the sound over frequency is not in it: every way is taken as flat.

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.routing import Feed
 
 
-def listener_sentence(analysis: Analysis, listener: str) -> str:
+def listener_sentence(analysis: Computed, listener: str) -> str:
     """Everything a listener hears and misses, worst first: `Ferry hears Mira and Tam; itself 164 ms late; nothing of the crowd.`"""
     rows = [feed for (name, _), feed in analysis.feeds.items() if name == listener]
     by = {
@@ -45,10 +45,10 @@ def listener_sentence(analysis: Analysis, listener: str) -> str:
     return out + "."
 
 
-def _name(analysis: Analysis, row: Feed) -> str:
+def _name(analysis: Computed, row: Feed) -> str:
     return "itself" if row.voice == row.listener else analysis.party_name(row.voice)
 
 
-def _names(analysis: Analysis, rows: Iterable[Feed]) -> str:
+def _names(analysis: Computed, rows: Iterable[Feed]) -> str:
     names = [_name(analysis, row) for row in rows]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.edits import Edit, SetValue
 from kymaphon.core.feeds.alone import Outlet
 from kymaphon.core.figures import number
@@ -15,7 +15,7 @@ HOSTS = ("presenter",)
 
 
 def split_of(
-    analysis: Analysis, device: Device | None, mix: tuple[Outlet, ...]
+    analysis: Computed, device: Device | None, mix: tuple[Outlet, ...]
 ) -> tuple[list[str], list[Edit]]:
     """Whether the host is left only and everyone else right only; if not, what stands in the way, and the pans that would do it where
     nobody else hears this mix.
@@ -67,7 +67,7 @@ def _on_one_side(on: Outlet, off: Outlet, voice: str) -> bool:
     return voice not in off.voices or on.voices[voice] - off.voices[voice] >= number("one-side")
 
 
-def _pans(analysis: Analysis, device: Device | None, hosts: set[str]) -> tuple[list[SetValue], list[str]]:
+def _pans(analysis: Computed, device: Device | None, hosts: set[str]) -> tuple[list[SetValue], list[str]]:
     """Pans that put hosts left and everyone else right, at the last channel on each voice's way to the recorder that can be panned; and
     voices that have none, or share one with somebody of the other side.
     """

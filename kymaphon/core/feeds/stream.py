@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.computed import Computed
 from kymaphon.core.delivery import Streaming
 from kymaphon.core.derive import Derived, total
 from kymaphon.core.edits import SetField
@@ -166,7 +166,7 @@ def _cure(name: str, have: Derived, need: Derived, given: Streaming, count: int)
     return "send sound alone, or find another network."
 
 
-def delays(analysis: Analysis) -> tuple[Delays, ...]:
+def delays(analysis: Computed) -> tuple[Delays, ...]:
     """For every audience of a stream how late it is, by the voice that comes there soonest. A house in the room, and who listens
     behind a line to a transmitter, has no chat.
     """

@@ -7,9 +7,9 @@ import unicodedata
 from dataclasses import dataclass
 from datetime import datetime
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Port
 from kymaphon.core.compute import without_rules
+from kymaphon.core.computed import Computed
 from kymaphon.core.delivery import Recording
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, Plug, RemoveRow, apply_all
@@ -78,7 +78,7 @@ class TrackPlan:
     edits: tuple[Edit, ...]
 
 
-def track_plan(analysis: Analysis, at: datetime, recording: Recording | None = None) -> TrackPlan:
+def track_plan(analysis: Computed, at: datetime, recording: Recording | None = None) -> TrackPlan:
     """The tracks of a show.
 
     Args:
@@ -135,7 +135,7 @@ def slug(text: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", plain.lower()).strip("-") or "track"
 
 
-def _recorder(analysis: Analysis) -> Device | None:
+def _recorder(analysis: Computed) -> Device | None:
     """The device that a recorder party hears on; else any recorder."""
     show = analysis.show
     for party in show.parties:
@@ -144,7 +144,7 @@ def _recorder(analysis: Analysis) -> Device | None:
     return next((row for row in show.devices if analysis.catalogue[row.kind].is_recorder), None)
 
 
-def _inputs(analysis: Analysis, device: Device | None) -> list[Port]:
+def _inputs(analysis: Computed, device: Device | None) -> list[Port]:
     return list(analysis.catalogue[device.kind].inputs) if device is not None else []
 
 
@@ -158,7 +158,7 @@ class _Row:
 
 
 def _wanted(
-    analysis: Analysis,
+    analysis: Computed,
     how: Recording,
     device: Device,
     found: list[Outlet],
@@ -205,7 +205,7 @@ def _programme(
 
 
 def _each(
-    analysis: Analysis, found: list[Outlet], mix: tuple[Outlet, ...], problems: list[str]
+    analysis: Computed, found: list[Outlet], mix: tuple[Outlet, ...], problems: list[str]
 ) -> list[_Row]:
     """For each voice the output that has it alone and that the recorder can take; those without one on the mix that they share."""
     rows: list[_Row] = []
@@ -233,7 +233,7 @@ def _placed(
     fed: dict[str, str],
     stem: str,
     problems: list[str],
-    analysis: Analysis,
+    analysis: Computed,
     device: Device | None,
 ) -> list[PlannedTrack]:
     """Tracks with files and inputs: where each is plugged already, else the next free input that takes it."""
@@ -277,7 +277,7 @@ def _whole(refs: tuple[str, ...]) -> str:
 
 
 def _with_copies(
-    analysis: Analysis,
+    analysis: Computed,
     tracks: list[PlannedTrack],
     free: list[str],
     stem: str,
@@ -318,7 +318,7 @@ def _with_copies(
     return out, edits
 
 
-def _stays(analysis: Analysis, tracks: list[PlannedTrack], found: list[Outlet]) -> list[str]:
+def _stays(analysis: Computed, tracks: list[PlannedTrack], found: list[Outlet]) -> list[str]:
     """What no edit can part later: voices without a track of their own, and where each was last alone."""
     alone = {track.voices[0] for track in tracks if len(track.voices) == 1}
     out = []
@@ -351,7 +351,7 @@ def _stays(analysis: Analysis, tracks: list[PlannedTrack], found: list[Outlet]) 
 
 
 def _sized(
-    analysis: Analysis,
+    analysis: Computed,
     how: Recording,
     device: Device | None,
     tracks: tuple[PlannedTrack, ...],
@@ -387,7 +387,7 @@ def _sized(
     return TrackPlan(how, device.id if device is not None else None, tracks, stays, per_s, limit, left, length, size, tuple(problems), edits)  # fmt: skip
 
 
-def planned_length(analysis: Analysis, how: Recording) -> Derived:
+def planned_length(analysis: Computed, how: Recording) -> Derived:
     """How long is recorded: as said, else the rundown's sum, else the usual session."""
     if how.length_s is not None:
         return Derived("planned length", how.length_s, "s", source="show: recording")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived
 from kymaphon.core.gate.settings import NAMES, Processing, Sort
 from kymaphon.core.graph import SettingRef
@@ -37,7 +37,7 @@ class StripPlace:
         return sort in self.does
 
 
-def strips_of(analysis: Analysis, voice: str) -> tuple[StripPlace, ...]:
+def strips_of(analysis: Computed, voice: str) -> tuple[StripPlace, ...]:
     """The strips that a voice passes on its way to its first end, in order; none where it reaches none.
 
     Raises:
@@ -47,7 +47,7 @@ def strips_of(analysis: Analysis, voice: str) -> tuple[StripPlace, ...]:
     return () if ladder is None else tuple(_strips(analysis, ladder))
 
 
-def _strips(analysis: Analysis, ladder: Ladder) -> list[StripPlace]:
+def _strips(analysis: Computed, ladder: Ladder) -> list[StripPlace]:
     others = analysis.passing
     out = []
     for rung in ladder.rungs:
@@ -57,7 +57,7 @@ def _strips(analysis: Analysis, ladder: Ladder) -> list[StripPlace]:
     return out
 
 
-def strip_at(analysis: Analysis, rung: Rung, others: dict[str, set[str]], voice: str) -> StripPlace | None:
+def strip_at(analysis: Computed, rung: Rung, others: dict[str, set[str]], voice: str) -> StripPlace | None:
     """The strip whose chain begins at a point; None where none does."""
     if not rung.node.endswith(":pre"):
         return None
@@ -87,7 +87,7 @@ def best_strip(strips: tuple[StripPlace, ...], sort: Sort) -> StripPlace | None:
     return ranked[0]
 
 
-def take_rung(analysis: Analysis, voice: str, at: str | None) -> Rung | None:
+def take_rung(analysis: Computed, voice: str, at: str | None) -> Rung | None:
     """The point where a take of a voice was made; without one, the first digital point of its way."""
     ladder = analysis.any_ladder(voice)
     if ladder is None:
@@ -97,7 +97,7 @@ def take_rung(analysis: Analysis, voice: str, at: str | None) -> Rung | None:
     return next((rung for rung in ladder.rungs if rung.unit == "dBFS"), None)
 
 
-def step_between(analysis: Analysis, voice: str, at: str | None, strip: StripPlace) -> Derived:
+def step_between(analysis: Computed, voice: str, at: str | None, strip: StripPlace) -> Derived:
     """How much higher levels are at a strip than where the take was made, in dB.
 
     Raises:
@@ -133,7 +133,7 @@ def step_between(analysis: Analysis, voice: str, at: str | None, strip: StripPla
     )
 
 
-def gain_since(analysis: Analysis, take: Take) -> float | None:
+def gain_since(analysis: Computed, take: Take) -> float | None:
     """How far the gain before a take's point was turned since it was made, in dB; None where that is not known."""
     if take.voice is None or take.path_gain_db is None:
         return None

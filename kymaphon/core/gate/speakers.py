@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.cast import NOTHING_DB
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import data_table, figure
 from kymaphon.core.gate.key import SILENT_DB, Key
@@ -67,7 +67,7 @@ def planned(
     return allowed_for(gate, level)
 
 
-def planned_for(analysis: Analysis, voice: str, gate: Gate, at: str | None) -> SpeakersAllowed | None:
+def planned_for(analysis: Computed, voice: str, gate: Gate, at: str | None) -> SpeakersAllowed | None:
     """From the plan of a show: what its loudspeakers do to a voice's microphone, at the point where a take is made.
 
     Args:

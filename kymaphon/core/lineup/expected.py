@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import number
@@ -77,7 +77,7 @@ def figure_on(value: float, unit: str) -> str:
     return show_number(value, unit, sign=unit in ("dB", "VU"))
 
 
-def expected_at(analysis: Analysis, ladder: Ladder, point: Rung) -> Expected | None:
+def expected_at(analysis: Computed, ladder: Ladder, point: Rung) -> Expected | None:
     """What is expected of a voice at a point of its ladder; None where nothing electrical can be read, or
     where its mark can be read nowhere on the way: what stands there now is no wanted level.
 

@@ -15,8 +15,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue.kind import Strip
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at
@@ -203,7 +203,7 @@ def _convex(points: Sequence[tuple[float, float]]) -> bool:
 
 
 def model_of(
-    analysis: Analysis,
+    analysis: Computed,
     pairs: Iterable[tuple[str, str]],
     *,
     school: School = "stay",
@@ -232,7 +232,7 @@ def _held(turn: Turn, sharers: str) -> Turn:
     return replace(turn, held_by=f"also moves {sharers}", hold=turn.now)
 
 
-def _moved_beside(analysis: Analysis, chosen: set[str]) -> dict[SettingRef, list[str]]:
+def _moved_beside(analysis: Computed, chosen: set[str]) -> dict[SettingRef, list[str]]:
     """The settings that move other voices than the chosen ones on their way to an end, with the names of those voices."""
     moved: dict[SettingRef, dict[str, None]] = {}
     for (voice, _), ladder in analysis.ladders.items():
@@ -244,23 +244,24 @@ def _moved_beside(analysis: Analysis, chosen: set[str]) -> dict[SettingRef, list
     return {ref: list(names) for ref, names in moved.items()}
 
 
-def _strip_of(analysis: Analysis, node: str) -> tuple[str, str, Strip] | None:
+def _strip_of(analysis: Computed, node: str) -> tuple[str, str, Strip] | None:
     """Device, port and strip of an input socket's node; None when it is no socket with a strip."""
     if ":" in node or "." not in node:
         return None
     device_id, port_id, *_ = NodeId.of(node)
-    known: dict[tuple[str, str], Strip | None] | None = analysis.__dict__.get("_strips")
-    if known is None:
-        known = analysis.__dict__["_strips"] = {
-            (device.id, port.id): port.strip
-            for device in analysis.show.devices
-            for port in analysis.catalogue[device.kind].inputs
-        }
-    strip = known.get((device_id, port_id))
+    strip = analysis.once(_strips).get((device_id, port_id))
     return (device_id, port_id, strip) if strip is not None else None
 
 
-def _edge_refs(analysis: Analysis, ladder: Ladder) -> list[list[SettingRef]]:
+def _strips(analysis: Computed) -> dict[tuple[str, str], Strip | None]:
+    return {
+        (device.id, port.id): port.strip
+        for device in analysis.show.devices
+        for port in analysis.catalogue[device.kind].inputs
+    }
+
+
+def _edge_refs(analysis: Computed, ladder: Ladder) -> list[list[SettingRef]]:
     """For every step of a chain the settings that move it, pads among them."""
     nodes = ladder.path.graph.nodes
     out = []
@@ -273,7 +274,7 @@ def _edge_refs(analysis: Analysis, ladder: Ladder) -> list[list[SettingRef]]:
     return out
 
 
-def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> list[Turn]:
+def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> list[Turn]:
     rows: dict[SettingRef, Turn] = {}
     for ladder in ladders:
         nodes = ladder.path.graph.nodes
@@ -323,7 +324,7 @@ def _turns(analysis: Analysis, ladders: Sequence[Ladder], school: School) -> lis
     return list(rows.values())
 
 
-def _range(analysis: Analysis, knob: Knob, twins: tuple[SettingRef, ...]) -> tuple[float, float]:
+def _range(analysis: Computed, knob: Knob, twins: tuple[SettingRef, ...]) -> tuple[float, float]:
     """How far a knob can go down and up, in its steps, with its twins going along within theirs."""
     low, high = knob.lowest, knob.highest
     for twin in (knob_at(analysis.graph, ref) for ref in twins):
@@ -339,7 +340,7 @@ def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> s
 
 
 def _voice(
-    analysis: Analysis, ladder: Ladder, turns: Sequence[Turn], index: dict[SettingRef, int]
+    analysis: Computed, ladder: Ladder, turns: Sequence[Turn], index: dict[SettingRef, int]
 ) -> VoiceModel:
     count = len(turns)
     now = np.array([turn.now for turn in turns])
@@ -420,7 +421,7 @@ def _voice(
     )
 
 
-def _pad_index(analysis: Analysis, node: str, index: dict[SettingRef, int]) -> int:
+def _pad_index(analysis: Computed, node: str, index: dict[SettingRef, int]) -> int:
     found = _strip_of(analysis, node)
     return index.get(SettingRef(found[0], found[1], "pad"), -1) if found else -1
 
@@ -430,7 +431,7 @@ def peak_growth(voice: VoiceModel) -> Derived:
     return headroom_wanted("presenter" if voice.grows else "player")
 
 
-def edits_to(analysis: Analysis, turn: Turn, value: float) -> tuple[SetValue, ...]:
+def edits_to(analysis: Computed, turn: Turn, value: float) -> tuple[SetValue, ...]:
     """The edits that bring a turn to a gain, its twins with it."""
     if turn.sort == "pad":
         edit, now = SetValue(turn.ref, value < 0), None

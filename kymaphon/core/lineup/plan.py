@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.compute import without_rules
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.down import bring_up, down_before
 from kymaphon.core.edits import SetValue, apply_all
@@ -134,7 +134,7 @@ class LineUpPlan:
     school: School
     moves: tuple[Move, ...]
     voices: tuple[VoiceResult, ...]
-    after: Analysis
+    after: Computed
     gap_db: float
     unproven: str
     rounds: int
@@ -261,7 +261,7 @@ class LineUpPlan:
 
 
 def line_up(
-    analysis: Analysis,
+    analysis: Computed,
     voices: tuple[str, ...] | None = None,
     *,
     school: School | None = None,
@@ -317,7 +317,7 @@ def line_up(
     )
 
 
-def _waiting(analysis: Analysis, ends: dict[str, str]) -> dict[str, str]:
+def _waiting(analysis: Computed, ends: dict[str, str]) -> dict[str, str]:
     """Voices behind something that is down, with what comes first: gain before it would clip once it is up, and no place of
     music there is one to keep."""
     out: dict[str, list[str]] = {}
@@ -332,7 +332,7 @@ def _waiting(analysis: Analysis, ends: dict[str, str]) -> dict[str, str]:
     }
 
 
-def _unproven(model: LineUpModel, solved: Solved, after: Analysis) -> str:
+def _unproven(model: LineUpModel, solved: Solved, after: Computed) -> str:
     """Why the bounds of the solver prove nothing for the show itself; empty where they do."""
     if not model.convex:
         return "an EIN curve of this rig is bent the wrong way"
@@ -349,7 +349,7 @@ def _unproven(model: LineUpModel, solved: Solved, after: Analysis) -> str:
     return ""
 
 
-def _moves(analysis: Analysis, model: LineUpModel, solved: Solved, *, reasons: bool) -> tuple[Move, ...]:
+def _moves(analysis: Computed, model: LineUpModel, solved: Solved, *, reasons: bool) -> tuple[Move, ...]:
     out = []
     for i, turn in enumerate(model.turns):
         if abs(solved.x[i] - turn.now) < 1e-6:
@@ -389,7 +389,7 @@ def _spare(voice: VoiceModel, x: Floats) -> Derived | None:
     return total(f"peaks below clipping at {limit.label}", "dB", tuple(terms))
 
 
-def _result(after: Analysis, model: LineUpModel, voice: VoiceModel, x: Floats, simple: Floats) -> VoiceResult:
+def _result(after: Computed, model: LineUpModel, voice: VoiceModel, x: Floats, simple: Floats) -> VoiceResult:
     old = voice.ladder.last
     ladder = after.ladder(voice.voice, voice.ladder.target)
     new = ladder.last if ladder is not None else None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.lineup.model import Floats, LineUpModel, VoiceModel
@@ -13,7 +13,7 @@ SMALL_DB = 0.05
 """Differences up to this are none."""
 
 
-def without(analysis: Analysis, model: LineUpModel, x: Floats, i: int) -> str:
+def without(analysis: Computed, model: LineUpModel, x: Floats, i: int) -> str:
     """What one turn is for: the voice that would be worst off without it, and how."""
     left = x.copy()
     left[i] = model.turns[i].now

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.down import bring_up, down_before, down_on
 from kymaphon.core.edits import AddLog, Edit, SetField, SetValue
@@ -77,7 +77,7 @@ class Outcome:
     learnt_db: float
 
 
-def steps_of(analysis: Analysis) -> tuple[Step, ...]:
+def steps_of(analysis: Computed) -> tuple[Step, ...]:
     """Every source that reaches an end, talkers first, those that nobody speaks into last."""
     rows = []
     for voice in analysis.voices:
@@ -91,7 +91,7 @@ def steps_of(analysis: Analysis) -> tuple[Step, ...]:
     )
 
 
-def not_read(analysis: Analysis) -> tuple[str, ...]:
+def not_read(analysis: Computed) -> tuple[str, ...]:
     """Sources whose mark can be read nowhere on their way, each with why; what they should show cannot be said then."""
     have = {step.voice for step in steps_of(analysis)}
     return tuple(
@@ -101,7 +101,7 @@ def not_read(analysis: Analysis) -> tuple[str, ...]:
     )
 
 
-def _why_not(analysis: Analysis, voice: Party) -> str:
+def _why_not(analysis: Computed, voice: Party) -> str:
     """Why a voice cannot be run through; empty where it has no business at any end."""
     mark, ladder = analysis.mark, analysis.any_ladder(voice.id)
     labels = down_before(analysis, voice.id, ladder)
@@ -127,7 +127,7 @@ def _why_not(analysis: Analysis, voice: Party) -> str:
     )
 
 
-def _out_of_reach(analysis: Analysis, ladder: Ladder) -> str:
+def _out_of_reach(analysis: Computed, ladder: Ladder) -> str:
     """Where a source would have to clip for its mark to be met further on, what is missing after it; empty where all is well."""
     point, _ = _own_gain(analysis, ladder)
     expected = expected_at(analysis, ladder, point)
@@ -147,7 +147,7 @@ def _out_of_reach(analysis: Analysis, ladder: Ladder) -> str:
     return f"what follows {point.label} is at least {over:.0f} dB too low for any level there{told}. Bring that up first."
 
 
-def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
+def _step(analysis: Computed, ladder: Ladder) -> Step | None:
     party = analysis.show.party(ladder.voice)
     point, knob = _own_gain(analysis, ladder)
     expected = expected_at(analysis, ladder, point)
@@ -162,7 +162,7 @@ def _step(analysis: Analysis, ladder: Ladder) -> Step | None:
     return Step(ladder.voice, party.name, say, listen, expected, knob, twins)
 
 
-def _own_gain(analysis: Analysis, ladder: Ladder) -> tuple[Rung, Knob | None]:
+def _own_gain(analysis: Computed, ladder: Ladder) -> tuple[Rung, Knob | None]:
     """Where a source is listened to: after the gain that is this voice's alone, at the first desk on the way, else the first
     interface, else wherever it has one; and that gain. Without one the point of the mark.
     """
@@ -253,7 +253,7 @@ def entry_of(
 
 
 def edits_of(
-    analysis: Analysis, step: Step, outcome: Outcome, entry: LogEntry, *, turned: bool
+    analysis: Computed, step: Step, outcome: Outcome, entry: LogEntry, *, turned: bool
 ) -> tuple[Edit, ...]:
     """What a reading changes in the show: the log, the gain if it was turned, and the talker's level as now known, so
     that the plan agrees with what was heard.
@@ -269,7 +269,7 @@ def edits_of(
     return tuple(edits)
 
 
-def last_readings(analysis: Analysis) -> dict[str, LogEntry]:
+def last_readings(analysis: Computed) -> dict[str, LogEntry]:
     """The newest line-up in the log of each voice that is in the show."""
     there = {row.id for row in analysis.show.parties}
     rows = (row for row in analysis.show.log if row.line_up is not None)

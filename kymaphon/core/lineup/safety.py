@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
 from kymaphon.core.catalogue import Kind
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, Plug, SetValue
 from kymaphon.core.figures import number
@@ -69,7 +69,7 @@ class SafetyCopy:
         }  # fmt: skip
 
 
-def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None) -> SafetyCopy:
+def safety_copy(analysis: Computed, voice: str, lowered_db: float | None = None) -> SafetyCopy:
     """A copy of a voice through a second input of the device with its first gain, that much lower.
 
     A copy lowered after the converter would only be a quieter copy of the clipping; so it needs an input of its own.
@@ -154,7 +154,7 @@ def safety_copy(analysis: Analysis, voice: str, lowered_db: float | None = None)
     return SafetyCopy(voice, lowered_db, True, text, spare, copied, over, tuple(edits))
 
 
-def _first_gain(analysis: Analysis, ladder: Ladder) -> tuple[Device, Kind, str, Rung] | None:
+def _first_gain(analysis: Computed, ladder: Ladder) -> tuple[Device, Kind, str, Rung] | None:
     """Device, kind, input and socket of the first gain: the first on the way that can be turned."""
     for before, after in zip(ladder.rungs, ladder.rungs[1:], strict=False):
         owner, port_id, side, tap = NodeId.of(before.node)
@@ -183,7 +183,7 @@ def _own_tracks(kind: Kind, port_id: str) -> list[str]:
     return out
 
 
-def _free_twin(analysis: Analysis, device: Device, kind: Kind, port_id: str) -> str | None:
+def _free_twin(analysis: Computed, device: Device, kind: Kind, port_id: str) -> str | None:
     taken = {row.target_socket for row in analysis.show.cables}
     mine = next(port for port in kind.inputs if port.id == port_id)
     for port in kind.inputs:
@@ -217,17 +217,17 @@ def _out_of_mixes(kind: Kind, device: Device, port_id: str) -> list[Edit]:
     return out
 
 
-def _more(analysis: Analysis, voice: str) -> float:
+def _more(analysis: Computed, voice: str) -> float:
     return growth_of(analysis.show.party(voice)).value
 
 
-def _spare(ladder: Ladder, analysis: Analysis, voice: str) -> float | None:
+def _spare(ladder: Ladder, analysis: Computed, voice: str) -> float | None:
     """From the peaks, with growth, to the nearest ceiling; None where none is known."""
     rows = [rung.headroom_db for rung in ladder.rungs if rung.headroom_db is not None]
     return min(rows) - _more(analysis, voice) if rows else None
 
 
-def _copy_spare(ladder: Ladder, analysis: Analysis, voice: str, socket: Rung, lowered_db: float) -> float:
+def _copy_spare(ladder: Ladder, analysis: Computed, voice: str, socket: Rung, lowered_db: float) -> float:
     """Before the gain as before; at the gain's own point and its converter lower by so much."""
     rows: list[float] = []
     past = False

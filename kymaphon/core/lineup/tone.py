@@ -10,7 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.scales import House, house_at, socket_scales, tone_reading
@@ -42,7 +42,7 @@ class TonePoint:
         }
 
 
-def tone_along(analysis: Analysis, ladder: Ladder) -> tuple[TonePoint, ...]:
+def tone_along(analysis: Computed, ladder: Ladder) -> tuple[TonePoint, ...]:
     """The tone at every point of a way from where it goes in; empty where nothing there has a line level."""
     rungs = [rung for rung in ladder.shown() if rung.unit in ("dBu", "dBFS")]
     start = next((rung for rung in rungs if rung.node.endswith((":pre", ":post"))), None)
@@ -69,7 +69,7 @@ def tone_along(analysis: Analysis, ladder: Ladder) -> tuple[TonePoint, ...]:
     return tuple(out)
 
 
-def _sent(analysis: Analysis, start: Rung, house: House) -> Derived:
+def _sent(analysis: Computed, start: Rung, house: House) -> Derived:
     """The tone where it goes in: the house's reference, in the unit of that point."""
     reference = analysis.show.vu_zero_dbu
     line = Derived("house reference, 0 VU", reference, "dBu", source="show: vu_zero_dbu")

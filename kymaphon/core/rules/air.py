@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived
 from kymaphon.core.down import is_silenced
 from kymaphon.core.edits import SetField
@@ -15,12 +15,12 @@ from kymaphon.core.feeds.stream import StreamBudget, stream_budget
 from kymaphon.core.feeds.tracks import duration, track_plan
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.routing import goes_astray
 
 
-def network(analysis: Analysis) -> Iterator[Finding]:
+def network(analysis: Computed) -> Iterator[Finding]:
     """What is sent against the upload that was measured, and what comes in against the download (common practice: half as much again)."""
     if analysis.show.streaming is None:
         return
@@ -60,7 +60,7 @@ def _smaller(budget: StreamBudget) -> Iterator[Remedy]:
     yield Remedy("sound-alone", "Send sound alone", "Sound needs little; pictures wait for another network.", (SetField("", None, "streaming", sound),))  # fmt: skip
 
 
-def silent_ends(analysis: Analysis) -> Iterator[Finding]:
+def silent_ends(analysis: Computed) -> Iterator[Finding]:
     """A stream or recorder that gets nothing at all, and a voice that belongs on air by its role and reaches no end."""
     voices = [row for row in analysis.voices if row.kind not in ("crew", *NO_SPEECH)]
     ends = [row for row in analysis.listeners if row.kind in ("audience", "recorder")]
@@ -121,7 +121,7 @@ def silent_ends(analysis: Analysis) -> Iterator[Finding]:
         )
 
 
-def recording_too_short(analysis: Analysis) -> Iterator[Finding]:
+def recording_too_short(analysis: Computed) -> Iterator[Finding]:
     """A recording that ends before the show does: by the disk, or by what one file can hold."""
     if analysis.show.recording is None:
         return

@@ -7,12 +7,12 @@ from collections.abc import Callable, Iterator
 from itertools import product
 
 from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import PlaceSound, open_cost_db
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.heard import wind_noise, wind_speed_m_s
 from kymaphon.core.mouth import mouth_gain_db
@@ -23,7 +23,7 @@ from kymaphon.core.show import Place
 from kymaphon.core.standing import has_face
 
 
-def reflection_close(analysis: Analysis) -> Iterator[Finding]:
+def reflection_close(analysis: Computed) -> Iterator[Finding]:
     """A surface so near that its reflection combs the voice."""
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
@@ -132,7 +132,7 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
     )  # fmt: skip
 
 
-def wind_unshielded(analysis: Analysis) -> Iterator[Finding]:
+def wind_unshielded(analysis: Computed) -> Iterator[Finding]:
     """A microphone in the wind without a shield, and the wind nearly as loud in it as the voice."""
     for place in analysis.show.places:
         sound = analysis.sound(place.id)
@@ -199,7 +199,7 @@ def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def open_microphones(analysis: Analysis) -> Iterator[Finding]:
+def open_microphones(analysis: Computed) -> Iterator[Finding]:
     """More microphones open in a place than there is to hear: each doubling costs 3 dB."""
     for place in analysis.show.places:
         sound = analysis.sound(place.id)
@@ -235,7 +235,7 @@ def open_microphones(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _mute(analysis: Analysis, device: str) -> SetValue | None:
+def _mute(analysis: Computed, device: str) -> SetValue | None:
     """The mute of the channel behind a microphone, or its fader all down."""
     knob = fader_of(analysis, device)
     if knob is None:

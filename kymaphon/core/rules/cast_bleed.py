@@ -8,12 +8,12 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from kymaphon.core.acoustics import comb, travel_ms
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import PlaceSound
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.moves import (
     Placed,
     aim,
@@ -41,7 +41,7 @@ def under_own_db(sound: PlaceSound, voice: int, mic: int) -> float:
     return float(sound.direct_db[own, mic] - sound.direct_db[voice, mic])
 
 
-def three_to_one(analysis: Analysis) -> Iterator[Finding]:
+def three_to_one(analysis: Computed) -> Iterator[Finding]:
     """A voice reaches two open microphones: both together comb it, unless one lies 9.54 dB under the other."""
     for place in analysis.show.places:
         rows = [row for row in placed_in(analysis, place.id) if row.sound.is_open(row.mic)]
@@ -53,7 +53,7 @@ def three_to_one(analysis: Analysis) -> Iterator[Finding]:
                         yield found
 
 
-def _pair(analysis: Analysis, row: Placed, other: Placed) -> Finding | None:
+def _pair(analysis: Computed, row: Placed, other: Placed) -> Finding | None:
     """The voice of one microphone in another."""
     sound = row.sound
     under = under_own_db(sound, row.voice, other.mic)
@@ -117,7 +117,7 @@ def _under_words(under: float) -> str:
     return f"only {under:.1f} dB under" if under >= 0 else f"{-under:.1f} dB over"
 
 
-def _parted(analysis: Analysis, row: Placed, other: Placed, need: float) -> tuple[Remedy, ...]:
+def _parted(analysis: Computed, row: Placed, other: Placed, need: float) -> tuple[Remedy, ...]:
     """Moves that put the voice far enough under: nearer to the own talker, turned away, further apart; a level change."""
 
     def enough(*edits: Edit) -> Placed | None:
@@ -193,7 +193,7 @@ def _stepped_apart(
     return None
 
 
-def loudspeaker_into_microphone(analysis: Analysis) -> Iterator[Finding]:
+def loudspeaker_into_microphone(analysis: Computed) -> Iterator[Finding]:
     """A loudspeaker that an open microphone hears nearly as loud as its own party."""
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
@@ -207,7 +207,7 @@ def loudspeaker_into_microphone(analysis: Analysis) -> Iterator[Finding]:
                     yield _loudspeaker(analysis, row, v, under)
 
 
-def _loudspeaker(analysis: Analysis, row: Placed, v: int, under: float) -> Finding:
+def _loudspeaker(analysis: Computed, row: Placed, v: int, under: float) -> Finding:
     source, stand = row.sound.sources[v], row.sound.mics[row.mic]
     angle = float(row.sound.angle_deg[v, row.mic])
     metres = float(row.sound.distance_m[v, row.mic])
@@ -278,7 +278,7 @@ def _loudspeaker_moves(row: Placed, v: int) -> Iterator[tuple[str, str, str, tup
             )  # fmt: skip
 
 
-def _turned_loudspeaker_down(analysis: Analysis, device: str, by_db: float) -> Remedy | None:
+def _turned_loudspeaker_down(analysis: Computed, device: str, by_db: float) -> Remedy | None:
     """The last knob before the loudspeaker, turned down by so much."""
     graph = analysis.graph
     if device not in analysis.loudspeaker_db:
@@ -294,7 +294,7 @@ def _turned_loudspeaker_down(analysis: Analysis, device: str, by_db: float) -> R
     return None
 
 
-def _back(analysis: Analysis, node: int) -> Iterator[tuple[int, int, float]]:
+def _back(analysis: Computed, node: int) -> Iterator[tuple[int, int, float]]:
     """Upwards along the loudest step each time, as far as there is one."""
     seen = set()
     step = (0, node, 0.0)

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kymaphon.core.acoustics import angle_between_deg
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.catalogue.kind import Microphone
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.model import Point
 from kymaphon.core.mouth import TURNS_DEG, mouth_gain_at_db, turned_mouth
 from kymaphon.core.moves import Placed, aim, inside, move, placed_in
@@ -22,7 +22,7 @@ ROUNDED_M = 0.001
 """Positions are kept to the millimetre, so a limit is not missed by less."""
 
 
-def _each(analysis: Analysis) -> Iterator[tuple[Placed, Microphone]]:
+def _each(analysis: Computed) -> Iterator[tuple[Placed, Microphone]]:
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
             mic = row.sound.mics[row.mic].kind.microphone
@@ -36,7 +36,7 @@ def nearest_allowed_m(row: Placed, mic: Microphone) -> float:
     return mic.nearest_m * (1.0 if shield == "none" else number("breath-shield"))
 
 
-def too_far(analysis: Analysis) -> Iterator[Finding]:
+def too_far(analysis: Computed) -> Iterator[Finding]:
     """Further from the mouth than the microphone is made for."""
     for row, mic in _each(analysis):
         if row.metres <= mic.farthest_m + ROUNDED_M:
@@ -77,7 +77,7 @@ def _kept(row: Placed, name: str, label: str, effect: str, edits: tuple[Edit, ..
     return (Remedy(name, label, effect, edits),) if after is not None and after.keeps_clear() else ()
 
 
-def too_near(analysis: Analysis) -> Iterator[Finding]:
+def too_near(analysis: Computed) -> Iterator[Finding]:
     """Nearer than the microphone is made for: breath blasts, and the low end swells."""
     for row, mic in _each(analysis):
         least = nearest_allowed_m(row, mic)
@@ -113,7 +113,7 @@ def too_near(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def off_axis(analysis: Analysis) -> Iterator[Finding]:
+def off_axis(analysis: Computed) -> Iterator[Finding]:
     """The mouth lies further off the microphone's axis than its pattern tolerates."""
     for row, _ in _each(analysis):
         stand = row.sound.mics[row.mic]
@@ -210,7 +210,7 @@ def _neighbours(row: Placed) -> list[tuple[float, str]]:
     return out
 
 
-def head_turn(analysis: Analysis) -> Iterator[Finding]:
+def head_turn(analysis: Computed) -> Iterator[Finding]:
     """Somebody sits beside the talker, and turning to them loses more than is let pass."""
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):

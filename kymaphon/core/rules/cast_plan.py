@@ -5,18 +5,18 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import is_loudspeaker, microphones
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.model import Point
 from kymaphon.core.moves import Placed, along, held_inside, inside, move, placed_in, rounded
 from kymaphon.core.standing import facing_deg
 
 
-def same_spot(analysis: Analysis) -> Iterator[Finding]:
+def same_spot(analysis: Computed) -> Iterator[Finding]:
     """Positions that coincide: no distance can be told, so the nearest that is computed stands in."""
     least = number("nearest-distance")
     for place in analysis.show.places:
@@ -61,7 +61,7 @@ def _apart(row: Placed | None, other: str) -> tuple[Remedy, ...]:
     )
 
 
-def other_place(analysis: Analysis) -> Iterator[Finding]:
+def other_place(analysis: Computed) -> Iterator[Finding]:
     """A microphone in one place and its party in another: it cannot hear them."""
     names = {place.id: place.name for place in analysis.show.places}
     parties = {party.id: party for party in analysis.show.parties}
@@ -98,7 +98,7 @@ def other_place(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def outside_place(analysis: Analysis) -> Iterator[Finding]:
+def outside_place(analysis: Computed) -> Iterator[Finding]:
     """Positions outside the place that they are said to be in."""
     places = {place.id: place for place in analysis.show.places}
     for table, rows in (("parties", analysis.show.parties), ("devices", analysis.show.devices)):
@@ -119,7 +119,7 @@ def outside_place(analysis: Analysis) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def absurd_level(analysis: Analysis) -> Iterator[Finding]:
+def absurd_level(analysis: Computed) -> Iterator[Finding]:
     """Levels that nobody has: computed with as given, and doubted."""
     loudest = figure("loudest-voice")
     for party in analysis.show.parties:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.cuts import Bad, Cut, Kept, fewest_cuts, switches_on
 from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
@@ -15,24 +15,25 @@ from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import Feed, goes_astray
 
 
-def cuts_of(analysis: Analysis, bad: Bad, kept: list[Kept], *, steady: bool = False) -> list[Cut]:
+def cuts_of(analysis: Computed, bad: Bad, kept: list[Kept], *, steady: bool = False) -> list[Cut]:
     """The smallest sets of switches that leave nothing bad and keep what is wanted; none where no remedies are looked for."""
     if not analysis.remedies:
         return []
     return fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=steady)
 
 
-def wanted_pairs(analysis: Analysis) -> list[Kept]:
+def wanted_pairs(analysis: Computed) -> list[Kept]:
     """The pairs that are wanted and heard now, stated or by role where nobody said, with the gain below which they would count
     as lost; kept with the analysis.
     """
-    known: list[Kept] | None = analysis.__dict__.get("_wanted_pairs")
-    if known is None:
-        known = analysis.__dict__["_wanted_pairs"] = list(_wanted_pairs(analysis))
-    return known
+    return analysis.once(_all_wanted_pairs)
 
 
-def _wanted_pairs(analysis: Analysis) -> Iterator[Kept]:
+def _all_wanted_pairs(analysis: Computed) -> list[Kept]:
+    return list(_wanted_pairs(analysis))
+
+
+def _wanted_pairs(analysis: Computed) -> Iterator[Kept]:
     for key, wanted in wants_of(analysis.show).items():
         feed = analysis.feeds.get(key)
         if feed is None or feed.gain_db is None or wanted.want not in ("hear", "local"):
@@ -44,7 +45,7 @@ def _wanted_pairs(analysis: Analysis) -> Iterator[Kept]:
             yield kept_pair(analysis, replace(feed, want=wanted.want, wanted_gain_db=wanted.gain_db))
 
 
-def spare_pairs(analysis: Analysis) -> list[Kept]:
+def spare_pairs(analysis: Computed) -> list[Kept]:
     """The pairs that are heard now though nobody asked for them; a cure should leave them alone where it can."""
     wants = wants_of(analysis.show)
     return [
@@ -58,7 +59,7 @@ def _heard(feed: Feed) -> bool:
     return feed.gain_db is not None and feed.gain_db > number("heard-floor")
 
 
-def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
+def kept_pair(analysis: Computed, feed: Feed) -> Kept:
     """A pair and the gain under which it counts as lost; for one that is missing, what it takes to be heard again.
 
     A voice that has a microphone of its own is followed from there: what bleeds into other people's is no way to keep.
@@ -82,12 +83,12 @@ def kept_pair(analysis: Analysis, feed: Feed) -> Kept:
     return Kept(mouth, ears, floor, feed.listener, feed.voice)
 
 
-def names(analysis: Analysis, ids: Iterable[str]) -> str:
+def names(analysis: Computed, ids: Iterable[str]) -> str:
     rows = [analysis.party_name(row) for row in dict.fromkeys(ids)]
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
 
 
-def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]) -> tuple[Remedy, ...]:
+def remedies_of(analysis: Computed, cuts: list[Cut], done: str, kept: list[Kept]) -> tuple[Remedy, ...]:
     out = []
     for i, cut in enumerate(cuts):
         if cut.breaks:
@@ -111,7 +112,7 @@ def remedies_of(analysis: Analysis, cuts: list[Cut], done: str, kept: list[Kept]
     return tuple(out)
 
 
-def blocked(analysis: Analysis, cuts: list[Cut]) -> str:
+def blocked(analysis: Computed, cuts: list[Cut]) -> str:
     """Why no set of switches cures it; empty where one does, or none was looked for."""
     if not analysis.remedies:
         return ""
@@ -130,7 +131,7 @@ def against_mark(gain_db: float) -> str:
     return f"{abs(gain_db):.1f} dB {'above' if gain_db > 0 else 'under'} the mark"
 
 
-def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
+def way_devices(analysis: Computed, path: PathThrough) -> list[str]:
     """Names of the devices along a way, each once in a row."""
     devices = {device.id: analysis.device_name(device.id) for device in analysis.show.devices}
     names: list[str] = []
@@ -141,7 +142,7 @@ def way_devices(analysis: Analysis, path: PathThrough) -> list[str]:
     return names
 
 
-def way_words(analysis: Analysis, path: PathThrough, others: Sequence[PathThrough]) -> str:
+def way_words(analysis: Computed, path: PathThrough, others: Sequence[PathThrough]) -> str:
     """What tells a way from the others: the crosspoint or socket that it alone runs through; else its
     devices.
     """
@@ -163,7 +164,7 @@ def way_words(analysis: Analysis, path: PathThrough, others: Sequence[PathThroug
     return " \u203a ".join(devices)
 
 
-def switches_of_feed(analysis: Analysis, feed: Feed) -> list[Switch]:
+def switches_of_feed(analysis: Computed, feed: Feed) -> list[Switch]:
     """Closed switches on every way of a pair, crosspoints first."""
     return switches_on(
         path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Remedy
 from kymaphon.core.graph import EdgeKind, Knob, SettingRef
@@ -16,7 +16,7 @@ from kymaphon.core.rules.feeds_ways import echo_cancellers
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 
 
-def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float]) -> tuple[Remedy, ...]:
+def for_this_ear(analysis: Computed, feeds: Sequence[Feed], offs: Sequence[float]) -> tuple[Remedy, ...]:
     """What can be turned for one listener without moving what others get: one voice's send, or the knob for all that it hears,
     where all of it is off by the like.
 
@@ -56,7 +56,7 @@ def for_this_ear(analysis: Analysis, feeds: Sequence[Feed], offs: Sequence[float
     )
 
 
-def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = False) -> list[Knob]:
+def own_knobs(analysis: Computed, ladder: Ladder, feed: Feed, *, beside: bool = False) -> list[Knob]:
     """The knobs along a way that move nothing of what other listeners get, nearest to the ear first.
 
     Args:
@@ -77,24 +77,21 @@ def own_knobs(analysis: Analysis, ladder: Ladder, feed: Feed, *, beside: bool = 
             beside and other.listener == feed.listener and other.want == "hear"
         )
 
-    by = _feeds_by_knob(analysis)
+    by = analysis.once(_feeds_by_knob)
     return [knob for knob in reversed(gain_knobs(ladder)) if not any(map(keeps, by.get(knob.ref, ())))]
 
 
-def _feeds_by_knob(analysis: Analysis) -> dict[SettingRef, list[Feed]]:
-    """Knob -> the feeds whose way passes it; kept with the analysis."""
-    known: dict[SettingRef, list[Feed]] | None = analysis.__dict__.get("_feeds_by_knob")
-    if known is None:
-        known = {}
-        for row in analysis.feeds.values():
-            if row.path is not None:
-                for ref in dict.fromkeys(knob.ref for step in row.path.steps() for knob in step.knobs):
-                    known.setdefault(ref, []).append(row)
-        analysis.__dict__["_feeds_by_knob"] = known
+def _feeds_by_knob(analysis: Computed) -> dict[SettingRef, list[Feed]]:
+    """Knob -> the feeds whose way passes it."""
+    known: dict[SettingRef, list[Feed]] = {}
+    for row in analysis.feeds.values():
+        if row.path is not None:
+            for ref in dict.fromkeys(knob.ref for step in row.path.steps() for knob in step.knobs):
+                known.setdefault(ref, []).append(row)
     return known
 
 
-def _as_far_off(analysis: Analysis, feed: Feed) -> list[Feed]:
+def _as_far_off(analysis: Computed, feed: Feed) -> list[Feed]:
     """Feeds of the same voice to others, who asked for it and are off by the like and in the same direction."""
     tolerance = number("level-tolerance")
 
@@ -112,7 +109,7 @@ def _as_far_off(analysis: Analysis, feed: Feed) -> list[Feed]:
     ]
 
 
-def over_the_room(analysis: Analysis, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
+def over_the_room(analysis: Computed, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
     """Headphones turned up until what comes across the room lies far enough under them."""
     ladder = analysis.ladder(feed.voice, feed.listener)
     if ladder is None or not any(step.kind is EdgeKind.LISTENS for step in ladder.path.steps()):
@@ -129,12 +126,12 @@ def leaks(path: PathThrough) -> bool:
     return any(step.kind is EdgeKind.LEAK for step in path.steps())
 
 
-def echo_cancelled(analysis: Analysis, path: PathThrough) -> bool:
+def echo_cancelled(analysis: Computed, path: PathThrough) -> bool:
     """Whether what leaks out of headphones on a way is taken away by an echo canceller after the microphone."""
     return leaks(path) and bool(echo_cancellers(analysis, path))
 
 
-def leak_turned_down(analysis: Analysis, feed: Feed) -> tuple[Remedy, ...]:
+def leak_turned_down(analysis: Computed, feed: Feed) -> tuple[Remedy, ...]:
     """The headphones whose leak brings a voice where it must not be, turned down until it is under what is heard."""
     if feed.path is None or not leaks(feed.path) or feed.gain_db is None:
         return ()

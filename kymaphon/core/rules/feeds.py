@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from kymaphon.core.acoustics import comb
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.cuts import (
     Cut,
     Kept,
@@ -15,7 +15,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.feeds.far_desk import far_end
 from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Severity
+from kymaphon.core.findings import Finding, Rule, Severity
 from kymaphon.core.graph import STRAY, EdgeKind
 from kymaphon.core.paths import PathThrough, find_circles
 from kymaphon.core.routing import (
@@ -58,7 +58,7 @@ _ECHO_WORDS = {
 _ECHO_SEVERITY: dict[str, Severity] = {"hollow": "fix", "blurred": "fix", "echo": "stop", "stops": "stop"}
 
 
-def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
+def own_voice_back(analysis: Computed) -> Iterator[Finding]:
     """A party that gets its own voice back later than at once (ITU-T G.114, Haas 1951, Lee 1950)."""
     kept = wanted_pairs(analysis)
     for feed in analysis.feeds.values():
@@ -129,7 +129,7 @@ def own_voice_back(analysis: Analysis) -> Iterator[Finding]:
         )
 
 
-def _both_ends(analysis: Analysis, feed: Feed) -> str:
+def _both_ends(analysis: Computed, feed: Feed) -> str:
     """Where the voice turns round, and what each end notices."""
     turn = turn_of(analysis, feed.path, feed.listener) if feed.path is not None else None
     if turn is None:
@@ -145,13 +145,13 @@ def _both_ends(analysis: Analysis, feed: Feed) -> str:
     return f" It turns round in {where}{by}. Nobody there hears it: only {name} can tell, so ask before each show."
 
 
-def echo_control(analysis: Analysis, path: PathThrough) -> str:
+def echo_control(analysis: Computed, path: PathThrough) -> str:
     """The echo canceller that works on a way which goes from a loudspeaker into a microphone; empty where none does."""
     rows = echo_cancellers(analysis, path)
     return f"{analysis.device_name(rows[0].device.id)}, {rows[0].processor.name}," if rows else ""
 
 
-def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
+def arrives_twice(analysis: Computed) -> Iterator[Finding]:
     """A voice that reaches a listener by two ways of different length and like level. Pairs with one cause make one finding.
 
     What comes the second time by the air into somebody else's microphone is bleed, as there is in every room with two
@@ -172,7 +172,7 @@ def arrives_twice(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _cure_twice(
-    analysis: Analysis, pairs: list[tuple[Feed, Arrival, Arrival]]
+    analysis: Computed, pairs: list[tuple[Feed, Arrival, Arrival]]
 ) -> tuple[list[Cut], set[tuple[str, str]]]:
     """The cuts for the first pair, those first that cure most of the others, and all pairs that the first of them cures."""
     feed = pairs[0][0]
@@ -195,7 +195,7 @@ def _by_air(first: Arrival, second: Arrival) -> bool:
     return any(step.kind in STRAY for row in (first, second) for step in row.paths[0].steps())
 
 
-def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
+def _twice_ways(analysis: Computed, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
     """For each ear that a voice reaches twice, the ways of both arrivals: one of them must go. Looked at as deep as the cell
     itself was: several weak ways of one length can add up to a second arrival.
     """
@@ -210,7 +210,7 @@ def _twice_ways(analysis: Analysis, transfer: Transfer, feed: Feed) -> list[list
 
 
 def _twice_finding(
-    analysis: Analysis, group: list[tuple[Feed, Arrival, Arrival]], cuts: list[Cut], kept: list[Kept]
+    analysis: Computed, group: list[tuple[Feed, Arrival, Arrival]], cuts: list[Cut], kept: list[Kept]
 ) -> Finding:
     _, first, second = group[0]
     ways = (first.paths[0], second.paths[0])
@@ -283,7 +283,7 @@ def _twice_finding(
     )
 
 
-def _offered(analysis: Analysis, ways: tuple[PathThrough, ...]) -> str:
+def _offered(analysis: Computed, ways: tuple[PathThrough, ...]) -> str:
     """Whether one of two ways is a mix of the very device that the other leaves by an output of its own."""
     row = mix_beside_inputs(analysis, ways[0], ways[1])
     if row is None:
@@ -302,7 +302,7 @@ def _heard_round(path: PathThrough) -> bool:
     return path.gain_db > (number("loop-echo") if long else -number("loop-margin"))
 
 
-def circles(analysis: Analysis) -> Iterator[Finding]:
+def circles(analysis: Computed) -> Iterator[Finding]:
     """Circles in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
     an echo (Haas 1951).
     """

@@ -5,15 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.cast import is_loudspeaker
+from kymaphon.core.computed import Computed
 from kymaphon.core.cuts import switch_words
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import EdgeKind, Switch
 from kymaphon.core.ids import NodeId, PortId
 from kymaphon.core.paths import PathThrough
@@ -25,7 +25,7 @@ from kymaphon.core.show import Device, Party
 from kymaphon.core.units import uncorrelated_sum_db
 
 
-def wants_not_said(analysis: Analysis) -> Iterator[Finding]:
+def wants_not_said(analysis: Computed) -> Iterator[Finding]:
     """Listeners of whom nobody said what they should hear: nothing can be called missing or wrong for them."""
     rows = unsaid(analysis.show)
     if not rows:
@@ -42,7 +42,7 @@ def wants_not_said(analysis: Analysis) -> Iterator[Finding]:
 
 
 def mix_beside_inputs(
-    analysis: Analysis, one: PathThrough, other: PathThrough
+    analysis: Computed, one: PathThrough, other: PathThrough
 ) -> tuple[str, str, str] | None:
     """Whether two ways leave one device by different outputs and come into one mixer or program by different inputs.
 
@@ -61,7 +61,7 @@ def mix_beside_inputs(
     return None
 
 
-def _joints(analysis: Analysis, path: PathThrough) -> dict[tuple[str, str], tuple[str, str]]:
+def _joints(analysis: Computed, path: PathThrough) -> dict[tuple[str, str], tuple[str, str]]:
     """(from device, to device) -> output and input by which a way goes from the one to the other."""
     out = {}
     for step in path.steps():
@@ -71,7 +71,7 @@ def _joints(analysis: Analysis, path: PathThrough) -> dict[tuple[str, str], tupl
     return out
 
 
-def mix_offered_twice(analysis: Analysis) -> Iterator[Finding]:
+def mix_offered_twice(analysis: Computed) -> Iterator[Finding]:
     """A monitor mix or loopback taken beside the inputs themselves, too weak to count as a second arrival, yet there."""
     suspects = _mixes_beside(analysis)
     seen: set[tuple[str, str, str]] = set()
@@ -89,7 +89,7 @@ def mix_offered_twice(analysis: Analysis) -> Iterator[Finding]:
                 break
 
 
-def _mixes_beside(analysis: Analysis) -> set[tuple[str, str]]:
+def _mixes_beside(analysis: Computed) -> set[tuple[str, str]]:
     """Pairs of devices of which the one gives the other a mix and, by another cable, inputs themselves."""
     rows: dict[tuple[str, str], set[bool]] = {}
     for cable in analysis.show.cables:
@@ -102,7 +102,7 @@ def _mixes_beside(analysis: Analysis) -> set[tuple[str, str]]:
 
 
 def _offered(
-    analysis: Analysis, feed: Feed, row: tuple[str, str, str], first: Arrival, second: Arrival
+    analysis: Computed, feed: Feed, row: tuple[str, str, str], first: Arrival, second: Arrival
 ) -> Finding:
     giver, taker, label = row
     under = first.gain_db - second.gain_db
@@ -123,7 +123,7 @@ def _switches(path: PathThrough) -> list[Switch]:
     return [switch for step in path.steps() for switch in step.switches]
 
 
-def remote_on_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
+def remote_on_loudspeakers(analysis: Computed) -> Iterator[Finding]:
     """Somebody far away who listens on loudspeakers: the programme goes from them into the microphone and comes back."""
     for party in analysis.listeners:
         if party.kind != "remote" or party.place is None or not party.speaks:
@@ -136,7 +136,7 @@ def remote_on_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
             yield _leaks(analysis, party, speakers, *leak)
 
 
-def _loudspeakers_heard(analysis: Analysis, party: Party) -> list[Device]:
+def _loudspeakers_heard(analysis: Computed, party: Party) -> list[Device]:
     """Loudspeakers in a listener's place by which somebody else reaches it."""
     rows: dict[str, Device] = {}
     for (listener, voice), feed in analysis.feeds.items():
@@ -154,7 +154,7 @@ def _loudspeakers_heard(analysis: Analysis, party: Party) -> list[Device]:
     return list(rows.values())
 
 
-def _leak(analysis: Analysis, party: Party, speakers: list[Device]) -> tuple[Feed, PathThrough] | None:
+def _leak(analysis: Computed, party: Party, speakers: list[Device]) -> tuple[Feed, PathThrough] | None:
     """The strongest way by which somebody else's voice comes back to them from those loudspeakers."""
     ids = {row.id for row in speakers}
     best: tuple[Feed, PathThrough] | None = None
@@ -173,7 +173,7 @@ def _leak(analysis: Analysis, party: Party, speakers: list[Device]) -> tuple[Fee
 
 
 def _leaks(
-    analysis: Analysis, party: Party, speakers: list[Device], feed: Feed, path: PathThrough
+    analysis: Computed, party: Party, speakers: list[Device], feed: Feed, path: PathThrough
 ) -> Finding:
     names = ", ".join(analysis.device_name(row.id) for row in speakers)
     voice = analysis.party_name(feed.voice)
@@ -196,7 +196,7 @@ def _leaks(
     )  # fmt: skip
 
 
-def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False) -> list[Working]:
+def echo_cancellers(analysis: Computed, path: PathThrough, *, off: bool = False) -> list[Working]:
     """The echo cancellers of a way that goes from a loudspeaker into a microphone: those after that microphone; with `off` those switched
     off.
     """
@@ -210,7 +210,7 @@ def echo_cancellers(analysis: Analysis, path: PathThrough, *, off: bool = False)
     return [row for row in working_in(analysis, after, off=off) if row.processor.does == "echo-canceller"]
 
 
-def headphones_instead(analysis: Analysis, path: PathThrough) -> tuple[Remedy, ...]:
+def headphones_instead(analysis: Computed, path: PathThrough) -> tuple[Remedy, ...]:
     """Headphones for whoever far away listens on a loudspeaker by which a way comes back."""
     aloud = {
         analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind is EdgeKind.LOUDSPEAKER
@@ -222,7 +222,7 @@ def headphones_instead(analysis: Analysis, path: PathThrough) -> tuple[Remedy, .
     )
 
 
-def _headphones(analysis: Analysis, party: Party, speakers: Iterable[Device] = ()) -> Remedy:
+def _headphones(analysis: Computed, party: Party, speakers: Iterable[Device] = ()) -> Remedy:
     """Headphones for somebody, in the headphone socket that feeds one of the loudspeakers; where none does, they are to be plugged."""
     name = fresh_id(analysis.show, f"phones-{party.id}")
     device = Device(id=name, kind="headphones", name=f"{party.name}'s headphones", place=party.place)
@@ -241,7 +241,7 @@ def _headphones(analysis: Analysis, party: Party, speakers: Iterable[Device] = (
     return Remedy("headphones", f"Headphones for {party.name}", effect, tuple(edits))
 
 
-def _headphone_socket(analysis: Analysis, device_id: str) -> str | None:
+def _headphone_socket(analysis: Computed, device_id: str) -> str | None:
     """The headphone socket that a loudspeaker is fed from, by whatever lies between, as `device.port`; None where it is another."""
     seen: set[str] = set()
     while device_id not in seen:
@@ -256,7 +256,7 @@ def _headphone_socket(analysis: Analysis, device_id: str) -> str | None:
     return None
 
 
-def muted_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
+def muted_loudspeakers(analysis: Computed) -> Iterator[Finding]:
     """A place whose loudspeakers are muted by an open microphone, and somebody there without headphones (common practice of studios)."""
     for place in analysis.show.places:
         if not place.speakers_mute:
@@ -284,7 +284,7 @@ def muted_loudspeakers(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _by_loudspeaker(analysis: Analysis, party: Party) -> bool:
+def _by_loudspeaker(analysis: Computed, party: Party) -> bool:
     """Whether somebody listens to loudspeakers, or to the room."""
     if not party.hears_on:
         return True
@@ -292,7 +292,7 @@ def _by_loudspeaker(analysis: Analysis, party: Party) -> bool:
     return is_loudspeaker(analysis.catalogue[device.kind])
 
 
-def talkback_under_programme(analysis: Analysis) -> Iterator[Finding]:
+def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
     """Ears that get talkback and programme together, with the talkback not far enough on top even when the programme is dimmed."""
     crew = {party.id for party in analysis.voices if party.kind == "crew"}
     needed = figure("talkback-over")
@@ -322,7 +322,7 @@ def talkback_under_programme(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("talkback-under", "fix", "Feeds", (party.id,), f"{party.name} cannot follow the talkback", text, (Derived("over", over, "dB"),), why, (remedy,))  # fmt: skip
 
 
-def not_all_listed(analysis: Analysis) -> Iterator[Finding]:
+def not_all_listed(analysis: Computed) -> Iterator[Finding]:
     """What was not followed to its end, in a rig with more ways and circles than can be listed one by one."""
     pairs = [feed for feed in analysis.feeds.values() if not feed.whole]
     told = []

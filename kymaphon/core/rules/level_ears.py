@@ -6,7 +6,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.boosters import (
     booster_move,
     booster_on,
@@ -15,18 +14,19 @@ from kymaphon.core.boosters import (
     made_up_without,
 )
 from kymaphon.core.budget import budget_of, half_distance
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listening, allowed_hours, listenings
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.monitoring import own_ears
 from kymaphon.core.moves import turned_down
 
 
-def headphones(analysis: Analysis) -> Iterator[Finding]:
+def headphones(analysis: Computed) -> Iterator[Finding]:
     """Level at each ear against a day's dose; and how far the knob beside it reaches."""
     rows = listenings(analysis)
     for row in rows:
@@ -47,7 +47,7 @@ def headphones(analysis: Analysis) -> Iterator[Finding]:
 
 
 def _reach_far(
-    analysis: Analysis, rows: list[Listening], reach: dict[SettingRef, list[Listening]]
+    analysis: Computed, rows: list[Listening], reach: dict[SettingRef, list[Listening]]
 ) -> Finding:
     """Knobs that can hurt, the worst first; one note for all of them."""
     told = []
@@ -84,7 +84,7 @@ def _time_told(level: Derived) -> str:
     return f"{short} to {long} min" if minutes[1] >= 1 else "less than a minute"
 
 
-def _too_loud(analysis: Analysis, row: Listening) -> Finding:
+def _too_loud(analysis: Computed, row: Listening) -> Finding:
     name = analysis.party_name(row.party)
     loud = row.exposure.value
     severe = loud >= EU_UPPER_DBA
@@ -107,7 +107,7 @@ def _too_loud(analysis: Analysis, row: Listening) -> Finding:
     )  # fmt: skip
 
 
-def _made_up(analysis: Analysis, knob: Knob, down: SetValue, by_db: float, effect: str) -> Iterator[Remedy]:
+def _made_up(analysis: Computed, knob: Knob, down: SetValue, by_db: float, effect: str) -> Iterator[Remedy]:
     """The same with as much gain further on for who else gets it by that knob: where one knob is for ears and for the air."""
     ups: dict[SettingRef, Knob] = {}
     for ladder in analysis.ladders.values():
@@ -134,7 +134,7 @@ def _made_up(analysis: Analysis, knob: Knob, down: SetValue, by_db: float, effec
         )
 
 
-def booster_worth(analysis: Analysis) -> Iterator[Finding]:
+def booster_worth(analysis: Computed) -> Iterator[Finding]:
     """A booster that buys next to nothing, with what would buy more."""
     boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].is_booster}
     seen: set[str] = set()
@@ -170,7 +170,7 @@ def booster_worth(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def over_practice(analysis: Analysis) -> Iterator[Finding]:
+def over_practice(analysis: Computed) -> Iterator[Finding]:
     """Short peaks over what the practice never wants to see, though nothing clips yet."""
     rows: dict[str, list[str]] = {}
     worst: dict[str, tuple[float, float, str]] = {}
@@ -202,7 +202,7 @@ def over_practice(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def own_voice_late(analysis: Analysis) -> Iterator[Finding]:
+def own_voice_late(analysis: Computed) -> Iterator[Finding]:
     """A talker who hears itself round through the computer: only so, or beside the direct way."""
     for party in analysis.voices:
         ears = own_ears(analysis, party.id) if party.listens else None

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import acoustic_data, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.rules.turning import turn
@@ -39,7 +39,7 @@ def crest_together(count: int) -> tuple[Derived, Derived]:
     return rows[0], rows[1]
 
 
-def several_at_once(analysis: Analysis) -> Iterator[Finding]:
+def several_at_once(analysis: Computed) -> Iterator[Finding]:
     """The loudest talkers of each shared point, all speaking at once: powers add, and peaks by a stated chance."""
     flow, graph = analysis.flow, analysis.graph
     talkers = [i for i, voice in enumerate(flow.voices) if analysis.show.party(voice).kind not in NO_SPEECH]
@@ -71,7 +71,7 @@ def several_at_once(analysis: Analysis) -> Iterator[Finding]:
         yield _told(analysis, *worst)
 
 
-def _told(analysis: Analysis, over: float, node: int, chosen: list[int]) -> Finding:
+def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Finding:
     flow, point = analysis.flow, analysis.graph.nodes[node]
     names = [analysis.party_name(flow.voices[i]) for i in chosen]
     terms = tuple(
@@ -96,7 +96,7 @@ def _told(analysis: Analysis, over: float, node: int, chosen: list[int]) -> Find
     )  # fmt: skip
 
 
-def _shared(analysis: Analysis, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
+def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
     """A gain or fader that all of them pass before the point, and nobody else's channel."""
     common: dict[SettingRef, Knob] | None = None
     for voice in voices:

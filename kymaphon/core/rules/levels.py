@@ -6,14 +6,14 @@ import math
 from collections.abc import Iterator
 from dataclasses import replace
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.budget import budget_of
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.down import down_on
 from kymaphon.core.edits import SetValue
 from kymaphon.core.feeds.wants import asked_at, asked_db
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Severity
+from kymaphon.core.findings import Finding, Remedy, Rule, Severity
 from kymaphon.core.levels import Ladder, Rung
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.noise_moves import quick_buys
@@ -32,7 +32,7 @@ NOISE_WORDS = {
 }
 
 
-def headroom(analysis: Analysis) -> Iterator[Finding]:
+def headroom(analysis: Computed) -> Iterator[Finding]:
     """Peaks against the ceiling, with what a talker gains on warming up."""
     seen: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
@@ -95,7 +95,7 @@ def _mark_asks(ladder: Ladder, need_db: float) -> bool:
 
 
 def _only_lasting(
-    analysis: Analysis, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]
+    analysis: Computed, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]
 ) -> tuple[Remedy, ...]:
     """Those remedies after which the voice does not still clip here by another way, past the knobs that they turn."""
     graph = analysis.graph
@@ -125,7 +125,7 @@ def _why_stuck(ladder: Ladder, off_db: float) -> str:
     return f" All gain on the way together is not enough ({first.label} ends at {show_number(limit, 'dB', sign=True)}): {advice}."
 
 
-def off_mark(analysis: Analysis) -> Iterator[Finding]:
+def off_mark(analysis: Computed) -> Iterator[Finding]:
     """Average speech against the practice's mark, at the last point of the chain that the practice speaks of."""
     unread: list[str] = []
     mains = analysis.main_ladders
@@ -177,7 +177,7 @@ def _practice(rung: Rung) -> str:
 
 
 def _off_mark(
-    analysis: Analysis, voice: str, ladder: Ladder, point: Rung, middle: float, asked: float
+    analysis: Computed, voice: str, ladder: Ladder, point: Rung, middle: float, asked: float
 ) -> Finding:
     name, level, unit = analysis.party_name(voice), point.speech_db, point.unit
     where = analysis.party_name(ladder.target) if point is ladder.last else point.label
@@ -208,7 +208,7 @@ def _off_mark(
     )
 
 
-def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
+def voice_over_noise(analysis: Computed) -> Iterator[Finding]:
     """Speech against all noise at the end of the chain, both A-weighted: which noise wins and by how much, and what each
     move buys, by the noise budget. Voices that one noise from another channel covers are one finding.
     """
@@ -231,7 +231,7 @@ def voice_over_noise(analysis: Analysis) -> Iterator[Finding]:
         yield _others_win(analysis, ladders, source)
 
 
-def _own_noise_wins(analysis: Analysis, ladder: Ladder) -> Finding:
+def _own_noise_wins(analysis: Computed, ladder: Ladder) -> Finding:
     """A voice whose own channel brings most of its noise."""
     last, voice = ladder.last, ladder.voice
     name, over = analysis.party_name(voice), show_number(ladder.last.voice_over_noise_db, "dB")
@@ -267,7 +267,7 @@ def _noise_severity(ladder: Ladder) -> Severity:
     return "fix" if ladder.last.voice_over_noise_db < number("poor-snr") else "note"
 
 
-def _foreign_noise(analysis: Analysis, ladder: Ladder) -> list[tuple[float, int]]:
+def _foreign_noise(analysis: Computed, ladder: Ladder) -> list[tuple[float, int]]:
     """(power at the end, number of the noise) of all that does not come in along a chain."""
     on_path = set(ladder.path.nodes)
     here = analysis.noise.at(ladder.path.nodes[-1])
@@ -275,11 +275,11 @@ def _foreign_noise(analysis: Analysis, ladder: Ladder) -> list[tuple[float, int]
     return [(float(here[i]), i) for i, row in enumerate(rows) if row.node not in on_path]
 
 
-def _loudest_foreign(analysis: Analysis, ladder: Ladder) -> int:
+def _loudest_foreign(analysis: Computed, ladder: Ladder) -> int:
     return max(_foreign_noise(analysis, ladder))[1]
 
 
-def _others_win(analysis: Analysis, ladders: list[Ladder], source: int) -> Finding:
+def _others_win(analysis: Computed, ladders: list[Ladder], source: int) -> Finding:
     """One noise of another channel, and the voices that it stands over their own noise of."""
     ladders = sorted(ladders, key=lambda row: row.last.voice_over_noise_db)
     worst = ladders[0]
@@ -317,7 +317,7 @@ def _others_win(analysis: Analysis, ladders: list[Ladder], source: int) -> Findi
     )  # fmt: skip
 
 
-def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
+def assumed_ambient(analysis: Computed) -> Iterator[Finding]:
     """Rooms whose noise nobody measured: the ladder stands on an assumption, and says so; one note for all of them."""
     told: list[str] = []
     rooms: list[Place] = []
@@ -356,7 +356,7 @@ def assumed_ambient(analysis: Analysis) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def unknown_places(analysis: Analysis) -> Iterator[Finding]:
+def unknown_places(analysis: Computed) -> Iterator[Finding]:
     """Sound paths that could not be computed because somebody or something has no position."""
     rows = analysis.graph.unknown
     if rows:

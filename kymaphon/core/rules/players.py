@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import NodeId
 from kymaphon.core.model import NO_SPEECH
@@ -22,7 +22,7 @@ from kymaphon.core.show import Device, Party, Setting
 ENDS = ("audience", "recorder")
 
 
-def _heard(analysis: Analysis, listener: str) -> dict[str, Feed]:
+def _heard(analysis: Computed, listener: str) -> dict[str, Feed]:
     """Voices that a listener hears by their own way."""
     return {
         voice: feed
@@ -35,19 +35,19 @@ def _heard(analysis: Analysis, listener: str) -> dict[str, Feed]:
     }
 
 
-def _device_of(analysis: Analysis, party: Party) -> Device | None:
+def _device_of(analysis: Computed, party: Party) -> Device | None:
     """The device that a party plays on."""
     owner = party.plays_device
     return next((row for row in analysis.show.devices if row.id == owner), None)
 
 
-def runs_on(analysis: Analysis, device: Device) -> bool:
+def runs_on(analysis: Computed, device: Device) -> bool:
     """Whether a player goes on into the next piece by itself as it is set."""
     armed = device.settings.get(SINGLE, Setting()).on
     return analysis.catalogue[device.kind].runs_on and not armed
 
 
-def running_on(analysis: Analysis) -> Iterator[Finding]:
+def running_on(analysis: Computed) -> Iterator[Finding]:
     """Players that go on by themselves, up in the same programme as an open microphone (common practice of studios: single-track play
     armed, faders down as soon as the music starts to talk over).
     """
@@ -93,7 +93,7 @@ def running_on(analysis: Analysis) -> Iterator[Finding]:
     )  # fmt: skip
 
 
-def _unheard(analysis: Analysis, talkers: set[str]) -> str:
+def _unheard(analysis: Computed, talkers: set[str]) -> str:
     """Names of places where talkers sit and an open microphone mutes the loudspeakers."""
     places = {analysis.show.party(voice).place for voice in talkers}
     return ", ".join(
@@ -110,7 +110,7 @@ class Dip:
     device: str
 
 
-def dips_in(analysis: Analysis, path: PathThrough) -> list[Dip]:
+def dips_in(analysis: Computed, path: PathThrough) -> list[Dip]:
     """The duckers that work in a way: processors of devices, and those set in strips."""
     out = [
         Dip(
@@ -132,7 +132,7 @@ def dips_in(analysis: Analysis, path: PathThrough) -> list[Dip]:
     return out
 
 
-def ducking(analysis: Analysis) -> Iterator[Finding]:
+def ducking(analysis: Computed) -> Iterator[Finding]:
     """How far music lies under the talk once it is ducked, and which music goes round the ducker."""
     wanted = figure("music-under-voice")
     for end in analysis.ends:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Severity
+from kymaphon.core.findings import Finding, Remedy, Rule, Severity
 from kymaphon.core.gate.chain import in_order, order_problems, shifted
 from kymaphon.core.gate.places import StripPlace, missing_words, strips_of
 from kymaphon.core.gate.settings import NAMES, Gate, Processing
@@ -19,7 +19,7 @@ Placed = tuple[str, StripPlace]
 """The first voice that passes a strip, and the strip."""
 
 
-def quiet_rules(analysis: Analysis) -> Iterator[Finding]:
+def quiet_rules(analysis: Computed) -> Iterator[Finding]:
     """All of them, on the strips that do something; where none does there is nothing to look at."""
     if not any(setting.chain for device in analysis.show.devices for setting in device.settings.values()):
         return
@@ -40,7 +40,7 @@ def quiet_rules(analysis: Analysis) -> Iterator[Finding]:
     yield from gate_shared(analysis, gates)
 
 
-def chain_order(analysis: Analysis, placed: list[Placed]) -> Iterator[Finding]:
+def chain_order(analysis: Computed, placed: list[Placed]) -> Iterator[Finding]:
     """Gate before compressor, low cut first, limiter last."""
     for voice, place in placed:
         problems = order_problems([row.sort for row in place.chain if row.on])
@@ -60,7 +60,7 @@ def chain_order(analysis: Analysis, placed: list[Placed]) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def chain_not_there(analysis: Analysis, placed: list[Placed]) -> Iterator[Finding]:
+def chain_not_there(analysis: Computed, placed: list[Placed]) -> Iterator[Finding]:
     """A strip is set to do what it has not."""
     for voice, place in placed:
         lacking = [row.sort for row in place.chain if row.on and not place.has(row.sort)]
@@ -76,7 +76,7 @@ def chain_not_there(analysis: Analysis, placed: list[Placed]) -> Iterator[Findin
             )
 
 
-def chain_twice(analysis: Analysis, ways: dict[str, tuple[StripPlace, ...]]) -> Iterator[Finding]:
+def chain_twice(analysis: Computed, ways: dict[str, tuple[StripPlace, ...]]) -> Iterator[Finding]:
     """The same sort of processor in two strips of one way, or in a strip and in a device that does it anyway."""
     for voice in analysis.voices:
         places = ways[voice.id]
@@ -110,7 +110,7 @@ def chain_twice(analysis: Analysis, ways: dict[str, tuple[StripPlace, ...]]) -> 
 PlacedGate = tuple[str, StripPlace, Gate, Rung]
 
 
-def _gates(analysis: Analysis, placed: list[Placed]) -> Iterator[tuple[str, StripPlace, Gate, Rung]]:
+def _gates(analysis: Computed, placed: list[Placed]) -> Iterator[tuple[str, StripPlace, Gate, Rung]]:
     """Every gate that is on, with its own voice and the levels there."""
     for voice, place in placed:
         ladder = analysis.any_ladder(voice)
@@ -124,7 +124,7 @@ def _gates(analysis: Analysis, placed: list[Placed]) -> Iterator[tuple[str, Stri
                 yield voice, place, row, rung
 
 
-def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
+def gate_against_levels(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding]:
     """A gate that the voice cannot open, or that the room never lets shut, by the levels that the ladder has there."""
     for voice, place, gate, rung in gates:
         name = analysis.party_name(voice)
@@ -195,7 +195,7 @@ def gate_against_levels(analysis: Analysis, gates: list[PlacedGate]) -> Iterator
             )
 
 
-def gate_gain_moved(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
+def gate_gain_moved(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding]:
     """The strip's gain was turned since its gate was set: the gate's thresholds did not go along."""
     for voice, place, gate, _ in gates:
         if gate.set_at_gain_db is None or place.gain_db is None:
@@ -229,7 +229,7 @@ def gate_gain_moved(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Fin
         )  # fmt: skip
 
 
-def gate_shared(analysis: Analysis, gates: list[PlacedGate]) -> Iterator[Finding]:
+def gate_shared(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding]:
     """A gate in a strip that several talkers pass: it opens for any of them, and lets the room of all through."""
     for voice, place, _, _ in gates:
         others = [row for row in place.shared if analysis.show.party(row).kind != "player"]

@@ -7,14 +7,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.parts import Processor
+from kymaphon.core.computed import Computed
 from kymaphon.core.controls import ON_AIR, path_label, reaches
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import NodeId
 from kymaphon.core.paths import PathThrough
@@ -37,12 +37,12 @@ SPEECH_ONLY = ("noise-suppressor", "echo-canceller", "level-rider")
 SAYS = {"monitor": "what is heard here", "record": "the recording", "input": "one input", "main": "everything", "music": "the music"}  # fmt: skip
 
 
-def noted(analysis: Analysis, task_id: str) -> bool:
+def noted(analysis: Computed, task_id: str) -> bool:
     """Whether something is on the list of tasks already."""
     return any(task.id == task_id for task in analysis.show.tasks)
 
 
-def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
+def controls_on_air(analysis: Computed) -> Iterator[Finding]:
     """Controls that say one thing and change what the audience, a recording or the far end gets."""
     ends = {party.name for party in analysis.listeners if party.kind in ON_AIR}
     for device in analysis.show.devices:
@@ -70,7 +70,7 @@ def controls_on_air(analysis: Analysis) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def controls_down(analysis: Analysis) -> Iterator[Finding]:
+def controls_down(analysis: Computed) -> Iterator[Finding]:
     """Controls and faders that must be up and are down: those that say so themselves, and those that keep a wanted voice from a
     listener.
     """
@@ -99,7 +99,7 @@ def controls_down(analysis: Analysis) -> Iterator[Finding]:
             yield _down(analysis, row, on_air=any(listener in ends for listener, _ in row.pairs))
 
 
-def _down(analysis: Analysis, row: Down, *, on_air: bool) -> Finding:
+def _down(analysis: Computed, row: Down, *, on_air: bool) -> Finding:
     """A control or fader at its bottom that keeps wanted voices from listeners."""
     device = analysis.show.device(row.ref.device)
     control = next((one for one in analysis.catalogue[device.kind].controls if one.id == row.ref.key), None)
@@ -136,7 +136,7 @@ def is_on(device: Device, processor: Processor) -> bool:
     return processor.fixed or (processor.on if given is None else given)
 
 
-def path_keys(analysis: Analysis, path: PathThrough) -> Iterator[tuple[str, str]]:
+def path_keys(analysis: Computed, path: PathThrough) -> Iterator[tuple[str, str]]:
     """(device id, key of its internal path) for each step inside a device, in the order of the way."""
     for step in path.steps():
         source, target = analysis.graph.nodes[step.source], analysis.graph.nodes[step.target]
@@ -146,7 +146,7 @@ def path_keys(analysis: Analysis, path: PathThrough) -> Iterator[tuple[str, str]
                 yield source.owner, f"{first}>{last}"
 
 
-def working_in(analysis: Analysis, path: PathThrough, *, off: bool = False) -> list[Working]:
+def working_in(analysis: Computed, path: PathThrough, *, off: bool = False) -> list[Working]:
     """The processors that work in a way, in its order; with `off` those in it that are switched off."""
     devices = {device.id: device for device in analysis.show.devices}
     out: list[Working] = []
@@ -164,7 +164,7 @@ def working_in(analysis: Analysis, path: PathThrough, *, off: bool = False) -> l
     return out
 
 
-def _ways(analysis: Analysis) -> Iterator[tuple[str, str, PathThrough]]:
+def _ways(analysis: Computed) -> Iterator[tuple[str, str, PathThrough]]:
     """(listener, voice, strongest way) of everybody that is heard by somebody else."""
     for (listener, voice), feed in analysis.feeds.items():
         if feed.path is not None and listener != voice and feed.verdict != "silent":
@@ -177,7 +177,7 @@ def _switch_off(rows: list[Working], effect: str) -> Iterator[Remedy]:
         yield Remedy(f"off-{n}", f"Switch off: {name}, {row.processor.name}", effect, (SetValue(row.ref, False),))  # fmt: skip
 
 
-def two_of_a_kind(analysis: Analysis) -> Iterator[Finding]:
+def two_of_a_kind(analysis: Computed) -> Iterator[Finding]:
     """Two processors that do the same in one path."""
     seen: set[tuple[SettingRef, SettingRef]] = set()
     if not any(kind.processors for kind in _kinds_used(analysis)):
@@ -200,11 +200,11 @@ def two_of_a_kind(analysis: Analysis) -> Iterator[Finding]:
             yield Finding("two-of-a-kind", "fix", "Rig", subjects, f"Twice {same[0].processor.name}", text, (Derived("of a kind", len(same), ""),), None, tuple(_switch_off(same[::-1], "One is left to do it.")))  # fmt: skip
 
 
-def _kinds_used(analysis: Analysis) -> list[Kind]:
+def _kinds_used(analysis: Computed) -> list[Kind]:
     return [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
 
 
-def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
+def processing_against_content(analysis: Computed) -> Iterator[Finding]:
     """Voice processing over music, and echo control that is missing where speech comes over loudspeakers."""
     if not any(kind.processors for kind in _kinds_used(analysis)):
         return
@@ -244,11 +244,11 @@ def processing_against_content(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("echo-control-off", "fix", "Rig", (voice, ref.device), f"{row.processor.name.capitalize()} is off beside a loudspeaker", text, (), None, (Remedy("on", f"Switch on: {row.processor.name}", "The far end no longer hears itself from the loudspeaker.", (SetValue(ref, True),)),))  # fmt: skip
 
 
-def _fed(analysis: Analysis, device: Device) -> bool:
+def _fed(analysis: Computed, device: Device) -> bool:
     return any(cable.target_device == device.id for cable in analysis.show.cables)
 
 
-def restart_needed(analysis: Analysis) -> Iterator[Finding]:
+def restart_needed(analysis: Computed) -> Iterator[Finding]:
     """Settings that were changed from delivery and take hold only after a restart."""
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]

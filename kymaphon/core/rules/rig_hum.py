@@ -7,13 +7,13 @@ from functools import partial
 
 import numpy as np
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, class_under, less, show_number
 from kymaphon.core.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
 from kymaphon.core.edits import Edit, SetCable, SetField, apply_all
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Later, Remedy
+from kymaphon.core.findings import Finding, Later, Remedy, Rule
 from kymaphon.core.ids import PortId
 from kymaphon.core.indexed import Indexed
 from kymaphon.core.plan import free_spot
@@ -27,7 +27,7 @@ EARTH_CAUTION = (
 )
 
 
-def signal_in(analysis: Analysis, cable: Cable) -> Derived:
+def signal_in(analysis: Computed, cable: Cable) -> Derived:
     """The level in a cable: of the loudest voice, else that of its class."""
     source = end_of(analysis.show, analysis.catalogue, cable.source)
     base = f"{source.device.id}.{source.port.id}"
@@ -41,7 +41,7 @@ def signal_in(analysis: Analysis, cable: Cable) -> Derived:
     return figure(name)
 
 
-def under_voice(analysis: Analysis, cable: Cable, hum: Derived) -> Derived:
+def under_voice(analysis: Computed, cable: Cable, hum: Derived) -> Derived:
     """How far hum lies under the voice in a cable."""
     voice = signal_in(analysis, cable)
     return Derived(
@@ -60,7 +60,7 @@ def is_risk(meeting: Meeting, under_db: float) -> bool:
     return beside or under_db < number("hum-under")
 
 
-def ranked_meetings(analysis: Analysis) -> list[tuple[Meeting, Derived]]:
+def ranked_meetings(analysis: Computed) -> list[tuple[Meeting, Derived]]:
     """Every audio cable with every power run of its place, with its hum under the voice: the worst first."""
     rows = [
         (row, under_voice(analysis, row.cable, row.level))
@@ -69,7 +69,7 @@ def ranked_meetings(analysis: Analysis) -> list[tuple[Meeting, Derived]]:
     return sorted(rows, key=lambda row: row[1].value)
 
 
-def beside_power(analysis: Analysis) -> Iterator[Finding]:
+def beside_power(analysis: Computed) -> Iterator[Finding]:
     """Audio cables that run beside mains, dimmed and coiled leads or lamps; the riskiest first."""
     for meeting, under in ranked_meetings(analysis):
         if not is_risk(meeting, under.value):
@@ -90,7 +90,7 @@ def beside_power(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def cable_name(analysis: Analysis, cable: Cable) -> str:
+def cable_name(analysis: Computed, cable: Cable) -> str:
     """A cable in words: its label, else its two ends."""
     source = end_of(analysis.show, analysis.catalogue, cable.source).device.id
     target = end_of(analysis.show, analysis.catalogue, cable.target).device.id
@@ -98,7 +98,7 @@ def cable_name(analysis: Analysis, cable: Cable) -> str:
     return f"Cable {cable.label} ({names})" if cable.label else f"The cable {names}"
 
 
-def _other_way(analysis: Analysis, meeting: Meeting) -> Iterator[Remedy]:
+def _other_way(analysis: Computed, meeting: Meeting) -> Iterator[Remedy]:
     cable, run, place = meeting.cable, meeting.run, meeting.place
     if cable.coiled or run.sort == "coil":
         edits: list[Edit] = [SetCable(*cable.ends, "coiled", False)] if cable.coiled else []
@@ -133,7 +133,7 @@ def _other_way(analysis: Analysis, meeting: Meeting) -> Iterator[Remedy]:
         yield Remedy("other-way", "Lay it another way", effect, tuple(edits_))
 
 
-def _risky(analysis: Analysis, meeting: Meeting) -> bool:
+def _risky(analysis: Computed, meeting: Meeting) -> bool:
     return is_risk(meeting, under_voice(analysis, meeting.cable, meeting.level).value)
 
 
@@ -142,14 +142,14 @@ def _with_run(place: Place, run_id: str, field: str, value: object) -> SetField:
     return SetField("places", place.id, "runs", rows)
 
 
-def _places(analysis: Analysis, place: Place, run_id: str) -> tuple[Place, ...]:
+def _places(analysis: Computed, place: Place, run_id: str) -> tuple[Place, ...]:
     changed = place.with_(
         runs=tuple(row.with_(sort="mains") if row.id == run_id else row for row in place.runs)
     )
     return tuple(changed if row.id == place.id else row for row in analysis.show.places)
 
 
-def ways_not_told(analysis: Analysis) -> Iterator[Finding]:
+def ways_not_told(analysis: Computed) -> Iterator[Finding]:
     """Cables in a place with power runs whose way is not on the plan."""
     show = analysis.show
     for place in show.places:
@@ -185,7 +185,7 @@ def ways_not_told(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("ways-not-told", "note", "Rig", (place.id, *(row.id for row in off)), f"Ways of cables in {place.name}", text, (), None, remedies)  # fmt: skip
 
 
-def earths(analysis: Analysis) -> Iterator[Finding]:
+def earths(analysis: Computed) -> Iterator[Finding]:
     """Earth loops: circles of mains earths, hosts and shields; the smallest set of isolators that opens them."""
     loops = earth_loops(earth_ties(analysis.show, analysis.catalogue))
     openable = [loop for loop in loops if loop.opened is not None]
@@ -209,11 +209,11 @@ def earths(analysis: Analysis) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _link(analysis: Analysis, tie: Tie) -> str:
+def _link(analysis: Computed, tie: Tie) -> str:
     return f"{analysis.device_name(tie.first)} to {analysis.device_name(tie.second)}"
 
 
-def _loop_hum(analysis: Analysis, tie: Tie) -> Derived:
+def _loop_hum(analysis: Computed, tie: Tie) -> Derived:
     """How far loop hum lies under the voice in that cable of a tie in which it is nearest."""
     hum = loop_hum(tie)
     rows = _cables_of(analysis.show, tie)
@@ -231,7 +231,7 @@ def _cables_of(show: Show, tie: Tie) -> list[Cable]:
     return [row for _, row in sorted((known[ends] for ends in tie.cables), key=lambda pair: pair[0])]
 
 
-def _loop_remedies(analysis: Analysis, loop: EarthLoop, tie: Tie, count: int) -> Iterator[Remedy]:
+def _loop_remedies(analysis: Computed, loop: EarthLoop, tie: Tie, count: int) -> Iterator[Remedy]:
     cables = _cables_of(analysis.show, tie)
     edits = isolating_edits(analysis, cables)
     if edits:
@@ -253,7 +253,7 @@ def _loop_remedies(analysis: Analysis, loop: EarthLoop, tie: Tie, count: int) ->
                 yield Remedy(f"battery-{name}", f"Run {analysis.device_name(name)} from its battery", "It has no mains earth then, and the loop is open; watch the charge.", (powered_by(device, "battery"),))  # fmt: skip
 
 
-def isolating_edits(analysis: Analysis, cables: list[Cable]) -> list[Edit]:
+def isolating_edits(analysis: Computed, cables: list[Cable]) -> list[Edit]:
     """Transformers into all cables of a link: a box of two for two sides, one for each other."""
     edits: list[Edit] = []
     show, catalogue = analysis.show, analysis.catalogue

@@ -6,16 +6,16 @@ import math
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import input_ohm, loading
 from kymaphon.core.catalogue import Port
+from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import balanced, connectors
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.fit import Fault, Fit, fit_of, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import PortId
@@ -38,7 +38,7 @@ from kymaphon.core.show import Cable, Device, Show
 from kymaphon.core.weights import headroom_wanted
 
 
-def cable_fit(analysis: Analysis, cable: Cable) -> Fit:
+def cable_fit(analysis: Computed, cable: Cable) -> Fit:
     """How a cable of the show fits, with the level that really comes."""
     source = end_of(analysis.show, analysis.catalogue, cable.source)
     target = end_of(analysis.show, analysis.catalogue, cable.target)
@@ -55,7 +55,7 @@ def other_side(show: Show, cable: Cable) -> Cable | None:
     return next((row for row in show.cables if row.source == twin and row.target_device == owner), None)
 
 
-def plugs(analysis: Analysis) -> Iterator[Finding]:
+def plugs(analysis: Computed) -> Iterator[Finding]:
     """What speaks against each cable as it is plugged; the two sides of a pair are told once."""
     told: set[tuple[tuple[str, str], str]] = set()
     for cable in analysis.show.cables:
@@ -75,7 +75,7 @@ def plugs(analysis: Analysis) -> Iterator[Finding]:
             yield Finding(fault.code, fault.severity, "Rig", subjects, _title(fit, fault), fault.text, fault.figures, fault.why, remedies)  # fmt: skip
 
 
-def _made_good(analysis: Analysis, cable: Cable) -> bool:
+def _made_good(analysis: Computed, cable: Cable) -> bool:
     """Whether all that goes through a cable is on its mark at the end and well over its noise: then it comes no longer too quiet."""
     output = cable.source_socket
     through = [
@@ -86,7 +86,7 @@ def _made_good(analysis: Analysis, cable: Cable) -> bool:
     return bool(through) and all(_on_mark(analysis, row) for row in through)
 
 
-def _on_mark(analysis: Analysis, ladder: Ladder) -> bool:
+def _on_mark(analysis: Computed, ladder: Ladder) -> bool:
     point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
     asked = asked_at(analysis.show, ladder, point) if point is not None else None
     if point is None or point.mark is None or asked is None:
@@ -99,7 +99,7 @@ def _on_mark(analysis: Analysis, ladder: Ladder) -> bool:
 
 
 def _for_both(
-    analysis: Analysis, remedies: tuple[Remedy, ...], twin: Cable, fault: Fault
+    analysis: Computed, remedies: tuple[Remedy, ...], twin: Cable, fault: Fault
 ) -> Iterator[Remedy]:
     """The remedies of one side with the same for the other side in them, where that has the same fault."""
     for remedy in remedies:
@@ -107,8 +107,8 @@ def _for_both(
         if not any(row.ends == twin.ends for row in show.cables):
             yield remedy
             continue
-        changed = replace(analysis, show=show)
-        changed.__dict__["flow"] = analysis.flow  # of the same graph
+        # The graph is the same, and so is its flow.
+        changed = replace(analysis, show=show, kept={"flow": analysis.flow})
         fit = cable_fit(changed, twin)
         same = next((row for row in fit.faults if row.code == fault.code), None)
         mates = _remedies(changed, twin, fit, same) if same is not None else iter(())
@@ -123,7 +123,7 @@ def _title(fit: Fit, fault: Fault) -> str:
     return f"{fit.source.name} to {fit.target.name}: {fault.title}"
 
 
-def _remedies(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _remedies(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     if fit.adapter is not None and fault.code in (
         "plug-mismatch",
         "contacts-mismatch",
@@ -140,7 +140,7 @@ def _remedies(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Itera
         yield Remedy("unplug", f"Take the cable out of {fit.target.name}", "Nothing is joined that must not be.", (Unplug(*cable.ends),))  # fmt: skip
 
 
-def _other_socket(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _other_socket(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     better = better_input(
         analysis.show, analysis.catalogue, cable, fault.code, level_at(analysis, fit.source)
     )
@@ -149,12 +149,12 @@ def _other_socket(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> I
         yield Remedy("socket", f"Plug it into {better.target.name}", "That socket is made for this level.", edits)  # fmt: skip
 
 
-def _box(analysis: Analysis, cable: Cable, kind: str, name: str, effect: str) -> Remedy:
+def _box(analysis: Computed, cable: Cable, kind: str, name: str, effect: str) -> Remedy:
     edits = inserted(analysis.show, analysis.catalogue, [cable], kind, name)
     return Remedy("insert", f"Put {analysis.catalogue[kind].name} between", effect, edits)
 
 
-def _line_into_mic(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _line_into_mic(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     need = fault.figures[0].value if fault.figures else 0.0
     strip, setting = fit.target.port.strip, fit.target.setting
     if strip is not None and strip.pad_db and not setting.pad and strip.pad_db >= need:
@@ -165,16 +165,16 @@ def _line_into_mic(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> 
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less: the peaks stay {size - need:.1f} dB under what {fit.target.name} bears; line up again.")  # fmt: skip
 
 
-def _mic_into_line(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _mic_into_line(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     yield from _other_socket(analysis, cable, fit, fault)
     yield _box(analysis, cable, "preamp-1", "Preamplifier", "The microphone reaches line level, with noise that is a preamplifier's.")  # fmt: skip
 
 
-def _professional(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _professional(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     yield _box(analysis, cable, "pad-10", "Pad", "It comes about as strong as the input is made for; line up again.")  # fmt: skip
 
 
-def _consumer(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _consumer(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     low, high = gain_range(fit.target)
     need = abs(fault.figures[0].value)
     value = min(max(float(round(need)), low), high)
@@ -184,7 +184,7 @@ def _consumer(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Itera
     yield _box(analysis, cable, "line-matcher", "Line matcher", f"{need:.1f} dB up and balanced, with earths apart.")  # fmt: skip
 
 
-def _headphones(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _headphones(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     kind = fit.source.kind
     spot = next((port for port in kind.outputs if port.level == "headphone"), None)
     yield _box(analysis, cable, "headphone-amp", "Headphone amplifier", "The line sees 20 kohm, the headphones get what they need, and each pair has its knob.")  # fmt: skip
@@ -193,7 +193,7 @@ def _headphones(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Ite
         yield Remedy("socket", f"Plug them into {fit.source.device.name or kind.name}, {spot.name}", "That socket has the amplifier; it may carry another mix.", edits)  # fmt: skip
 
 
-def _loaded(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _loaded(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     strip, end = fit.target.port.strip, fit.target
     if strip is not None and strip.hi_z_ohm is not None and not end.setting.hi_z:
         ref = SettingRef(end.device.id, end.port.id, "hi_z")
@@ -203,7 +203,7 @@ def _loaded(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterato
         yield _box(analysis, cable, "di-active", "DI box", "The instrument sees 1 Mohm, and a balanced microphone level goes on.")  # fmt: skip
 
 
-def _no_amplifier(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+def _no_amplifier(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     edits = (
         SetField("devices", fit.target.device.id, "kind", "loudspeaker"),
         *moved_after_kind(analysis, cable, "loudspeaker", fit.target.device.id),
@@ -211,7 +211,7 @@ def _no_amplifier(analysis: Analysis, cable: Cable, fit: Fit, fault: Fault) -> I
     yield Remedy("powered", "Use a powered loudspeaker instead", "It has its amplifier inside and takes a line.", edits)  # fmt: skip
 
 
-def moved_after_kind(analysis: Analysis, cable: Cable, kind_id: str, device_id: str) -> tuple[Edit, ...]:
+def moved_after_kind(analysis: Computed, cable: Cable, kind_id: str, device_id: str) -> tuple[Edit, ...]:
     """The same cable looked at anew once a device is of another kind: the adapter that it then takes."""
     kind = analysis.catalogue[kind_id]
     port = next((row for row in kind.inputs if row.domain == "analog"), None)
@@ -223,7 +223,7 @@ def moved_after_kind(analysis: Analysis, cable: Cable, kind_id: str, device_id: 
     return moved(changed, analysis.catalogue, cable, f"{device_id}.{port.id}")
 
 
-_FOR_CODE: dict[str, Callable[[Analysis, Cable, Fit, Fault], Iterator[Remedy]]] = {
+_FOR_CODE: dict[str, Callable[[Computed, Cable, Fit, Fault], Iterator[Remedy]]] = {
     "line-into-mic": _line_into_mic,
     "mic-into-line": _mic_into_line,
     "professional-into-consumer": _professional,
@@ -250,7 +250,7 @@ def cable_corner_hz(source_ohm: float, load_ohm: float | None, metres: float) ->
     return Derived("3 dB down at", min(corner, 1e9), "Hz", formula, terms, "low-pass of first order")
 
 
-def long_unbalanced(analysis: Analysis) -> Iterator[Finding]:
+def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
     """Unbalanced runs that lose treble, or that are simply long."""
     show = analysis.show
     limit, most = number("rolloff-limit"), figure("unbalanced-limit")
@@ -292,7 +292,7 @@ def _length_not_known(cable: Cable, source: End, target: End) -> Finding:
     return Finding("length-not-known", "note", "Rig", (*cable.ends, source.device.id, target.device.id), f"{source.name} to {target.name}: how long?", text, (), None, (remedy,))  # fmt: skip
 
 
-def plugs_not_known(analysis: Analysis) -> Iterator[Finding]:
+def plugs_not_known(analysis: Computed) -> Iterator[Finding]:
     """Sockets in use whose plug their kind does not state: whether a cable fits cannot be told."""
     show = analysis.show
     own = {kind.id for kind in show.kinds}
@@ -322,7 +322,7 @@ def _with_plug(bare: End, other: End) -> Edit:
 
 
 def _shorter(
-    analysis: Analysis, cable: Cable, source: End, target: End, length: Derived, corner: Derived
+    analysis: Computed, cable: Cable, source: End, target: End, length: Derived, corner: Derived
 ) -> Iterator[Remedy]:
     most = min(number("unbalanced-limit"), length.value * corner.value / number("rolloff-limit"))
     metres = math.floor(most * 10) / 10
@@ -352,7 +352,7 @@ def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:
     ]
 
 
-def overloaded_sockets(analysis: Analysis) -> Iterator[Finding]:
+def overloaded_sockets(analysis: Computed) -> Iterator[Finding]:
     """Sockets whose ceiling a voice's peaks pass, growth on warming up included, wherever in the rig they are.
 
     What lies on a voice's way to the programme is told at Level, with the gains to turn; this is about the sockets off it.
@@ -393,7 +393,7 @@ def overloaded_sockets(analysis: Analysis) -> Iterator[Finding]:
             break
 
 
-def _less(analysis: Analysis, cable: Cable, end: End, over: float) -> Iterator[Remedy]:
+def _less(analysis: Computed, cable: Cable, end: End, over: float) -> Iterator[Remedy]:
     strip = end.port.strip
     if strip is not None and strip.pad_db and not end.setting.pad and strip.pad_db >= over:
         ref = SettingRef(end.device.id, end.port.id, "pad")
@@ -402,7 +402,7 @@ def _less(analysis: Analysis, cable: Cable, end: End, over: float) -> Iterator[R
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
 
 
-def shared_sockets(analysis: Analysis) -> Iterator[Finding]:
+def shared_sockets(analysis: Computed) -> Iterator[Finding]:
     """One microphone or headphone output on several inputs by a Y lead: what that costs, and what to split with."""
     show, catalogue = analysis.show, analysis.catalogue
     groups: dict[str, list[Cable]] = {}
@@ -431,12 +431,12 @@ def shared_sockets(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("socket-shared", "fix" if mic else "note", "Rig", subjects, f"{source.name}: {len(cables)} plugs on one socket", text, (cost,), cost, remedies)  # fmt: skip
 
 
-def _socket(analysis: Analysis, reference: str) -> tuple[Device, Port]:
+def _socket(analysis: Computed, reference: str) -> tuple[Device, Port]:
     end = end_of(analysis.show, analysis.catalogue, reference)
     return end.device, end.port
 
 
-def _split(analysis: Analysis, source: End, cables: list[Cable]) -> Iterator[Remedy]:
+def _split(analysis: Computed, source: End, cables: list[Cable]) -> Iterator[Remedy]:
     """A splitter or a headphone amplifier between one output and its inputs, where it has outlets enough."""
     kind_id, name = ("splitter-3", "Splitter") if source.level == "mic" else ("headphone-amp", "Headphone amplifier")  # fmt: skip
     kind = analysis.catalogue[kind_id]

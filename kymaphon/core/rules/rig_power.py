@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import adapters, balanced, family
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.phantom import Phantom, phantom_of, voltage_left, within_budget
 from kymaphon.core.plan import fresh_id
@@ -19,7 +19,7 @@ from kymaphon.core.power import FEED_WORDS, HostBudget, feed_of, host_budgets
 from kymaphon.core.show import Cable, Device
 
 
-def phantom_power(analysis: Analysis) -> Iterator[Finding]:
+def phantom_power(analysis: Computed) -> Iterator[Finding]:
     """What needs phantom power and gets none, and what is left where it is given (IEC 61938)."""
     for device in analysis.show.devices:
         state = phantom_of(analysis.show, analysis.catalogue, device)
@@ -47,7 +47,7 @@ def phantom_power(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("phantom-missing", "stop", "Rig", (device.id,), f"{name} has no phantom power", text, (draw,), left, tuple(remedies))  # fmt: skip
 
 
-def _fuller(analysis: Analysis, device: Device, state: Phantom) -> Iterator[Remedy]:
+def _fuller(analysis: Computed, device: Device, state: Phantom) -> Iterator[Remedy]:
     """A free socket with a higher supply, under which enough is left."""
     port = next(row for row in analysis.catalogue[device.kind].outputs if row.phantom_ma is not None)
     source = f"{device.id}.{port.id}"
@@ -72,7 +72,7 @@ def _fuller(analysis: Analysis, device: Device, state: Phantom) -> Iterator[Reme
         return
 
 
-def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> tuple[str, list[Remedy]]:
+def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> tuple[str, list[Remedy]]:
     needs = state.needs_ma or 0.0
     left, limit = state.left, figure("phantom-limit").value
     if state.supply is not None:
@@ -121,7 +121,7 @@ def _missing(analysis: Analysis, device: Device, state: Phantom, name: str) -> t
     ]  # fmt: skip
 
 
-def _plain_lead(analysis: Analysis, device: Device, lead: Cable, name: str) -> Iterator[Remedy]:
+def _plain_lead(analysis: Computed, device: Device, lead: Cable, name: str) -> Iterator[Remedy]:
     """An XLR cable in place of a lead that carries no phantom power, where the socket takes one."""
     straight = lead.with_(adapter=None)
     edits: tuple[Edit, ...] = (Unplug(*lead.ends), Plug(straight))
@@ -134,7 +134,7 @@ def _plain_lead(analysis: Analysis, device: Device, lead: Cable, name: str) -> I
         yield Remedy("xlr", f"Use an XLR cable into {end.name}, with phantom on", f"{name} works, with {show_number(state.left.value, 'V')} left.", edits)  # fmt: skip
 
 
-def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
+def _phantom_on_after(analysis: Computed, blocker: Device) -> tuple[Edit, ...]:
     """Phantom on at the socket that the blocker fed, where it has some."""
     cable = next(row for row in analysis.show.cables if row.source_device == blocker.id)
     end = end_of(analysis.show, analysis.catalogue, cable.target)
@@ -143,7 +143,7 @@ def _phantom_on_after(analysis: Analysis, blocker: Device) -> tuple[Edit, ...]:
     return (SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),)
 
 
-def _on_the_jack(analysis: Analysis, end: End) -> bool:
+def _on_the_jack(analysis: Computed, end: End) -> bool:
     """Whether the plug in a combination socket is a jack, by its source or by the lead that adapts it: phantom power is on the
     contacts of the XLR alone (common practice of such sockets).
     """
@@ -157,18 +157,18 @@ def _on_the_jack(analysis: Analysis, end: End) -> bool:
     return set(adapter.joins) - {there} == {"jack"} or adapter.form in ("breakout", "both")
 
 
-def _phantom_sockets(analysis: Analysis) -> Iterator[End]:
+def _phantom_sockets(analysis: Computed) -> Iterator[End]:
     for device in analysis.show.devices:
         for port in analysis.catalogue[device.kind].inputs:
             if port.strip is not None and port.strip.phantom:
                 yield End(device, analysis.catalogue[device.kind], port)
 
 
-def _used(analysis: Analysis, end: End) -> bool:
+def _used(analysis: Computed, end: End) -> bool:
     return any(cable.target == end.ref for cable in analysis.show.cables)
 
 
-def _thriftier(analysis: Analysis, device: Device) -> Iterator[Remedy]:
+def _thriftier(analysis: Computed, device: Device) -> Iterator[Remedy]:
     """The kind of the same group and sockets that draws least."""
     kind = analysis.catalogue[device.kind]
     draws = [
@@ -184,7 +184,7 @@ def _thriftier(analysis: Analysis, device: Device) -> Iterator[Remedy]:
         yield Remedy("other", f"Use instead: {other.name}", effect, (SetField("devices", device.id, "kind", other.id),))  # fmt: skip
 
 
-def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
+def phantom_where_it_harms(analysis: Computed) -> Iterator[Finding]:
     """Phantom power that is on where it harms, or where nothing draws it."""
     show, catalogue = analysis.show, analysis.catalogue
     drawing = {
@@ -215,7 +215,7 @@ def phantom_where_it_harms(analysis: Analysis) -> Iterator[Finding]:
             yield Finding("phantom-idle", "note", "Rig", (end.device.id, end.ref), f"Phantom for nothing at {end.name}", text, (), None, (off,))  # fmt: skip
 
 
-def _behind(analysis: Analysis, end: End) -> End | None:
+def _behind(analysis: Computed, end: End) -> End | None:
     """What the phantom power of a socket reaches: through everything that passes it on."""
     show, catalogue, seen = analysis.show, analysis.catalogue, set()
     reference = end.ref
@@ -238,7 +238,7 @@ def _pushed_in(source: End) -> str:
     return ""
 
 
-def bus_power(analysis: Analysis) -> Iterator[Finding]:
+def bus_power(analysis: Computed) -> Iterator[Finding]:
     """What hangs on the USB of each host, phantom power with it, against what it gives."""
     show, catalogue = analysis.show, analysis.catalogue
     for budget in host_budgets(show, catalogue):
@@ -264,7 +264,7 @@ def bus_power(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("host-not-told", "note", "Rig", tuple(row.id for row in loose), "Which computer feeds what", text, (), None, tuple(_host_remedies(analysis, loose)))  # fmt: skip
 
 
-def _bus_remedies(analysis: Analysis, budget: HostBudget) -> Iterator[Remedy]:
+def _bus_remedies(analysis: Computed, budget: HostBudget) -> Iterator[Remedy]:
     show, catalogue = analysis.show, analysis.catalogue
     for user in budget.users:
         device = show.device(user)
@@ -281,7 +281,7 @@ def _bus_remedies(analysis: Analysis, budget: HostBudget) -> Iterator[Remedy]:
     yield Remedy("hub", "Put a hub with its own supply between", "The hub feeds them from the mains; the host only talks to them.", edits)  # fmt: skip
 
 
-def _host_remedies(analysis: Analysis, loose: list[Device]) -> Iterator[Remedy]:
+def _host_remedies(analysis: Computed, loose: list[Device]) -> Iterator[Remedy]:
     show = analysis.show
     hosts = [row for row in show.devices if analysis.catalogue[row.kind].is_computer]
     for host in hosts[:3]:

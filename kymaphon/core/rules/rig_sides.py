@@ -6,14 +6,14 @@ import math
 from collections.abc import Iterator
 from itertools import islice
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import build_graph
 from kymaphon.core.catalogue import Catalogue
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.edits import Edit, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import PortId
 from kymaphon.core.paths import PathThrough
@@ -25,7 +25,7 @@ from kymaphon.core.transfer import Transfer
 from kymaphon.core.twins import knob_at, twins_along
 
 
-def one_sided(analysis: Analysis) -> Iterator[Finding]:
+def one_sided(analysis: Computed) -> Iterator[Finding]:
     """A voice that reaches a stereo end on one side alone."""
     limit = number("one-side")
     told: set[str] = set()
@@ -52,7 +52,7 @@ def one_sided(analysis: Analysis) -> Iterator[Finding]:
             yield _one_sided(analysis, end.id, name, gap)
 
 
-def _sides(analysis: Analysis, voice: str, ears: tuple[int, ...]) -> tuple[float, float] | None:
+def _sides(analysis: Computed, voice: str, ears: tuple[int, ...]) -> tuple[float, float] | None:
     """What a voice has on the left and on the right, dB: by its own microphone, as what bleeds into others' is no side of it; None
     where it has no figure.
     """
@@ -72,7 +72,7 @@ def _db(power: float) -> float:
     return 10 * math.log10(power) if power > 1e-30 else -300.0
 
 
-def _split(analysis: Analysis, end: str, gaps: dict[str, float]) -> Finding:
+def _split(analysis: Computed, end: str, gaps: dict[str, float]) -> Finding:
     """A recording split between left and right, as one matter."""
     sides = ", ".join(
         f"{analysis.party_name(name)} on the {'left' if gap > 0 else 'right'}" for name, gap in gaps.items()
@@ -93,7 +93,7 @@ def _split(analysis: Analysis, end: str, gaps: dict[str, float]) -> Finding:
     )
 
 
-def _one_sided(analysis: Analysis, end: str, voice: str, gap: float) -> Finding:
+def _one_sided(analysis: Computed, end: str, voice: str, gap: float) -> Finding:
     path = analysis.feeds[end, voice].path
     who, where = analysis.party_name(voice), analysis.party_name(end)
     side = "left" if gap > 0 else "right"
@@ -109,7 +109,7 @@ def _one_sided(analysis: Analysis, end: str, voice: str, gap: float) -> Finding:
     return Finding("one-sided", "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
 
 
-def half_lost(analysis: Analysis) -> Iterator[Finding]:
+def half_lost(analysis: Computed) -> Iterator[Finding]:
     """A stereo record or instrument of which one side gets to an end and the other gets nowhere: one side plugged, or a mono line
     that takes one side of a mix.
     """
@@ -147,7 +147,7 @@ def half_lost(analysis: Analysis) -> Iterator[Finding]:
             break
 
 
-def sides_apart(analysis: Analysis) -> Iterator[Finding]:
+def sides_apart(analysis: Computed) -> Iterator[Finding]:
     """A stereo record or instrument whose sides come to an end at different gains: a knob of one side was turned and that of the other
     was not. Who plays two different things on the two sides means it.
     """
@@ -170,7 +170,7 @@ def sides_apart(analysis: Analysis) -> Iterator[Finding]:
                 break
 
 
-def _apart(analysis: Analysis, voice: str, end: str, gains: list[float]) -> Finding:
+def _apart(analysis: Computed, voice: str, end: str, gains: list[float]) -> Finding:
     gap = gains[0] - gains[1]
     who, where = analysis.party_name(voice), analysis.party_name(end)
     lower, higher = ("right", "left") if gap > 0 else ("left", "right")
@@ -209,7 +209,7 @@ def _apart(analysis: Analysis, voice: str, end: str, gains: list[float]) -> Find
     )  # fmt: skip
 
 
-def _other_side_plugged(analysis: Analysis, output: str, kept: str, lost: str) -> Iterator[Remedy]:
+def _other_side_plugged(analysis: Computed, output: str, kept: str, lost: str) -> Iterator[Remedy]:
     """The missing side into the next free input beside the one that is plugged, set as that one is; or, where it is plugged, panned
     the same way.
     """
@@ -274,7 +274,7 @@ def _carried_on(show: Show, catalogue: Catalogue, beside: End, fresh: End) -> li
     return [(end_of(show, catalogue, f"{fresh.device.id}.{its}"), free[0])] if free else []
 
 
-def _in_the_middle(analysis: Analysis, edits: tuple[Edit, ...], end: str, voice: str) -> bool:
+def _in_the_middle(analysis: Computed, edits: tuple[Edit, ...], end: str, voice: str) -> bool:
     """Whether with some edits a voice is heard, and on both sides."""
     graph = build_graph(apply_all(analysis.show, edits), analysis.catalogue)
     power = Transfer(graph).power_from([graph.mouths[voice][0]])[list(graph.ears[end]), 0]
@@ -282,7 +282,7 @@ def _in_the_middle(analysis: Analysis, edits: tuple[Edit, ...], end: str, voice:
     return max(left, right) > -300 and abs(left - right) < number("one-side")
 
 
-def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
+def _to_the_middle(analysis: Computed, path: PathThrough) -> Iterator[Remedy]:
     """What could bring a voice onto both sides, the nearest at hand first; whether it does is for trying."""
     show, catalogue = analysis.show, analysis.catalogue
     devices = {device.id: device for device in show.devices}
@@ -318,7 +318,7 @@ def _to_the_middle(analysis: Analysis, path: PathThrough) -> Iterator[Remedy]:
             yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
 
 
-def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
+def _cables_of(analysis: Computed, path: PathThrough) -> Iterator[Cable]:
     nodes = set(path.node_ids)
     for cable in analysis.show.cables:
         bases = [PortId.of(end).socket for end in cable.ends]
@@ -326,13 +326,13 @@ def _cables_of(analysis: Analysis, path: PathThrough) -> Iterator[Cable]:
             yield cable
 
 
-def _side_used(analysis: Analysis, path: PathThrough, end: End) -> str:
+def _side_used(analysis: Computed, path: PathThrough, end: End) -> str:
     names = set(path.node_ids)
     base = f"{end.device.id}.{end.port.id}"
     return "l" if f"{base}.l" in names else "r" if f"{base}.r" in names else ""
 
 
-def _other_side_live(analysis: Analysis, end: End, lone: str) -> bool:
+def _other_side_live(analysis: Computed, end: End, lone: str) -> bool:
     other = f"{end.device.id}.{end.port.id}.{'r' if lone == 'l' else 'l'}"
     return analysis.flow.level(other) is not None
 

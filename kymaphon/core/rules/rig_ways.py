@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
 from kymaphon.core.ends import End, end_of
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.fit import fit_of, partners
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import NodeId
@@ -23,7 +23,7 @@ from kymaphon.core.show import Device, Party
 SOURCES = ("microphone", "player", "instrument")
 
 
-def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
+def goes_nowhere(analysis: Computed) -> Iterator[Finding]:
     """Sources plugged into nothing, and inputs whose signal no listener, recorder or line can ever get."""
     ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
     leading = analysis.leading_to(ears)
@@ -61,7 +61,7 @@ def goes_nowhere(analysis: Analysis) -> Iterator[Finding]:
         yield Finding("input-goes-nowhere", "fix", "Rig", (source.device.id, target.device.id, *cable.ends), f"{target.name} is taken by nothing", text, (), None, remedies)  # fmt: skip
 
 
-def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterator[Remedy]:
+def _best_plug(analysis: Computed, end: End, levels: dict[str, float]) -> Iterator[Remedy]:
     """Plugging an output into the best free input."""
     fit = best_input(analysis, end, levels)
     if fit is None:
@@ -72,7 +72,7 @@ def _best_plug(analysis: Analysis, end: End, levels: dict[str, float]) -> Iterat
     yield Remedy("plug", f"Plug {end.name} into {fit.target.name}", f"It is the best free socket{extra}{power}; set its gain at Level.", edits)  # fmt: skip
 
 
-def _recorded(analysis: Analysis, end: End) -> Iterator[Remedy]:
+def _recorded(analysis: Computed, end: End) -> Iterator[Remedy]:
     """Where a computer is as far as it gets, and no program there takes it: one that records it."""
     if not end.kind.is_computer:
         return
@@ -91,7 +91,7 @@ def _recorded(analysis: Analysis, end: End) -> Iterator[Remedy]:
     yield Remedy("record", f"Record it: a recorder on {where}", "It is recorded there, and its level can be set. Where it should go out as well, add what takes it.", edits)  # fmt: skip
 
 
-def _dead_end(analysis: Analysis, start: End) -> tuple[End, End | None]:
+def _dead_end(analysis: Computed, start: End) -> tuple[End, End | None]:
     """How far a signal gets, and the last output on the way that nothing is plugged into."""
     show, catalogue = analysis.show, analysis.catalogue
     end, seen = start, set()
@@ -133,7 +133,7 @@ def _fed_outputs(end: End) -> list[str]:
     return [name for name in reached if name in names]
 
 
-def late_by_the_computer(analysis: Analysis) -> Iterator[Finding]:
+def late_by_the_computer(analysis: Computed) -> Iterator[Finding]:
     """Own voice by way of the computer while the interface offers it directly."""
     show, catalogue = analysis.show, analysis.catalogue
     for party in analysis.listeners:
@@ -163,7 +163,7 @@ def late_by_the_computer(analysis: Analysis) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def out_and_back(analysis: Analysis) -> Iterator[Finding]:
+def out_and_back(analysis: Computed) -> Iterator[Finding]:
     """Ways that leave the computer by a converter and come back by the same device's: they only add noise."""
     kinds = [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
     if not any(
@@ -198,7 +198,7 @@ def out_and_back(analysis: Analysis) -> Iterator[Finding]:
             break
 
 
-def _by_cable(analysis: Analysis, ids: tuple[str, ...]) -> bool:
+def _by_cable(analysis: Computed, ids: tuple[str, ...]) -> bool:
     """Whether a stretch of a way runs through some cable."""
     sockets = {_socket(name) for name in ids}
     return any(
@@ -208,7 +208,7 @@ def _by_cable(analysis: Analysis, ids: tuple[str, ...]) -> bool:
 
 
 def _out_and_back(
-    analysis: Analysis, path: PathThrough, out: int, back: int, voice: str, listener: str
+    analysis: Computed, path: PathThrough, out: int, back: int, voice: str, listener: str
 ) -> Finding:
     graph = analysis.graph
     ids = path.node_ids
@@ -234,7 +234,7 @@ def _out_and_back(
     return Finding("out-and-back", "fix" if not between else "note", "Rig", (voice, listener, device, *between), f"Out of {who} and back", text, (Derived("noise added", noise, "dBFS"),) if terms else (), why, remedies)  # fmt: skip
 
 
-def _straight(analysis: Analysis, ids: tuple[str, ...], device: str, out: int, back: int) -> Iterator[Remedy]:
+def _straight(analysis: Computed, ids: tuple[str, ...], device: str, out: int, back: int) -> Iterator[Remedy]:
     """What feeds the device's playback goes straight into what takes its inputs."""
     show = analysis.show
     before, after = ({_socket(name) for name in names} for names in (ids[:out], ids[back:]))
@@ -258,7 +258,7 @@ def _socket(name: str) -> str:
     return NodeId.of(name).socket
 
 
-def wireless_music(analysis: Analysis) -> Iterator[Finding]:
+def wireless_music(analysis: Computed) -> Iterator[Finding]:
     """A player connected without a wire: other level, and late."""
     show, catalogue = analysis.show, analysis.catalogue
     for cable in show.cables:
@@ -289,7 +289,7 @@ def _fixed(gain: float | tuple[float, float]) -> float:
     return gain if isinstance(gain, int | float) else gain[1]
 
 
-def headset_microphone(analysis: Analysis) -> Iterator[Finding]:
+def headset_microphone(analysis: Computed) -> Iterator[Finding]:
     """A headset in a headset socket: its own microphone comes along."""
     show, catalogue = analysis.show, analysis.catalogue
     for cable in show.cables:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.analysis import Analysis, Rule
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.feeds.wants import BACKGROUND
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding
+from kymaphon.core.findings import Finding, Rule
 from kymaphon.core.routing import Arrival, Feed, by_the_air, second_arrival
 from kymaphon.core.rules.cures import names
 from kymaphon.core.rules.ears import over_the_room
@@ -17,7 +17,7 @@ Pair = tuple[Feed, Arrival, Arrival]
 """A feed and the two ways by which its voice arrives, the earlier first."""
 
 
-def twice_pairs(analysis: Analysis) -> list[Pair]:
+def twice_pairs(analysis: Computed) -> list[Pair]:
     """Every voice that reaches a listener by two ways of different length and like level."""
     pairs: list[Pair] = []
     for feed in analysis.feeds.values():
@@ -35,7 +35,7 @@ def across_the_room(first: Arrival, second: Arrival) -> bool:
     return by_the_air(first.paths[0]) != by_the_air(second.paths[0])
 
 
-def room_beside_headphones(analysis: Analysis) -> Iterator[Finding]:
+def room_beside_headphones(analysis: Computed) -> Iterator[Finding]:
     """Voices that somebody hears across the room nearly as loud as in the headphones: one finding a listener.
 
     A crowd is all around whoever sits in it; that is no second voice.
@@ -59,7 +59,7 @@ def _arrives(name: str, arrival: Arrival) -> Derived:
     return total(name, "dB", parts, source="gains add along the way")
 
 
-def _headphones_low(analysis: Analysis, rows: list[Pair]) -> Finding:
+def _headphones_low(analysis: Computed, rows: list[Pair]) -> Finding:
     """Voices that somebody hears across the room nearly as loud as in the headphones: turning these up cures it."""
     feed, first, second = rows[0]
     wired, air = (second, first) if by_the_air(first.paths[0]) else (first, second)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
@@ -33,7 +33,7 @@ def gain_knobs(ladder: Ladder, upto: Rung | None = None) -> list[Knob]:
 
 
 def turn_remedies(
-    analysis: Analysis, ladder: Ladder, knobs: Sequence[Knob], by_db: float, effect: str
+    analysis: Computed, ladder: Ladder, knobs: Sequence[Knob], by_db: float, effect: str
 ) -> tuple[Remedy, ...]:
     """Knobs that alone move the level by so much, after the first gain as far as it goes with the next where that is quieter; when
     none does, the fewest that do together, first in the chain first.
@@ -67,7 +67,7 @@ def turn_remedies(
     return (*together, *single)
 
 
-def _alone(analysis: Analysis, ladder: Ladder, knobs: Sequence[Knob]) -> list[Knob]:
+def _alone(analysis: Computed, ladder: Ladder, knobs: Sequence[Knob]) -> list[Knob]:
     """Those knobs that no other voice passes on its way to an end."""
     shared = {
         knob.ref
@@ -108,7 +108,7 @@ def _moved(knob: Knob, edit: SetValue) -> float:
 
 
 def _turn_remedy(
-    analysis: Analysis,
+    analysis: Computed,
     twins: dict[SettingRef, tuple[SettingRef, ...]],
     remedy_id: str,
     moves: list[tuple[Knob, SetValue, float]],

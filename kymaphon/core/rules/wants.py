@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from kymaphon.core.analysis import Analysis, Rule
 from kymaphon.core.build import build_graph
+from kymaphon.core.computed import Computed
 from kymaphon.core.cuts import (
     Kept,
     closers,
@@ -20,7 +20,7 @@ from kymaphon.core.edits import Edit, SetValue, apply_all
 from kymaphon.core.ends import End
 from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Later, Remedy
+from kymaphon.core.findings import Finding, Later, Remedy, Rule
 from kymaphon.core.fit import Fit
 from kymaphon.core.graph import reachable
 from kymaphon.core.model import NO_SPEECH
@@ -40,7 +40,7 @@ from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_d
 from kymaphon.core.transfer import Transfer
 
 
-def wants_not_met(analysis: Analysis) -> Iterator[Finding]:
+def wants_not_met(analysis: Computed) -> Iterator[Finding]:
     """Wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
     kept = wanted_pairs(analysis)
     ended: dict[str, _Ended] | None = None
@@ -76,7 +76,7 @@ def _how_off(feed: Feed) -> str:
     return feed.verdict if feed.verdict in ("loud", "quiet") else ""
 
 
-def _level_tells(analysis: Analysis, feed: Feed) -> bool:
+def _level_tells(analysis: Computed, feed: Feed) -> bool:
     """Whether the same is told at Level, against the mark of that very end: of speech, not of what is a matter of taste."""
     ladder = analysis.ladders.get((feed.voice, feed.listener))
     return (
@@ -91,7 +91,7 @@ def _level_tells(analysis: Analysis, feed: Feed) -> bool:
 class _Ended:
     """A voice that gets to no mixer."""
 
-    analysis: Analysis
+    analysis: Computed
     stray: Stray
 
     @cached_property
@@ -108,7 +108,7 @@ TRIED = 3
 class _Deaf:
     """Somebody whose headphones or other sockets are plugged into nothing."""
 
-    analysis: Analysis
+    analysis: Computed
     listener: str
     end: End
 
@@ -130,12 +130,12 @@ class _Deaf:
         return tuple(ways)
 
 
-def _deaf(analysis: Analysis, listener: str) -> _Deaf | None:
+def _deaf(analysis: Computed, listener: str) -> _Deaf | None:
     end = deaf_end(analysis, listener)
     return None if end is None else _Deaf(analysis, listener, end)
 
 
-def _feeds_with(analysis: Analysis, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Feed] | None:
+def _feeds_with(analysis: Computed, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Feed] | None:
     """Who hears whom with some edits; None where a circle howls or somebody has themselves back late who did not."""
     show = apply_all(analysis.show, edits)
     graph = build_graph(show, analysis.catalogue)
@@ -145,11 +145,11 @@ def _feeds_with(analysis: Analysis, edits: tuple[Edit, ...]) -> dict[tuple[str, 
     return None if echo or transfer.howls else feeds
 
 
-def _pair(analysis: Analysis, feed: Feed) -> tuple[str, str]:
+def _pair(analysis: Computed, feed: Feed) -> tuple[str, str]:
     return analysis.party_name(feed.listener), analysis.party_name(feed.voice)
 
 
-def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
+def _missing(analysis: Computed, feed: Feed, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
     listener, voice = _pair(analysis, feed)
     whom = "itself from a wedge or headphones" if feed.listener == feed.voice else voice
     kept = kept_pair(analysis, feed)
@@ -202,7 +202,7 @@ def _missing(analysis: Analysis, feed: Feed, ended: _Ended | None, deaf: _Deaf |
     )
 
 
-def _plugged(analysis: Analysis, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
+def _plugged(analysis: Computed, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
     """Plugging in where a voice ends, where that is all it takes."""
     stray, feeds = ended.stray, ended.feeds
     if stray.into is not None and feeds is not None and feeds[feed.key].verdict != "missing":
@@ -211,7 +211,7 @@ def _plugged(analysis: Analysis, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
         yield Remedy("plug", f"Plug {stray.end.name} into {stray.into.name}", effect, stray.edits)
 
 
-def _into_the_mix(analysis: Analysis, feed: Feed) -> Iterator[Remedy]:
+def _into_the_mix(analysis: Computed, feed: Feed) -> Iterator[Remedy]:
     """A free input of a mixer program that leads to the listener, fed by what has the voice in the same computer."""
     leading = analysis.leading_to(list(analysis.graph.ears[feed.listener]))
     tried = 0
@@ -232,7 +232,7 @@ def _into_the_mix(analysis: Analysis, feed: Feed) -> Iterator[Remedy]:
                     return
 
 
-def _plugged_in(analysis: Analysis, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]:
+def _plugged_in(analysis: Computed, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]:
     """Plugging a listener in, where that is all it takes: the output with most of what they should hear."""
     listener, voice = _pair(analysis, feed)
     for fit, edits, feeds in deaf.ways:
@@ -245,7 +245,7 @@ def _plugged_in(analysis: Analysis, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]
         return
 
 
-def _why_silent(analysis: Analysis, kept: Kept) -> str:
+def _why_silent(analysis: Computed, kept: Kept) -> str:
     """The first break behind the voice, if there is just one thing that stops it."""
     forward = reachable(analysis.graph, [kept.mouth], backward=False)
     for edge in analysis.graph.edges:
@@ -254,7 +254,7 @@ def _why_silent(analysis: Analysis, kept: Kept) -> str:
     return ""
 
 
-def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
+def _new_echo(analysis: Computed, transfer: Transfer) -> bool:
     """Whether any party would now get itself back late that does not today."""
     for feed in analysis.feeds.values():
         if feed.listener != feed.voice or feed.verdict == "back":
@@ -270,7 +270,7 @@ def _new_echo(analysis: Analysis, transfer: Transfer) -> bool:
     return False
 
 
-def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
+def _unwanted(analysis: Computed, feed: Feed, kept: list[Kept]) -> Finding:
     listener, voice = _pair(analysis, feed)
     mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
     floor = (
@@ -300,7 +300,7 @@ def _unwanted(analysis: Analysis, feed: Feed, kept: list[Kept]) -> Finding:
     )
 
 
-def _off_level(analysis: Analysis, feeds: list[Feed]) -> Finding:
+def _off_level(analysis: Computed, feeds: list[Feed]) -> Finding:
     """Voices that one listener gets too loud, or too quiet, the furthest off first."""
     offs = [(feed.gain_db or 0.0) - feed.wanted_gain_db for feed in feeds]
     listener, voice = _pair(analysis, feeds[0])
@@ -317,7 +317,7 @@ def _off_level(analysis: Analysis, feeds: list[Feed]) -> Finding:
     )  # fmt: skip
 
 
-def _late(analysis: Analysis, feed: Feed) -> Finding:
+def _late(analysis: Computed, feed: Feed) -> Finding:
     listener, voice = _pair(analysis, feed)
     delay = feed.delay_ms or 0.0
     limit = figure("one-way-limit")

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.delivery import Recording
 from kymaphon.core.edits import apply_all
@@ -32,7 +32,7 @@ CATALOGUE = shipped_catalogue()
 NOW = datetime(2026, 1, 1, tzinfo=UTC)
 
 
-def count(analysis: Analysis, verdict: str) -> int:
+def count(analysis: Report, verdict: str) -> int:
     return sum(feed.verdict == verdict for feed in analysis.feeds.values())
 
 

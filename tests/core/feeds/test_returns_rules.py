@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core.acoustics import comb
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.compute import without_rules
 from kymaphon.core.derive import Derived
 from kymaphon.core.edits import Plug, SetField, SetValue, apply_all
@@ -171,11 +171,11 @@ class TestCircles:
         assert [row.hand_db for row in listed] == sorted(row.hand_db for row in listed)
 
 
-def _with(graph: SignalGraph) -> Analysis:
+def _with(graph: SignalGraph) -> Report:
     """An analysis of a bare graph, for what asks its transfer only."""
     show = Show()
     empty = analyse(show)
-    return Analysis(show, empty.catalogue, graph, Transfer(graph), {})
+    return Report(show, empty.catalogue, graph, Transfer(graph), {})
 
 
 @st.composite
@@ -212,7 +212,7 @@ def test_the_response_is_the_transform_of_the_impulse(graph: SignalGraph) -> Non
 
 
 class TestCombined:
-    def test_comb_figures_of_the_demo(self, demo_analysis: Analysis) -> None:
+    def test_comb_figures_of_the_demo(self, demo_analysis: Report) -> None:
         """Two arrivals 5.33 ms apart and 2 dB different: notches at 1 / 2t, 3 / 2t, 5 / 2t; +5.1 dB and -13.7 dB against the first."""
         feed = demo_analysis.feeds["stream", "mira"]
         first, second = feed.arrivals[:2]
@@ -223,7 +223,7 @@ class TestCombined:
         # Bleed of her voice by the others' microphones ripples on top of it.
         assert got.ripple.value == pytest.approx(peak - dip, abs=4)
 
-    def test_one_way_is_flat(self, demo_analysis: Analysis) -> None:
+    def test_one_way_is_flat(self, demo_analysis: Report) -> None:
         got = combined(demo_analysis, demo_analysis.feeds["ferry", "jingles"])
         assert got is not None
         assert got.ripple.value < 0.5
@@ -239,7 +239,7 @@ class TestCombined:
 
 
 class TestSentences:
-    def test_the_demo(self, demo_analysis: Analysis) -> None:
+    def test_the_demo(self, demo_analysis: Report) -> None:
         text = listener_sentence(demo_analysis, "ferry")
         assert text.startswith("Ferry hears itself 164.1 ms late; Mira, Tam, Ilse, Lighthouse and Jingles;")
         assert "(Ilse 13.9 dB too quiet)" in text

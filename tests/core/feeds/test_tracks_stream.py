@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 import pytest
 
 from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Analysis
+from kymaphon.core.analysis import Report
 from kymaphon.core.delivery import Recording, Streaming
 from kymaphon.core.edits import AddRow, Plug, apply_all
 from kymaphon.core.feeds.alone import outlets
@@ -147,7 +147,7 @@ class TestWho:
         twice = apply_all(once, track_plan(analyse(once), NOON, Recording(way="each")).edits)
         assert [row.id for row in twice.tracks] == ["own", "plan-1", "plan-2"]
 
-    def test_a_mix_stays_a_mix(self, demo_analysis: Analysis) -> None:
+    def test_a_mix_stays_a_mix(self, demo_analysis: Report) -> None:
         plan = track_plan(demo_analysis, NOON)
         assert len(plan.tracks) == 1
         assert plan.tracks[0].plugged
@@ -155,12 +155,12 @@ class TestWho:
         assert "what is wrong in it stays wrong" in plan.stays[0]
         assert "Mira at Mira's microphone" in plan.stays[1]
 
-    def test_one_track_a_person_where_it_cannot_be_had(self, demo_analysis: Analysis) -> None:
+    def test_one_track_a_person_where_it_cannot_be_had(self, demo_analysis: Report) -> None:
         plan = track_plan(demo_analysis, NOON, Recording(way="each"))
         assert any("cannot be had" in row for row in plan.problems)
         assert [row.plugged for row in plan.tracks] == [True]
 
-    def test_a_split_that_is_none(self, demo_analysis: Analysis) -> None:
+    def test_a_split_that_is_none(self, demo_analysis: Report) -> None:
         plan = track_plan(demo_analysis, NOON, Recording(way="split"))
         assert any(row.startswith("Everyone is not on one side") for row in plan.problems)
         assert any("Stream, Harbour station" in row for row in plan.problems)
@@ -217,7 +217,7 @@ class TestWho:
         assert any("no recorder" in row for row in plan.problems)
         assert not [edit for edit in plan.edits if isinstance(edit, AddRow)]
 
-    def test_every_side_of_every_output_is_looked_at(self, demo_analysis: Analysis) -> None:
+    def test_every_side_of_every_output_is_looked_at(self, demo_analysis: Report) -> None:
         rows = {row.ref: row for row in outlets(demo_analysis)}
         assert tuple(rows["mic-mira.out"].voices) == ("mira",)
         assert set(rows["codec-ferry.near-out"].voices) == {"ferry"}
@@ -256,7 +256,7 @@ class TestStream:
         assert budget.enough is None
         assert "not measured" in budget.problems[0]
 
-    def test_chat_and_confidence_are_as_late_as_the_stream(self, demo_analysis: Analysis) -> None:
+    def test_chat_and_confidence_are_as_late_as_the_stream(self, demo_analysis: Report) -> None:
         """Common practice: chat runs 10 to 15 s behind; the encoder of the demo alone takes 12."""
         row = next(row for row in delays(demo_analysis) if row.listener == "stream")
         assert row.heard.value == pytest.approx(12_005, abs=10)
