@@ -385,3 +385,6 @@ def _noise_of(mic: Stand) -> Derived:
 def open_cost_db(count: int) -> float:
     """What so many open microphones cost in feedback margin and room noise against one: 10 lg NOM (Davis & Patronis)."""
     return 10 * math.log10(count) if count > 0 else 0.0
+
+
+ENOUGH = "double-difference"

@@ -9,9 +9,9 @@ from kymaphon.core.advice import Advice, advise
 from kymaphon.core.cast import NOTHING_DB, PlaceSound, open_cost_db
 from kymaphon.core.computed import Computed
 from kymaphon.core.derive import MINUS, show_number
+from kymaphon.core.head_turns import turns_of
 from kymaphon.core.moves import Placed
 from kymaphon.core.room import liveliness_words
-from kymaphon.core.rules.cast_own import turns_of
 
 
 def _round(value: float) -> float | None:

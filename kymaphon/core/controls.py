@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from typing import Any
 
 from kymaphon.core.catalogue import Control, Kind
+from kymaphon.core.catalogue.parts import Processor
 from kymaphon.core.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.graph import EdgeKind, Knob, SettingRef, spread
-from kymaphon.core.show import Device
+from kymaphon.core.show import Device, Setting
 
 ON_AIR = ("audience", "recorder", "remote")
 """Sorts of listener that are not in the room: what they hear change is on air."""
@@ -147,3 +148,9 @@ def touches(analysis: Computed) -> tuple[Touch, ...]:
         )
     order = {device.id: n for n, device in enumerate(analysis.show.devices)}
     return tuple(sorted(out, key=lambda row: (bool(row.air), order.get(row.ref.device, len(order)))))
+
+
+def is_on(device: Device, processor: Processor) -> bool:
+    """Whether a processor works."""
+    given = device.settings.get(processor.id, Setting()).on
+    return processor.fixed or (processor.on if given is None else given)

@@ -13,9 +13,9 @@ from kymaphon.core.figures import number
 from kymaphon.core.levels import Rung
 from kymaphon.core.lineup.expected import figure_on
 from kymaphon.core.points import base_of
-from kymaphon.core.rules.level_together import crest_together
 from kymaphon.core.scales import house_at, reading, scales
 from kymaphon.core.units import db_to_power, power_to_db
+from kymaphon.core.weights import crest_together
 
 SHOWN = ("desk", "interface", "software", "recorder", "encoder")
 """Groups of devices whose meters an operator watches."""

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from kymaphon.core.build import input_ohm
+from kymaphon.core.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.chain import link_state
 from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import balanced
-from kymaphon.core.controls import reaches
+from kymaphon.core.controls import is_on, reaches
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.earth import circuit_of
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph import EdgeKind
+from kymaphon.core.hum import under_voice
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import FEED_WORDS, draw_of, feed_of, host_budgets
 from kymaphon.core.pull import lead_of
 from kymaphon.core.routes import length_of, meetings
-from kymaphon.core.rules.rig_controls import is_on
-from kymaphon.core.rules.rig_hum import under_voice
-from kymaphon.core.rules.rig_plugs import cable_corner_hz, cable_fit
 from kymaphon.core.show import Cable, Device
 
 

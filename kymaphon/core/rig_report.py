@@ -10,10 +10,10 @@ from kymaphon.core.controls import reaches, touches
 from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.earth import earth_loops, earth_ties
 from kymaphon.core.ends import end_of
+from kymaphon.core.hum import is_risk, ranked_meetings
 from kymaphon.core.phantom import phantom_of
 from kymaphon.core.power import host_budgets
 from kymaphon.core.pull import lead_of, pull_list
-from kymaphon.core.rules.rig_hum import is_risk, ranked_meetings
 from kymaphon.core.show import Cable
 
 

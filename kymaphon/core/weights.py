@@ -142,3 +142,25 @@ def white_a() -> Derived:
 def weighted_unit(unit: str) -> str:
     """The unit of an A-weighted level at a point: `dB SPL` becomes `dBA`, `dBu` becomes `dBu(A)`."""
     return "dBA" if unit == "dB SPL" else f"{unit}(A)"
+
+
+def crest_together(count: int) -> tuple[Derived, Derived]:
+    """Highest sample of some talkers at once over the sum of their levels (AES17): in half of all half minutes, and in one of
+    ten. Measured: see `speech_together` in data/acoustics.json.
+    """
+    data = acoustic_data()["speech_together"]
+    rows = []
+    for name, key in (
+        ("in one half minute of two", "middle_db"),
+        ("in one half minute of ten", "one_in_ten_db"),
+    ):
+        value = float(np.interp(count, data["talkers"], data[key]))
+        rows.append(
+            Derived(
+                f"highest sample of {count} talkers over their sum, {name}",
+                value,
+                "dB",
+                source=data["source"],
+            )
+        )
+    return rows[0], rows[1]

@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.edits import SetField
+from kymaphon.core.head_turns import turned_level_db, turns_of
 from kymaphon.core.moves import inside, placed_in
 from kymaphon.core.pickup import Pickup
 from kymaphon.core.rules.cast_bleed import WITHIN, quiet_aim_deg
-from kymaphon.core.rules.cast_own import turned_level_db, turns_of
 from kymaphon.core.show import Show
 from tests.core.rooms import mic, person, room
 from tests.core.test_cast_sound import places

@@ -16,8 +16,8 @@ from kymaphon.core.cast import sound_of
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.edits import SetField
 from kymaphon.core.graph import EdgeKind
+from kymaphon.core.head_turns import turns_of
 from kymaphon.core.rules.cast_bleed import under_own_db
-from kymaphon.core.rules.cast_own import turns_of
 from kymaphon.core.show import Show
 from kymaphon.files.show_file import write_show
 from tests.core.rooms import cast_codes, finding_of, mic, person, room

@@ -6,13 +6,12 @@ import pytest
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.catalogue import Kind, shipped_catalogue
-from kymaphon.core.controls import reaches, touches
+from kymaphon.core.controls import is_on, reaches, touches
 from kymaphon.core.edits import SetValue
 from kymaphon.core.ends import end_of
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
 from kymaphon.core.routing import goes_astray
-from kymaphon.core.rules.rig_controls import is_on
 from kymaphon.core.show import Show
 from tests.core.rigs import VOICE, dev, of_code, rig, wire
 

@@ -10,6 +10,7 @@ from scipy import integrate, signal
 
 from kymaphon.core.analyse import analyse
 from kymaphon.core.build import loading
+from kymaphon.core.cable_fit import cable_corner_hz
 from kymaphon.core.catalogue import shipped_catalogue
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
@@ -18,7 +19,6 @@ from kymaphon.core.graph import NoiseSource
 from kymaphon.core.phantom import voltage_left
 from kymaphon.core.power import draw_of, host_budgets
 from kymaphon.core.routes import meetings
-from kymaphon.core.rules.rig_plugs import cable_corner_hz
 from kymaphon.core.show import Show
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 

@@ -11,11 +11,12 @@ from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core import cast_explain as explain
 from kymaphon.core.analysis import Report
-from kymaphon.core.cast import PlaceSound, Source
+from kymaphon.core.cast import ENOUGH, PlaceSound, Source
 from kymaphon.core.derive import MINUS, Derived, show_number
 from kymaphon.core.edits import AddRow
 from kymaphon.core.figures import number
 from kymaphon.core.findings import SEVERITIES, Finding
+from kymaphon.core.head_turns import turns_of
 from kymaphon.core.heard import wind_speed_m_s
 from kymaphon.core.ids import PortId
 from kymaphon.core.model import Point
@@ -23,8 +24,6 @@ from kymaphon.core.moves import Placed
 from kymaphon.core.placing import Choice
 from kymaphon.core.plan import Thing, fresh_id
 from kymaphon.core.room import liveliness_words
-from kymaphon.core.rules.cast_bleed import ENOUGH
-from kymaphon.core.rules.cast_own import turns_of
 from kymaphon.core.show import Device, Party, Show
 from kymaphon.core.spots import PlacementMap, bounds_of
 

@@ -8,12 +8,13 @@ from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.analysis import Report
 from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
-from kymaphon.core.controls import touches
+from kymaphon.core.controls import is_on, touches
 from kymaphon.core.derive import class_under, show_number
 from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding
 from kymaphon.core.graph import SettingRef, Switch
+from kymaphon.core.hum import cable_name, is_risk, ranked_meetings
 from kymaphon.core.ids import PortId
 from kymaphon.core.patching import patch_rows
 from kymaphon.core.plan import Thing
@@ -21,8 +22,6 @@ from kymaphon.core.power import FEED_WORDS, feed_of
 from kymaphon.core.pull import pull_list
 from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
 from kymaphon.core.routes import SORT_WORDS, position_of, way_of
-from kymaphon.core.rules.rig_controls import is_on
-from kymaphon.core.rules.rig_hum import cable_name, is_risk, ranked_meetings
 from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
 from kymaphon.core.spots import bounds_of
 

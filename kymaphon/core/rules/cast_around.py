@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from itertools import product
 
 from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
-from kymaphon.core.cast import PlaceSound, open_cost_db
+from kymaphon.core.cast import ENOUGH, PlaceSound, open_cost_db
 from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.edits import SetField, SetValue
@@ -18,7 +18,6 @@ from kymaphon.core.heard import wind_noise, wind_speed_m_s
 from kymaphon.core.mouth import mouth_gain_db
 from kymaphon.core.moves import Placed, fader_of, move, placed_in
 from kymaphon.core.room import Reflection, reflections
-from kymaphon.core.rules.cast_bleed import ENOUGH
 from kymaphon.core.show import Place
 from kymaphon.core.standing import has_face
 

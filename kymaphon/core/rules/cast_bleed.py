@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from kymaphon.core.acoustics import comb, travel_ms
-from kymaphon.core.cast import PlaceSound
+from kymaphon.core.cast import ENOUGH, PlaceSound
 from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import Edit, SetField
@@ -28,7 +28,6 @@ from kymaphon.core.moves import (
 from kymaphon.core.pickup import Pickup
 from kymaphon.core.standing import direction_deg
 
-ENOUGH = "double-difference"
 WITHIN = 0.8
 """Share of the tolerated angle within which the own voice is kept when a microphone is turned."""
 

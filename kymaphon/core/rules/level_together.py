@@ -9,34 +9,13 @@ import numpy as np
 from kymaphon.core.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.edits import SetValue
-from kymaphon.core.figures import acoustic_data, number
+from kymaphon.core.figures import number
 from kymaphon.core.findings import Finding, Remedy, Rule
 from kymaphon.core.graph import Knob, SettingRef
 from kymaphon.core.model import NO_SPEECH
 from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
-
-
-def crest_together(count: int) -> tuple[Derived, Derived]:
-    """Highest sample of some talkers at once over the sum of their levels (AES17): in half of all half minutes, and in one of
-    ten. Measured: see `speech_together` in data/acoustics.json.
-    """
-    data = acoustic_data()["speech_together"]
-    rows = []
-    for name, key in (
-        ("in one half minute of two", "middle_db"),
-        ("in one half minute of ten", "one_in_ten_db"),
-    ):
-        value = float(np.interp(count, data["talkers"], data[key]))
-        rows.append(
-            Derived(
-                f"highest sample of {count} talkers over their sum, {name}",
-                value,
-                "dB",
-                source=data["source"],
-            )
-        )
-    return rows[0], rows[1]
+from kymaphon.core.weights import crest_together
 
 
 def several_at_once(analysis: Computed) -> Iterator[Finding]:

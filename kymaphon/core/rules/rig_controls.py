@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from kymaphon.core.catalogue import Kind
 from kymaphon.core.catalogue.parts import Processor
 from kymaphon.core.computed import Computed
-from kymaphon.core.controls import ON_AIR, path_label, reaches
+from kymaphon.core.controls import ON_AIR, is_on, path_label, reaches
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.down import Down, downs
 from kymaphon.core.edits import AddRow, SetValue
@@ -128,12 +128,6 @@ class Working:
     @property
     def ref(self) -> SettingRef:
         return SettingRef(self.device.id, self.processor.id, "on")
-
-
-def is_on(device: Device, processor: Processor) -> bool:
-    """Whether a processor works."""
-    given = device.settings.get(processor.id, Setting()).on
-    return processor.fixed or (processor.on if given is None else given)
 
 
 def path_keys(analysis: Computed, path: PathThrough) -> Iterator[tuple[str, str]]:

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 from kymaphon.core.build import input_ohm, loading
+from kymaphon.core.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.catalogue import Port
 from kymaphon.core.computed import Computed
 from kymaphon.core.connectors import balanced, connectors
@@ -16,7 +17,7 @@ from kymaphon.core.ends import End, end_of
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.fit import Fault, Fit, fit_of, gain_range, pad_for
+from kymaphon.core.fit import Fault, Fit, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import PortId
 from kymaphon.core.levels import Ladder
@@ -36,13 +37,6 @@ from kymaphon.core.rig_flow import NOTHING
 from kymaphon.core.routes import length_of
 from kymaphon.core.show import Cable, Device, Show
 from kymaphon.core.weights import headroom_wanted
-
-
-def cable_fit(analysis: Computed, cable: Cable) -> Fit:
-    """How a cable of the show fits, with the level that really comes."""
-    source = end_of(analysis.show, analysis.catalogue, cable.source)
-    target = end_of(analysis.show, analysis.catalogue, cable.target)
-    return fit_of(source, target, cable.adapter, level_at(analysis, source))
 
 
 def other_side(show: Show, cable: Cable) -> Cable | None:
@@ -232,22 +226,6 @@ _FOR_CODE: dict[str, Callable[[Computed, Cable, Fit, Fault], Iterator[Remedy]]] 
     "loaded-down": _loaded,
     "no-amplifier": _no_amplifier,
 }
-
-
-def cable_corner_hz(source_ohm: float, load_ohm: float | None, metres: float) -> Derived:
-    """Where a cable's capacitance takes 3 dB off: 1 / (2 pi R C), R the source and its load in parallel."""
-    ohms = source_ohm if not load_ohm else 1 / (1 / source_ohm + 1 / load_ohm)
-    each = figure("cable-pf")
-    farad = each.value * metres * 1e-12
-    corner = 1 / (2 * math.pi * ohms * farad) if farad > 0 else math.inf
-    formula = f"1 / (2π × {ohms:.0f} ohm × {farad * 1e9:.2f} nF)"
-    terms = (
-        Derived("source", source_ohm, "ohm", source="device data"),
-        *((Derived("load", load_ohm, "ohm", source="device data"),) if load_ohm else ()),
-        Derived("length", metres, "m", source="given"),
-        each,
-    )
-    return Derived("3 dB down at", min(corner, 1e9), "Hz", formula, terms, "low-pass of first order")
 
 
 def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
