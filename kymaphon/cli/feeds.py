@@ -59,9 +59,9 @@ def feeds(options: argparse.Namespace) -> int:
 
 def _hearing(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.derive import show_number
-    from kymaphon.core.feeds.report import hearing_json
     from kymaphon.core.feeds.returns import circles_of
     from kymaphon.core.feeds.sentence import listener_sentence
+    from kymaphon.core.feeds_report import hearing_json
     from kymaphon.core.howl import spares
     from kymaphon.core.sheet import VERDICT_WORDS, feed_words
 
@@ -88,8 +88,8 @@ def _plan(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.edits import apply_all
     from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
     from kymaphon.core.feeds.planner import plan_feeds
-    from kymaphon.core.feeds.report import plan_json, plan_lines
     from kymaphon.core.feeds.ways_out import ways_out
+    from kymaphon.core.feeds_report import plan_json, plan_lines
     from kymaphon.core.offers import cost_words
 
     show = analysis.show
@@ -140,8 +140,8 @@ def _tracks(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.delivery import Recording
     from kymaphon.core.edits import SetField, apply_all
     from kymaphon.core.feeds.doing import doing_edits
-    from kymaphon.core.feeds.report import track_json, track_lines
     from kymaphon.core.feeds.tracks import track_plan
+    from kymaphon.core.feeds_report import track_json, track_lines
 
     how = analysis.show.recording or Recording()
     if options.tracks:
@@ -159,8 +159,8 @@ def _tracks(options: argparse.Namespace, analysis: Report) -> int:
 
 
 def _stream(options: argparse.Namespace, analysis: Report) -> int:
-    from kymaphon.core.feeds.report import stream_json, stream_lines
     from kymaphon.core.feeds.stream import delays, stream_budget
+    from kymaphon.core.feeds_report import stream_json, stream_lines
 
     budget, late = stream_budget(analysis.show, analysis.catalogue), delays(analysis)
     if options.json:

@@ -21,13 +21,13 @@ from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import show_number
 from kymaphon.core.edits import SetWant
+from kymaphon.core.feeds.cures import switches_of_feed, way_words
 from kymaphon.core.feeds.returns import combined, legs_of, turn_of
 from kymaphon.core.feeds.sentence import listener_sentence
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.findings import Finding
 from kymaphon.core.model import WantKind
 from kymaphon.core.routing import Feed, at_once_ms, is_for_far_end
-from kymaphon.core.rules.cures import switches_of_feed, way_words
 from kymaphon.core.sheet import VERDICT_WORDS, feed_severity
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")

@@ -13,7 +13,7 @@ from kymaphon.core.edits import SetValue, apply_all
 from kymaphon.core.feeds.doing import doing_edits, steps_between
 from kymaphon.core.feeds.mixing import Mix
 from kymaphon.core.feeds.planner import FeedPlan
-from kymaphon.core.feeds.report import (
+from kymaphon.core.feeds_report import (
     bus_words,
     input_words,
     level_words,

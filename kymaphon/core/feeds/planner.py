@@ -13,6 +13,7 @@ from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.feeds.assign import asks_of, fits
 from kymaphon.core.feeds.bringing import Stray, strays
 from kymaphon.core.feeds.far_desk import far_desks, was_asked
+from kymaphon.core.feeds.loops import loop_trouble, opening
 from kymaphon.core.feeds.mixer import Mixer, mixer_of
 from kymaphon.core.feeds.mixing import Missing, Mix, mix_on
 from kymaphon.core.feeds.needs import Around, fed_by, needs_of, unplugged
@@ -21,7 +22,6 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph import UNINTENDED, SettingRef, reachable
 from kymaphon.core.riders import is_ridden
 from kymaphon.core.routing import Feed, is_for_far_end
-from kymaphon.core.rules.feeds import circles
 from kymaphon.core.show import Setting, Show
 
 PASSES = 3
@@ -120,7 +120,7 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
 
 def _idle(plan: FeedPlan) -> bool:
     """Whether a plan moves something, yet nobody hears anything else by it and no circle is opened: then what is there is right."""
-    return plan.edits != plan.wants and not plan.changed and not any(circles(plan.before))
+    return plan.edits != plan.wants and not plan.changed and loop_trouble(plan.before) is None
 
 
 def _as_it_is(plan: FeedPlan) -> FeedPlan:
@@ -293,10 +293,9 @@ def _howls(analysis: Computed) -> bool:
 
 def _circles_opened(before: Computed, after: Computed) -> tuple[Edit, ...]:
     """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix alone can avoid it."""
-    if _howls(before) or (any(circles(before)) and not _howls(after)):
+    if _howls(before) or (loop_trouble(before) is not None and not _howls(after)):
         return ()
-    found = next(iter(circles(after)), None)
-    return found.remedies[0].edits if found is not None and found.remedies else ()
+    return opening(after)
 
 
 def _corrections(analysis: Computed, opened: list[SettingRef]) -> Iterable[SetValue]:

@@ -12,12 +12,23 @@ from kymaphon.core.cuts import (
     Kept,
 )
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.feeds.cures import (
+    against_mark,
+    blocked,
+    cuts_of,
+    names,
+    remedies_of,
+    wanted_pairs,
+    way_devices,
+    way_words,
+)
 from kymaphon.core.feeds.far_desk import far_end
-from kymaphon.core.feeds.returns import circle_of, one_of_a_pair, together, turn_of
+from kymaphon.core.feeds.loops import loop_cuts, loop_trouble
+from kymaphon.core.feeds.returns import circle_of, together, turn_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Rule, Severity
 from kymaphon.core.graph import STRAY, EdgeKind
-from kymaphon.core.paths import PathThrough, find_circles
+from kymaphon.core.paths import PathThrough
 from kymaphon.core.routing import (
     IN_STEP_BELOW_DB,
     Arrival,
@@ -28,16 +39,6 @@ from kymaphon.core.routing import (
     is_for_far_end,
     late_return,
     second_arrival,
-)
-from kymaphon.core.rules.cures import (
-    against_mark,
-    blocked,
-    cuts_of,
-    names,
-    remedies_of,
-    wanted_pairs,
-    way_devices,
-    way_words,
 )
 from kymaphon.core.rules.feeds_ways import (
     echo_cancellers,
@@ -296,46 +297,19 @@ def _and_more(count: int) -> str:
     return f", and {count - 1} more like it" if count > 1 else ""
 
 
-def _heard_round(path: PathThrough) -> bool:
-    """Whether a circle is too near to howling, or is long enough and strong enough to be heard as an echo."""
-    long = path.delay_ms > number("delay-blurred")
-    return path.gain_db > (number("loop-echo") if long else -number("loop-margin"))
-
-
 def circles(analysis: Computed) -> Iterator[Finding]:
     """Circles in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
     an echo (Haas 1951).
     """
-    margin = number("loop-margin")
-    listed = one_of_a_pair(analysis.circles.paths)
-    found = [path for path in listed if _heard_round(path)]
-    unstable = analysis.transfer.howls
-    if not found and not unstable:
-        several = together(analysis)
-        if several is None or several.value <= -margin:
-            return
-    ways = found or list(listed[:3])
-    if not ways:
+    trouble = loop_trouble(analysis)
+    if trouble is None:
         return
-    worst = ways[0]
-    howls = unstable
+    margin = number("loop-margin")
+    listed, found, ways = trouble.listed, trouble.heard, trouble.ways
+    worst, howls, steep = trouble.worst, trouble.howls, trouble.steep
     beyond = howls_at(worst.gain_db)
-    # Nearer to howling than the margin; else it is an echo, or several small ones together.
-    steep = howls or not found or worst.gain_db > -margin
-
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
-        lowest = min(-margin, number("loop-echo"))
-        near = [
-            [path]
-            for path in find_circles(transfer, floor_db=lowest, most=4 if steep else 16).paths
-            if _heard_round(path)
-        ]
-        if near or not transfer.howls:
-            return near
-        return [list(find_circles(transfer, most=4).paths)]
-
     kept = wanted_pairs(analysis)
-    cuts = cuts_of(analysis, bad, kept, steady=True)
+    cuts = loop_cuts(analysis, trouble, kept)
     circle = circle_of(analysis, worst)
     all_rows = together(analysis)
     round_trip = (

@@ -19,6 +19,7 @@ from kymaphon.core.down import is_silenced
 from kymaphon.core.edits import Edit, SetValue, apply_all
 from kymaphon.core.ends import End
 from kymaphon.core.feeds.bringing import Stray, strays
+from kymaphon.core.feeds.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
 from kymaphon.core.figures import figure, number
 from kymaphon.core.findings import Finding, Later, Remedy, Rule
 from kymaphon.core.fit import Fit
@@ -35,7 +36,6 @@ from kymaphon.core.routing import (
     goes_astray,
     late_return,
 )
-from kymaphon.core.rules.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
 from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_down
 from kymaphon.core.transfer import Transfer
 

@@ -14,7 +14,11 @@ from kymaphon.core.delivery import Recording
 from kymaphon.core.edits import apply_all
 from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
 from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.report import (
+from kymaphon.core.feeds.returns import combined, legs_of, turn_of
+from kymaphon.core.feeds.stream import delays, stream_budget
+from kymaphon.core.feeds.tracks import track_plan
+from kymaphon.core.feeds.ways_out import ways_out
+from kymaphon.core.feeds_report import (
     hearing_json,
     plan_json,
     plan_lines,
@@ -22,10 +26,6 @@ from kymaphon.core.feeds.report import (
     track_json,
     track_lines,
 )
-from kymaphon.core.feeds.returns import combined, legs_of, turn_of
-from kymaphon.core.feeds.stream import delays, stream_budget
-from kymaphon.core.feeds.tracks import track_plan
-from kymaphon.core.feeds.ways_out import ways_out
 from tests.core.test_random_rigs import random_rig
 
 CATALOGUE = shipped_catalogue()

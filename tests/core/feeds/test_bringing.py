@@ -11,9 +11,9 @@ from kymaphon.core.ends import end_of
 from kymaphon.core.feeds.bringing import strays
 from kymaphon.core.feeds.doing import steps_between
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.report import level_words
 from kymaphon.core.feeds.wants import wants_by_role
 from kymaphon.core.feeds.ways_out import WayOut, ways_out
+from kymaphon.core.feeds_report import level_words
 from kymaphon.core.fit import fit_of
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.show import Cable, Show

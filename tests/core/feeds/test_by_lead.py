@@ -10,9 +10,9 @@ from kymaphon.core.edits import Unplug, apply_all
 from kymaphon.core.feeds.by_lead import by_lead
 from kymaphon.core.feeds.doing import steps_between
 from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.report import missing_words
 from kymaphon.core.feeds.wants import unsaid, wants_by_role
 from kymaphon.core.feeds.ways_out import WayOut, ways_out
+from kymaphon.core.feeds_report import missing_words
 from kymaphon.core.monitoring import own_ears
 from kymaphon.core.open_ends import deaf_end, outputs_with
 from kymaphon.core.show import Show

@@ -18,8 +18,8 @@ from kymaphon.core.feeds.assign import asks_of, assign, cost, fits, is_plugged, 
 from kymaphon.core.feeds.mixer import Came, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
 from kymaphon.core.feeds.needs import Around, Need, fed_by, needs_of, unplugged
 from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.report import missing_words, mix_words, plan_lines
 from kymaphon.core.feeds.wants import unsaid, wants_by_role, wants_of
+from kymaphon.core.feeds_report import missing_words, mix_words, plan_lines
 from kymaphon.core.figures import data_table
 from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
 from kymaphon.core.show import Device, Show

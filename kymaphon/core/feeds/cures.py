@@ -1,4 +1,4 @@
-"""What the feed rules share: the pairs that must stay whole, remedies made of cuts, and names of ways."""
+"""Cures of what is heard: the pairs that must stay whole, remedies made of cuts, and names of ways."""
 
 from __future__ import annotations
 
