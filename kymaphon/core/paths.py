@@ -157,10 +157,10 @@ def _near_path(
     below the strongest step of the rig.
     """
     graph = transfer.graph
-    known = transfer.__dict__.setdefault("_near", {})
+    known = transfer.once(_near_trees)
     if (source, within) not in known:
         known[source, within] = _near_tree(transfer, source, within)
-    by: dict[int, tuple[int, int]] = known[source, within]
+    by = known[source, within]
     if target not in by:
         return None
     edges: list[int] = []
@@ -171,6 +171,11 @@ def _near_path(
     edges.reverse()
     gain, delay = (sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True))  # fmt: skip
     return PathThrough(graph, tuple(edges), float(gain), float(delay))
+
+
+def _near_trees(transfer: Transfer) -> dict[tuple[int, frozenset[int] | None], dict[int, tuple[int, int]]]:
+    """Those that were asked for so far, by source and bounds."""
+    return {}
 
 
 def _near_tree(transfer: Transfer, source: int, within: frozenset[int] | None) -> dict[int, tuple[int, int]]:
@@ -261,10 +266,7 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
 
 def all_circles(transfer: Transfer) -> Found:
     """The circles that are worth listing, as `find_circles` has them; kept with the transfer."""
-    known: Found | None = transfer.__dict__.get("_all_circles")
-    if known is None:
-        known = transfer.__dict__["_all_circles"] = find_circles(transfer)
-    return known
+    return transfer.once(find_circles)
 
 
 def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
@@ -272,16 +274,17 @@ def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
 
     A rig that was cut from another has those of the other that are left.
     """
-    known: tuple[PathThrough, ...] | None = transfer.__dict__.get("_strong_circles")
-    if known is None:
-        known = _left_of(transfer)
-        if known is None:
-            floor = number("loop-of-return")
-            near = -transfer.stability.margin_db > floor
-            rows = all_circles(transfer).paths if near else ()
-            known = tuple(row for row in rows if floor <= row.gain_db < 0)
-        transfer.__dict__["_strong_circles"] = known
-    return known
+    return transfer.once(_strong_circles)
+
+
+def _strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
+    known = _left_of(transfer)
+    if known is not None:
+        return known
+    floor = number("loop-of-return")
+    near = -transfer.stability.margin_db > floor
+    rows = all_circles(transfer).paths if near else ()
+    return tuple(row for row in rows if floor <= row.gain_db < 0)
 
 
 def _left_of(transfer: Transfer) -> tuple[PathThrough, ...] | None:

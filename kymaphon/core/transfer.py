@@ -11,8 +11,9 @@ import heapq
 import math
 from array import array
 from collections.abc import Callable, Collection, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ from kymaphon.core.stability import NOTHING_ROUND, Stability
 
 Complexes = NDArray[np.complex128]
 
+_Answer = TypeVar("_Answer")
 FEW = 8
 """So many steps are quicker taken one by one than as an array."""
 TOGETHER = 32
@@ -117,34 +119,35 @@ class Effort:
 
 @dataclass(frozen=True)
 class Transfer:
-    """Solves for one graph; keeps what several questions share."""
+    """Solves for one graph; keeps what several questions share.
+
+    Attributes:
+        uncut: the rig that this one was cut from; None for a whole one.
+        effort: what is left for long searches for single ways, in this rig and in those cut from it.
+    """
 
     graph: SignalGraph
+    uncut: Transfer | None = field(default=None, compare=False)
+    effort: Effort = field(default_factory=Effort, compare=False)
+    _answers: dict[Callable[[Transfer], Any], Any] = field(default_factory=dict, repr=False, compare=False)
+
+    def once(self, question: Callable[[Transfer], _Answer]) -> _Answer:
+        """What a function tells of this rig, asked once."""
+        if question not in self._answers:
+            self._answers.setdefault(question, question(self))
+        answer: _Answer = self._answers[question]
+        return answer
 
     def without(self, refs: frozenset[SettingRef]) -> Transfer:
         """The same rig with the edges behind some switches cut. The order of flow is kept, as taking edges
         away cannot upset it.
         """
-        cut = Transfer(self.graph.without(refs))
-        cut.__dict__["components"] = self.components
-        cut.__dict__["uncut"] = self
-        cut.__dict__["effort"] = self.effort
-        return cut
-
-    @cached_property
-    def effort(self) -> Effort:
-        """What is left for long searches for single ways, in this rig and in those cut from it."""
-        return Effort()
-
-    @cached_property
-    def uncut(self) -> Transfer | None:
-        """The rig that this one was cut from; None for a whole one."""
-        return None
+        return Transfer(self.graph.without(refs), self, self.effort)
 
     @cached_property
     def components(self) -> list[list[int]]:
-        """`strong_components` of the graph."""
-        return strong_components(self.graph)
+        """`strong_components` of the graph; of one that was cut, of the uncut one."""
+        return strong_components(self.graph) if self.uncut is None else self.uncut.components
 
     @cached_property
     def circles(self) -> list[list[int]]:

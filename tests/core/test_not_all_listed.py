@@ -13,7 +13,7 @@ from kymaphon.core.indexed import Indexed
 from kymaphon.core.mouth import between, mouth_gain_at_db, mouth_gain_db
 from kymaphon.core.pickup import PATTERNS, Pickup
 from kymaphon.core.show import Show
-from kymaphon.core.transfer import Effort
+from kymaphon.core.transfer import Effort, Transfer
 
 
 def ring(desks: int) -> Show:
@@ -70,9 +70,8 @@ def test_long_searches_one_after_the_other_use_up_the_effort_and_get_shorter(
 ) -> None:
     """Every step counts on when only the least is left, until a tenth of that is granted: it never stalls in between."""
     monkeypatch.setattr(paths, "FURTHER_STEPS", 100)
-    transfer = analyse(ring(6), remedies=False).transfer
-    transfer.__dict__["effort"] = Effort(left=paths.LEAST_STEPS)
-    graph = transfer.graph
+    graph = analyse(ring(6), remedies=False).graph
+    transfer = Transfer(graph, effort=Effort(left=paths.LEAST_STEPS))
     ear = graph.ears["p0"][0]
     spent = []
     for name in graph.mouths:
