@@ -273,7 +273,7 @@ class Computed:
 
         One that is plugged in and silent has `NOTHING_DB`; one that is not plugged in yet is left out.
         """
-        mouths = [self.graph.mouths[voice.id] for voice in self.voices]
+        mouths = list(self.graph.mouths.values())
         speakers = [
             (device.id, self.graph.index[f"{device.id}.{port.id}"])
             for device in self.show.devices
@@ -283,7 +283,7 @@ class Computed:
         ]
         if not mouths or not speakers:
             return {}
-        power = self.transfer.power_from([node for node, _ in mouths])
+        power = self.transfer.voice_power
         levels = np.array([10 ** (level.value / 10) for _, level in mouths])
         sums = {name: float(power[node] @ levels) for name, node in speakers}
         plugged = {cable.target_device for cable in self.show.cables}

@@ -97,7 +97,7 @@ def flow_of(graph: SignalGraph, transfer: Transfer, crests: Mapping[str, float])
         nothing = np.full(n, NOTHING)
         return Flow(graph, (), nothing, nothing, np.full(n, -1, dtype=np.intp), np.zeros((n, 0)))
     mouths = [graph.mouths[voice] for voice in voices]
-    power = transfer.power_from([node for node, _ in mouths])
+    power = transfer.voice_power
     levels = np.array([level.value for _, level in mouths])
     with np.errstate(divide="ignore"):
         speech = np.where((power > 0) & np.isfinite(power), 10 * np.log10(np.maximum(power, 1e-30)), NOTHING)

@@ -134,8 +134,8 @@ def default_want(listener: Party, voice: Party) -> WantKind:
 def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[str, str], Feed]:
     """Every cell of listeners by voices, in the order of the show's parties."""
     mark = show_mark(show)
-    voices = [party for party in show.parties if party.id in graph.mouths]
-    power = transfer.power_from([graph.mouths[voice.id][0] for voice in voices])
+    voices = [show.party(name) for name in graph.mouths]
+    power = transfer.voice_power
     wants = {(want.listener, want.voice): want for want in show.wants}
     transfer.prepare_best([node for nodes in graph.ears.values() for node in nodes])
     own = own_microphones(graph)

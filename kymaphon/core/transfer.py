@@ -205,6 +205,11 @@ class Transfer:
             return portions[0]
         return np.concatenate([np.zeros((len(self.graph.nodes), 0)), *portions], axis=1)
 
+    @cached_property
+    def voice_power(self) -> Floats:
+        """Power of each voice at every node, in the order of the graph's mouths; shape (nodes, voices)."""
+        return self.power_from([node for node, _ in self.graph.mouths.values()])
+
     def power_in_portions(self, sources: Sequence[int]) -> Iterator[Floats]:
         """The same, `AT_ONCE` sources after `AT_ONCE`: of thousands the whole takes hundreds of megabytes."""
         blocks = self._power_blocks(sources)

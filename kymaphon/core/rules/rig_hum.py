@@ -50,7 +50,8 @@ def beside_power(analysis: Computed) -> Iterator[Finding]:
         figures = (Derived("distance", meeting.nearest_m, "m"), Derived("beside", meeting.beside_m, "m"), Derived("hum under voice", under.value, "dB"))  # fmt: skip
         yield Finding(
             "beside-power", "fix" if heard else "note", "Rig", (*cable.ends, run.id, cable.source_device),
-            f"{name} beside {run.name}", text, figures, under, tuple(_other_way(analysis, meeting)),
+            f"{name} beside {run.name}", text, figures, under,
+            Later(partial(_other_way, analysis, meeting)) if analysis.remedies else (),
         )  # fmt: skip
 
 

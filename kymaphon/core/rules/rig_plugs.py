@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import partial
 
 from kymaphon.core.build import input_ohm, loading
 from kymaphon.core.cable_fit import cable_corner_hz, cable_fit
@@ -16,7 +17,7 @@ from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unpl
 from kymaphon.core.ends import End, end_of
 from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
+from kymaphon.core.findings import Finding, Later, Remedy, Rule
 from kymaphon.core.fit import Fault, Fit, gain_range, pad_for
 from kymaphon.core.graph import SettingRef
 from kymaphon.core.ids import PortId
@@ -63,9 +64,9 @@ def plugs(analysis: Computed) -> Iterator[Finding]:
             if twin is not None:
                 told.add((twin.ends, fault.code))
             subjects = (*cable.ends, fit.source.device.id, fit.target.device.id)
-            remedies = tuple(_remedies(analysis, cable, fit, fault))
-            if twin is not None:
-                remedies = tuple(_for_both(analysis, remedies, twin, fault))
+            remedies = (
+                Later(partial(_of_pair, analysis, cable, fit, fault, twin)) if analysis.remedies else ()
+            )
             yield Finding(fault.code, fault.severity, "Rig", subjects, _title(fit, fault), fault.text, fault.figures, fault.why, remedies)  # fmt: skip
 
 
@@ -90,6 +91,13 @@ def _on_mark(analysis: Computed, ladder: Ladder) -> bool:
     return low <= point.speech_db - asked <= high and (
         not last.noise_db or last.voice_over_noise_db >= number("wanted-snr")
     )
+
+
+def _of_pair(
+    analysis: Computed, cable: Cable, fit: Fit, fault: Fault, twin: Cable | None
+) -> Iterator[Remedy]:
+    remedies = _remedies(analysis, cable, fit, fault)
+    return remedies if twin is None else _for_both(analysis, tuple(remedies), twin, fault)
 
 
 def _for_both(
