@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.catalogue import Catalogue, shipped_catalogue
-from kymaphon.core.catalogue.loader import read_kind
-from kymaphon.core.show import Show
+from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.model.catalogue.loader import read_kind
+from kymaphon.core.model.show import Show
 
 
 def big_desk(channels: int, sends: int) -> dict[str, Any]:

@@ -84,7 +84,7 @@ def bench_analysis() -> None:
     """Report of the demo and of a generated show, with a yardstick beside them."""
     from generated import big_show
 
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 
@@ -199,12 +199,12 @@ def bench_gate() -> None:
     """Ten minutes at 48 kHz: a gate, its verdict and its sound, against the gate of a general audio effects library on the
     same samples, where it is installed (the extra `bench`); a threshold dragged; a gate found.
     """
-    from kymaphon.core.gate.design import design
-    from kymaphon.core.gate.key import key_of
-    from kymaphon.core.gate.machine import render
-    from kymaphon.core.gate.settings import Gate
-    from kymaphon.core.gate.study import Held, study
-    from kymaphon.core.gate.verdict import Trial, trial_of
+    from kymaphon.core.dynamics.design import design
+    from kymaphon.core.dynamics.key import key_of
+    from kymaphon.core.dynamics.machine import render
+    from kymaphon.core.dynamics.study import Held, study
+    from kymaphon.core.dynamics.verdict import Trial, trial_of
+    from kymaphon.core.model.processing import Gate
     from kymaphon.sim.talker import talk
 
     rng = np.random.default_rng(1)
@@ -260,11 +260,11 @@ def bench_level() -> None:
     """The line-up solver, a noise budget and the run, on the demo and on a generated show."""
     from generated import big_show
 
-    from kymaphon.core.analyse import analyse
-    from kymaphon.core.budget import budget_of
-    from kymaphon.core.lineup.plan import line_up
-    from kymaphon.core.lineup.run import steps_of
-    from kymaphon.core.noise_moves import buys
+    from kymaphon.core.analysis.analyse import analyse
+    from kymaphon.core.levels.budget import budget_of
+    from kymaphon.core.levels.lineup.plan import line_up
+    from kymaphon.core.levels.lineup.run import steps_of
+    from kymaphon.core.levels.noise_moves import buys
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 
@@ -296,10 +296,10 @@ def bench_cast() -> None:
     """A place of 16 microphones and 16 parties: what one frame of a drag computes, the placement map, the adviser."""
     from generated import full_place
 
-    from kymaphon.core.advice import advise
-    from kymaphon.core.analyse import analyse
-    from kymaphon.core.edits import SetField
-    from kymaphon.core.spots import placement_map
+    from kymaphon.core.acoustics.spots import placement_map
+    from kymaphon.core.analysis.analyse import analyse
+    from kymaphon.core.model.edits import SetField
+    from kymaphon.core.placement.advice import advise
 
     show = full_place(16)
     analysis = analyse(show)
@@ -347,10 +347,10 @@ def bench_rig() -> None:
     """The layout of rigs of 60 and 300 devices, the picture made of it, and Rig's rules on the demo."""
     from generated import big_rig
 
-    from kymaphon.core.analyse import analyse
-    from kymaphon.core.chain import chain_of
-    from kymaphon.core.layered import BoxSpec, LinkSpec, draw_layers
+    from kymaphon.core.analysis.analyse import analyse
+    from kymaphon.core.report.chain import chain_of
     from kymaphon.core.rules import rig_controls, rig_hum, rig_plugs, rig_power, rig_ways
+    from kymaphon.core.wiring.layered import BoxSpec, LinkSpec, draw_layers
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 
@@ -385,10 +385,10 @@ def bench_feeds() -> None:
     """
     from generated import remote_show
 
-    from kymaphon.core.analyse import analyse, without_rules
-    from kymaphon.core.edits import SetValue, apply_all
-    from kymaphon.core.feeds.planner import plan_feeds
-    from kymaphon.core.graph import SettingRef
+    from kymaphon.core.analysis.analyse import analyse, without_rules
+    from kymaphon.core.mixes.planner import plan_feeds
+    from kymaphon.core.model.edits import SetValue, apply_all
+    from kymaphon.core.model.ids import SettingRef
     from kymaphon.core.rules.feeds import own_voice_back
 
     def timed(run: Callable[[], object], rounds: int = 3) -> float:

@@ -9,8 +9,8 @@ import time
 from pathlib import Path
 from statistics import median
 
-from kymaphon.core.edits import Edit, SetValue, Unplug
-from kymaphon.core.show import Show
+from kymaphon.core.model.edits import Edit, SetValue, Unplug
+from kymaphon.core.model.show import Show
 
 EDITS = 100
 ACTIONS = (2_000, 20_000)
@@ -41,7 +41,7 @@ def ring(desks: int) -> Show:
 
 
 def bench_rings() -> None:
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
 
     for desks in (4, 8, 12):
         show = ring(desks)
@@ -54,7 +54,7 @@ def bench_rings() -> None:
 
 def random_edits(show: Show, count: int, seed: int = 1) -> list[tuple[Edit, ...]]:
     """Gains turned, switches thrown, cables unplugged."""
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
 
     analysis = analyse(show, remedies=False)
     knobs = {knob.ref: knob for edge in analysis.graph.edges for knob in edge.knobs}
@@ -100,7 +100,7 @@ def bench_large() -> None:
 import resource, sys, time
 sys.path.insert(0, "bench")
 from steady import large
-from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis.analyse import analyse
 show = large()
 start = time.perf_counter()
 found = analyse(show)
@@ -118,7 +118,7 @@ def bench_memory() -> None:
 
     from kymaphon.app.document import Document
     from kymaphon.app.window import Window
-    from kymaphon.core.analysis import STAGES
+    from kymaphon.core.analysis.report import STAGES
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 

@@ -12,10 +12,10 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from kymaphon.app import recovery
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.gate.preset import preset_text
-from kymaphon.core.gate.settings import Gate
-from kymaphon.core.show import Show
+from kymaphon.core.dynamics.preset import preset_text
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.processing import Gate
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import kinds_csv, kinds_json, read_kinds
 from kymaphon.files.patch_file import read_patch

@@ -11,9 +11,9 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
 

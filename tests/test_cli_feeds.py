@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis.analyse import analyse
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show, write_show
 from tests.core.feeds.rooms import calls, studio

@@ -55,7 +55,7 @@ class TestRemediesByCommand:
 
 class TestCatalogueListed:
     def test_every_kind_with_its_sockets_and_settings(self, capsys: pytest.CaptureFixture[str]) -> None:
-        from kymaphon.core.catalogue import shipped_catalogue
+        from kymaphon.core.model.catalogue import shipped_catalogue
 
         code, out, _ = run(capsys, "kinds", "--all")
         assert code == 0

@@ -9,10 +9,10 @@ from pathlib import Path
 import pytest
 
 from kymaphon.cli import COMMANDS
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.show import Show
 from kymaphon.core.rules import ALL_RULES
-from kymaphon.core.show import Show
 from kymaphon.files.show_file import read_show
 
 ROOT = Path(__file__).resolve().parent.parent

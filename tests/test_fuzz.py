@@ -12,13 +12,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.references import reference_problems
-from kymaphon.core.sheet import rig_sheet
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.references import reference_problems
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.cast import advice_json, advice_of, place_json, place_lines
+from kymaphon.core.report.sheet import rig_sheet
 from kymaphon.files.demo import FAULTY, demo_path
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.sheet_file import sheet_html

@@ -8,10 +8,10 @@ from __future__ import annotations
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.compute import without_rules
-from kymaphon.core.offers import MOST_OFFERED
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import MOST_OFFERED
+from kymaphon.core.computing.compute import without_rules
+from kymaphon.core.model.show import Show
 from tests.test_fuzz import DEMO, DEMO_KINDS, assert_sound
 
 GONE = ("own-voice-back", "heard-unwanted", "wanted-not-heard", "phantom-missing", "clips", "circle-howls")
@@ -33,8 +33,8 @@ STRIPS = [
 @st.composite
 def meddled(draw: st.DrawFn) -> Show:
     """Lantern Quay after somebody has been at the desk: switches thrown, gains turned, wants changed."""
-    from kymaphon.core.edits import Edit, SetValue, SetWant, apply_all
-    from kymaphon.core.graph import SettingRef
+    from kymaphon.core.model.edits import Edit, SetValue, SetWant, apply_all
+    from kymaphon.core.model.ids import SettingRef
 
     edits: list[Edit] = []
     for device, key in draw(st.lists(st.sampled_from(SWITCHES), max_size=8, unique=True)):

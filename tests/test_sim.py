@@ -8,13 +8,13 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import apply_all
-from kymaphon.core.lineup.run import edits_of, entry_of, judge, last_readings, read_meter, steps_of
-from kymaphon.core.meter.active import SpeechMeter
-from kymaphon.core.meter.needles import QuasiPeakMeter, VuMeter
-from kymaphon.core.scales import reading, scales
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.lineup.run import edits_of, entry_of, judge, last_readings, read_meter, steps_of
+from kymaphon.core.levels.meter.active import SpeechMeter
+from kymaphon.core.levels.meter.needles import QuasiPeakMeter, VuMeter
+from kymaphon.core.model.edits import apply_all
+from kymaphon.core.model.scales import reading, scales
+from kymaphon.core.model.show import Show
 from kymaphon.sim.rig import FULL_SCALE, MOST_DB, SimulatedRig, blocks
 from kymaphon.sim.talker import crest_db, talk
 
@@ -130,8 +130,8 @@ def test_scales_agree_with_a_voice_from_another_synthesiser() -> None:
     """
     import soundfile
 
-    from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
-    from kymaphon.core.scales import House
+    from kymaphon.core.levels.meter.loudness import LAYOUTS, LoudnessMeter
+    from kymaphon.core.model.scales import House
     from kymaphon.files.demo import demo_path
 
     signal, rate = soundfile.read(demo_path("voice.flac"))

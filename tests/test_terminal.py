@@ -12,7 +12,7 @@ import pytest
 
 from kymaphon.cli import main
 from kymaphon.cli.terminal import PLAIN, escaped_json, visible
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import write_show
 

@@ -16,10 +16,10 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import AttachTake
-from kymaphon.core.show import Show
-from kymaphon.core.takes import room_tone_take
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.edits import AttachTake
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.take_figures import room_tone_take
 from kymaphon.files.audio import fingerprint, measure_take
 from kymaphon.files.show_file import read_show, write_show
 

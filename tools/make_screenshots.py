@@ -22,9 +22,9 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.feeds_doing import DoingPage
 from kymaphon.app.stages.feeds_out import OutPage
 from kymaphon.app.window import Window
-from kymaphon.core.edits import Plug, SetValue
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Cable
+from kymaphon.core.model.edits import Plug, SetValue
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Cable
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 

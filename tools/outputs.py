@@ -41,8 +41,8 @@ def run(arguments: tuple[str, ...]) -> str:
 
 def changed(show: object, draw: random.Random) -> object:
     """The show after a few changes at random: knobs, switches, cables taken out or put elsewhere, people moved or gone."""
-    from kymaphon.core.analyse import analyse
-    from kymaphon.core.edits import SetField, SetValue, Unplug, apply_all
+    from kymaphon.core.analysis.analyse import analyse
+    from kymaphon.core.model.edits import SetField, SetValue, Unplug, apply_all
 
     for _ in range(draw.randint(1, CHANGES)):
         analysis = analyse(show, remedies=False)  # type: ignore[arg-type]

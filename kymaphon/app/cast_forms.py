@@ -9,11 +9,12 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.cast import is_loudspeaker
-from kymaphon.core.catalogue import Catalogue, Kind
-from kymaphon.core.edits import AddRow, Edit, RemoveRow, SetField
-from kymaphon.core.plan import Thing, free_spot, fresh_id
-from kymaphon.core.show import Device, NoiseSpot, Party, Place, Surface
+from kymaphon.core.acoustics.cast import is_loudspeaker
+from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Device, NoiseSpot, Party, Place, Surface
+from kymaphon.core.placement.plan import Thing, free_spot
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import read_shelf, shelf_path
 

@@ -15,8 +15,8 @@ from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.why import label
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.take.compare import Compared, Comparison, compare
-from kymaphon.core.take.measure import TakeMeasure
+from kymaphon.core.takes.compare import Compared, Comparison, compare
+from kymaphon.core.takes.measure import TakeMeasure
 from kymaphon.files.audio import Cancelled, measure_take
 from kymaphon.files.errors import FileProblem
 

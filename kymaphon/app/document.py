@@ -15,13 +15,13 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from kymaphon.app.recovery import Autosave
 from kymaphon.app.state import note_recent
 from kymaphon.app.worker import tell
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import Edit, apply_all
-from kymaphon.core.references import check_references
-from kymaphon.core.show import Show
-from kymaphon.core.transfer import Stopped
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.graph.transfer import Stopped
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import Edit, apply_all
+from kymaphon.core.model.references import check_references
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.files.takes import rehomed

@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.delivery import Recording, Streaming
-from kymaphon.core.edits import SetField, SetWant
-from kymaphon.core.feeds.stream import set_streaming
-from kymaphon.core.routing import Feed
+from kymaphon.core.graph.routing import Feed
+from kymaphon.core.mixes.stream import set_streaming
+from kymaphon.core.model.delivery import Recording, Streaming
+from kymaphon.core.model.edits import SetField, SetWant
 from kymaphon.files.disk import free_bytes
 
 WAYS = (("mix", "a mix of all"), ("split", "host left, others right"), ("each", "one track a person"))

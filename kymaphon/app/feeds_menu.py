@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.feeds_words import FEED_COMMANDS
-from kymaphon.core.feeds.wants import wants_by_role
+from kymaphon.core.model.wants import wants_by_role
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.feeds import FeedsStage

@@ -18,10 +18,10 @@ from PySide6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QWidget
 from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
-from kymaphon.core.changes import changes
-from kymaphon.core.edits import SetField
-from kymaphon.core.references import ShowProblem
-from kymaphon.core.show import Show, Take
+from kymaphon.core.model.changes import changes
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.references import ShowProblem
+from kymaphon.core.model.show import Show, Take
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
@@ -210,7 +210,7 @@ class Filing:
 
     def write_sheet(self, path: Path) -> None:
         """Writes the sheet of the show as it stands."""
-        from kymaphon.core.sheet import lists, rig_sheet
+        from kymaphon.core.report.sheet import lists, rig_sheet
         from kymaphon.files.sheet_file import write_sheet
 
         try:

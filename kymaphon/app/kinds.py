@@ -22,10 +22,10 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
-from kymaphon.core.catalogue import Kind
-from kymaphon.core.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
-from kymaphon.core.edits import SetField
-from kymaphon.core.plan import fresh_id
+from kymaphon.core.model.catalogue import Kind
+from kymaphon.core.model.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.naming import fresh_id
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
     put_on_shelf,

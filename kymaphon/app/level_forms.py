@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.edits import Edit, SetField
-from kymaphon.core.lineup.safety import safety_copy
-from kymaphon.core.points import POINTS, base_of
-from kymaphon.core.practice import PointMark, Practice, practices
-from kymaphon.core.scales import SOUND, scales
-from kymaphon.core.show import Show
+from kymaphon.core.graph.points import base_of
+from kymaphon.core.levels.lineup.safety import safety_copy
+from kymaphon.core.model.edits import Edit, SetField
+from kymaphon.core.model.practice import POINTS, PointMark, Practice, practices
+from kymaphon.core.model.scales import SOUND, scales
+from kymaphon.core.model.show import Show
 
 
 class LevelForms:

@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.level_words import LEVEL_COMMANDS
-from kymaphon.core.edits import SetField
-from kymaphon.core.practice import practices
-from kymaphon.core.scales import SOUND
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.practice import practices
+from kymaphon.core.model.scales import SOUND
 
 if TYPE_CHECKING:
     from kymaphon.app.level_forms import LevelForms

@@ -6,14 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kymaphon.core.analysis import Report
-from kymaphon.core.gate.design import PREFERENCES, Design, Preference, design, preference_of
-from kymaphon.core.gate.key import Key, key_of
-from kymaphon.core.gate.settings import Gate, LowCut
-from kymaphon.core.gate.study import Stopped, Study, loudest_channel, study
-from kymaphon.core.gate.talk import NoTalkError
-from kymaphon.core.show import Show, Take
-from kymaphon.core.take.measure import NotANumberError
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.dynamics.design import PREFERENCES, Design, Preference, design, preference_of
+from kymaphon.core.dynamics.key import Key, key_of
+from kymaphon.core.dynamics.study import Stopped, Study, loudest_channel, study
+from kymaphon.core.dynamics.talk import NoTalkError
+from kymaphon.core.model.processing import Gate, LowCut
+from kymaphon.core.model.show import Show, Take
+from kymaphon.core.takes.measure import NotANumberError
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.take_places import take_path
 from kymaphon.files.takes import FileTake, take_file

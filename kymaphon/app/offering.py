@@ -10,10 +10,10 @@ from PySide6.QtCore import QObject, QTimer
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Report
-from kymaphon.core.findings import Finding, Later, Remedy
-from kymaphon.core.offers import are_known, with_offers
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.offers import are_known, with_offers
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.show import Show
 
 PAUSE_MS = 120
 """Keys that are held, and a pointer that runs over rows, ask for nothing."""

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QFileDialog, QWidget
 
 from kymaphon.app.stages.quiet_model import QuietModel
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.gate.chain import moved, put_in, run_chain
-from kymaphon.core.gate.places import StripPlace
-from kymaphon.core.gate.preset import preset_text
-from kymaphon.core.gate.settings import NAMES, Band, Equaliser, Gate, Processing
-from kymaphon.core.gate.study import Study
+from kymaphon.core.dynamics.chain import moved, put_in, run_chain
+from kymaphon.core.dynamics.places import StripPlace
+from kymaphon.core.dynamics.preset import preset_text
+from kymaphon.core.dynamics.study import Study
+from kymaphon.core.model.processing import NAMES, Band, Equaliser, Gate, Processing
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.preset_file import open_preset, write_text
 from kymaphon.files.takes import FORMATS, FileTake, excerpt, write_audio

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from kymaphon.app.state import state_folder
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import Lock
 from kymaphon.files.show_file import parse_show, read_json, read_text, show_text, write_whole

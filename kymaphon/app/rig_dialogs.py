@@ -20,15 +20,15 @@ from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.why import label
-from kymaphon.core.catalogue import Catalogue, Kind
-from kymaphon.core.connectors import connectors
-from kymaphon.core.edits import AddRow, Edit, Plug, SetField, SetValue
-from kymaphon.core.ends import end_of, ends_of
-from kymaphon.core.fit import Fit, partners
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.plan import fresh_id
-from kymaphon.core.power import FEED_WORDS
-from kymaphon.core.show import Cable, Device
+from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.connectors import connectors
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
+from kymaphon.core.model.ends import end_of, ends_of
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Cable, Device
+from kymaphon.core.wiring.fit import Fit, partners
+from kymaphon.core.wiring.power import FEED_WORDS
 
 GROUP_WORDS = {
     "microphone": "microphone", "booster": "booster", "interface": "interface", "desk": "desk", "software": "software", "codec": "codec",

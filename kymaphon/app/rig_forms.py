@@ -11,16 +11,17 @@ from kymaphon.app.document import Document
 from kymaphon.app.rig_dialogs import AddDialog, PlugDialog, kind_words
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.form import Field, Form, number_of
-from kymaphon.core.edits import AddRow, Edit, SetField, SetValue
-from kymaphon.core.ends import ends_of
-from kymaphon.core.fit import partners
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.plan import free_spot, fresh_id
-from kymaphon.core.plugging import same_sockets
-from kymaphon.core.power import FEED_WORDS
-from kymaphon.core.programme import SHOWN as METERED
-from kymaphon.core.references import SINGLE
-from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
+from kymaphon.core.levels.programme import SHOWN as METERED
+from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue
+from kymaphon.core.model.ends import ends_of
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.references import SINGLE
+from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Setting
+from kymaphon.core.placement.plan import free_spot
+from kymaphon.core.wiring.fit import partners
+from kymaphon.core.wiring.plugging import same_sockets
+from kymaphon.core.wiring.power import FEED_WORDS
 
 RUNS = (("mains", "mains lead"), ("dimmed", "dimmed lead"), ("coil", "coiled mains lead"), ("lamp", "lamp"))
 

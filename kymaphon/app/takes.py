@@ -24,14 +24,14 @@ from kymaphon.app.progress import LongWork, WorkDesk
 from kymaphon.app.state import takes_folder
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import label
-from kymaphon.core.analysis import Report
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
-from kymaphon.core.edits import AttachTake, DetachTake
 from kymaphon.core.figures import number
-from kymaphon.core.scales import take_against
-from kymaphon.core.show import Take
-from kymaphon.core.take.measure import TakeMeasure
-from kymaphon.core.takes import first_gain, free_id, room_tone_take, voice_take
+from kymaphon.core.model.edits import AttachTake, DetachTake
+from kymaphon.core.model.scales import take_against
+from kymaphon.core.model.show import Take
+from kymaphon.core.model.take_figures import first_gain, free_id, room_tone_take, voice_take
+from kymaphon.core.takes.measure import TakeMeasure
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.capture import CaptureProblem, CaptureStopped, capture
 from kymaphon.files.demo import demo_path

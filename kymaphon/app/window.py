@@ -37,11 +37,11 @@ from kymaphon.app.widgets.marks import SEVERITY_NAMES
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
-from kymaphon.core.analysis import STAGES
-from kymaphon.core.cuts import switch_words
-from kymaphon.core.edits import SetValue
-from kymaphon.core.findings import Remedy
-from kymaphon.core.graph import Switch
+from kymaphon.core.analysis.report import STAGES
+from kymaphon.core.graph.cuts import switch_words
+from kymaphon.core.graph.signal import Switch
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Remedy
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:

@@ -22,7 +22,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
+    from kymaphon.core.analysis.report import Report
     from kymaphon.files.row_file import RowProblems
 
 # Matrices here are small: the threads of a linear-algebra library would only wait for each other, and burn a core that
@@ -256,7 +256,7 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _rig(options: argparse.Namespace) -> int:
-    from kymaphon.core.rig_report import rig_json, rig_lines
+    from kymaphon.core.report.rig import rig_json, rig_lines
 
     analysis = load(options.show)
     done = []
@@ -289,7 +289,7 @@ def _good_rows(problem: RowProblems, options: argparse.Namespace) -> tuple[Any, 
 
 def _take_patch(analysis: Report, options: argparse.Namespace) -> Report:
     """The show with a patch list taken over, written to another file."""
-    from kymaphon.core.patching import merged
+    from kymaphon.core.wiring.patching import merged
     from kymaphon.files.patch_file import read_patch
     from kymaphon.files.row_file import RowProblems
 
@@ -298,7 +298,7 @@ def _take_patch(analysis: Report, options: argparse.Namespace) -> Report:
     except RowProblems as problem:
         cables = _good_rows(problem, options)
     show = merged(analysis.show, cables, analysis.catalogue).apply(analysis.show)
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
 
     done = analyse(show)
     save(show, options.show, options.output)
@@ -306,7 +306,7 @@ def _take_patch(analysis: Report, options: argparse.Namespace) -> Report:
 
 
 def _kinds(options: argparse.Namespace) -> int:
-    from kymaphon.core.catalogue import shipped_catalogue
+    from kymaphon.core.model.catalogue import shipped_catalogue
     from kymaphon.files.kinds_file import (
         put_on_shelf,
         read_kinds,
@@ -360,8 +360,8 @@ def _kinds(options: argparse.Namespace) -> int:
 
 def _catalogue(options: argparse.Namespace) -> int:
     """Every kind that a show can name, the shelf's own among them."""
-    from kymaphon.core.catalogue import shipped_catalogue
-    from kymaphon.core.catalogue.listing import kind_lines
+    from kymaphon.core.model.catalogue import shipped_catalogue
+    from kymaphon.core.model.catalogue.listing import kind_lines
     from kymaphon.files.kinds_file import read_shelf
 
     kinds = list(shipped_catalogue().with_kinds(*read_shelf()))
@@ -380,7 +380,7 @@ def _catalogue(options: argparse.Namespace) -> int:
 
 
 def _sheet(options: argparse.Namespace) -> int:
-    from kymaphon.core.sheet import lists, rig_sheet
+    from kymaphon.core.report.sheet import lists, rig_sheet
     from kymaphon.files.sheet_file import write_sheet
 
     analysis = load(options.show)

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 from kymaphon.cli.terminal import escaped_json
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
-    from kymaphon.core.show import Show
+    from kymaphon.core.analysis.report import Report
+    from kymaphon.core.model.show import Show
 
 
 class Unusable(Exception):
@@ -21,7 +21,7 @@ class Unusable(Exception):
 
 
 def load(path: str) -> Report:
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
     from kymaphon.files.show_file import read_show
 
     return analyse(read_show(path))

@@ -9,7 +9,7 @@ from kymaphon.cli.answer import Unusable, load, print_json
 from kymaphon.core.derive import show_number
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
+    from kymaphon.core.analysis.report import Report
 
 
 def add_cast_options(row: argparse.ArgumentParser) -> None:
@@ -28,7 +28,7 @@ def add_cast_options(row: argparse.ArgumentParser) -> None:
 
 def cast(options: argparse.Namespace) -> int:
     """Prints places, or a ranking; exit 0."""
-    from kymaphon.core.cast_report import advice_json, advice_of, place_json, place_lines
+    from kymaphon.core.report.cast import advice_json, advice_of, place_json, place_lines
 
     analysis = load(options.show)
     places = [place.id for place in analysis.show.places]
@@ -72,7 +72,7 @@ def _before_howl(analysis: Report, options: argparse.Namespace) -> int:
     Raises:
         KeyError: there is no such party.
     """
-    from kymaphon.core.before_howl import before_howl
+    from kymaphon.core.placement.before_howl import before_howl
 
     found = before_howl(analysis, options.best)
     name = analysis.party_name(options.best)

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json, save
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
-    from kymaphon.core.findings import Finding
+    from kymaphon.core.analysis.report import Report
+    from kymaphon.core.model.findings import Finding
 
 
 def add_check_options(row: argparse.ArgumentParser) -> None:
@@ -34,7 +34,7 @@ def check(options: argparse.Namespace) -> int:
     if options.do:
         analysis = _done(analysis, options.do)
         save(analysis.show, options.show, options.output)
-    from kymaphon.core.before_air import before_air
+    from kymaphon.core.report.before_air import before_air
 
     counts = analysis.counts()
     if options.json:
@@ -56,8 +56,8 @@ def check(options: argparse.Namespace) -> int:
 
 
 def _print(analysis: Report, *, remedies: bool) -> None:
-    from kymaphon.core.findings import finding_ids
-    from kymaphon.core.offers import with_offers
+    from kymaphon.core.analysis.offers import with_offers
+    from kymaphon.core.model.findings import finding_ids
 
     for name, found in finding_ids(analysis.findings).items():
         print(f"{found.severity.upper():5}{found.code}: {found.message}")
@@ -72,8 +72,8 @@ def _print(analysis: Report, *, remedies: bool) -> None:
 
 def offered(analysis: Report) -> dict[str, Finding]:
     """Finding id -> finding with just what is offered, worst first."""
-    from kymaphon.core.findings import finding_ids
-    from kymaphon.core.offers import with_offers
+    from kymaphon.core.analysis.offers import with_offers
+    from kymaphon.core.model.findings import finding_ids
 
     return {name: with_offers(analysis, row) for name, row in finding_ids(analysis.findings).items()}
 
@@ -84,9 +84,9 @@ def _done(analysis: Report, wanted: list[str]) -> Report:
     Raises:
         Unusable: there is no such finding any more, or it offers no such remedy.
     """
-    from kymaphon.core.analyse import analyse
-    from kymaphon.core.findings import finding_ids
-    from kymaphon.core.offers import with_offers
+    from kymaphon.core.analysis.analyse import analyse
+    from kymaphon.core.analysis.offers import with_offers
+    from kymaphon.core.model.findings import finding_ids
 
     for name in wanted:
         finding_id, _, remedy_id = name.rpartition(":")

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json, save
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
-    from kymaphon.core.edits import Edit
-    from kymaphon.core.feeds.ways_out import WayOut
-    from kymaphon.core.show import Show
+    from kymaphon.core.analysis.report import Report
+    from kymaphon.core.mixes.ways_out import WayOut
+    from kymaphon.core.model.edits import Edit
+    from kymaphon.core.model.show import Show
 
 WAYS = ("mix", "split", "each")
 
@@ -59,11 +59,11 @@ def feeds(options: argparse.Namespace) -> int:
 
 def _hearing(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.derive import show_number
-    from kymaphon.core.feeds.returns import circles_of
-    from kymaphon.core.feeds.sentence import listener_sentence
-    from kymaphon.core.feeds_report import hearing_json
-    from kymaphon.core.howl import spares
-    from kymaphon.core.sheet import VERDICT_WORDS, feed_words
+    from kymaphon.core.mixes.returns import circles_of
+    from kymaphon.core.mixes.sentence import listener_sentence
+    from kymaphon.core.placement.howl import spares
+    from kymaphon.core.report.mixes import hearing_json
+    from kymaphon.core.report.sheet import VERDICT_WORDS, feed_words
 
     if options.json:
         print_json({**hearing_json(analysis), "before_it_howls": [row.to_json() for row in spares(analysis)]})
@@ -85,12 +85,12 @@ def _hearing(options: argparse.Namespace, analysis: Report) -> int:
 
 
 def _plan(options: argparse.Namespace, analysis: Report) -> int:
-    from kymaphon.core.edits import apply_all
-    from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
-    from kymaphon.core.feeds.planner import plan_feeds
-    from kymaphon.core.feeds.ways_out import ways_out
-    from kymaphon.core.feeds_report import plan_json, plan_lines
-    from kymaphon.core.offers import cost_words
+    from kymaphon.core.analysis.offers import cost_words
+    from kymaphon.core.mixes.doing import doing_edits, from_nothing, steps_between
+    from kymaphon.core.mixes.planner import plan_feeds
+    from kymaphon.core.mixes.ways_out import ways_out
+    from kymaphon.core.model.edits import apply_all
+    from kymaphon.core.report.mixes import plan_json, plan_lines
 
     show = analysis.show
     try:
@@ -130,18 +130,18 @@ def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:
 
 
 def _write(options: argparse.Namespace, show: Show) -> None:
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
 
     analyse(show)
     save(show, options.show, options.output)
 
 
 def _tracks(options: argparse.Namespace, analysis: Report) -> int:
-    from kymaphon.core.delivery import Recording
-    from kymaphon.core.edits import SetField, apply_all
-    from kymaphon.core.feeds.doing import doing_edits
-    from kymaphon.core.feeds.tracks import track_plan
-    from kymaphon.core.feeds_report import track_json, track_lines
+    from kymaphon.core.mixes.doing import doing_edits
+    from kymaphon.core.mixes.tracks import track_plan
+    from kymaphon.core.model.delivery import Recording
+    from kymaphon.core.model.edits import SetField, apply_all
+    from kymaphon.core.report.mixes import track_json, track_lines
 
     how = analysis.show.recording or Recording()
     if options.tracks:
@@ -159,8 +159,8 @@ def _tracks(options: argparse.Namespace, analysis: Report) -> int:
 
 
 def _stream(options: argparse.Namespace, analysis: Report) -> int:
-    from kymaphon.core.feeds.stream import delays, stream_budget
-    from kymaphon.core.feeds_report import stream_json, stream_lines
+    from kymaphon.core.mixes.stream import delays, stream_budget
+    from kymaphon.core.report.mixes import stream_json, stream_lines
 
     budget, late = stream_budget(analysis.show, analysis.catalogue), delays(analysis)
     if options.json:

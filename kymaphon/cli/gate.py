@@ -65,11 +65,11 @@ FOUND_ONLY = ("--preset", "--options", "--music", "--low-cut", "--detector", "--
 
 
 def gate(options: argparse.Namespace) -> int:
-    from kymaphon.core.gate.design import design, options_of
-    from kymaphon.core.gate.settings import Gate
-    from kymaphon.core.gate.study import study
-    from kymaphon.core.gate.talk import NoTalkError
-    from kymaphon.core.take.measure import NotANumberError
+    from kymaphon.core.dynamics.design import design, options_of
+    from kymaphon.core.dynamics.study import study
+    from kymaphon.core.dynamics.talk import NoTalkError
+    from kymaphon.core.model.processing import Gate
+    from kymaphon.core.takes.measure import NotANumberError
     from kymaphon.files.takes import take_file
 
     take = take_file(options.file, partial=options.partial)
@@ -117,8 +117,8 @@ def gate(options: argparse.Namespace) -> int:
 
 
 def _low_cut(options: argparse.Namespace, take: Any, room: Any) -> Any:
-    from kymaphon.core.gate.settings import LowCut
-    from kymaphon.core.gate.study import study
+    from kymaphon.core.dynamics.study import study
+    from kymaphon.core.model.processing import LowCut
 
     if not options.low_cut:
         return None
@@ -136,11 +136,11 @@ def _low_cut(options: argparse.Namespace, take: Any, room: Any) -> Any:
 
 def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: Any) -> tuple[Any, ...]:
     """The gate with a low cut in its key; nothing where its words cannot be told so."""
+    from kymaphon.core.dynamics.design import key_option
+    from kymaphon.core.dynamics.study import study
+    from kymaphon.core.dynamics.talk import NoTalkError
     from kymaphon.core.figures import number
-    from kymaphon.core.gate.design import key_option
-    from kymaphon.core.gate.settings import Gate
-    from kymaphon.core.gate.study import study
-    from kymaphon.core.gate.talk import NoTalkError
+    from kymaphon.core.model.processing import Gate
 
     corner = number("gate-key-low-cut")
     keyed_gate = Gate(key_low_hz=corner)
@@ -153,12 +153,12 @@ def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: 
 
 def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
     """What the gate of a settings file does to a recording."""
+    from kymaphon.core.dynamics.chain import words_of
+    from kymaphon.core.dynamics.study import study
+    from kymaphon.core.dynamics.talk import NoTalkError
+    from kymaphon.core.dynamics.verdict import trial_of
     from kymaphon.core.figures import number
-    from kymaphon.core.gate.chain import words_of
-    from kymaphon.core.gate.settings import Gate, LowCut
-    from kymaphon.core.gate.study import study
-    from kymaphon.core.gate.talk import NoTalkError
-    from kymaphon.core.gate.verdict import trial_of
+    from kymaphon.core.model.processing import Gate, LowCut
     from kymaphon.files.preset_file import open_preset
 
     chain, unit = open_preset(options.settings)
@@ -275,8 +275,8 @@ def _settings_json(gate: Any) -> dict[str, Any]:
 
 
 def _print(found: Any, best: Any, speakers: Any) -> None:
-    from kymaphon.core.gate.chain import words_of
-    from kymaphon.core.gate.study import study_words
+    from kymaphon.core.dynamics.chain import words_of
+    from kymaphon.core.dynamics.study import study_words
 
     for line in study_words(found):
         print(line[:1].upper() + line[1:])
@@ -302,9 +302,9 @@ def _print(found: Any, best: Any, speakers: Any) -> None:
 def _speakers(options: argparse.Namespace, best: Any) -> Any:
     if not options.music:
         return None
-    from kymaphon.core.gate.key import key_of
-    from kymaphon.core.gate.speakers import speakers_allowed
-    from kymaphon.core.gate.study import loudest_channel
+    from kymaphon.core.dynamics.key import key_of
+    from kymaphon.core.dynamics.speakers import speakers_allowed
+    from kymaphon.core.dynamics.study import loudest_channel
     from kymaphon.files.takes import take_file
 
     music = take_file(options.music, partial=options.partial)
@@ -317,10 +317,10 @@ def _speakers(options: argparse.Namespace, best: Any) -> Any:
 
 
 def _render(options: argparse.Namespace, take: Any, found: Any, trial: Any, gate: Any) -> None:
-    from kymaphon.core.gate.chain import stream_gate
-    from kymaphon.core.gate.key import KeyMeter
-    from kymaphon.core.gate.machine import gate_turns
-    from kymaphon.core.gate.study import key_filters
+    from kymaphon.core.dynamics.chain import stream_gate
+    from kymaphon.core.dynamics.key import KeyMeter
+    from kymaphon.core.dynamics.machine import gate_turns
+    from kymaphon.core.dynamics.study import key_filters
     from kymaphon.files.takes import write_blocks
 
     channel = found.channel - 1
@@ -338,7 +338,7 @@ def _render(options: argparse.Namespace, take: Any, found: Any, trial: Any, gate
 
 
 def _preset(options: argparse.Namespace, found: Any, best: Any) -> None:
-    from kymaphon.core.gate.preset import preset_text
+    from kymaphon.core.dynamics.preset import preset_text
     from kymaphon.files.preset_file import write_text
 
     chain = (*((found.low_cut,) if found.low_cut else ()), best.gate)

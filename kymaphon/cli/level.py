@@ -9,7 +9,7 @@ from kymaphon.cli.answer import Unusable, load, print_json, save
 from kymaphon.core.derive import show_number
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis import Report
+    from kymaphon.core.analysis.report import Report
 
 
 def add_level_options(parser: argparse.ArgumentParser) -> None:
@@ -57,7 +57,7 @@ def level(options: argparse.Namespace) -> int:
         return _safety(analysis, options)
     if options.sources:
         return _run(analysis, options)
-    from kymaphon.core.programme import programme
+    from kymaphon.core.levels.programme import programme
 
     ladders = _chosen_ladders(analysis, options.source, options.target)
     if options.budget:
@@ -65,7 +65,7 @@ def level(options: argparse.Namespace) -> int:
     if options.tone:
         return _tone(analysis, ladders, options)
     if options.json:
-        from kymaphon.core.lineup.tone import tone_along
+        from kymaphon.core.levels.lineup.tone import tone_along
 
         rows = [
             {**row.to_json(), "tone": [point.to_json() for point in tone_along(analysis, row)]}
@@ -104,7 +104,7 @@ def _voice(analysis: Report, source: str) -> str:
 
 
 def _written(analysis: Report, edits: Any, options: argparse.Namespace) -> list[str]:
-    from kymaphon.core.edits import apply_all
+    from kymaphon.core.model.edits import apply_all
 
     if not options.output:
         return []
@@ -113,8 +113,8 @@ def _written(analysis: Report, edits: Any, options: argparse.Namespace) -> list[
 
 
 def _line_up(analysis: Report, options: argparse.Namespace) -> int:
-    from kymaphon.core.lineup.plan import line_up, school_words
-    from kymaphon.core.offers import cost_words
+    from kymaphon.core.analysis.offers import cost_words
+    from kymaphon.core.levels.lineup.plan import line_up, school_words
 
     voices = None if options.source is None else (_voice(analysis, options.source),)
     try:
@@ -152,7 +152,7 @@ def _line_up(analysis: Report, options: argparse.Namespace) -> int:
 
 
 def _safety(analysis: Report, options: argparse.Namespace) -> int:
-    from kymaphon.core.lineup.safety import safety_copy
+    from kymaphon.core.levels.lineup.safety import safety_copy
 
     if options.source is None:
         raise Unusable("--safety needs --from, the voice that is copied")
@@ -171,8 +171,8 @@ def _safety(analysis: Report, options: argparse.Namespace) -> int:
 
 def _tone(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> int:
     """A line-up tone along each way."""
-    from kymaphon.core.lineup.tone import tone_along
-    from kymaphon.core.scales import scales
+    from kymaphon.core.levels.lineup.tone import tone_along
+    from kymaphon.core.model.scales import scales
 
     if options.json:
         print_json({
@@ -197,7 +197,7 @@ def _tone(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> 
 
 
 def _run(analysis: Report, options: argparse.Namespace) -> int:
-    from kymaphon.core.lineup.run import caution, not_read, steps_of
+    from kymaphon.core.levels.lineup.run import caution, not_read, steps_of
 
     steps, missing = steps_of(analysis), not_read(analysis)
     if options.source is not None:
@@ -225,9 +225,9 @@ def _run(analysis: Report, options: argparse.Namespace) -> int:
 
 
 def _budgets(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> int:
-    from kymaphon.core.boosters import booster_verdict
-    from kymaphon.core.budget import budget_of, contributions, shares
-    from kymaphon.core.noise_moves import buys
+    from kymaphon.core.levels.boosters import booster_verdict
+    from kymaphon.core.levels.budget import budget_of, contributions, shares
+    from kymaphon.core.levels.noise_moves import buys
 
     listeners = {row.id for row in analysis.listeners}
     out = []

@@ -61,7 +61,7 @@ def _channels(text: str | None) -> tuple[int, ...] | None:
 
 
 def _compare(rows: list[tuple[str, Any]], options: argparse.Namespace, *, failed: bool) -> int:
-    from kymaphon.core.take.compare import compare
+    from kymaphon.core.takes.compare import compare
 
     try:
         result = compare([(Path(path).name, row) for path, row in rows])

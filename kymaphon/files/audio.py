@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from kymaphon.core.take.measure import NotANumberError, TakeMeasure, TakeMeter
+from kymaphon.core.takes.measure import NotANumberError, TakeMeasure, TakeMeter
 from kymaphon.files.cut_short import refuse_cut_short, wave_layout
 from kymaphon.files.errors import FileProblem
 

@@ -15,9 +15,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from kymaphon.core.catalogue import Kind
-from kymaphon.core.catalogue.loader import read_kind
-from kymaphon.core.catalogue.recipe import RECIPES, recipe_of
+from kymaphon.core.model.catalogue import Kind
+from kymaphon.core.model.catalogue.loader import read_kind
+from kymaphon.core.model.catalogue.recipe import RECIPES, recipe_of
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.locked import locked

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kymaphon.core.analysis import Report
-from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.ends import end_of
-from kymaphon.core.patching import COLUMNS, PatchBook
-from kymaphon.core.sheet import patch_table
-from kymaphon.core.show import Cable, Show, same_socket
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.catalogue import Catalogue
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.show import Cable, Show, same_socket
+from kymaphon.core.report.sheet import patch_table
+from kymaphon.core.wiring.patching import COLUMNS, PatchBook
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from kymaphon.core.gate.preset import PresetProblem, read_preset
-from kymaphon.core.gate.settings import Processing
+from kymaphon.core.dynamics.preset import PresetProblem, read_preset
+from kymaphon.core.model.processing import Processing
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.show_file import write_whole

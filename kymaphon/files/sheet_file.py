@@ -8,7 +8,7 @@ import re
 from importlib import resources
 from pathlib import Path
 
-from kymaphon.core.sheet import Sheet, Table
+from kymaphon.core.report.sheet import Sheet, Table
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.show_file import write_whole

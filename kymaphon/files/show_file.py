@@ -13,9 +13,9 @@ from typing import Any, NoReturn
 
 from pydantic import ValidationError
 
-from kymaphon.core.catalogue import Catalogue, shipped_catalogue
-from kymaphon.core.references import ShowProblem, check_references
-from kymaphon.core.show import FORMAT_VERSION, Show
+from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.model.references import ShowProblem, check_references
+from kymaphon.core.model.show import FORMAT_VERSION, Show
 from kymaphon.files.errors import FileProblem
 
 LARGEST_BYTES = 32 * 1024 * 1024

@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterable
 from pathlib import Path
 
-from kymaphon.core.show import Show, Take
+from kymaphon.core.model.show import Show, Take
 from kymaphon.files.audio import fingerprint
 from kymaphon.files.demo import demo_path
 from kymaphon.files.errors import FileProblem

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 from kymaphon.files.audio import Cancelled, Progress, open_take
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard

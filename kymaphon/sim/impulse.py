@@ -11,7 +11,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.graph import SignalGraph
+from kymaphon.core.graph.signal import SignalGraph
 
 MOST_EVENTS = 2_000_000
 

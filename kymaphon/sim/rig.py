@@ -13,7 +13,7 @@ from zlib import crc32
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.analysis import Report
+from kymaphon.core.analysis.report import Report
 from kymaphon.sim.talker import talk
 
 Floats = NDArray[np.float64]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.meter.active import SpeechMeter
+from kymaphon.core.levels.meter.active import SpeechMeter
 
 Floats = NDArray[np.float64]
 PHRASE_S = (1.2, 2.6)

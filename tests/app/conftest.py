@@ -19,7 +19,7 @@ from kymaphon.app.stages.cast import CastStage
 from kymaphon.app.stages.rig import RigStage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 
 
 @pytest.fixture(autouse=True)

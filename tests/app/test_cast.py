@@ -15,8 +15,8 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.cast import CastStage
 from kymaphon.app.stages.cast_words import CAST_COMMANDS
 from kymaphon.app.window import Window
-from kymaphon.core.edits import SetField
-from kymaphon.core.show import Show
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.show import Show
 from tests.app.conftest import at, button, fill, press, why_words, with_form
 
 SHIFT, ALT, CTRL = (

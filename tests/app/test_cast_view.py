@@ -14,13 +14,13 @@ from kymaphon.app.stages import cast_view as view
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.cast_table import DASH, NARROWEST, Row, RowTable
 from kymaphon.app.widgets.flow import FlowLayout
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.edits import SetField, SetValue
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.pickup import Pickup
-from kymaphon.core.show import Show
-from kymaphon.core.spots import PlacementMap, placement_map
+from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.acoustics.spots import PlacementMap, placement_map
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.edits import SetField, SetValue
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 
 
 class TestWords:

@@ -14,9 +14,9 @@ from kymaphon.app.stages.feeds import FeedsStage
 from kymaphon.app.stages.feeds_out import OutPage
 from kymaphon.app.stages.feeds_words import FEED_VIEWS
 from kymaphon.app.window import Window
-from kymaphon.core.analyse import analyse
-from kymaphon.core.delivery import Recording
-from kymaphon.core.edits import Unplug, apply_all
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.delivery import Recording
+from kymaphon.core.model.edits import Unplug, apply_all
 from tests.app.conftest import button, fill, settle, why_words, with_form
 from tests.conftest import two_desks
 from tests.core.feeds.rooms import calls, laptop_only, studio, two_rooms, usb_desk

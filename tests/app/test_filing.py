@@ -17,9 +17,9 @@ from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.takes import TakeDialog
 from kymaphon.app.window import Window
-from kymaphon.core.edits import SetValue
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 from kymaphon.files.audio import fingerprint
 from kymaphon.files.demo import FAULTY, demo_path
 from kymaphon.files.show_file import read_show, write_show
@@ -191,8 +191,8 @@ class TestRecovery:
 
 class TestDocument:
     def test_an_edit_that_does_not_fit_changes_nothing(self, demo: Show) -> None:
-        from kymaphon.core.edits import SetValue
-        from kymaphon.core.references import ShowProblem
+        from kymaphon.core.model.edits import SetValue
+        from kymaphon.core.model.references import ShowProblem
 
         document = Document(demo, autosave=False)
         with pytest.raises(ShowProblem):
@@ -201,14 +201,14 @@ class TestDocument:
         assert document.undo_stack.count() == 0
 
     def test_nothing_changed_is_no_step(self, demo: Show) -> None:
-        from kymaphon.core.edits import SetValue
+        from kymaphon.core.model.edits import SetValue
 
         document = Document(demo, autosave=False)
         document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), 42.0),), "same")
         assert document.undo_stack.count() == 0
 
     def test_a_slow_show_is_computed_in_a_worker_and_the_newest_wins(self, demo: Show, qtbot: QtBot) -> None:
-        from kymaphon.core.edits import SetValue
+        from kymaphon.core.model.edits import SetValue
 
         document = Document(demo, autosave=False)
         document.at_once = False

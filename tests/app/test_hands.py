@@ -23,10 +23,10 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app.rig_dialogs import PlugDialog
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import AddRow, Unplug
-from kymaphon.core.fit import partners
-from kymaphon.core.show import Device, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.edits import AddRow, Unplug
+from kymaphon.core.model.show import Device, Show
+from kymaphon.core.wiring.fit import partners
 from tests.app.conftest import settle
 
 STAGES = ("Cast", "Rig", "Level", "Quiet", "Feeds")
@@ -150,7 +150,7 @@ class TestPlug:
     def test_what_the_far_end_hears_goes_into_no_playback(self, demo: Show) -> None:
         show = AddRow("devices", Device(id="call", kind="conference-app", host="laptop")).apply(demo)
         analysis = analyse(show, remedies=False)
-        from kymaphon.core.ends import end_of
+        from kymaphon.core.model.ends import end_of
 
         first = partners(show, analysis.catalogue, end_of(show, analysis.catalogue, "call.far"), output=True)[
             0

@@ -20,10 +20,10 @@ from kymaphon.app.stages.level_run import RunPage, last_readings_of
 from kymaphon.app.stages.level_solve import SolvePage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
-from kymaphon.core.analyse import analyse
-from kymaphon.core.lineup.expected import figure_on
-from kymaphon.core.scales import scales
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.lineup.expected import figure_on
+from kymaphon.core.model.scales import scales
+from kymaphon.core.model.show import Show
 from kymaphon.files.show_file import read_show
 from kymaphon.sim.rig import SimulatedRig
 from kymaphon.sim.talker import talk

@@ -15,9 +15,9 @@ from kymaphon.app import theme
 from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.worker import Worker
-from kymaphon.core.analyse import analyse
-from kymaphon.core.lineup.run import Trace, steps_of
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.lineup.run import Trace, steps_of
+from kymaphon.core.model.show import Show
 
 
 def colours(widget: object) -> set[int]:
@@ -75,7 +75,7 @@ class TestMeterFace:
 
     def test_a_meter_with_marks_of_its_own_has_them(self, faces: list[MeterFace], demo: Show) -> None:
         """Type IIa: marks 1 to 7, 4 dB apart (common practice)."""
-        from kymaphon.core.scales import reading
+        from kymaphon.core.model.scales import reading
 
         plain = steps_of(analyse(demo))[0].expected
         rows = [

@@ -15,8 +15,8 @@ from kymaphon.app.stages.level_run import RunPage
 from kymaphon.app.widgets.cast_table import RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
-from kymaphon.core.analyse import analyse
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.show import Show
 
 KEYS = [
     Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,

@@ -24,7 +24,7 @@ from kymaphon.app.stages.quiet_strip import StripPage
 from kymaphon.app.takes import TakeDialog
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
-from kymaphon.core.gate.settings import Compressor, Gate, Limiter, LowCut
+from kymaphon.core.model.processing import Compressor, Gate, Limiter, LowCut
 from kymaphon.files.audio import measure_take
 from kymaphon.files.demo import demo_path
 from tests.app.conftest import button, fill, settle, why_words, with_form

@@ -16,9 +16,9 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app import recovery, state
 from kymaphon.app.document import Document
 from kymaphon.app.window import Window
-from kymaphon.core.edits import SetField, SetValue
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.model.edits import SetField, SetValue
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import show_text, write_show
 
@@ -83,7 +83,7 @@ class TestKept:
         assert [row.file for row in recovery.left_behind()] == [named]
 
     def test_a_killed_process_lets_go(self, demo: Show) -> None:
-        code = "import sys, time\nfrom kymaphon.app.recovery import Autosave\nfrom kymaphon.core.show import Show\nAutosave_ = Autosave(); Autosave_.keep(Show(title='Kept'), None)\nprint('kept', flush=True)\ntime.sleep(60)\n"
+        code = "import sys, time\nfrom kymaphon.app.recovery import Autosave\nfrom kymaphon.core.model.show import Show\nAutosave_ = Autosave(); Autosave_.keep(Show(title='Kept'), None)\nprint('kept', flush=True)\ntime.sleep(60)\n"
         other = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
         assert other.stdout is not None
         assert other.stdout.readline().strip() == "kept"
@@ -228,7 +228,7 @@ def test_the_error_dialog_survives_a_full_disk(window: Window, monkeypatch: pyte
 
 EIGHT = """
 import sys
-from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.files.kinds_file import put_on_shelf
 kind = shipped_catalogue()["dynamic-close"]
 put_on_shelf(kind.model_copy(update={"id": f"mine-{sys.argv[1]}", "name": sys.argv[1]}))

@@ -10,7 +10,7 @@ from kymaphon.app import theme
 from kymaphon.app.widgets.reuse import SPARE, PushButton, Reused, loosen
 from kymaphon.app.widgets.why import Action, WhyContent, WhyPanel
 from kymaphon.core.derive import Derived
-from kymaphon.core.findings import Finding, Remedy
+from kymaphon.core.model.findings import Finding, Remedy
 
 
 def panel(qtbot) -> WhyPanel:

@@ -16,7 +16,7 @@ from kymaphon.app.stages.rig import RigStage
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 from tests.app.conftest import fill, settle, why_words, with_form
 
 CTRL = Qt.KeyboardModifier.ControlModifier

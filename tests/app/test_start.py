@@ -16,7 +16,7 @@ from kymaphon.app import recovery, state
 from kymaphon.app.start import unexpected
 from kymaphon.app.window import Window
 from kymaphon.cli import main
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 
 EDIT_AND_DIE = """
 import os, signal, sys
@@ -25,7 +25,7 @@ from PySide6.QtWidgets import QApplication
 from kymaphon.app import theme
 from kymaphon.app.document import Document
 from kymaphon.app.window import Window
-from kymaphon.core.edits import SetField
+from kymaphon.core.model.edits import SetField
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 app = QApplication(sys.argv)
@@ -75,7 +75,7 @@ def test_a_mistake_of_ours_is_kept_shown_and_costs_nothing(
 ) -> None:
     shown: list[str] = []
     monkeypatch.setattr(QMessageBox, "exec", lambda box: shown.append(box.detailedText()) or 0)
-    from kymaphon.core.edits import SetField
+    from kymaphon.core.model.edits import SetField
 
     window.document.apply((SetField("show", None, "title", "Precious"),), "title")
     try:

@@ -14,9 +14,9 @@ from kymaphon.app import state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.command_list import CommandList, commands_of
 from kymaphon.app.window import Window
-from kymaphon.core.analysis import STAGES
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.report import STAGES
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 from tests.app.conftest import button, gain, settle, why_words
 
 
@@ -362,7 +362,7 @@ class TestSlowMachine:
 
     def test_an_edit_and_then_a_preview_ended_show_the_edit(self, slow: Window, qtbot: QtBot) -> None:
         """The preview overtakes the edit's analysis; ending it must not fall back to what was before the edit."""
-        from kymaphon.core.edits import SetValue
+        from kymaphon.core.model.edits import SetValue
 
         ref = SettingRef("desk", "in5>send1", "on")
         slow.document.apply((SetValue(ref, False),), "off")
@@ -375,7 +375,7 @@ class TestSlowMachine:
     def test_dragging_asks_for_no_more_than_one_at_a_time(
         self, slow: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
     ) -> None:
-        from kymaphon.core.edits import SetValue
+        from kymaphon.core.model.edits import SetValue
 
         started: list[object] = []
         import kymaphon.app.document as module
@@ -396,8 +396,8 @@ def test_an_unexpected_error_in_an_edit_does_not_end_the_program(
 ) -> None:
     """Raised through the undo stack it would crash the interpreter; it comes a moment later, and the edit is kept."""
     import kymaphon.app.document as module
-    from kymaphon.core.edits import SetValue
-    from kymaphon.core.graph import SettingRef
+    from kymaphon.core.model.edits import SetValue
+    from kymaphon.core.model.ids import SettingRef
 
     def broken(_show: object) -> None:
         raise ZeroDivisionError("made for this test")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 
 Rows = list[dict[str, Any]]
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.findings import Finding
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.show import Show
 
 Wire = tuple[str, str] | tuple[str, str, dict[str, Any]]
 STUDIO = {"id": "studio", "name": "Studio", "size_m": [8, 6], "ambient_dba": 30, "liveliness": "treated"}

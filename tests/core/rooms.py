@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.show import Show
 
 ROOM = {"id": "room", "name": "Room", "size_m": [8, 6], "ambient_dba": 30, "liveliness": "treated"}
 

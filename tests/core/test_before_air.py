@@ -6,12 +6,12 @@ import math
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.before_air import before_air
-from kymaphon.core.offers import offers_of
-from kymaphon.core.programme import programme
-from kymaphon.core.sheet import rig_sheet
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.levels.programme import programme
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.before_air import before_air
+from kymaphon.core.report.sheet import rig_sheet
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 
 STREAM = {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"}

@@ -8,14 +8,14 @@ import numpy as np
 import pytest
 
 from kymaphon.cli import main
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.before_howl import before_howl
-from kymaphon.core.compute import without_rules
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
-from kymaphon.core.spots import bounds_of
+from kymaphon.core.acoustics.spots import bounds_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.compute import without_rules
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.before_howl import before_howl
 from kymaphon.files.show_file import write_show
 from tests.core.test_in_the_room import YARD
 from tests.core.test_offers import four_on_tracks, two_desks, wedge

@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core import block as blocks
-from kymaphon.core.block import Block
-from kymaphon.core.levels import NoiseField
-from kymaphon.core.stability import Stability
-from kymaphon.core.transfer import Transfer
+from kymaphon.core.graph import block as blocks
+from kymaphon.core.graph.block import Block
+from kymaphon.core.graph.ladder import NoiseField
+from kymaphon.core.graph.stability import Stability
+from kymaphon.core.graph.transfer import Transfer
 from tests.core.test_paths_transfer import random_graphs
 
 
@@ -95,7 +95,7 @@ def test_large_and_small_say_the_same_of_a_rig(graph) -> None:
         patch.setattr(blocks, "DENSE", 0)
         patch.setattr(blocks, "AT_ONCE", 2)
         for name, value in (("DENSE", 0), ("AT_ONCE", 2)):
-            patch.setattr("kymaphon.core.transfer." + name, value)
+            patch.setattr("kymaphon.core.graph.transfer." + name, value)
         large = Transfer(graph)
         assert large.power_from(every) == pytest.approx(power, rel=1e-9, abs=1e-12)
         assert large.stability.margin_db == pytest.approx(small.stability.margin_db, abs=1e-6)
@@ -104,14 +104,14 @@ def test_large_and_small_say_the_same_of_a_rig(graph) -> None:
 
 
 def test_noises_in_single_precision_are_told_to_a_millionth_of_a_db(monkeypatch: pytest.MonkeyPatch) -> None:
-    from kymaphon.core.analyse import analyse
+    from kymaphon.core.analysis.analyse import analyse
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 
     analysis = analyse(read_show(demo_path()), remedies=False)
     nodes = range(len(analysis.graph.nodes))
     double = analysis.noise.foreign_at(nodes, [0, 3])
-    monkeypatch.setattr("kymaphon.core.levels.MOST_DOUBLE", 0)
+    monkeypatch.setattr("kymaphon.core.graph.ladder.MOST_DOUBLE", 0)
     single = NoiseField(analysis.graph, analysis.transfer).foreign_at(nodes, [0, 3])
     heard = double > 1e-25
     assert heard.sum() > 200

@@ -8,16 +8,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.boosters import booster_on, booster_verdict, booster_worth_db, made_up_without
-from kymaphon.core.budget import budget_of, contributions, shares
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.boosters import booster_on, booster_verdict, booster_worth_db, made_up_without
+from kymaphon.core.levels.budget import budget_of, contributions, shares
+from kymaphon.core.levels.noise_moves import buys
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.weights import white_a_db
 from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
-from kymaphon.core.noise_moves import buys
-from kymaphon.core.show import Show
-from kymaphon.core.weights import white_a_db
 from tests.core.test_levels import one_chain
 
 

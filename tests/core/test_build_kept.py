@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core import build
-from kymaphon.core.build import build_graph
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.computing import build
+from kymaphon.core.computing.build import build_graph
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 

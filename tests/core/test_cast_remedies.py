@@ -9,13 +9,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetField
-from kymaphon.core.head_turns import turned_level_db, turns_of
-from kymaphon.core.moves import inside, placed_in
-from kymaphon.core.pickup import Pickup
+from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.head_turns import turned_level_db, turns_of
+from kymaphon.core.placement.moves import inside, placed_in
 from kymaphon.core.rules.cast_bleed import WITHIN, quiet_aim_deg
-from kymaphon.core.show import Show
 from tests.core.rooms import mic, person, room
 from tests.core.test_cast_sound import places
 

@@ -11,14 +11,14 @@ from pathlib import Path
 import pytest
 
 from kymaphon.cli import main
-from kymaphon.core.analyse import analyse
-from kymaphon.core.cast import sound_of
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField
-from kymaphon.core.graph import EdgeKind
-from kymaphon.core.head_turns import turns_of
+from kymaphon.core.acoustics.cast import sound_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.graph.signal import EdgeKind
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.head_turns import turns_of
 from kymaphon.core.rules.cast_bleed import under_own_db
-from kymaphon.core.show import Show
 from kymaphon.files.show_file import write_show
 from tests.core.rooms import cast_codes, finding_of, mic, person, room
 
@@ -224,7 +224,7 @@ class TestOwn:
         assert "off-axis" in cast_codes(alone(0.15, aim=180 - 67))
 
     def test_the_head_turn_test_tells_thirty_sixty_ninety_and_the_neighbour(self) -> None:
-        from kymaphon.core.moves import placed_in
+        from kymaphon.core.placement.moves import placed_in
 
         turns = turns_of(placed_in(analyse(beside()), "room")[0])
         assert [abs(turn.turn_deg) for turn in turns[:3]] == [30, 60, 90]

@@ -10,17 +10,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core import cast_explain as explain
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.cast import PlaceSound, open_cost_db, sound_of
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.graph import EdgeKind
-from kymaphon.core.heard import wind_noise
-from kymaphon.core.sheet import placing
-from kymaphon.core.show import Show
-from kymaphon.core.standing import stand_of
-from kymaphon.core.takes import room_take
+from kymaphon.core.acoustics.cast import PlaceSound, open_cost_db, sound_of
+from kymaphon.core.acoustics.heard import wind_noise
+from kymaphon.core.acoustics.standing import stand_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.graph.signal import EdgeKind
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.take_figures import room_take
+from kymaphon.core.report import cast_explain as explain
+from kymaphon.core.report.sheet import placing
 from tests.core.rooms import mic, person, room
 
 KINDS = sorted(kind.id for kind in shipped_catalogue() if kind.microphone is not None)

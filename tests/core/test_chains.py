@@ -7,11 +7,11 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.weights import speech_a_db
 from kymaphon.core.units import dbv_to_dbu
-from kymaphon.core.weights import speech_a_db
 
 
 def chain(

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.changes import changes
-from kymaphon.core.edits import Edit, RemoveRow, SetField, SetValue, SetWant, Unplug
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.changes import changes
+from kymaphon.core.model.edits import Edit, RemoveRow, SetField, SetValue, SetWant, Unplug
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 
 KINDS = shipped_catalogue()
 

@@ -7,12 +7,12 @@ from dataclasses import FrozenInstanceError, fields, replace
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.compute import without_rules
-from kymaphon.core.computed import Computed, lazy
-from kymaphon.core.down import downs
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.compute import without_rules
+from kymaphon.core.computing.computed import Computed, lazy
+from kymaphon.core.levels.down import downs
+from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.rules import ALL_RULES
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show

@@ -6,16 +6,16 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import Plug, apply_all
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.lineup.run import steps_of
-from kymaphon.core.offers import offers_of
-from kymaphon.core.patching import merged
-from kymaphon.core.plugging import plug
-from kymaphon.core.references import ShowProblem, check_references
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.levels.lineup.run import steps_of
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import Plug, apply_all
+from kymaphon.core.model.references import ShowProblem, check_references
+from kymaphon.core.model.show import Cable, Show
+from kymaphon.core.wiring.patching import merged
+from kymaphon.core.wiring.plugging import plug
 from kymaphon.files.patch_file import read_patch, write_patch
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import Kind, shipped_catalogue
-from kymaphon.core.controls import is_on, reaches, touches
-from kymaphon.core.edits import SetValue
-from kymaphon.core.ends import end_of
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
-from kymaphon.core.routing import goes_astray
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.graph.routing import goes_astray
+from kymaphon.core.model.catalogue import Kind, shipped_catalogue
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.wiring.controls import is_on, reaches, touches
+from kymaphon.core.wiring.plugging import inserted, moved, plug, same_sockets, settings_along, taken_out
 from tests.core.rigs import VOICE, dev, of_code, rig, wire
 
 KINDS = shipped_catalogue()

@@ -8,11 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.cuts import Kept, closers, fewest_cuts, flipped, switch_words
 from kymaphon.core.derive import Derived
-from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
-from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.transfer import Transfer
+from kymaphon.core.graph.cuts import Kept, closers, fewest_cuts, flipped, switch_words
+from kymaphon.core.graph.paths import PathThrough, best_paths
+from kymaphon.core.graph.signal import Edge, Node, SignalGraph, Switch
+from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.model.ids import SettingRef
 
 FLOOR = -100.0
 
@@ -247,7 +248,7 @@ def test_beyond_its_effort_it_tells_the_smallest_set_found_so_far(monkeypatch: p
     proven = fewest_cuts(Transfer(graph), bad, [], [])
     assert {len(cut.switches) for cut in proven} == {5}
     assert all(cut.fewest for cut in proven)
-    monkeypatch.setattr("kymaphon.core.cuts.EFFORT", 12)
+    monkeypatch.setattr("kymaphon.core.graph.cuts.EFFORT", 12)
     some = fewest_cuts(Transfer(graph), bad, [], [])
     assert some
     assert not any(cut.fewest for cut in some)

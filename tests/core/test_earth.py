@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.earth import Tie, earth_loops, earth_ties, loop_hum
+from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import number
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.wiring.earth import Tie, earth_loops, earth_ties, loop_hum
 from tests.core.rigs import dev, of_code, rig, wire
 
 NAMES = ("a", "b", "c", "d", "e", "f")

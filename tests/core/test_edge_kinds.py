@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.graph import ACOUSTIC, STRAY, UNINTENDED, EdgeKind
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.graph.signal import ACOUSTIC, STRAY, UNINTENDED, EdgeKind
+from kymaphon.core.model.show import Show
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 

@@ -6,12 +6,12 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.connectors import one_hole
-from kymaphon.core.earth import earth_loops, earth_ties
-from kymaphon.core.offers import offers_of
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.connectors import one_hole
+from kymaphon.core.model.show import Show
+from kymaphon.core.wiring.earth import earth_loops, earth_ties
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.rooms import cast_codes, mic, person, room
 from tests.core.test_offers import two_desks

@@ -7,13 +7,13 @@ import math
 import numpy as np
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.edits import SetValue, SetWant, apply_all
-from kymaphon.core.findings import Finding
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.routing import echo_class, second_arrival, total_gain_db
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.graph.routing import echo_class, second_arrival, total_gain_db
+from kymaphon.core.model.edits import SetValue, SetWant, apply_all
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
 from tests.conftest import two_desks
 
 LOOP = {"in5>send1": {"on": True}}

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.catalogue import Kind, Port, shipped_catalogue
-from kymaphon.core.connectors import adapter_between, balanced, mate, one_hole
-from kymaphon.core.ends import End, end_of, ends_of, nominal_dbu
-from kymaphon.core.fit import Fit, fit_of, partners
-from kymaphon.core.show import Show
+from kymaphon.core.model.catalogue import Kind, Port, shipped_catalogue
+from kymaphon.core.model.connectors import adapter_between, balanced, mate, one_hole
+from kymaphon.core.model.ends import End, end_of, ends_of, nominal_dbu
+from kymaphon.core.model.show import Show
+from kymaphon.core.wiring.fit import Fit, fit_of, partners
 from tests.core.rigs import dev, rig, wire
 
 KINDS = shipped_catalogue()

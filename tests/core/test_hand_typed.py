@@ -6,17 +6,17 @@ from dataclasses import dataclass, field
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.edits import apply_all
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.offers import offers_of
-from kymaphon.core.routing import goes_astray
-from kymaphon.core.show import Show
+from kymaphon.core.graph.routing import goes_astray
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.edits import apply_all
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.wants import wants_of
 from tests.core.hand_typed import CLEAN, SHOWS
 
 

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from kymaphon.core.hitting import Choice
+from kymaphon.core.graph.hitting import Choice
 
 Sets = list[frozenset[int]]
 Rows = list[tuple[frozenset[int], frozenset[int]]]

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.howl import spares
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.placement.howl import spares
 from tests.core.test_offers import four_on_tracks, wedge
 
 GAIN = SettingRef("desk", "in1", "gain_db")

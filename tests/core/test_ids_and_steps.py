@@ -13,9 +13,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import kymaphon.core
-from kymaphon.core.graph import Knob, SettingRef, SignalGraph, nearest_step, reachable
-from kymaphon.core.ids import NodeId, PortId
-from kymaphon.core.show import same_socket
+from kymaphon.core.graph.signal import Knob, SignalGraph, nearest_step, reachable
+from kymaphon.core.model.ids import NodeId, PortId, SettingRef
+from kymaphon.core.model.show import same_socket
 from tests.core.test_paths_transfer import random_graphs
 
 NAMES = st.from_regex(r"[a-z][a-z0-9-]{0,7}", fullmatch=True)

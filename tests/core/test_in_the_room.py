@@ -7,18 +7,18 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.before_air import before_air
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField, SetValue, SetWant, apply_all
-from kymaphon.core.feeds.sentence import listener_sentence
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.offers import offers_of
-from kymaphon.core.practice import PointMark
-from kymaphon.core.references import ShowProblem, check_references, reference_problems
-from kymaphon.core.room import reverberant_gain_db
-from kymaphon.core.show import Show
+from kymaphon.core.acoustics.room import reverberant_gain_db
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.mixes.sentence import listener_sentence
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetField, SetValue, SetWant, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.practice import PointMark
+from kymaphon.core.model.references import ShowProblem, check_references, reference_problems
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.before_air import before_air
 from tests.core.rigs import of_code
 from tests.core.test_offers import wedge
 
@@ -83,7 +83,7 @@ class TestMark:
         show = set_up(marks=at("room-music"))
         party = show.parties[0].with_(hears_on="cans")
         assert analyse(show).mark_for("ann", "dB SPL").value == 85
-        from kymaphon.core.routing import mark_of
+        from kymaphon.core.graph.routing import mark_of
 
         assert mark_of("dB SPL", analyse(show).mark, party).value == 70
 

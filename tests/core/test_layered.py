@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.layered import GAP, BoxSpec, Drawing, LinkSpec, draw_layers
+from kymaphon.core.wiring.layered import GAP, BoxSpec, Drawing, LinkSpec, draw_layers
 
 
 def _random(n: int, seed: int, density: float = 0.5) -> tuple[list[BoxSpec], list[LinkSpec]]:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.dose import allowed_hours, daily_exposure_dba, dose_percent, listenings
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.findings import Finding
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.safety import safety_copy
-from kymaphon.core.monitoring import own_ears
-from kymaphon.core.show import Show
-from kymaphon.core.weights import speech_a_db
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.dose import allowed_hours, daily_exposure_dba, dose_percent, listenings
+from kymaphon.core.levels.lineup.safety import safety_copy
+from kymaphon.core.levels.monitoring import own_ears
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.weights import speech_a_db
 from tests.core.test_budget import boosted
 from tests.core.test_levels import one_chain
 

@@ -7,17 +7,17 @@ import math
 import pytest
 
 from kymaphon.core import units
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.budget import budget_of, half_distance
-from kymaphon.core.edits import AttachTake, SetField, SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.levels import Ladder
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.graph.ladder import Ladder
+from kymaphon.core.levels.budget import budget_of, half_distance
+from kymaphon.core.model.edits import AttachTake, SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.take_figures import room_tone_take
+from kymaphon.core.model.weights import speech_a_db, white_a_db
 from kymaphon.core.noise import thermal_noise_dbu
 from kymaphon.core.rules.turning import turn
-from kymaphon.core.show import Show
-from kymaphon.core.takes import room_tone_take
-from kymaphon.core.weights import speech_a_db, white_a_db
 
 
 def one_chain(**changes: object) -> Show:

@@ -6,13 +6,13 @@ from itertools import pairwise
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.cast import sound_of
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.placing import best_of, comfortable_m
-from kymaphon.core.show import Show
+from kymaphon.core.acoustics.cast import sound_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.placing import best_of, comfortable_m
 from tests.core.rigs import MUSIC, TAPE, VOICE, dev, rig, wire
 from tests.core.rooms import person, room
 from tests.core.test_supply_legs_tone import own

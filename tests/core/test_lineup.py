@@ -9,12 +9,9 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import number
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.model import (
+from kymaphon.core.levels.lineup.model import (
     Floats,
     Hiss,
     Limit,
@@ -25,10 +22,13 @@ from kymaphon.core.lineup.model import (
     model_of,
     peak_growth,
 )
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.lineup.solver import recipe, solve
-from kymaphon.core.practice import PointMark
-from kymaphon.core.show import Show
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.levels.lineup.solver import recipe, solve
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.practice import PointMark
+from kymaphon.core.model.show import Show
 from tests.core.test_levels import one_chain
 
 LATENESS = np.array([1.0, 1.0, 4.0])

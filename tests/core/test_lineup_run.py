@@ -7,11 +7,19 @@ from datetime import UTC, datetime
 import numpy as np
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.lineup.run import caution, edits_of, entry_of, judge, last_readings, read_meter, steps_of
-from kymaphon.core.sheet import rig_sheet
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.lineup.run import (
+    caution,
+    edits_of,
+    entry_of,
+    judge,
+    last_readings,
+    read_meter,
+    steps_of,
+)
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.sheet import rig_sheet
 from tests.core.test_levels import one_chain
 
 NOW = datetime(2026, 6, 5, 19, 0, tzinfo=UTC)

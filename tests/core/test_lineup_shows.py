@@ -7,19 +7,19 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.compute import without_rules
-from kymaphon.core.edits import SetValue, apply_all
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.figures import number
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.model import School, VoiceModel, edits_to, model_of
-from kymaphon.core.lineup.plan import LineUpPlan, line_up
-from kymaphon.core.lineup.solver import _lateness
-from kymaphon.core.show import Show
-from kymaphon.core.twins import twins_along
+from kymaphon.core.levels.lineup.model import School, VoiceModel, edits_to, model_of
+from kymaphon.core.levels.lineup.plan import LineUpPlan, line_up
+from kymaphon.core.levels.lineup.solver import _lateness
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.weights import growth_of
 from kymaphon.core.units import db_to_power, power_to_db
-from kymaphon.core.weights import growth_of
+from kymaphon.core.wiring.twins import twins_along
 from tests.core.hand_typed import game_stream, play
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, rig, wire
 from tests.core.test_levels import one_chain
@@ -240,7 +240,7 @@ def test_a_plan_that_lands_on_another_way_than_it_reckoned_with_is_not_proven(
     analysis = analyse(desk_and_call(), remedies=False)
     assert line_up(analysis, reasons=False).proven
     # As if two sides stood unlike and the other one then came out louder: the show moves, the model does not know of it.
-    monkeypatch.setattr("kymaphon.core.lineup.plan.apply_all", lambda show, edits: show)
+    monkeypatch.setattr("kymaphon.core.levels.lineup.plan.apply_all", lambda show, edits: show)
     unlike = line_up(analysis, reasons=False)
     assert unlike.moves
     assert not unlike.proven

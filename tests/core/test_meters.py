@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.signal import resample_poly
 
-from kymaphon.core.meter.active import SpeechMeter
-from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
-from kymaphon.core.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
-from kymaphon.core.meter.peaks import TruePeakMeter
-from kymaphon.core.meter.weighting import k_gain_db, k_sections
+from kymaphon.core.levels.meter.active import SpeechMeter
+from kymaphon.core.levels.meter.loudness import LAYOUTS, LoudnessMeter
+from kymaphon.core.levels.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
+from kymaphon.core.levels.meter.peaks import TruePeakMeter
+from kymaphon.core.weighting import k_gain_db, k_sections
 
 RATE = 48000
 
@@ -132,7 +132,7 @@ def test_tech_3341_true_peak_of_sines(part: int, phase: float, level: float, wan
 @given(st.integers(0, 2**31), st.integers(1, 700))
 def test_true_peak_looks_everywhere_that_matters(seed: int, block: int) -> None:
     """The same as interpolating between all samples, in blocks of any length, for sound below 0.45 of the rate."""
-    from kymaphon.core.meter.peaks import OVERSAMPLING, TAPS, interpolator
+    from kymaphon.core.levels.meter.peaks import OVERSAMPLING, TAPS, interpolator
 
     draw = np.random.default_rng(seed)
     spectrum = np.fft.rfft(draw.normal(0, 0.1, 4000) * np.linspace(0, 2, 4000))

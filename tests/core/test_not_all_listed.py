@@ -7,13 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kymaphon.core import paths
-from kymaphon.core.analyse import analyse
+from kymaphon.core.acoustics.mouth import between, mouth_gain_at_db, mouth_gain_db
+from kymaphon.core.acoustics.pickup import PATTERNS, Pickup
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.graph import paths
+from kymaphon.core.graph.transfer import Effort, Transfer
 from kymaphon.core.indexed import Indexed
-from kymaphon.core.mouth import between, mouth_gain_at_db, mouth_gain_db
-from kymaphon.core.pickup import PATTERNS, Pickup
-from kymaphon.core.show import Show
-from kymaphon.core.transfer import Effort, Transfer
+from kymaphon.core.model.show import Show
 
 
 def ring(desks: int) -> Show:

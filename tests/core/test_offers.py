@@ -4,19 +4,20 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.down import downs
-from kymaphon.core.edits import SetValue, Unplug, apply_all
-from kymaphon.core.feeds.far_desk import far_desks
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.wants import wants_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import cost_words, costs_of, offers_of, tried, with_offers
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.figures import number
-from kymaphon.core.findings import finding_ids
-from kymaphon.core.graph import STRAY, EdgeKind, SettingRef
-from kymaphon.core.lineup.plan import line_up
-from kymaphon.core.offers import cost_words, costs_of, offers_of, tried, with_offers
-from kymaphon.core.show import Show
+from kymaphon.core.graph.signal import STRAY, EdgeKind
+from kymaphon.core.levels.down import downs
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.mixes.far_desk import far_desks
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.edits import SetValue, Unplug, apply_all
+from kymaphon.core.model.findings import finding_ids
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.wants import wants_of
 from tests.core.feeds.rooms import calls, studio
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.test_random_rigs import random_rig

@@ -7,11 +7,11 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.moves import along, fader_of, held_inside, inside, rounded, turned_down
-from kymaphon.core.show import Place, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Place, Show
+from kymaphon.core.placement.moves import along, fader_of, held_inside, inside, rounded, turned_down
 from tests.core.rooms import finding_of, mic, person, room
 
 

@@ -11,13 +11,14 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.block import Block
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
-from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph, Switch
-from kymaphon.core.paths import best_paths, find_circles, strong_circles, strongest_path
-from kymaphon.core.stability import spectral_radius
-from kymaphon.core.transfer import Transfer, strong_components
+from kymaphon.core.graph.block import Block
+from kymaphon.core.graph.paths import best_paths, find_circles, strong_circles, strongest_path
+from kymaphon.core.graph.signal import Edge, Node, SignalGraph, Switch
+from kymaphon.core.graph.stability import spectral_radius
+from kymaphon.core.graph.transfer import Transfer, strong_components
+from kymaphon.core.model.ids import SettingRef
 
 
 def graph_of(count: int, edges: list[tuple[int, int, float, float]]) -> SignalGraph:
@@ -285,7 +286,7 @@ def test_a_ring_of_one_loop_has_the_root_of_its_gain() -> None:
 
 
 def test_a_mesh_too_large_to_list_says_so_and_ends(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("kymaphon.core.paths.MOST_ROUNDS", 30)
+    monkeypatch.setattr("kymaphon.core.graph.paths.MOST_ROUNDS", 30)
     count = 16
     edges = [(a, b, -1.0, 1.0) for a in range(count) for b in range(count) if a != b]
     found = find_circles(Transfer(graph_of(count, edges)), floor_db=-1e6, most=100)

@@ -7,12 +7,17 @@ import math
 import numpy as np
 import pytest
 
-from kymaphon.core.acoustics import PATTERNS
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.mouth import Worn, mouth_gain_db, turned_mouth
-from kymaphon.core.pickup import Pickup, pickup_of
-from kymaphon.core.room import critical_distance_m, reflections, reverberant_gain_db, room_constant_m2
-from kymaphon.core.show import Place, Surface
+from kymaphon.core.acoustics.mouth import Worn, mouth_gain_db, turned_mouth
+from kymaphon.core.acoustics.pickup import Pickup, pickup_of
+from kymaphon.core.acoustics.room import (
+    critical_distance_m,
+    reflections,
+    reverberant_gain_db,
+    room_constant_m2,
+)
+from kymaphon.core.acoustics.sound import PATTERNS
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.show import Place, Surface
 
 TABLE = {
     # pattern: dB at 45, 90, 135, 180 degrees, random efficiency, distance factor

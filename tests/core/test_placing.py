@@ -7,13 +7,13 @@ import math
 import numpy as np
 import pytest
 
-from kymaphon.core.advice import Advice, advise
-from kymaphon.core.analyse import analyse
-from kymaphon.core.cast import sound_of
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.placing import choices_for
-from kymaphon.core.show import Show
-from kymaphon.core.spots import noise_place, placement_map
+from kymaphon.core.acoustics.cast import sound_of
+from kymaphon.core.acoustics.spots import noise_place, placement_map
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.advice import Advice, advise
+from kymaphon.core.placement.placing import choices_for
 from tests.core.rooms import mic, person, room
 
 KINDS = shipped_catalogue()
@@ -154,7 +154,7 @@ class TestAdvice:
 
 def test_the_demo_advises_on_everybody_with_a_place(demo: Show) -> None:
     analysis = analyse(demo)
-    from kymaphon.core.cast_report import advice_json, advice_of
+    from kymaphon.core.report.cast import advice_json, advice_of
 
     for party in demo.parties:
         if party.place is None:

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import AddRow, RemoveRow, apply_all
-from kymaphon.core.plan import Thing, free_spot, fresh_id, move_edits, remove_edits, things_of, turn_edits
-from kymaphon.core.references import reference_problems
-from kymaphon.core.show import Party, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import AddRow, RemoveRow, apply_all
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.references import reference_problems
+from kymaphon.core.model.show import Party, Show
+from kymaphon.core.placement.plan import Thing, free_spot, move_edits, remove_edits, things_of, turn_edits
 from tests.core.rooms import mic, person, room
 
 

@@ -6,14 +6,14 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.gate.settings import Ducker
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.offers import offers_of
-from kymaphon.core.references import ShowProblem, check_references
-from kymaphon.core.show import Setting, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.processing import Ducker
+from kymaphon.core.model.references import ShowProblem, check_references
+from kymaphon.core.model.show import Setting, Show
 from tests.core.rigs import STUDIO, VOICE, dev, of_code, rig, wire
 
 STREAM = {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"}

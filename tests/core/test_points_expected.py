@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetField, SetValue, apply_all
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.lineup.expected import expected_at, readings_here
-from kymaphon.core.lineup.run import judge, steps_of
-from kymaphon.core.points import POINTS, base_of, sort_of
-from kymaphon.core.practice import PointMark
-from kymaphon.core.programme import programme
-from kymaphon.core.scales import house_at, socket_scales
-from kymaphon.core.show import Show
-from kymaphon.core.twins import turned_together, twins_along
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.graph.points import base_of, sort_of
+from kymaphon.core.levels.lineup.expected import expected_at, readings_here
+from kymaphon.core.levels.lineup.run import judge, steps_of
+from kymaphon.core.levels.programme import programme
+from kymaphon.core.model.edits import SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.practice import POINTS, PointMark
+from kymaphon.core.model.scales import house_at, socket_scales
+from kymaphon.core.model.show import Show
+from kymaphon.core.wiring.twins import turned_together, twins_along
 from tests.core.test_levels import one_chain
 
 

@@ -6,13 +6,13 @@ import math
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import SetField, apply_all
-from kymaphon.core.practice import Practice, shipped_practices
-from kymaphon.core.programme import programme, summed_at
-from kymaphon.core.scales import SOUND, scales
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.programme import programme, summed_at
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetField, apply_all
+from kymaphon.core.model.practice import Practice, shipped_practices
+from kymaphon.core.model.scales import SOUND, scales
+from kymaphon.core.model.show import Show
 from tests.core.rigs import dev, rig, wire
 
 STREAM = {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"}

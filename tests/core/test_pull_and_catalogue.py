@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.chain import chain_of
-from kymaphon.core.connectors import adapters, connectors, family, mate
-from kymaphon.core.pull import lead_of, pull_list, stock_length
-from kymaphon.core.references import reference_problems
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.connectors import adapters, connectors, family, mate
+from kymaphon.core.model.references import reference_problems
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.chain import chain_of
+from kymaphon.core.wiring.pull import lead_of, pull_list, stock_length
 from tests.core.rigs import dev, rig, wire
 
 KINDS = list(shipped_catalogue())

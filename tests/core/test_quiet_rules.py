@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.edits import SetValue
-from kymaphon.core.findings import Finding
-from kymaphon.core.gate.places import best_strip, missing_words, step_between, strips_of
-from kymaphon.core.gate.settings import Compressor, Gate, LowCut, Processing
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.dynamics.places import best_strip, missing_words, step_between, strips_of
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.processing import Compressor, Gate, LowCut, Processing
+from kymaphon.core.model.show import Show
 from kymaphon.files.demo import REPAIRED, demo_path
 from kymaphon.files.show_file import read_show, show_text
 

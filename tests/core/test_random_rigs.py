@@ -7,15 +7,15 @@ import random
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.chain import chain_of
-from kymaphon.core.ends import ends_of
-from kymaphon.core.references import check_references
-from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
-from kymaphon.core.rig_report import rig_json, rig_lines
-from kymaphon.core.sheet import rig_sheet
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.ends import ends_of
+from kymaphon.core.model.references import check_references
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.chain import chain_of
+from kymaphon.core.report.rig import rig_json, rig_lines
+from kymaphon.core.report.rig_explain import cable_lines, cable_words, device_lines, device_words
+from kymaphon.core.report.sheet import rig_sheet
 from tests.core.rigs import STUDIO
 
 KINDS = list(shipped_catalogue())

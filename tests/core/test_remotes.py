@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.ways_out import ways_out
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.offers import offers_of
-from kymaphon.core.plugging import inserted
-from kymaphon.core.routing import goes_astray
-from kymaphon.core.sheet import feed_severity
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.graph.routing import goes_astray
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.mixes.ways_out import ways_out
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.sheet import feed_severity
+from kymaphon.core.wiring.plugging import inserted
 from tests.core.hand_typed import two_calls
 from tests.core.rigs import of_code
 

@@ -8,18 +8,18 @@ import numpy as np
 import pytest
 from scipy import integrate, signal
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.build import loading
-from kymaphon.core.cable_fit import cable_corner_hz
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.ends import end_of
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.computing.build import loading
 from kymaphon.core.figures import number
-from kymaphon.core.fit import fit_of, pad_needed
-from kymaphon.core.graph import NoiseSource
-from kymaphon.core.phantom import voltage_left
-from kymaphon.core.power import draw_of, host_budgets
-from kymaphon.core.routes import meetings
-from kymaphon.core.show import Show
+from kymaphon.core.graph.phantom import voltage_left
+from kymaphon.core.graph.signal import NoiseSource
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.show import Show
+from kymaphon.core.wiring.cable_fit import cable_corner_hz
+from kymaphon.core.wiring.fit import fit_of, pad_needed
+from kymaphon.core.wiring.power import draw_of, host_budgets
+from kymaphon.core.wiring.routes import meetings
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 
 KINDS = shipped_catalogue()

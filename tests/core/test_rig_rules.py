@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.offers import offers_of
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.model.show import Show
 from tests.core.rigs import MUSIC, STUDIO, TAPE, VOICE, dev, of_code, rig, rig_codes, wire
 
 DESK = dev("desk", "desk-8", settings={"in1": {"gain_db": 45}})

@@ -8,13 +8,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.signal import firwin2, lfilter
 
-from kymaphon.core.analyse import analyse
+from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import acoustic_data
-from kymaphon.core.meter.loudness import LAYOUTS, LoudnessMeter
-from kymaphon.core.practice import PointMark, Practice, practices, shipped_practices
-from kymaphon.core.references import ShowProblem
-from kymaphon.core.scales import House, house_of, level_of, mark_at, reading, scales, show_mark
-from kymaphon.core.show import Show
+from kymaphon.core.levels.meter.loudness import LAYOUTS, LoudnessMeter
+from kymaphon.core.model.practice import PointMark, Practice, practices, shipped_practices
+from kymaphon.core.model.references import ShowProblem
+from kymaphon.core.model.scales import House, house_of, level_of, mark_at, reading, scales, show_mark
+from kymaphon.core.model.show import Show
 
 HOUSE = House(4.0, 18.0, "EBU R 68")
 

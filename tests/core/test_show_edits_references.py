@@ -7,17 +7,17 @@ from typing import Any
 import pytest
 from pydantic import ValidationError
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.catalogue.loader import expand, read_kind
+from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import AttachTake, DetachTake, Plug, SetField, SetValue, SetWant, apply_all
 from kymaphon.core.figures import figure
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.practice import practices
-from kymaphon.core.references import ShowProblem, check_references, reference_problems
-from kymaphon.core.sheet import rig_sheet
-from kymaphon.core.show import Cable, Show, Take, Task
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.catalogue.loader import expand, read_kind
+from kymaphon.core.model.edits import AttachTake, DetachTake, Plug, SetField, SetValue, SetWant, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.practice import practices
+from kymaphon.core.model.references import ShowProblem, check_references, reference_problems
+from kymaphon.core.model.show import Cable, Show, Take, Task
+from kymaphon.core.report.sheet import rig_sheet
 from tests.conftest import two_desks
 from tests.core.rigs import dev, rig, wire
 

@@ -11,15 +11,15 @@ import numpy as np
 import pytest
 from pydantic import ValidationError
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.catalogue import Strip, shipped_catalogue
-from kymaphon.core.edits import apply_all
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.figures import number
-from kymaphon.core.lineup.tone import tone_along
-from kymaphon.core.own_noise import own_ein
-from kymaphon.core.phantom import voltage_left
-from kymaphon.core.show import Show
+from kymaphon.core.graph.own_noise import own_ein
+from kymaphon.core.graph.phantom import voltage_left
+from kymaphon.core.levels.lineup.tone import tone_along
+from kymaphon.core.model.catalogue import Strip, shipped_catalogue
+from kymaphon.core.model.edits import apply_all
+from kymaphon.core.model.show import Show
 from tests.core.rigs import TAPE, VOICE, dev, of_code, rig, wire
 
 KINDS = {kind.id: kind for kind in shipped_catalogue()}

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from kymaphon.core.take.compare import NotComparableError, compare
-from kymaphon.core.take.measure import TakeMeasure, TakeMeter
+from kymaphon.core.takes.compare import NotComparableError, compare
+from kymaphon.core.takes.measure import TakeMeasure, TakeMeter
 
 RATE = 16000
 

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.take.measure import (
+from kymaphon.core.takes.measure import (
     CLIP_LEVEL,
     CLIP_RUN,
     GATHERED_FRAMES,

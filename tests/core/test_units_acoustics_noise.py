@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kymaphon.core import acoustics, noise, units
+from kymaphon.core import noise, units
+from kymaphon.core.acoustics import sound as acoustics
 from kymaphon.core.figures import figure
 
 levels = st.floats(-120, 60, allow_nan=False)

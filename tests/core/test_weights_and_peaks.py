@@ -9,10 +9,10 @@ import pytest
 import soundfile
 from scipy import integrate, signal
 
-from kymaphon.core import weights
 from kymaphon.core.figures import figure, number
-from kymaphon.core.meter.active import SpeechMeter
-from kymaphon.core.meter.recursive import RecursiveFilter, one_pole
+from kymaphon.core.levels.meter.active import SpeechMeter
+from kymaphon.core.levels.meter.recursive import RecursiveFilter, one_pole
+from kymaphon.core.model import weights
 
 SPEECH = sorted((Path(__file__).parents[1] / "data" / "speech").glob("*.flac"))
 THIRDS_HZ = (

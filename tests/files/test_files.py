@@ -19,9 +19,9 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.sheet import Table, patch_list, rig_sheet
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.sheet import Table, patch_list, rig_sheet
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
@@ -307,8 +307,8 @@ class TestSheet:
 def test_practices_marks_and_the_log_come_back_as_they_were(tmp_path: Path) -> None:
     """The schema that is published knows them too."""
 
-    from kymaphon.core.practice import PointMark, Practice
-    from kymaphon.core.show import LineUpReading, LogEntry
+    from kymaphon.core.model.practice import PointMark, Practice
+    from kymaphon.core.model.show import LineUpReading, LogEntry
 
     reading = LineUpReading(
         voice="ann",

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from kymaphon.cli import main
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
 from kymaphon.files.preset_file import write_text

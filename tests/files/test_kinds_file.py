@@ -13,10 +13,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.cli import main
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.catalogue.recipe import PATTERNS, DeskRecipe, MicrophoneRecipe, PlayerRecipe, recipe_of
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.catalogue.recipe import (
+    PATTERNS,
+    DeskRecipe,
+    MicrophoneRecipe,
+    PlayerRecipe,
+    recipe_of,
+)
+from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
     put_on_shelf,

@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.patching import merged
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.show import Cable, Show
+from kymaphon.core.wiring.patching import merged
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.patch_file import patch_csv, read_patch, write_patch
 from kymaphon.files.row_file import RowProblems

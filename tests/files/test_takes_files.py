@@ -10,12 +10,12 @@ import numpy as np
 import pytest
 import soundfile
 
-from kymaphon.core.gate.design import design
-from kymaphon.core.gate.preset import preset_text
-from kymaphon.core.gate.settings import Band, Equaliser, Gate, LowCut
-from kymaphon.core.gate.study import Held, Stopped, study
-from kymaphon.core.gate.talk import NoTalkError
-from kymaphon.core.take.measure import NotANumberError
+from kymaphon.core.dynamics.design import design
+from kymaphon.core.dynamics.preset import preset_text
+from kymaphon.core.dynamics.study import Held, Stopped, study
+from kymaphon.core.dynamics.talk import NoTalkError
+from kymaphon.core.model.processing import Band, Equaliser, Gate, LowCut
+from kymaphon.core.takes.measure import NotANumberError
 from kymaphon.files.audio import Cancelled
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.preset_file import open_preset, write_text

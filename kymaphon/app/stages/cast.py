@@ -22,13 +22,13 @@ from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
 from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import Action, WhyContent
-from kymaphon.core.cast import PlaceSound
-from kymaphon.core.edits import Edit, apply_all
-from kymaphon.core.findings import Finding
-from kymaphon.core.model import Point
-from kymaphon.core.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
-from kymaphon.core.show import Show
-from kymaphon.core.spots import bounds_of
+from kymaphon.core.acoustics.cast import PlaceSound
+from kymaphon.core.acoustics.spots import bounds_of
+from kymaphon.core.model.base import Point
+from kymaphon.core.model.edits import Edit, apply_all
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 
 WORDS_MS = 80
 TABLES = tuple(name for name, _, _ in CAST_VIEWS)

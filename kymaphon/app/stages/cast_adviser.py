@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kymaphon.app.stages.cast_view import new_microphone
-from kymaphon.core.advice import Advice, advise
-from kymaphon.core.analysis import Report
-from kymaphon.core.before_howl import BeforeHowl, before_howl
-from kymaphon.core.cast import PlaceSound
-from kymaphon.core.catalogue import Catalogue, Kind
-from kymaphon.core.edits import AddRow, Edit, SetField
-from kymaphon.core.placing import Choice
-from kymaphon.core.show import Show
-from kymaphon.core.spots import PlacementMap, placement_map
+from kymaphon.core.acoustics.cast import PlaceSound
+from kymaphon.core.acoustics.spots import PlacementMap, placement_map
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.edits import AddRow, Edit, SetField
+from kymaphon.core.model.show import Show
+from kymaphon.core.placement.advice import Advice, advise
+from kymaphon.core.placement.before_howl import BeforeHowl, before_howl
+from kymaphon.core.placement.placing import Choice
 
 
 @dataclass(frozen=True, slots=True)

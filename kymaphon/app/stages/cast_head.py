@@ -13,7 +13,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty, label
-from kymaphon.core.analysis import Report
+from kymaphon.core.analysis.report import Report
 
 ELSEWHERE = " elsewhere"
 """Stands for those without a place; no id can begin with a space."""

@@ -7,15 +7,15 @@ from dataclasses import dataclass
 from kymaphon.app.stages.cast_adviser import Adviser, Subject
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable, known
 from kymaphon.app.widgets.why import Action, WhyContent
-from kymaphon.core.advice import Advice
-from kymaphon.core.analysis import Report
-from kymaphon.core.before_howl import BeforeHowl
-from kymaphon.core.cast import PlaceSound
-from kymaphon.core.catalogue import Kind
+from kymaphon.core.acoustics.cast import PlaceSound
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.figures import number
-from kymaphon.core.howl import spares
-from kymaphon.core.placing import Choice
+from kymaphon.core.model.catalogue import Kind
+from kymaphon.core.placement.advice import Advice
+from kymaphon.core.placement.before_howl import BeforeHowl
+from kymaphon.core.placement.howl import spares
+from kymaphon.core.placement.placing import Choice
 
 RANKINGS = ("best", "howl")
 BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")

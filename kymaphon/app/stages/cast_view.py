@@ -9,23 +9,24 @@ from kymaphon.app.widgets.cast_table import DASH, Row, known
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
-from kymaphon.core import cast_explain as explain
-from kymaphon.core.analysis import Report
-from kymaphon.core.cast import ENOUGH, PlaceSound, Source
+from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound, Source
+from kymaphon.core.acoustics.heard import wind_speed_m_s
+from kymaphon.core.acoustics.room import liveliness_words
+from kymaphon.core.acoustics.spots import PlacementMap, bounds_of
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import MINUS, Derived, show_number
-from kymaphon.core.edits import AddRow
 from kymaphon.core.figures import number
-from kymaphon.core.findings import SEVERITIES, Finding
-from kymaphon.core.head_turns import turns_of
-from kymaphon.core.heard import wind_speed_m_s
-from kymaphon.core.ids import PortId
-from kymaphon.core.model import Point
-from kymaphon.core.moves import Placed
-from kymaphon.core.placing import Choice
-from kymaphon.core.plan import Thing, fresh_id
-from kymaphon.core.room import liveliness_words
-from kymaphon.core.show import Device, Party, Show
-from kymaphon.core.spots import PlacementMap, bounds_of
+from kymaphon.core.model.base import Point
+from kymaphon.core.model.edits import AddRow
+from kymaphon.core.model.findings import SEVERITIES, Finding
+from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Device, Party, Show
+from kymaphon.core.placement.head_turns import turns_of
+from kymaphon.core.placement.moves import Placed
+from kymaphon.core.placement.placing import Choice
+from kymaphon.core.placement.plan import Thing
+from kymaphon.core.report import cast_explain as explain
 
 MIC_HEADINGS = (
     "Who",

@@ -13,7 +13,7 @@ from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.matrix import FeedMatrix
 from kymaphon.app.widgets.why import label
-from kymaphon.core.findings import Finding
+from kymaphon.core.model.findings import Finding
 
 
 class FeedsStage(PagedStage):

@@ -12,10 +12,10 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.response_picture import ResponsePicture
 from kymaphon.app.widgets.why import WhyContent
-from kymaphon.core.cuts import switches_on
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.feeds.returns import Circle, circles_of, response_of, together
 from kymaphon.core.figures import number
+from kymaphon.core.graph.cuts import switches_on
+from kymaphon.core.mixes.returns import Circle, circles_of, response_of, together
 
 HEADINGS = ("Through", "Gain round", "Time round", "In hand", "Stands out every", "Sort")
 HELP = (

@@ -12,9 +12,9 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import Action, WhyContent, label
-from kymaphon.core.edits import RemoveRow, apply_all
-from kymaphon.core.feeds.doing import PREFIX, Step, from_nothing, steps_between, tick
-from kymaphon.core.show import Task
+from kymaphon.core.mixes.doing import PREFIX, Step, from_nothing, steps_between, tick
+from kymaphon.core.model.edits import RemoveRow, apply_all
+from kymaphon.core.model.show import Task
 
 SORTS = (
     (

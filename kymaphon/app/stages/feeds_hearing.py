@@ -20,15 +20,15 @@ from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import show_number
-from kymaphon.core.edits import SetWant
-from kymaphon.core.feeds.cures import switches_of_feed, way_words
-from kymaphon.core.feeds.returns import combined, legs_of, turn_of
-from kymaphon.core.feeds.sentence import listener_sentence
-from kymaphon.core.feeds.wants import wants_by_role
-from kymaphon.core.findings import Finding
-from kymaphon.core.model import WantKind
-from kymaphon.core.routing import Feed, at_once_ms, is_for_far_end
-from kymaphon.core.sheet import VERDICT_WORDS, feed_severity
+from kymaphon.core.graph.routing import Feed, at_once_ms, is_for_far_end
+from kymaphon.core.mixes.cures import switches_of_feed, way_words
+from kymaphon.core.mixes.returns import combined, legs_of, turn_of
+from kymaphon.core.mixes.sentence import listener_sentence
+from kymaphon.core.model.base import WantKind
+from kymaphon.core.model.edits import SetWant
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.wants import wants_by_role
+from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "hear", "never", "any")

@@ -8,10 +8,10 @@ from PySide6.QtCore import QObject, Signal
 
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
-from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.ways_out import WayOut, ways_out
-from kymaphon.core.show import Show
+from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.ways_out import WayOut, ways_out
+from kymaphon.core.model.catalogue import Catalogue
+from kymaphon.core.model.show import Show
 
 Planned = tuple[FeedPlan, tuple[WayOut, ...]]
 

@@ -12,15 +12,15 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Report
-from kymaphon.core.before_air import before_air
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetField, apply_all
-from kymaphon.core.ends import end_of
-from kymaphon.core.feeds.doing import doing_edits
-from kymaphon.core.feeds.stream import Delays, StreamBudget, delays, stream_budget
-from kymaphon.core.feeds.tracks import PlannedTrack, TrackPlan, duration, track_plan
-from kymaphon.core.show import Show
+from kymaphon.core.mixes.doing import doing_edits
+from kymaphon.core.mixes.stream import Delays, StreamBudget, delays, stream_budget
+from kymaphon.core.mixes.tracks import PlannedTrack, TrackPlan, duration, track_plan
+from kymaphon.core.model.edits import SetField, apply_all
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.show import Show
+from kymaphon.core.report.before_air import before_air
 from kymaphon.files.errors import FileProblem
 
 HEADINGS = ("Track and file", "Who", "From", "Into", "Others under")

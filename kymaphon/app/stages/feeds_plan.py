@@ -9,11 +9,12 @@ from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import WhyContent, label
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.feeds.doing import doing_edits, steps_between
-from kymaphon.core.feeds.mixing import Mix
-from kymaphon.core.feeds.planner import FeedPlan
-from kymaphon.core.feeds_report import (
+from kymaphon.core.mixes.doing import doing_edits, steps_between
+from kymaphon.core.mixes.mixing import Mix
+from kymaphon.core.mixes.planner import FeedPlan
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.report.mixes import (
     bus_words,
     input_words,
     level_words,
@@ -21,8 +22,7 @@ from kymaphon.core.feeds_report import (
     party_words,
     stray_words,
 )
-from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.sheet import VERDICT_WORDS
+from kymaphon.core.report.sheet import VERDICT_WORDS
 
 HEADINGS = ("For", "From", "On it", "How")
 HELP = (

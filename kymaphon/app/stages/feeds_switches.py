@@ -10,9 +10,9 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.crosspoints import CrosspointGrid
 from kymaphon.app.widgets.why import WhyContent, findings_about, label
-from kymaphon.core.catalogue import Path
-from kymaphon.core.edits import SetValue
-from kymaphon.core.graph import SettingRef
+from kymaphon.core.model.catalogue import Path
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.ids import SettingRef
 
 
 class SwitchesPage(StagePage):

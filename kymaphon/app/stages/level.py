@@ -24,14 +24,14 @@ from kymaphon.app.widgets.views import mark_view, three_rows, view_buttons
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetValue
-from kymaphon.core.findings import SEVERITIES, Finding
-from kymaphon.core.graph import Knob
-from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.lineup.expected import expected_at, figure_on, readings_here
-from kymaphon.core.lineup.tone import tone_along
-from kymaphon.core.monitoring import own_ears
-from kymaphon.core.programme import summed_at
+from kymaphon.core.graph.ladder import Ladder, Rung
+from kymaphon.core.graph.signal import Knob
+from kymaphon.core.levels.lineup.expected import expected_at, figure_on, readings_here
+from kymaphon.core.levels.lineup.tone import tone_along
+from kymaphon.core.levels.monitoring import own_ears
+from kymaphon.core.levels.programme import summed_at
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import SEVERITIES, Finding
 
 
 class LevelStage(StageSurface):

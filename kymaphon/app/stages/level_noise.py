@@ -13,12 +13,12 @@ from kymaphon.app.widgets.budget_picture import BudgetPicture
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Report
-from kymaphon.core.boosters import booster_verdict
-from kymaphon.core.budget import Budget, Buy, budget_of, contributions
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.levels import Ladder
-from kymaphon.core.noise_moves import buys
+from kymaphon.core.graph.ladder import Ladder
+from kymaphon.core.levels.boosters import booster_verdict
+from kymaphon.core.levels.budget import Budget, Buy, budget_of, contributions
+from kymaphon.core.levels.noise_moves import buys
 
 HEADINGS = ("Move", "Buys at the end", "Others shut", "What it stands on")
 HELP = (

@@ -19,11 +19,11 @@ from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
 from kymaphon.app.widgets.why import WhyContent, label
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis import Report
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.lineup.expected import figure_on, readings_here
-from kymaphon.core.lineup.run import (
+from kymaphon.core.levels.lineup.expected import figure_on, readings_here
+from kymaphon.core.levels.lineup.run import (
     Outcome,
     Step,
     Trace,
@@ -36,7 +36,7 @@ from kymaphon.core.lineup.run import (
     read_meter,
     steps_of,
 )
-from kymaphon.core.scales import scales, socket_scales
+from kymaphon.core.model.scales import scales, socket_scales
 from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 
 HEADINGS = ("Source", "Expected", "Showed", "Off", "Turned", "At", "Note")

@@ -12,10 +12,10 @@ from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
+from kymaphon.core.analysis.offers import cost_words
 from kymaphon.core.derive import show_number
-from kymaphon.core.lineup.model import School
-from kymaphon.core.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
-from kymaphon.core.offers import cost_words
+from kymaphon.core.levels.lineup.model import School
+from kymaphon.core.levels.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
 
 SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
 VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")

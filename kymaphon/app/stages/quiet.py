@@ -15,8 +15,8 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import findings_about
-from kymaphon.core.findings import SEVERITIES, Finding
-from kymaphon.core.gate.design import PREFERENCES, preference_of
+from kymaphon.core.dynamics.design import PREFERENCES, preference_of
+from kymaphon.core.model.findings import SEVERITIES, Finding
 
 
 class QuietStage(PagedStage):

@@ -12,11 +12,11 @@ from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.duck_picture import DuckPicture
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.dynamics.chain import put_in
+from kymaphon.core.dynamics.duck import DuckChoice, choose_ducker, ducker_points, ducker_turns
+from kymaphon.core.dynamics.outline import outline
+from kymaphon.core.dynamics.places import StripPlace, best_strip, missing_words, step_between, strips_of
 from kymaphon.core.figures import figure
-from kymaphon.core.gate.chain import put_in
-from kymaphon.core.gate.duck import DuckChoice, choose_ducker, ducker_points, ducker_turns
-from kymaphon.core.gate.outline import outline
-from kymaphon.core.gate.places import StripPlace, best_strip, missing_words, step_between, strips_of
 
 POINTS = 700
 HEADINGS = ("Ducker", "By these takes", "From")

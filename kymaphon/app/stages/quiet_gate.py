@@ -15,16 +15,16 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.dynamics.chain import run_chain
+from kymaphon.core.dynamics.explain import Saving, explain_word, savings
+from kymaphon.core.dynamics.places import missing_words
+from kymaphon.core.dynamics.speakers import SpeakersAllowed, planned_for, speakers_allowed
+from kymaphon.core.dynamics.verdict import Verdict
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding
-from kymaphon.core.gate.chain import run_chain
-from kymaphon.core.gate.explain import Saving, explain_word, savings
-from kymaphon.core.gate.places import missing_words
-from kymaphon.core.gate.settings import Gate
-from kymaphon.core.gate.speakers import SpeakersAllowed, planned_for, speakers_allowed
-from kymaphon.core.gate.verdict import Verdict
-from kymaphon.core.show import Take
-from kymaphon.core.take.spectrum import floor_lines
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.processing import Gate
+from kymaphon.core.model.show import Take
+from kymaphon.core.takes.spectrum import floor_lines
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.takes import excerpt
 

@@ -13,14 +13,14 @@ from kymaphon.app.document import Document
 from kymaphon.app.listening import STOPPED, Heard, Takes, gate_in_show, listen, preference_name, takes_of
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import AddLog, AttachTake, Edit, SetField, SetValue
-from kymaphon.core.gate.chain import moved, put_in, shifted, words_of
-from kymaphon.core.gate.design import PREFERENCES, Design, Preference
-from kymaphon.core.gate.places import StripPlace, best_strip, gain_since, step_between, strips_of
-from kymaphon.core.gate.settings import NAMES, Gate, LowCut, Processing, Sort
-from kymaphon.core.gate.verdict import Trial, Verdict
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.show import LogEntry, Take
+from kymaphon.core.dynamics.chain import moved, put_in, shifted, words_of
+from kymaphon.core.dynamics.design import PREFERENCES, Design, Preference
+from kymaphon.core.dynamics.places import StripPlace, best_strip, gain_since, step_between, strips_of
+from kymaphon.core.dynamics.verdict import Trial, Verdict
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import AddLog, AttachTake, Edit, SetField, SetValue
+from kymaphon.core.model.processing import NAMES, Gate, LowCut, Processing, Sort
+from kymaphon.core.model.show import LogEntry, Take
 
 HERE = "here"
 Row = tuple[str, str, str, Verdict]

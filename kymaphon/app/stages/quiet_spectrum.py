@@ -13,7 +13,7 @@ from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.spectrum_picture import SpectrumPicture
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import show_number
-from kymaphon.core.gate.filters import (
+from kymaphon.core.dynamics.filters import (
     LowCutChoice,
     gain_db,
     low_cut_limits,
@@ -21,8 +21,8 @@ from kymaphon.core.gate.filters import (
     try_low_cut,
     without_room,
 )
-from kymaphon.core.gate.settings import LowCut
-from kymaphon.core.take.spectrum import Spectrum, floor_lines
+from kymaphon.core.model.processing import LowCut
+from kymaphon.core.takes.spectrum import Spectrum, floor_lines
 
 CORNERS = (40, 50, 60, 70, 80, 90, 100, 120, 150)
 LOWEST_HZ, HIGHEST_HZ = 20.0, 300.0

@@ -11,11 +11,12 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.dynamics.chain import REASONS, brought_together, delay_ms, moved, words_of
+from kymaphon.core.dynamics.dynamics import choose_compressor, choose_limiter
+from kymaphon.core.dynamics.places import StripPlace, missing_words
+from kymaphon.core.dynamics.through import LONGEST_S, through
 from kymaphon.core.figures import number
-from kymaphon.core.gate.chain import REASONS, brought_together, delay_ms, moved, words_of
-from kymaphon.core.gate.dynamics import choose_compressor, choose_limiter
-from kymaphon.core.gate.places import StripPlace, missing_words
-from kymaphon.core.gate.settings import (
+from kymaphon.core.model.processing import (
     NAMES,
     Band,
     Compressor,
@@ -26,7 +27,6 @@ from kymaphon.core.gate.settings import (
     Processing,
     Sort,
 )
-from kymaphon.core.gate.through import LONGEST_S, through
 from kymaphon.core.units import SILENCE_DB
 from kymaphon.files.takes import excerpt
 

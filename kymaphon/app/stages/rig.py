@@ -20,11 +20,11 @@ from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
 from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import WhyContent
-from kymaphon.core.chain import PLACE, Chain, chain_of
-from kymaphon.core.edits import Edit, RemoveRow, SetField, Unplug
-from kymaphon.core.findings import Finding
-from kymaphon.core.ids import PortId
-from kymaphon.core.show import Cable, Device, Place, PowerRun, Show
+from kymaphon.core.model.edits import Edit, RemoveRow, SetField, Unplug
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Show
+from kymaphon.core.report.chain import PLACE, Chain, chain_of
 
 
 class RigStage(StageSurface):

@@ -10,7 +10,7 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 
 BUTTONS = (
     ("add", "Add\u2026", "Adds something from the catalogue (Ctrl+D)."),

@@ -11,12 +11,12 @@ from kymaphon.app.document import Document
 from kymaphon.app.rig_forms import RigForms
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.patch_table import Options
-from kymaphon.core.connectors import adapters
-from kymaphon.core.edits import Edit, SetCable, SetField
-from kymaphon.core.ends import end_of
-from kymaphon.core.fit import Fit, fit_of, partners
-from kymaphon.core.patching import merged
-from kymaphon.core.plugging import plug
+from kymaphon.core.model.connectors import adapters
+from kymaphon.core.model.edits import Edit, SetCable, SetField
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.wiring.fit import Fit, fit_of, partners
+from kymaphon.core.wiring.patching import merged
+from kymaphon.core.wiring.plugging import plug
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.patch_file import read_patch, write_patch
 from kymaphon.files.row_file import RowProblems
@@ -134,7 +134,7 @@ class RigLists(QObject):
 
     def give_out(self, path: Path, which: str = "export") -> None:
         """Writes the patch list, or the pull list."""
-        from kymaphon.core.sheet import pull_table
+        from kymaphon.core.report.sheet import pull_table
         from kymaphon.files.guard import guard
         from kymaphon.files.sheet_file import table_csv
         from kymaphon.files.show_file import write_whole

@@ -6,24 +6,24 @@ from kymaphon.app.widgets.cast_table import Row
 from kymaphon.app.widgets.patch_table import PatchRow
 from kymaphon.app.widgets.route_plan import RouteLine, RoutePlan
 from kymaphon.app.widgets.why import Action, WhyContent
-from kymaphon.core.analysis import Report
-from kymaphon.core.chain import ChainBox, link_state, worst_by_subject
-from kymaphon.core.controls import is_on, touches
+from kymaphon.core.acoustics.spots import bounds_of
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import class_under, show_number
-from kymaphon.core.ends import end_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding
-from kymaphon.core.graph import SettingRef, Switch
-from kymaphon.core.hum import cable_name, is_risk, ranked_meetings
-from kymaphon.core.ids import PortId
-from kymaphon.core.patching import patch_rows
-from kymaphon.core.plan import Thing
-from kymaphon.core.power import FEED_WORDS, feed_of
-from kymaphon.core.pull import pull_list
-from kymaphon.core.rig_explain import cable_lines, cable_words, device_lines, device_words
-from kymaphon.core.routes import SORT_WORDS, position_of, way_of
-from kymaphon.core.show import Cable, Device, Place, PowerRun, Setting
-from kymaphon.core.spots import bounds_of
+from kymaphon.core.graph.signal import Switch
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import PortId, SettingRef
+from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Setting
+from kymaphon.core.placement.plan import Thing
+from kymaphon.core.report.chain import ChainBox, link_state, worst_by_subject
+from kymaphon.core.report.rig_explain import cable_lines, cable_words, device_lines, device_words
+from kymaphon.core.wiring.controls import is_on, touches
+from kymaphon.core.wiring.hum import cable_name, is_risk, ranked_meetings
+from kymaphon.core.wiring.patching import patch_rows
+from kymaphon.core.wiring.power import FEED_WORDS, feed_of
+from kymaphon.core.wiring.pull import pull_list
+from kymaphon.core.wiring.routes import SORT_WORDS, position_of, way_of
 
 DASH = "\u2013"
 DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")

@@ -12,7 +12,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.why import WhyContent, label
-from kymaphon.core.findings import Finding
+from kymaphon.core.model.findings import Finding
 
 TITLE_LETTERS = 26
 """So many letters of a title stand beside the buttons, or none."""

@@ -7,9 +7,9 @@ from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
-from kymaphon.core.budget import Share, shares
 from kymaphon.core.derive import show_number
-from kymaphon.core.levels import Rung
+from kymaphon.core.graph.ladder import Rung
+from kymaphon.core.levels.budget import Share, shares
 
 LEAST_PART = 0.004
 """A smaller share is not drawn: it is less than a line."""

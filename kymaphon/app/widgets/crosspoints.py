@@ -7,8 +7,8 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.catalogue import Kind, Path
-from kymaphon.core.show import Device, Setting
+from kymaphon.core.model.catalogue import Kind, Path
+from kymaphon.core.model.show import Device, Setting
 
 Index = QModelIndex | QPersistentModelIndex
 

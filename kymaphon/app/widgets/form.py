@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
-from kymaphon.core.references import ShowProblem
+from kymaphon.core.model.references import ShowProblem
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import plain_error
 

@@ -26,10 +26,10 @@ from kymaphon.app.widgets.gate_paint import (
     paint_shapes,
     paint_thresholds,
 )
-from kymaphon.core.gate.machine import gain_at
-from kymaphon.core.gate.outline import outline, spread
-from kymaphon.core.gate.settings import Gate
-from kymaphon.core.gate.verdict import Trial, Verdict
+from kymaphon.core.dynamics.machine import gain_at
+from kymaphon.core.dynamics.outline import outline, spread
+from kymaphon.core.dynamics.verdict import Trial, Verdict
+from kymaphon.core.model.processing import Gate
 
 STEP_DB = 0.5
 PAGE_DB = 3.0

@@ -21,8 +21,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.core.derive import show_number
-from kymaphon.core.graph import Knob
-from kymaphon.core.levels import NOISE_KINDS, NOISE_NAMES, Ladder, Rung
+from kymaphon.core.graph.ladder import NOISE_KINDS, NOISE_NAMES, Ladder, Rung
+from kymaphon.core.graph.signal import Knob
 
 FLOOR_DB = -110.0
 ROOM_ABOVE_DB = 8.0

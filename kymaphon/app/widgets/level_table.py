@@ -11,8 +11,8 @@ from kymaphon.app.widgets.ladder import main_knob
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import show_number
-from kymaphon.core.levels import NOISE_NAMES, Rung
-from kymaphon.core.weights import headroom_wanted
+from kymaphon.core.graph.ladder import NOISE_NAMES, Rung
+from kymaphon.core.model.weights import headroom_wanted
 
 Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"

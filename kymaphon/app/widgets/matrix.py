@@ -28,12 +28,12 @@ from PySide6.QtWidgets import (
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.analysis import Report
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Severity
-from kymaphon.core.routing import Feed
-from kymaphon.core.sheet import VERDICT_WORDS, feed_severity, feed_words
+from kymaphon.core.graph.routing import Feed
+from kymaphon.core.model.findings import Severity
+from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity, feed_words
 
 Index = QModelIndex | QPersistentModelIndex
 FEED_ROLE = Qt.ItemDataRole.UserRole + 1

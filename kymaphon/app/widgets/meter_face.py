@@ -12,8 +12,8 @@ from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.figures import number
-from kymaphon.core.lineup.expected import Expected, figure_on
-from kymaphon.core.lineup.run import STEP_S, Trace
+from kymaphon.core.levels.lineup.expected import Expected, figure_on
+from kymaphon.core.levels.lineup.run import STEP_S, Trace
 
 ABOVE, BELOW = 4.0, 6.0
 """How many tolerances are drawn above the mark and below it."""

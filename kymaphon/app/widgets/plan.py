@@ -12,9 +12,9 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
-from kymaphon.core.model import Point
-from kymaphon.core.plan import Thing
-from kymaphon.core.spots import PlacementMap
+from kymaphon.core.acoustics.spots import PlacementMap
+from kymaphon.core.model.base import Point
+from kymaphon.core.placement.plan import Thing
 
 NUDGE_M, FINE_M = 0.05, 0.01
 TURN_DEG, FINE_DEG = 5.0, 1.0

@@ -10,10 +10,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from kymaphon.app.theme import Theme, font
-from kymaphon.core.model import Point
-from kymaphon.core.pickup import Pickup
-from kymaphon.core.plan import Thing
-from kymaphon.core.spots import PlacementMap
+from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.acoustics.spots import PlacementMap
+from kymaphon.core.model.base import Point
+from kymaphon.core.placement.plan import Thing
 
 MOUTH_PX = 10.0
 LOBE_PX = 24.0

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, draw_mark
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.analysis import StageState
+from kymaphon.core.analysis.report import StageState
 
 ROW = 64
 WIDTH = 132

@@ -9,8 +9,8 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
-from kymaphon.core.chain import Chain, ChainBox, ChainLink
-from kymaphon.core.layered import HEAD, ROW, PlacedBox
+from kymaphon.core.report.chain import Chain, ChainBox, ChainLink
+from kymaphon.core.wiring.layered import HEAD, ROW, PlacedBox
 
 LINK_LOOKS: dict[str, tuple[float, str]] = {
     "mic": (1.3, "microphone"), "instrument": (1.6, "preamp"), "line": (2.4, "voice"), "headphone": (1.8, "room"),

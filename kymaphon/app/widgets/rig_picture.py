@@ -20,8 +20,8 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets import rig_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
-from kymaphon.core.chain import Chain, ChainBox, ChainLink
-from kymaphon.core.layered import PlacedBox
+from kymaphon.core.report.chain import Chain, ChainBox, ChainLink
+from kymaphon.core.wiring.layered import PlacedBox
 
 Key = tuple[str, str]
 NOTHING: Key = ("", "")

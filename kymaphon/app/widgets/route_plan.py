@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
-from kymaphon.core.model import Point
-from kymaphon.core.plan import Thing
+from kymaphon.core.model.base import Point
+from kymaphon.core.placement.plan import Thing
 
 REACH_PX = 9.0
 

@@ -11,7 +11,7 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
-from kymaphon.core.findings import SEVERITIES, Severity
+from kymaphon.core.model.findings import SEVERITIES, Severity
 
 PATIENCE_MS = 250
 """So long something may be computed before it is said."""

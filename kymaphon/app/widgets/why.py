@@ -27,8 +27,8 @@ from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
 from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused, loosen
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import Derived
-from kymaphon.core.findings import Finding, Remedy
-from kymaphon.core.graph import Switch
+from kymaphon.core.graph.signal import Switch
+from kymaphon.core.model.findings import Finding, Remedy
 
 _TOP = Qt.AlignmentFlag.AlignTop
 _TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kymaphon.core.findings import Rule
+from kymaphon.core.model.findings import Rule
 from kymaphon.core.rules import (
     air,
     cast_around,

@@ -7,17 +7,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived
-from kymaphon.core.down import is_silenced
-from kymaphon.core.edits import SetField
-from kymaphon.core.feeds.stream import StreamBudget, stream_budget
-from kymaphon.core.feeds.tracks import duration, track_plan
-from kymaphon.core.feeds.wants import wants_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.routing import goes_astray
+from kymaphon.core.graph.routing import goes_astray
+from kymaphon.core.levels.down import is_silenced
+from kymaphon.core.mixes.stream import StreamBudget, stream_budget
+from kymaphon.core.mixes.tracks import duration, track_plan
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.wants import wants_of
 
 
 def network(analysis: Computed) -> Iterator[Finding]:

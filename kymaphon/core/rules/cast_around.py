@@ -6,20 +6,20 @@ import math
 from collections.abc import Callable, Iterator
 from itertools import product
 
-from kymaphon.core.acoustics import angle_between_deg, comb, travel_ms
-from kymaphon.core.cast import ENOUGH, PlaceSound, open_cost_db
-from kymaphon.core.computed import Computed
+from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound, open_cost_db
+from kymaphon.core.acoustics.heard import wind_noise, wind_speed_m_s
+from kymaphon.core.acoustics.mouth import mouth_gain_db
+from kymaphon.core.acoustics.room import Reflection, reflections
+from kymaphon.core.acoustics.sound import angle_between_deg, comb, travel_ms
+from kymaphon.core.acoustics.standing import has_face
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetField, SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.heard import wind_noise, wind_speed_m_s
-from kymaphon.core.mouth import mouth_gain_db
-from kymaphon.core.moves import Placed, fader_of, move, placed_in
-from kymaphon.core.room import Reflection, reflections
-from kymaphon.core.show import Place
-from kymaphon.core.standing import has_face
+from kymaphon.core.model.edits import SetField, SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Place
+from kymaphon.core.placement.moves import Placed, fader_of, move, placed_in
 
 
 def reflection_close(analysis: Computed) -> Iterator[Finding]:

@@ -7,14 +7,16 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from kymaphon.core.acoustics import comb, travel_ms
-from kymaphon.core.cast import ENOUGH, PlaceSound
-from kymaphon.core.computed import Computed
+from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound
+from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.acoustics.sound import comb, travel_ms
+from kymaphon.core.acoustics.standing import direction_deg
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.moves import (
+from kymaphon.core.model.edits import Edit, SetField
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.placement.moves import (
     Placed,
     aim,
     along,
@@ -25,8 +27,6 @@ from kymaphon.core.moves import (
     rounded,
     turned_down,
 )
-from kymaphon.core.pickup import Pickup
-from kymaphon.core.standing import direction_deg
 
 WITHIN = 0.8
 """Share of the tolerated angle within which the own voice is kept when a microphone is turned."""

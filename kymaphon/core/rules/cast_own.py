@@ -5,16 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.catalogue.kind import Microphone
-from kymaphon.core.computed import Computed
+from kymaphon.core.acoustics.standing import direction_deg
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import Edit, SetField
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.head_turns import Turn, turned_level_db, turns_of
-from kymaphon.core.model import Point
-from kymaphon.core.moves import Placed, aim, inside, move, placed_in
-from kymaphon.core.standing import direction_deg
+from kymaphon.core.model.base import Point
+from kymaphon.core.model.catalogue.kind import Microphone
+from kymaphon.core.model.edits import Edit, SetField
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.placement.head_turns import Turn, turned_level_db, turns_of
+from kymaphon.core.placement.moves import Placed, aim, inside, move, placed_in
 
 ROUNDED_M = 0.001
 """Positions are kept to the millimetre, so a limit is not missed by less."""

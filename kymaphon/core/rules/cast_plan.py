@@ -5,15 +5,15 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.cast import is_loudspeaker, microphones
-from kymaphon.core.computed import Computed
+from kymaphon.core.acoustics.cast import is_loudspeaker, microphones
+from kymaphon.core.acoustics.standing import facing_deg
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetField
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.model import Point
-from kymaphon.core.moves import Placed, along, held_inside, inside, move, placed_in, rounded
-from kymaphon.core.standing import facing_deg
+from kymaphon.core.model.base import Point
+from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.placement.moves import Placed, along, held_inside, inside, move, placed_in, rounded
 
 
 def same_spot(analysis: Computed) -> Iterator[Finding]:

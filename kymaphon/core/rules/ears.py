@@ -5,13 +5,14 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Remedy
-from kymaphon.core.graph import EdgeKind, Knob, SettingRef
-from kymaphon.core.levels import Ladder
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import Feed, by_the_air, goes_astray
+from kymaphon.core.graph.ladder import Ladder
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import Feed, by_the_air, goes_astray
+from kymaphon.core.graph.signal import EdgeKind, Knob
+from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.rules.feeds_ways import echo_cancellers
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 

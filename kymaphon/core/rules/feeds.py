@@ -5,31 +5,16 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.acoustics import comb
-from kymaphon.core.computed import Computed
-from kymaphon.core.cuts import (
+from kymaphon.core.acoustics.sound import comb
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import figure, number
+from kymaphon.core.graph.cuts import (
     Cut,
     Kept,
 )
-from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.feeds.cures import (
-    against_mark,
-    blocked,
-    cuts_of,
-    names,
-    remedies_of,
-    wanted_pairs,
-    way_devices,
-    way_words,
-)
-from kymaphon.core.feeds.far_desk import far_end
-from kymaphon.core.feeds.loops import loop_cuts, loop_trouble
-from kymaphon.core.feeds.returns import circle_of, together, turn_of
-from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Rule, Severity
-from kymaphon.core.graph import STRAY, EdgeKind
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.routing import (
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import (
     IN_STEP_BELOW_DB,
     Arrival,
     Feed,
@@ -40,6 +25,23 @@ from kymaphon.core.routing import (
     late_return,
     second_arrival,
 )
+from kymaphon.core.graph.signal import STRAY, EdgeKind
+from kymaphon.core.graph.stability import howls_at
+from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.mixes.cures import (
+    against_mark,
+    blocked,
+    cuts_of,
+    names,
+    remedies_of,
+    wanted_pairs,
+    way_devices,
+    way_words,
+)
+from kymaphon.core.mixes.far_desk import far_end
+from kymaphon.core.mixes.loops import loop_cuts, loop_trouble
+from kymaphon.core.mixes.returns import circle_of, together, turn_of
+from kymaphon.core.model.findings import Finding, Rule, Severity
 from kymaphon.core.rules.feeds_ways import (
     echo_cancellers,
     headphones_instead,
@@ -47,8 +49,6 @@ from kymaphon.core.rules.feeds_ways import (
     wants_not_said,
 )
 from kymaphon.core.rules.room import across_the_room, twice_pairs
-from kymaphon.core.stability import howls_at
-from kymaphon.core.transfer import Transfer
 
 _ECHO_WORDS = {
     "hollow": "hollow, like talking into a pipe",

@@ -5,24 +5,24 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 
-from kymaphon.core.cast import is_loudspeaker
-from kymaphon.core.computed import Computed
-from kymaphon.core.cuts import switch_words
+from kymaphon.core.acoustics.cast import is_loudspeaker
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
-from kymaphon.core.ends import end_of
-from kymaphon.core.feeds.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import EdgeKind, Switch
-from kymaphon.core.ids import NodeId, PortId
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.plan import fresh_id
-from kymaphon.core.plugging import plug
-from kymaphon.core.routing import Arrival, Feed
+from kymaphon.core.graph.cuts import switch_words
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import Arrival, Feed
+from kymaphon.core.graph.signal import EdgeKind, Switch
+from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import NodeId, PortId
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Device, Party
+from kymaphon.core.model.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.rules.rig_controls import Working, working_in
-from kymaphon.core.show import Device, Party
 from kymaphon.core.units import uncorrelated_sum_db
+from kymaphon.core.wiring.plugging import plug
 
 
 def wants_not_said(analysis: Computed) -> Iterator[Finding]:

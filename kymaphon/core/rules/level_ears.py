@@ -6,24 +6,32 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.boosters import (
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import number
+from kymaphon.core.graph.signal import Knob
+from kymaphon.core.levels.boosters import (
     booster_move,
     booster_on,
     booster_verdict,
     booster_worth_db,
     made_up_without,
 )
-from kymaphon.core.budget import budget_of, half_distance
-from kymaphon.core.computed import Computed
-from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.dose import EU_LIMIT_DBA, EU_LOWER_DBA, EU_UPPER_DBA, Listening, allowed_hours, listenings
-from kymaphon.core.edits import SetValue
-from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import Knob, SettingRef
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.monitoring import own_ears
-from kymaphon.core.moves import turned_down
+from kymaphon.core.levels.budget import budget_of, half_distance
+from kymaphon.core.levels.dose import (
+    EU_LIMIT_DBA,
+    EU_LOWER_DBA,
+    EU_UPPER_DBA,
+    Listening,
+    allowed_hours,
+    listenings,
+)
+from kymaphon.core.levels.monitoring import own_ears
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.placement.moves import turned_down
 
 
 def headphones(analysis: Computed) -> Iterator[Finding]:

@@ -6,16 +6,17 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import Knob, SettingRef
-from kymaphon.core.model import NO_SPEECH
+from kymaphon.core.graph.signal import Knob
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.weights import crest_together
 from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
-from kymaphon.core.weights import crest_together
 
 
 def several_at_once(analysis: Computed) -> Iterator[Finding]:

@@ -6,22 +6,22 @@ import math
 from collections.abc import Iterator
 from dataclasses import replace
 
-from kymaphon.core.budget import budget_of
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence, show_number
-from kymaphon.core.down import down_on
-from kymaphon.core.edits import SetValue
-from kymaphon.core.feeds.wants import asked_at, asked_db
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule, Severity
-from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.noise_moves import quick_buys
-from kymaphon.core.paths import best_paths
+from kymaphon.core.graph.ladder import Ladder, Rung
+from kymaphon.core.graph.paths import best_paths
+from kymaphon.core.levels.budget import budget_of
+from kymaphon.core.levels.down import down_on
+from kymaphon.core.levels.noise_moves import quick_buys
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule, Severity
+from kymaphon.core.model.show import Place
+from kymaphon.core.model.take_figures import measured_ambient, room_take
+from kymaphon.core.model.wants import asked_at, asked_db
+from kymaphon.core.model.weights import growth_of
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
-from kymaphon.core.show import Place
-from kymaphon.core.takes import measured_ambient, room_take
-from kymaphon.core.weights import growth_of
 
 NOISE_WORDS = {
     "room": "the room",

@@ -5,19 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.ids import NodeId
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.references import SINGLE
-from kymaphon.core.routing import Feed, goes_astray
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import Feed, goes_astray
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import NodeId, SettingRef
+from kymaphon.core.model.references import SINGLE
+from kymaphon.core.model.show import Device, Party, Setting
 from kymaphon.core.rules.rig_controls import working_in
-from kymaphon.core.show import Device, Party, Setting
 
 ENDS = ("audience", "recorder")
 

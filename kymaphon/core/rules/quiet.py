@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import SetValue
+from kymaphon.core.dynamics.chain import in_order, order_problems, shifted
+from kymaphon.core.dynamics.places import StripPlace, missing_words, strips_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Remedy, Rule, Severity
-from kymaphon.core.gate.chain import in_order, order_problems, shifted
-from kymaphon.core.gate.places import StripPlace, missing_words, strips_of
-from kymaphon.core.gate.settings import NAMES, Gate, Processing
-from kymaphon.core.levels import Rung
+from kymaphon.core.graph.ladder import Rung
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule, Severity
+from kymaphon.core.model.processing import NAMES, Gate, Processing
 from kymaphon.core.rules.rig_controls import TWICE, working_in
 
 Placed = tuple[str, StripPlace]

@@ -7,20 +7,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.catalogue import Kind
-from kymaphon.core.catalogue.parts import Processor
-from kymaphon.core.computed import Computed
-from kymaphon.core.controls import ON_AIR, is_on, path_label, reaches
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.computing.riders import has_own_app
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.down import Down, downs
-from kymaphon.core.edits import AddRow, SetValue
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.ids import NodeId
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.riders import has_own_app
-from kymaphon.core.routing import goes_astray
-from kymaphon.core.show import Device, Setting, Task
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import goes_astray
+from kymaphon.core.levels.down import Down, downs
+from kymaphon.core.model.catalogue import Kind
+from kymaphon.core.model.catalogue.parts import Processor
+from kymaphon.core.model.edits import AddRow, SetValue
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import NodeId, SettingRef
+from kymaphon.core.model.show import Device, Setting, Task
+from kymaphon.core.wiring.controls import ON_AIR, is_on, path_label, reaches
 
 MUSIC = ("instrument", "player", "effect", "crowd")
 TWICE = {

@@ -7,21 +7,21 @@ from functools import partial
 
 import numpy as np
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, class_under, show_number
-from kymaphon.core.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
-from kymaphon.core.edits import Edit, SetCable, SetField, apply_all
-from kymaphon.core.ends import end_of
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Later, Remedy, Rule
-from kymaphon.core.hum import cable_name, is_risk, ranked_meetings, under_voice
-from kymaphon.core.ids import PortId
 from kymaphon.core.indexed import Indexed
-from kymaphon.core.plan import free_spot
-from kymaphon.core.plugging import inserted, powered_by
-from kymaphon.core.power import feed_of
-from kymaphon.core.routes import SORT_WORDS, Meeting, detours, meetings, position_of, way_of
-from kymaphon.core.show import Cable, Place, Show
+from kymaphon.core.model.edits import Edit, SetCable, SetField, apply_all
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
+from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.show import Cable, Place, Show
+from kymaphon.core.placement.plan import free_spot
+from kymaphon.core.wiring.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
+from kymaphon.core.wiring.hum import cable_name, is_risk, ranked_meetings, under_voice
+from kymaphon.core.wiring.plugging import inserted, powered_by
+from kymaphon.core.wiring.power import feed_of
+from kymaphon.core.wiring.routes import SORT_WORDS, Meeting, detours, meetings, position_of, way_of
 
 EARTH_CAUTION = (
     "Never defeat a protective earth to cure hum; mains is work for a licensed person, by local codes."

@@ -7,24 +7,26 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 
-from kymaphon.core.build import input_ohm, loading
-from kymaphon.core.cable_fit import cable_corner_hz, cable_fit
-from kymaphon.core.catalogue import Port
-from kymaphon.core.computed import Computed
-from kymaphon.core.connectors import balanced, connectors
+from kymaphon.core.computing.build import input_ohm, loading
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
-from kymaphon.core.ends import End, end_of
-from kymaphon.core.feeds.wants import asked_at
 from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Later, Remedy, Rule
-from kymaphon.core.fit import Fault, Fit, gain_range, pad_for
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.ids import PortId
-from kymaphon.core.levels import Ladder
-from kymaphon.core.open_ends import level_at
-from kymaphon.core.plan import fresh_id
-from kymaphon.core.plugging import (
+from kymaphon.core.graph.flow import NOTHING
+from kymaphon.core.graph.ladder import Ladder
+from kymaphon.core.model.catalogue import Port
+from kymaphon.core.model.connectors import balanced, connectors
+from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
+from kymaphon.core.model.ends import End, end_of
+from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
+from kymaphon.core.model.ids import PortId, SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Cable, Device, Show
+from kymaphon.core.model.wants import asked_at
+from kymaphon.core.model.weights import headroom_wanted
+from kymaphon.core.wiring.cable_fit import cable_corner_hz, cable_fit
+from kymaphon.core.wiring.fit import Fault, Fit, gain_range, pad_for
+from kymaphon.core.wiring.open_ends import level_at
+from kymaphon.core.wiring.plugging import (
     SAFETY_LEAD,
     better_input,
     free_inputs,
@@ -34,10 +36,7 @@ from kymaphon.core.plugging import (
     plug,
     settings_along,
 )
-from kymaphon.core.rig_flow import NOTHING
-from kymaphon.core.routes import length_of
-from kymaphon.core.show import Cable, Device, Show
-from kymaphon.core.weights import headroom_wanted
+from kymaphon.core.wiring.routes import length_of
 
 
 def other_side(show: Show, cable: Cable) -> Cable | None:
@@ -329,7 +328,7 @@ def _shorter(
 
 def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:
     """The lengths of the two leads of an inserted box: short before it, long after it."""
-    from kymaphon.core.edits import Plug
+    from kymaphon.core.model.edits import Plug
 
     plugs = [edit for edit in edits if isinstance(edit, Plug)]
     return [

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.computed import Computed
-from kymaphon.core.connectors import adapters, balanced, family
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
-from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import figure
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.phantom import Phantom, phantom_of, voltage_left, within_budget
-from kymaphon.core.plan import fresh_id
-from kymaphon.core.plugging import plug, powered_by, same_sockets, taken_out
-from kymaphon.core.power import FEED_WORDS, HostBudget, feed_of, host_budgets
-from kymaphon.core.show import Cable, Device
+from kymaphon.core.graph.phantom import Phantom, phantom_of, voltage_left, within_budget
+from kymaphon.core.model.connectors import adapters, balanced, family
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.model.ends import End, end_of
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Cable, Device
+from kymaphon.core.wiring.plugging import plug, powered_by, same_sockets, taken_out
+from kymaphon.core.wiring.power import FEED_WORDS, HostBudget, feed_of, host_budgets
 
 
 def phantom_power(analysis: Computed) -> Iterator[Finding]:

@@ -6,23 +6,22 @@ import math
 from collections.abc import Iterator
 from itertools import islice
 
-from kymaphon.core.build import build_graph
-from kymaphon.core.catalogue import Catalogue
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.build import build_graph
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
-from kymaphon.core.edits import Edit, SetValue, Unplug, apply_all
-from kymaphon.core.ends import End, end_of
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.ids import PortId
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.plugging import free_inputs, plug
-from kymaphon.core.routing import own_way
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.routing import own_way
+from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.model.catalogue import Catalogue
+from kymaphon.core.model.edits import Edit, SetValue, Unplug, apply_all
+from kymaphon.core.model.ends import End, end_of
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import PortId, SettingRef
+from kymaphon.core.model.show import Cable, Setting, Show
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.show import Cable, Setting, Show
-from kymaphon.core.transfer import Transfer
-from kymaphon.core.twins import knob_at, twins_along
+from kymaphon.core.wiring.plugging import free_inputs, plug
+from kymaphon.core.wiring.twins import knob_at, twins_along
 
 
 def one_sided(analysis: Computed) -> Iterator[Finding]:

@@ -5,20 +5,19 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
-from kymaphon.core.ends import End, end_of
-from kymaphon.core.findings import Finding, Remedy, Rule
-from kymaphon.core.fit import fit_of, partners
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.ids import NodeId
-from kymaphon.core.open_ends import best_input, levels_out, plug_edits
-from kymaphon.core.paths import PathThrough
-from kymaphon.core.plan import fresh_id
-from kymaphon.core.plugging import free_inputs, plug
+from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
+from kymaphon.core.model.ends import End, end_of
+from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.ids import NodeId, SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Device, Party
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.show import Device, Party
+from kymaphon.core.wiring.fit import fit_of, partners
+from kymaphon.core.wiring.open_ends import best_input, levels_out, plug_edits
+from kymaphon.core.wiring.plugging import free_inputs, plug
 
 SOURCES = ("microphone", "player", "instrument")
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
-from kymaphon.core.feeds.cures import names
-from kymaphon.core.feeds.wants import BACKGROUND
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Finding, Rule
-from kymaphon.core.routing import Arrival, Feed, by_the_air, second_arrival
+from kymaphon.core.graph.routing import Arrival, Feed, by_the_air, second_arrival
+from kymaphon.core.mixes.cures import names
+from kymaphon.core.model.findings import Finding, Rule
+from kymaphon.core.model.wants import BACKGROUND
 from kymaphon.core.rules.ears import over_the_room
 
 Pair = tuple[Feed, Arrival, Arrival]

@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kymaphon.core.computed import Computed
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
-from kymaphon.core.edits import SetValue
 from kymaphon.core.figures import number
-from kymaphon.core.findings import Remedy
-from kymaphon.core.graph import Knob, SettingRef
-from kymaphon.core.levels import Ladder, Rung
-from kymaphon.core.twins import turned_together, twins_along
+from kymaphon.core.graph.ladder import Ladder, Rung
+from kymaphon.core.graph.signal import Knob
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.wiring.twins import turned_together, twins_along
 
 
 def turn(knob: Knob, by_db: float) -> SetValue | None:

@@ -6,29 +6,18 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
-from kymaphon.core.build import build_graph
-from kymaphon.core.computed import Computed
-from kymaphon.core.cuts import (
+from kymaphon.core.computing.build import build_graph
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import figure, number
+from kymaphon.core.graph.cuts import (
     Kept,
     closers,
     reaches,
     switch_words,
 )
-from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.down import is_silenced
-from kymaphon.core.edits import Edit, SetValue, apply_all
-from kymaphon.core.ends import End
-from kymaphon.core.feeds.bringing import Stray, strays
-from kymaphon.core.feeds.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
-from kymaphon.core.figures import figure, number
-from kymaphon.core.findings import Finding, Later, Remedy, Rule
-from kymaphon.core.fit import Fit
-from kymaphon.core.graph import reachable
-from kymaphon.core.model import NO_SPEECH
-from kymaphon.core.open_ends import deaf_end, outputs_with, plug_edits
-from kymaphon.core.paths import PathThrough, best_paths
-from kymaphon.core.plugging import free_inputs
-from kymaphon.core.routing import (
+from kymaphon.core.graph.paths import PathThrough, best_paths
+from kymaphon.core.graph.routing import (
     Feed,
     all_feeds,
     arrivals_of,
@@ -36,8 +25,19 @@ from kymaphon.core.routing import (
     goes_astray,
     late_return,
 )
+from kymaphon.core.graph.signal import reachable
+from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.levels.down import is_silenced
+from kymaphon.core.mixes.bringing import Stray, strays
+from kymaphon.core.mixes.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import Edit, SetValue, apply_all
+from kymaphon.core.model.ends import End
+from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
 from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_down
-from kymaphon.core.transfer import Transfer
+from kymaphon.core.wiring.fit import Fit
+from kymaphon.core.wiring.open_ends import deaf_end, outputs_with, plug_edits
+from kymaphon.core.wiring.plugging import free_inputs
 
 
 def wants_not_met(analysis: Computed) -> Iterator[Finding]:

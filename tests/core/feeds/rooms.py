@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.show import Show
+from kymaphon.core.model.show import Show
 
 FIRST_LINE = {"desk-8": 5, "desk-1-send": 5, "desk-stereo": 5, "desk-12-4": 9, "desk-direct": 5}
 """The channel that the first remote guest comes in by."""

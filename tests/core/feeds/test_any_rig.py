@@ -7,18 +7,18 @@ from datetime import UTC, datetime
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.delivery import Recording
-from kymaphon.core.edits import apply_all
-from kymaphon.core.feeds.doing import doing_edits, from_nothing, steps_between
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.returns import combined, legs_of, turn_of
-from kymaphon.core.feeds.stream import delays, stream_budget
-from kymaphon.core.feeds.tracks import track_plan
-from kymaphon.core.feeds.ways_out import ways_out
-from kymaphon.core.feeds_report import (
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.mixes.doing import doing_edits, from_nothing, steps_between
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.mixes.returns import combined, legs_of, turn_of
+from kymaphon.core.mixes.stream import delays, stream_budget
+from kymaphon.core.mixes.tracks import track_plan
+from kymaphon.core.mixes.ways_out import ways_out
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.delivery import Recording
+from kymaphon.core.model.edits import apply_all
+from kymaphon.core.report.mixes import (
     hearing_json,
     plan_json,
     plan_lines,

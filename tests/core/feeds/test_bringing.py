@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import AddRow, Plug, SetField, SetValue, Unplug, apply_all
-from kymaphon.core.ends import end_of
-from kymaphon.core.feeds.bringing import strays
-from kymaphon.core.feeds.doing import steps_between
-from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.wants import wants_by_role
-from kymaphon.core.feeds.ways_out import WayOut, ways_out
-from kymaphon.core.feeds_report import level_words
-from kymaphon.core.fit import fit_of
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Cable, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.mixes.bringing import strays
+from kymaphon.core.mixes.doing import steps_between
+from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.ways_out import WayOut, ways_out
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import AddRow, Plug, SetField, SetValue, Unplug, apply_all
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Cable, Show
+from kymaphon.core.model.wants import wants_by_role
+from kymaphon.core.report.mixes import level_words
+from kymaphon.core.wiring.fit import fit_of
 from tests.core.feeds.rooms import calls, laptop_only, studio
 from tests.core.rigs import of_code
 

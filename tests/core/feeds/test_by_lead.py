@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import Unplug, apply_all
-from kymaphon.core.feeds.by_lead import by_lead
-from kymaphon.core.feeds.doing import steps_between
-from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.wants import unsaid, wants_by_role
-from kymaphon.core.feeds.ways_out import WayOut, ways_out
-from kymaphon.core.feeds_report import missing_words
-from kymaphon.core.monitoring import own_ears
-from kymaphon.core.open_ends import deaf_end, outputs_with
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.levels.monitoring import own_ears
+from kymaphon.core.mixes.by_lead import by_lead
+from kymaphon.core.mixes.doing import steps_between
+from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.ways_out import WayOut, ways_out
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import Unplug, apply_all
+from kymaphon.core.model.show import Show
+from kymaphon.core.model.wants import unsaid, wants_by_role
+from kymaphon.core.report.mixes import missing_words
+from kymaphon.core.wiring.open_ends import deaf_end, outputs_with
 from tests.core.feeds.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()

@@ -6,14 +6,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import Edit, SetField, SetValue, apply_all
-from kymaphon.core.feeds.doing import ACTS, PREFIX, doing_edits, from_nothing, steps_between, tick
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.gate.settings import Gate
-from kymaphon.core.graph import SettingRef
-from kymaphon.core.show import Setting, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.mixes.doing import ACTS, PREFIX, doing_edits, from_nothing, steps_between, tick
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import Edit, SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.processing import Gate
+from kymaphon.core.model.show import Setting, Show
 from tests.core.feeds.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()
@@ -211,7 +211,7 @@ class TestTasks:
         assert analyse(second).show.tasks == second.tasks
 
     def test_they_are_on_the_sheet(self) -> None:
-        from kymaphon.core.sheet import tasks
+        from kymaphon.core.report.sheet import tasks
 
         show = studio("desk-8", 1)
         done = apply_all(show, doing_edits(show, plan_feeds(show, CATALOGUE).edits, CATALOGUE))

@@ -6,13 +6,13 @@ from typing import Any
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import apply_all
-from kymaphon.core.feeds.other_desk import Exchange, exchange
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.ways_out import ways_out
-from kymaphon.core.show import Setting, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.mixes.other_desk import Exchange, exchange
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.mixes.ways_out import ways_out
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import apply_all
+from kymaphon.core.model.show import Setting, Show
 from tests.core.feeds.rooms import studio, usb_desk
 from tests.core.rigs import VOICE, dev, rig, wire
 

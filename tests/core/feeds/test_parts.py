@@ -9,20 +9,21 @@ from typing import Any
 import numpy as np
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.build import build_graph
-from kymaphon.core.catalogue import shipped_catalogue
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.computing.build import build_graph
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import SetValue, apply_all
-from kymaphon.core.feeds.assign import asks_of, assign, cost, fits, is_plugged, lacks, price
-from kymaphon.core.feeds.mixer import Came, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
-from kymaphon.core.feeds.needs import Around, Need, fed_by, needs_of, unplugged
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.wants import unsaid, wants_by_role, wants_of
-from kymaphon.core.feeds_report import missing_words, mix_words, plan_lines
 from kymaphon.core.figures import data_table
-from kymaphon.core.graph import Edge, Node, SettingRef, SignalGraph
-from kymaphon.core.show import Device, Show
+from kymaphon.core.graph.signal import Edge, Node, SignalGraph
+from kymaphon.core.mixes.assign import asks_of, assign, cost, fits, is_plugged, lacks, price
+from kymaphon.core.mixes.mixer import Came, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
+from kymaphon.core.mixes.needs import Around, Need, fed_by, needs_of, unplugged
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Device, Show
+from kymaphon.core.model.wants import unsaid, wants_by_role, wants_of
+from kymaphon.core.report.mixes import missing_words, mix_words, plan_lines
 from kymaphon.files.disk import free_bytes
 from kymaphon.files.errors import FileProblem
 from kymaphon.sim.impulse import impulse_arrivals

@@ -8,16 +8,16 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.build import build_graph
-from kymaphon.core.catalogue import shipped_catalogue
-from kymaphon.core.edits import Plug, SetValue, SetWant, apply_all
-from kymaphon.core.feeds.assign import asks_of, assign
-from kymaphon.core.feeds.mixer import mixer_of, mixers_of
-from kymaphon.core.feeds.needs import Around, needs_of, unplugged
-from kymaphon.core.feeds.planner import FeedPlan, plan_feeds
-from kymaphon.core.feeds.ways_out import ways_out
-from kymaphon.core.show import Setting, Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.computing.build import build_graph
+from kymaphon.core.mixes.assign import asks_of, assign
+from kymaphon.core.mixes.mixer import mixer_of, mixers_of
+from kymaphon.core.mixes.needs import Around, needs_of, unplugged
+from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.ways_out import ways_out
+from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.edits import Plug, SetValue, SetWant, apply_all
+from kymaphon.core.model.show import Setting, Show
 from tests.conftest import two_desks
 from tests.core.feeds.rooms import studio, two_rooms
 

@@ -10,22 +10,23 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kymaphon.core.acoustics import comb
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.compute import without_rules
+from kymaphon.core.acoustics.sound import comb
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.derive import Derived
-from kymaphon.core.edits import Plug, SetField, SetValue, apply_all
-from kymaphon.core.feeds.planner import plan_feeds
-from kymaphon.core.feeds.returns import circles_of, combined, together, turn_of
-from kymaphon.core.feeds.sentence import listener_sentence
-from kymaphon.core.feeds.wants import role_want, unsaid, wants_by_role
-from kymaphon.core.graph import Edge, EdgeKind, Node, SettingRef, SignalGraph
-from kymaphon.core.paths import best_paths, find_circles, round_once, strong_circles
-from kymaphon.core.routing import arrivals_of
+from kymaphon.core.graph.paths import best_paths, find_circles, round_once, strong_circles
+from kymaphon.core.graph.routing import arrivals_of
+from kymaphon.core.graph.signal import Edge, EdgeKind, Node, SignalGraph
+from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.mixes.returns import circles_of, combined, together, turn_of
+from kymaphon.core.mixes.sentence import listener_sentence
+from kymaphon.core.model.edits import Plug, SetField, SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.show import Cable, Party, Show
+from kymaphon.core.model.wants import role_want, unsaid, wants_by_role
 from kymaphon.core.rules.feeds import circles
-from kymaphon.core.show import Cable, Party, Show
-from kymaphon.core.transfer import Transfer
 from kymaphon.sim.impulse import impulse_arrivals
 from tests.conftest import two_desks
 from tests.core.feeds.rooms import studio, two_rooms
@@ -280,8 +281,8 @@ def test_itself_by_the_role() -> None:
 class TestRules:
     def test_circles_that_only_howl_together_are_told_so(self) -> None:
         """A program's monitor mix back into the desk that feeds it by two sides and, a second time, by a monitor mix."""
-        from kymaphon.core.edits import Plug
-        from kymaphon.core.show import Cable
+        from kymaphon.core.model.edits import Plug
+        from kymaphon.core.model.show import Cable
         from kymaphon.files.demo import demo_path
         from kymaphon.files.show_file import read_show
 

@@ -6,14 +6,14 @@ from datetime import UTC, datetime
 
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.analysis import Report
-from kymaphon.core.delivery import Recording, Streaming
-from kymaphon.core.edits import AddRow, Plug, apply_all
-from kymaphon.core.feeds.alone import outlets
-from kymaphon.core.feeds.stream import delays, stream_budget
-from kymaphon.core.feeds.tracks import duration, file_limit, slug, track_plan
-from kymaphon.core.show import Show
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.mixes.alone import outlets
+from kymaphon.core.mixes.stream import delays, stream_budget
+from kymaphon.core.mixes.tracks import duration, file_limit, slug, track_plan
+from kymaphon.core.model.delivery import Recording, Streaming
+from kymaphon.core.model.edits import AddRow, Plug, apply_all
+from kymaphon.core.model.show import Show
 from tests.core.feeds.rooms import usb_desk
 from tests.core.rigs import TAPE, dev, rig, wire
 

@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
-from kymaphon.core.meter.active import SpeechMeter
+from kymaphon.core.levels.meter.active import SpeechMeter
 
 SPEECH = Path(__file__).resolve().parents[2] / "data" / "speech"
 RATE = 16000

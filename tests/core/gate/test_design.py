@@ -7,8 +7,7 @@ import itertools
 import numpy as np
 import pytest
 
-from kymaphon.core.figures import data_table, number
-from kymaphon.core.gate.design import (
+from kymaphon.core.dynamics.design import (
     PREFERENCES,
     Design,
     cost_of,
@@ -17,11 +16,12 @@ from kymaphon.core.gate.design import (
     preference_of,
     what_it_buys,
 )
-from kymaphon.core.gate.key import Key, key_of
-from kymaphon.core.gate.machine import gain_at, gate_turns, render
-from kymaphon.core.gate.settings import Gate
-from kymaphon.core.gate.talk import NoTalkError, Talk, Word, hear
-from kymaphon.core.gate.verdict import Trial, trial_of
+from kymaphon.core.dynamics.key import Key, key_of
+from kymaphon.core.dynamics.machine import gain_at, gate_turns, render
+from kymaphon.core.dynamics.talk import NoTalkError, Talk, Word, hear
+from kymaphon.core.dynamics.verdict import Trial, trial_of
+from kymaphon.core.figures import data_table, number
+from kymaphon.core.model.processing import Gate
 from tests.core.gate.takes import RATE, mixed
 
 

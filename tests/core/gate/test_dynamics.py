@@ -10,8 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.derive import Derived
-from kymaphon.core.gate import settings as records
-from kymaphon.core.gate.chain import (
+from kymaphon.core.dynamics.chain import (
     brought_together,
     delay_ms,
     in_order,
@@ -21,8 +20,8 @@ from kymaphon.core.gate.chain import (
     run_chain,
     words_of,
 )
-from kymaphon.core.gate.duck import choose_ducker, duck, ducker_points, ducker_turns
-from kymaphon.core.gate.dynamics import (
+from kymaphon.core.dynamics.duck import choose_ducker, duck, ducker_points, ducker_turns
+from kymaphon.core.dynamics.dynamics import (
     choose_compressor,
     choose_limiter,
     compress,
@@ -31,9 +30,12 @@ from kymaphon.core.gate.dynamics import (
     limit,
     limiter_gain,
 )
-from kymaphon.core.gate.key import key_of
-from kymaphon.core.gate.preset import PresetProblem, preset_text, read_preset
-from kymaphon.core.gate.settings import (
+from kymaphon.core.dynamics.key import key_of
+from kymaphon.core.dynamics.preset import PresetProblem, preset_text, read_preset
+from kymaphon.core.dynamics.speakers import planned, speakers_allowed
+from kymaphon.core.dynamics.talk import hear
+from kymaphon.core.model import processing as records
+from kymaphon.core.model.processing import (
     ORDER,
     Band,
     Compressor,
@@ -43,8 +45,6 @@ from kymaphon.core.gate.settings import (
     Limiter,
     LowCut,
 )
-from kymaphon.core.gate.speakers import planned, speakers_allowed
-from kymaphon.core.gate.talk import hear
 from tests.core.gate.takes import RATE, burst, mixed, noise
 
 FAST = 48000

@@ -8,8 +8,7 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from kymaphon.core.figures import number
-from kymaphon.core.gate.filters import (
+from kymaphon.core.dynamics.filters import (
     band_sections,
     butterworth,
     choose_low_cut,
@@ -18,9 +17,10 @@ from kymaphon.core.gate.filters import (
     key_sections,
     low_cut_sections,
 )
-from kymaphon.core.gate.settings import Band, Equaliser, Gate, LowCut
-from kymaphon.core.meter.weighting import a_gain_db
-from kymaphon.core.take.spectrum import SpectrumMeter, noise_kind, spectrum_of
+from kymaphon.core.figures import number
+from kymaphon.core.model.processing import Band, Equaliser, Gate, LowCut
+from kymaphon.core.takes.spectrum import SpectrumMeter, noise_kind, spectrum_of
+from kymaphon.core.weighting import a_gain_db
 from kymaphon.sim.talker import talk
 from tests.core.gate.takes import noise
 

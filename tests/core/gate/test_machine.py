@@ -8,10 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import maximum_filter1d
 
-from kymaphon.core.gate.filters import key_sections
-from kymaphon.core.gate.key import key_of, sliding_max, sliding_sum
-from kymaphon.core.gate.machine import edges, gain_at, gate_turns, passing, render, turns
-from kymaphon.core.gate.settings import Gate
+from kymaphon.core.dynamics.filters import key_sections
+from kymaphon.core.dynamics.key import key_of, sliding_max, sliding_sum
+from kymaphon.core.dynamics.machine import edges, gain_at, gate_turns, passing, render, turns
+from kymaphon.core.model.processing import Gate
 from tests.core.gate.takes import burst, noise
 
 RATE = 48000

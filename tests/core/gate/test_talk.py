@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from kymaphon.core.gate.key import key_of
-from kymaphon.core.gate.talk import NoTalkError, hear, spans_s
+from kymaphon.core.dynamics.key import key_of
+from kymaphon.core.dynamics.talk import NoTalkError, hear, spans_s
 from tests.core.gate.takes import RATE, alignment, mixed, noise, reading, reading_dbfs
 
 

@@ -5,17 +5,17 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from kymaphon.core.analyse import analyse
-from kymaphon.core.gate.explain import explain_word, savings
-from kymaphon.core.gate.key import key_of
-from kymaphon.core.gate.outline import outline, spread
-from kymaphon.core.gate.settings import Ducker, Gate, Limiter, LowCut
-from kymaphon.core.gate.speakers import planned_for
-from kymaphon.core.gate.talk import Talk, hear
-from kymaphon.core.gate.through import through
-from kymaphon.core.gate.verdict import trial_of
-from kymaphon.core.show import Cable, Device, Show
-from kymaphon.core.takes import first_gain, free_id, voice_take
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.dynamics.explain import explain_word, savings
+from kymaphon.core.dynamics.key import key_of
+from kymaphon.core.dynamics.outline import outline, spread
+from kymaphon.core.dynamics.speakers import planned_for
+from kymaphon.core.dynamics.talk import Talk, hear
+from kymaphon.core.dynamics.through import through
+from kymaphon.core.dynamics.verdict import trial_of
+from kymaphon.core.model.processing import Ducker, Gate, Limiter, LowCut
+from kymaphon.core.model.show import Cable, Device, Show
+from kymaphon.core.model.take_figures import first_gain, free_id, voice_take
 from tests.core.gate.takes import RATE, mixed
 
 EATER = Gate(open_db=-24, close_db=-30, attack_ms=40, hold_ms=20, release_ms=20)

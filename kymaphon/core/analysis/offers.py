@@ -1,0 +1,446 @@
+"""The one gate before anything is offered: a change is tried on the show, and what it would cost is told.
+
+Nothing that was good may be lost for a remedy, a plan or a line-up: no wanted voice goes missing or falls off its mark, no loop
+comes within `loop-margin` of howling, nobody's hearing is put at risk, and nothing that stops a show is new. The changed show is
+analysed anew, with nothing taken over from before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Iterator
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.derive import show_number
+from kymaphon.core.figures import number
+from kymaphon.core.graph.ladder import Rung
+from kymaphon.core.graph.routing import Feed, goes_astray, is_for_far_end
+from kymaphon.core.levels.lineup.model import School
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.edits import (
+    AddLog,
+    AddRow,
+    AttachTake,
+    DetachTake,
+    Edit,
+    Plug,
+    SetField,
+    SetValue,
+    SetWant,
+    Unplug,
+    apply_all,
+)
+from kymaphon.core.model.findings import Finding, Later, Remedy, Severity
+from kymaphon.core.model.wants import asked_at, wants_of
+
+OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
+"""Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
+SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
+"""What still keeps somebody silent: of two causes in a row the first is cured first."""
+PLUGS = (Plug, Unplug, AddRow)
+"""Edits that change the rig itself."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """Something that a change would spoil.
+
+    Attributes:
+        sort: `lost` a wanted voice, `mark` a voice off its mark, `loop` one too near to howling, `stop` or `fix` a finding of that
+            weight that was not there.
+        words: what would be so, to follow "then".
+    """
+
+    sort: Literal["lost", "mark", "loop", "stop", "fix"]
+    words: str
+
+    def hard(self, edits: tuple[Edit, ...] = ()) -> bool:
+        """Whether such a change may not be offered at all: whatever it mends, it would do harm on air.
+
+        What plugs things anew, or switches processing that rides levels, may leave a level to be set after it; a knob that sets one
+        level and upsets another may not.
+        """
+        leaves = any(isinstance(row, PLUGS) or _is_processor(row) for row in edits)
+        return self.sort not in (("fix", "mark") if leaves else ("fix",))
+
+
+def _is_processor(edit: Edit) -> bool:
+    """Whether an edit switches something in a device that is no way through it."""
+    return isinstance(edit, SetValue) and edit.ref.field == "on" and ">" not in edit.ref.key
+
+
+@dataclass(frozen=True, slots=True)
+class Offers:
+    """What can be offered for a finding.
+
+    Attributes:
+        remedies: in the order to try them; one that leaves something else to fix says so in its first words.
+        refused: what would mend it and costs more than it mends, with the reason.
+    """
+
+    remedies: tuple[Remedy, ...]
+    refused: tuple[tuple[Remedy, str], ...] = ()
+
+    def why_not(self) -> tuple[str, ...]:
+        """What is not offered, and why, in sentences."""
+        rows = [f"Not offered: {remedy.label}. {words}." for remedy, words in self.refused[:MOST_REFUSED]]
+        more = len(self.refused) - MOST_REFUSED
+        return (*rows, f"Nor {more} more, for the like reasons.") if more > 0 else tuple(rows)
+
+
+def offers_of(analysis: Report, finding: Finding) -> Offers:
+    """The remedies of a finding that can be followed blindly, each tried on the show; kept with the analysis."""
+    known = analysis.once(_tried_so_far)
+    key = _key(finding)
+    held = known.get(key)
+    if held is None or held[0] != finding:
+        held = known[key] = finding, _offers(analysis, finding)
+    return held[1]
+
+
+def first_offer(analysis: Report, finding: Finding) -> Remedy | None:
+    """The first remedy that costs nothing, of those that the rule itself proposes: for lists, where nothing more is shown."""
+    held = analysis.once(_tried_so_far).get(_key(finding))
+    if held is not None:
+        return next(iter(held[1].remedies), None)
+    sorted_ = _Sorted(analysis, finding)
+    for remedy in finding.remedies[:MOST_OFFERED]:
+        sorted_.take(remedy)
+        if sorted_.free:
+            return remedy
+    return None
+
+
+def _tried_so_far(analysis: Report) -> dict[_Key, tuple[Finding, Offers]]:
+    """What was tried of each finding; filled as they are asked for."""
+    return {}
+
+
+_Key = tuple[str, tuple[str, ...], str, Hashable]
+
+
+def _key(finding: Finding) -> _Key:
+    rows = finding.remedies
+    return (
+        *finding.key,
+        finding.message,
+        rows.key if isinstance(rows, Later) else tuple(row.label for row in rows),
+    )
+
+
+def with_offers(analysis: Report, finding: Finding) -> Finding:
+    """The finding with just the remedies that are offered, and why others are not."""
+    offers = offers_of(analysis, finding)
+    return replace(finding, remedies=offers.remedies, refused=offers.why_not())
+
+
+def are_known(analysis: Report, findings: Iterable[Finding]) -> bool:
+    """Whether what can be offered for these has been tried already: then `offers_of` computes nothing."""
+    known = analysis.once(_tried_so_far)
+    return all(
+        not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row)
+        for row in findings
+    )
+
+
+def _asks_for_work(finding: Finding) -> bool:
+    """Whether there is anything to try for a finding: by its rule, or by the line-up or the feed plan."""
+    return finding.may_have_remedies or finding.code in LEVELS or finding.code in FEEDS
+
+
+LEVELS = ("off-mark", "clips", "little-headroom", "several-clip")
+"""Findings that gains alone can cure."""
+FEEDS = (
+    "own-voice-back",
+    "not-on-air",
+    "end-silent",
+    "arrives-twice",
+    "heard-unwanted",
+    "wanted-not-heard",
+    "circle-echoes",
+    "circle-rings",
+    "circle-howls",
+)
+"""Findings that a mix of one's own can cure."""
+MOST_OFFERED = 3
+MOST_REFUSED = 2
+
+
+def _offers(analysis: Report, finding: Finding) -> Offers:
+    sorted_ = _Sorted(analysis, finding)
+    for remedy in finding.remedies:
+        if len(sorted_.free) == MOST_OFFERED or (sorted_.free and remedy.id.startswith("edge-")):
+            break
+        sorted_.take(remedy)
+    if finding.code in LEVELS and not sorted_.free:
+        for remedy in _lined_up(analysis, finding):
+            sorted_.take(remedy)
+            if sorted_.cured:
+                break
+        # What cures it comes before what only eases it; and what only wants noting is not worth easing.
+        eased = (
+            [] if finding.severity == "note" else [row for row in sorted_.free if row not in sorted_.cured]
+        )
+        sorted_.free = [*sorted_.cured, *eased]
+    if finding.code in FEEDS and not sorted_.free and not _by_the_air(analysis, finding):
+        for remedy in _planned(analysis, finding):
+            sorted_.take(remedy)
+            if sorted_.free:
+                break
+    dear = sorted(sorted_.dear, key=lambda row: row[0])
+    return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
+
+
+def _by_the_air(analysis: Report, finding: Finding) -> bool:
+    """Whether it is about voices that come back from a far end's loudspeaker: no mix here is without them."""
+    return bool(finding.pairs) and all(
+        (feed := analysis.feeds.get(pair)) is not None and is_for_far_end(feed) for pair in finding.pairs
+    )
+
+
+class _Sorted:
+    """Remedies of one finding, each tried and put with those that cost nothing, something, or too much."""
+
+    def __init__(self, analysis: Report, finding: Finding) -> None:
+        self.analysis, self.finding = analysis, finding
+        self.free: list[Remedy] = []
+        self.cured: list[Remedy] = []
+        self.dear: list[tuple[int, Remedy]] = []
+        self.refused: list[tuple[Remedy, str]] = []
+
+    def take(self, remedy: Remedy) -> None:
+        after = tried(self.analysis, remedy.edits)
+        if after is None:
+            self.free.append(remedy)
+            return
+        if _as_before(_bare(self.analysis), self.finding, after):
+            return
+        costs = costs_of(self.analysis, after, self.finding)
+        if not costs:
+            self.free.append(remedy)
+            if all(row.key != self.finding.key for row in after.findings):
+                self.cured.append(remedy)
+        elif self.finding.severity == "note" or any(row.hard(remedy.edits) for row in costs):
+            # What only wants noting is worth nothing that has to be mended after it.
+            hard = [row for row in costs if row.hard(remedy.edits)]
+            self.refused.append((remedy, told(hard or costs)))
+        else:
+            self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
+
+
+def _planned(analysis: Report, finding: Finding) -> Iterator[Remedy]:
+    """A mix of their own for all who need one, by the feed planner: mix-minus instead of taking somebody off the air."""
+    from kymaphon.core.mixes.planner import plan_feeds
+    from kymaphon.core.mixes.ways_out import ways_out
+
+    try:
+        plan = plan_feeds(analysis.show, analysis.catalogue)
+    except ValueError:
+        # The planner's solver gave no answer: then there is nothing to offer by this way.
+        return
+    edits = tuple(edit for edit in plan.edits if not isinstance(edit, SetWant))
+    if edits:
+        count = f"{len(edits)} settings and cables" if len(edits) > 1 else "one setting"
+        text = "The feed plan puts everybody who must not have themselves back on a mix without themselves; see Plan for every step."
+        yield Remedy("plan", f"Mixes of their own (mix-minus), by the plan: {count}", text, edits)
+    for n, way in enumerate(ways_out(analysis.show, analysis.catalogue, plan)):
+        edits = tuple(edit for edit in way.edits if not isinstance(edit, SetWant))
+        if edits:
+            yield Remedy(
+                f"way-{n + 1}",
+                f"Beyond the plan: {way.text}",
+                "What is there does not do it; this does, and can be undone.",
+                edits,
+            )
+
+
+def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
+    """The line-up solver instead of one knob: this voice by what moves no other, then all of them together."""
+    from kymaphon.core.levels.lineup.plan import line_up
+
+    one = (finding.subjects[0],)
+    tries: tuple[tuple[str, tuple[str, ...] | None, School | None], ...] = (
+        ("line-up-alone", one, None), ("line-up", None, None), ("line-up-faders", None, "free"),
+    )  # fmt: skip
+    for remedy_id, voices, school in tries:
+        try:
+            plan = line_up(analysis, voices, school=school, reasons=False)
+        except (KeyError, ValueError):
+            # No such voice, or no answer: then there is nothing to offer by this way.
+            continue
+        if not plan.moves:
+            continue
+        what = "; ".join(move.words for move in plan.moves)
+        who = analysis.party_name(finding.subjects[0]) if voices else "all voices"
+        count = f"{len(plan.moves)} to turn" if len(plan.moves) > 2 else what
+        edits = tuple(edit for move in plan.moves for edit in move.edits)
+        yield Remedy(remedy_id, f"Line up {who}: {count}", f"{what}. {plan.sentence()}", edits)
+
+
+def _small(text: str) -> str:
+    """A title inside a sentence; names keep their capitals."""
+    return text[:1].lower() + text[1:] if text.startswith(("A ", "An ", "The ")) else text
+
+
+def told(costs: Iterable[Cost], most: int = 2) -> str:
+    """What it costs, the first few of it, as a sentence begins."""
+    rows = list(dict.fromkeys(row.words for row in costs))
+    more = f" and {len(rows) - most} more" if len(rows) > most else ""
+    return f"Then {'; '.join(rows[:most])}{more}"
+
+
+SILENT = (AddLog, AttachTake, DetachTake, SetWant)
+"""Edits that change no signal: what is noted, measured and wanted."""
+
+
+def _is_silent(edit: Edit) -> bool:
+    if isinstance(edit, AddRow):
+        return edit.table in ("tasks", "log", "takes", "tracks")
+    return isinstance(edit, SILENT) or (
+        isinstance(edit, SetField) and edit.row is None and edit.field in ("tasks", "log", "takes")
+    )
+
+
+def tried(analysis: Report, edits: tuple[Edit, ...]) -> Report | None:
+    """The show with a change in it, analysed without looking for remedies; None for one that changes no signal."""
+    if all(_is_silent(edit) for edit in edits):
+        return None
+    return analyse(apply_all(analysis.show, edits), analysis.catalogue, remedies=False)
+
+
+def _as_before(before: Report, finding: Finding, after: Report) -> bool:
+    """Whether the very same is found again, with the same figures: then the remedy does nothing."""
+    said = {row.message for row in before.findings if row.key == finding.key}
+    return any(row.key == finding.key and row.message in said for row in after.findings)
+
+
+def costs_of(analysis: Report, after: Report, finding: Finding | None = None) -> tuple[Cost, ...]:
+    """What was good before and is not after.
+
+    Args:
+        finding: what the change is for: its own code on its own subjects is no news.
+    """
+    before = _bare(analysis)
+    return (
+        *_lost(before, after),
+        *_off_mark(before, after),
+        *_loops(before, after),
+        *_new(before, after, "stop", finding),
+        *_new(before, after, "fix", finding),
+    )
+
+
+def cost_words(analysis: Report, edits: tuple[Edit, ...]) -> str:
+    """What a plan or a line-up would spoil, as its first words; empty where nothing is lost by it."""
+    after = tried(analysis, edits)
+    costs = costs_of(analysis, after) if after is not None else ()
+    return told(costs, most=3) if costs else ""
+
+
+def _bare(analysis: Report) -> Report:
+    """The same show, found by the same rules without remedies: so that both sides are grouped alike."""
+    return analysis if not analysis.remedies else analysis.once(_without_remedies)
+
+
+def _without_remedies(analysis: Report) -> Report:
+    return analyse(analysis.show, analysis.catalogue, remedies=False)
+
+
+def _comes(analysis: Report, feed: Feed | None) -> bool:
+    """Whether a voice is there for its listener, by its own microphone where it has one."""
+    if feed is None or feed.path is None or feed.gain_db is None or feed.verdict == "missing":
+        return False
+    if feed.listener == feed.voice:
+        return feed.verdict != "back" and feed.gain_db > number("own-voice-floor")
+    if goes_astray(feed.path):
+        return False
+    return feed.gain_db - feed.wanted_gain_db >= number("heard-floor")
+
+
+def _lost(before: Report, after: Report) -> Iterator[Cost]:
+    for (listener, voice), wanted in wants_of(before.show).items():
+        if wanted.want not in ("hear", "local"):
+            continue
+        was, now = before.feeds.get((listener, voice)), after.feeds.get((listener, voice))
+        if _comes(before, was) and not _comes(after, now):
+            whom = "themselves" if listener == voice else before.party_name(voice)
+            yield Cost("lost", f"{before.party_name(listener)} no longer hears {whom}")
+            continue
+        if was is None or now is None or was.gain_db is None or now.gain_db is None or listener == voice:
+            continue
+        fell = was.gain_db - now.gain_db
+        short = wanted.gain_db - now.gain_db
+        far = before.show.party(listener).kind in ("audience", "recorder", "remote")
+        if far and fell > number("fell-by") and short > number("level-tolerance") and _comes(before, was):
+            yield Cost(
+                "lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter"
+            )
+
+
+def _points(analysis: Report) -> dict[tuple[str, str], tuple[Rung, float]]:
+    """(voice, point) -> the point with the mark, and how far the voice is outside it."""
+    out = {}
+    for (voice, _), ladder in analysis.ladders.items():
+        if analysis.show.party(voice).kind in NO_SPEECH:
+            continue
+        point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
+        asked = asked_at(analysis.show, ladder, point) if point is not None else None
+        if point is not None and point.mark is not None and asked is not None:
+            low, high = (end + asked for end in point.mark)
+            out[voice, point.node] = point, max(point.speech_db - high, low - point.speech_db, 0.0)
+    return out
+
+
+def _off_mark(before: Report, after: Report) -> Iterator[Cost]:
+    was = _points(before)
+    told: set[str] = set()
+    for (voice, node), (point, off) in _points(after).items():
+        if (voice, node) not in was or voice in told:
+            continue
+        worse = off - was[voice, node][1]
+        if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else number("spoilt-by")):
+            told.add(voice)
+            middle = sum(point.mark) / 2 if point.mark is not None else 0.0
+            apart = abs(point.speech_db - middle)
+            yield Cost("mark", f"{after.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}")
+
+
+def _loops(before: Report, after: Report) -> Iterator[Cost]:
+    was, now = before.transfer.stability.margin_db, after.transfer.stability.margin_db
+    if now < number("loop-margin") and now < was - 0.05:
+        what = (
+            "howls" if after.transfer.howls else f"comes within {show_number(max(now, 0.0), 'dB')} of howling"
+        )
+        yield Cost("loop", f"a loop {what}")
+
+
+def _held(analysis: Report, severities: tuple[Severity, ...]) -> dict[tuple[str, str], Finding]:
+    """(code, subject) -> a finding of such weight."""
+    return {
+        (row.code, subject): row
+        for row in analysis.findings
+        if row.severity in severities
+        for subject in (row.subjects or ("",))
+    }
+
+
+def _new(
+    before: Report, after: Report, severity: Literal["stop", "fix"], finding: Finding | None
+) -> Iterator[Cost]:
+    known = _held(before, ("stop",) if severity == "stop" else ("stop", "fix"))
+    own = {finding.code} if finding is not None else set()
+    seen: set[str] = set()
+    for row in after.findings:
+        if row.severity != severity or row.title in seen:
+            continue
+        subjects = row.subjects or ("",)
+        if any((row.code, subject) in known for subject in subjects):
+            continue
+        if row.code in SILENCES or (OPENS & own and severity == "fix"):
+            continue  # who was heard and is not any more is told by name
+        if severity == "fix" and row.code in own and finding is not None and finding.severity != "note":
+            continue
+        seen.add(row.title)
+        yield Cost(severity, _small(row.title))

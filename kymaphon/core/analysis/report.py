@@ -1,0 +1,77 @@
+"""What the window and the commands show of a show: its figures, what was found in them, and how far each stage is."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, fields
+
+from kymaphon.core.computing.computed import Computed, lazy
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.findings import SEVERITIES, Finding, Severity
+
+STAGES = ("Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book")
+
+
+@dataclass(frozen=True)
+class StageState:
+    """How far a stage is: so many settled of so many, and its worst finding."""
+
+    settled: int
+    items: int
+    worst: Severity | None
+
+
+@dataclass(frozen=True)
+class Report(Computed):
+    """The figures of a show and the findings in them. Made by `analyse.analyse`."""
+
+    findings: tuple[Finding, ...] = field(default=())
+
+    @classmethod
+    def of(cls, computed: Computed, findings: Sequence[Finding]) -> Report:
+        """The report of some figures; what was computed of them is shared, either way."""
+        same = {row.name: getattr(computed, row.name) for row in fields(Computed)}
+        return cls(**same, findings=tuple(findings))
+
+    def counts(self) -> dict[Severity, int]:
+        """How many findings of each severity."""
+        return {severity: sum(row.severity == severity for row in self.findings) for severity in SEVERITIES}
+
+    @lazy
+    def stages(self) -> dict[str, StageState]:
+        """Each stage's state, in the order of work."""
+        out = {}
+        for stage in STAGES:
+            rows = [row for row in self.findings if row.stage == stage]
+            worst = next(
+                (severity for severity in SEVERITIES if any(row.severity == severity for row in rows)), None
+            )
+            settled, items = self._settled(stage)
+            out[stage] = StageState(settled, items, worst)
+        return out
+
+    def _bad(self, stage: str) -> set[str]:
+        """Subjects of a stage's findings that have to be sorted out."""
+        rows = (row for row in self.findings if row.stage == stage and row.severity != "note")
+        return {subject for row in rows for subject in row.subjects}
+
+    def _settled(self, stage: str) -> tuple[int, int]:
+        if stage == "Feeds":
+            asked = [
+                feed
+                for feed in self.feeds.values()
+                if feed.asked or feed.listener == feed.voice or not feed.well
+            ]
+            return sum(feed.well for feed in asked), len(asked)
+        bad = self._bad(stage)
+        if stage == "Level":
+            return sum(voice.id not in bad for voice in self.voices), len(self.voices)
+        if stage == "Quiet":
+            talkers = [voice.id for voice in self.voices if voice.kind not in NO_SPEECH]
+            return sum(voice not in bad and bool(self.gates(voice)) for voice in talkers), len(talkers)
+        if stage == "Rig":
+            return sum(device.id not in bad for device in self.show.devices), len(self.show.devices)
+        if stage == "Cast":
+            placed = [party for party in self.show.parties if party.place is not None]
+            return sum(row.at_m is not None and row.id not in bad for row in placed), len(placed)
+        return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())

@@ -1,0 +1,1 @@
+"""From a show to its figures."""

@@ -1,0 +1,1 @@
+"""What a show is: its parts and their ids, edits of it, kinds of device, practices, what is wanted."""

@@ -1,0 +1,1 @@
+"""Who stands where: the adviser, moves, head turns, how loud before it howls."""

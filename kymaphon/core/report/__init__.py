@@ -1,0 +1,1 @@
+"""Sheets, lists, pictures and explanations, made of a report."""

@@ -1,0 +1,1 @@
+"""Plugs and cables: what fits, power, earths, hum, routes, the patch and pull lists, what a control moves."""
