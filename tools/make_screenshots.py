@@ -19,8 +19,8 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.stages.feeds_doing import DoingPage
-from kymaphon.app.stages.feeds_out import OutPage
+from kymaphon.app.stages.feeds.doing import DoingPage
+from kymaphon.app.stages.feeds.out import OutPage
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import Plug, SetValue
 from kymaphon.core.model.ids import SettingRef

@@ -21,16 +21,16 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app import state, theme
-from kymaphon.app.cast_menu import fill_cast_menu
 from kymaphon.app.collecting import Collector
 from kymaphon.app.document import Document
-from kymaphon.app.feeds_menu import fill_feeds_menu
 from kymaphon.app.filing import Filing
-from kymaphon.app.level_menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.offering import Offering
-from kymaphon.app.quiet_menu import fill_quiet_menu
-from kymaphon.app.rig_menu import fill_rig_menu
+from kymaphon.app.stages.cast.menu import fill_cast_menu
+from kymaphon.app.stages.feeds.menu import fill_feeds_menu
+from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.stages.made import made
+from kymaphon.app.stages.quiet.menu import fill_quiet_menu
+from kymaphon.app.stages.rig.menu import fill_rig_menu
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.widgets.focus import in_screen_order
 from kymaphon.app.widgets.marks import SEVERITY_NAMES
@@ -46,12 +46,12 @@ from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
     from kymaphon.app.compare import CompareDesk
-    from kymaphon.app.level_forms import LevelForms
-    from kymaphon.app.stages.cast import CastStage
-    from kymaphon.app.stages.feeds import FeedsStage
-    from kymaphon.app.stages.level import LevelStage
-    from kymaphon.app.stages.quiet import QuietStage
-    from kymaphon.app.stages.rig import RigStage
+    from kymaphon.app.stages.cast.stage import CastStage
+    from kymaphon.app.stages.feeds.stage import FeedsStage
+    from kymaphon.app.stages.level.forms import LevelForms
+    from kymaphon.app.stages.level.stage import LevelStage
+    from kymaphon.app.stages.quiet.stage import QuietStage
+    from kymaphon.app.stages.rig.stage import RigStage
     from kymaphon.app.takes import TakeDesk
 
 WHY_WIDTH = 312
@@ -486,7 +486,7 @@ class Window(QMainWindow):
         return self.feeds
 
     def _level_forms(self) -> LevelForms:
-        from kymaphon.app.level_forms import LevelForms
+        from kymaphon.app.stages.level.forms import LevelForms
 
         return LevelForms(self, self.document, self.say)
 

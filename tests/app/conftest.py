@@ -15,8 +15,8 @@ from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.stages.cast import CastStage
-from kymaphon.app.stages.rig import RigStage
+from kymaphon.app.stages.cast.stage import CastStage
+from kymaphon.app.stages.rig.stage import RigStage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.model.show import Show

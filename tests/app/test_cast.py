@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QPushButton
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.cast import CastStage
-from kymaphon.app.stages.cast_words import CAST_COMMANDS
+from kymaphon.app.stages.cast.stage import CastStage
+from kymaphon.app.stages.cast.words import CAST_COMMANDS
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import SetField
 from kymaphon.core.model.show import Show

@@ -9,8 +9,8 @@ from PySide6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.kinds import KindsDialog
-from kymaphon.app.stages.cast import CastStage
-from kymaphon.app.stages.cast_head import ELSEWHERE
+from kymaphon.app.stages.cast.head import ELSEWHERE
+from kymaphon.app.stages.cast.stage import CastStage
 from kymaphon.app.widgets.form import Form, number_of
 from kymaphon.app.window import Window
 from kymaphon.files.kinds_file import read_shelf, shelf_path

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
-from kymaphon.app.stages import cast_view as view
+from kymaphon.app.stages.cast import view as view
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.cast_table import DASH, NARROWEST, Row, RowTable
 from kymaphon.app.widgets.flow import FlowLayout

@@ -10,9 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.stages.feeds import FeedsStage
-from kymaphon.app.stages.feeds_out import OutPage
-from kymaphon.app.stages.feeds_words import FEED_VIEWS
+from kymaphon.app.stages.feeds.out import OutPage
+from kymaphon.app.stages.feeds.stage import FeedsStage
+from kymaphon.app.stages.feeds.words import FEED_VIEWS
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.delivery import Recording

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 )
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.rig_dialogs import PlugDialog
+from kymaphon.app.stages.rig.dialogs import PlugDialog
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse

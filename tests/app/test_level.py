@@ -14,10 +14,10 @@ from pytestqt.qtbot import QtBot
 
 from kymaphon.app.compare import CompareDialog
 from kymaphon.app.document import Document
-from kymaphon.app.level_menu import fill_practice_menu
-from kymaphon.app.stages.level_noise import NoisePage
-from kymaphon.app.stages.level_run import RunPage, last_readings_of
-from kymaphon.app.stages.level_solve import SolvePage
+from kymaphon.app.stages.level.menu import fill_practice_menu
+from kymaphon.app.stages.level.noise import NoisePage
+from kymaphon.app.stages.level.run import RunPage, last_readings_of
+from kymaphon.app.stages.level.solve import SolvePage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse

@@ -9,9 +9,9 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.stages.feeds_hearing import BELOW
-from kymaphon.app.stages.feeds_words import FEED_VIEWS
-from kymaphon.app.stages.level_run import RunPage
+from kymaphon.app.stages.feeds.hearing import BELOW
+from kymaphon.app.stages.feeds.words import FEED_VIEWS
+from kymaphon.app.stages.level.run import RunPage
 from kymaphon.app.widgets.cast_table import RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window

@@ -16,11 +16,11 @@ from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
 from kymaphon.app.player import NoPlayerError, Player
-from kymaphon.app.quiet_forms import QuietForms
-from kymaphon.app.stages.quiet import QuietStage
-from kymaphon.app.stages.quiet_gate import GatePage
-from kymaphon.app.stages.quiet_spectrum import SpectrumPage
-from kymaphon.app.stages.quiet_strip import StripPage
+from kymaphon.app.stages.quiet.forms import QuietForms
+from kymaphon.app.stages.quiet.gate import GatePage
+from kymaphon.app.stages.quiet.spectrum import SpectrumPage
+from kymaphon.app.stages.quiet.stage import QuietStage
+from kymaphon.app.stages.quiet.strip import StripPage
 from kymaphon.app.takes import TakeDialog
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
@@ -616,7 +616,7 @@ class TestTakes:
     def test_another_theme_need_not_listen_again(
         self, window: Window, quiet: QuietStage, monkeypatch: pytest.MonkeyPatch
     ) -> None:
-        import kymaphon.app.stages.quiet_model as module
+        import kymaphon.app.stages.quiet.model as module
 
         before = quiet.model.heard
         asked: list[object] = []

@@ -10,9 +10,9 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer
 from PySide6.QtWidgets import QApplication, QDialog, QLabel, QLineEdit, QMessageBox, QPushButton
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.rig_dialogs import AddDialog, PlugDialog
-from kymaphon.app.rig_forms import read_route
-from kymaphon.app.stages.rig import RigStage
+from kymaphon.app.stages.rig.dialogs import AddDialog, PlugDialog
+from kymaphon.app.stages.rig.forms import read_route
+from kymaphon.app.stages.rig.stage import RigStage
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
-from kymaphon.app.stages.rig import RigStage
+from kymaphon.app.stages.rig.stage import RigStage
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.rig_paint import LINK_LOOKS, LINK_WORDS
 from kymaphon.app.widgets.rig_picture import LEAST, MOST

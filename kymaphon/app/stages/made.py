@@ -16,29 +16,29 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
         say: puts one line into the status line.
     """
     if stage == "Level":
-        from kymaphon.app.stages.level import LevelStage
+        from kymaphon.app.stages.level.stage import LevelStage
 
         level = LevelStage(document, theme)
         level.say.connect(say)
         return level
     if stage == "Quiet":
-        from kymaphon.app.stages.quiet import QuietStage
+        from kymaphon.app.stages.quiet.stage import QuietStage
 
         quiet = QuietStage(document, theme)
         quiet.say.connect(say)
         return quiet
     if stage == "Feeds":
-        from kymaphon.app.stages.feeds import FeedsStage
+        from kymaphon.app.stages.feeds.stage import FeedsStage
 
         feeds = FeedsStage(document, theme)
         feeds.say.connect(say)
         return feeds
     if stage == "Cast":
-        from kymaphon.app.stages.cast import CastStage
+        from kymaphon.app.stages.cast.stage import CastStage
 
         return CastStage(document, theme)
     if stage == "Rig":
-        from kymaphon.app.stages.rig import RigStage
+        from kymaphon.app.stages.rig.stage import RigStage
 
         return RigStage(document, theme)
     from kymaphon.app.stages.coming import ComingStage

@@ -9,8 +9,8 @@ from kymaphon.app.document import Document
 from kymaphon.app.listening import preference_name, takes_of
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.paged import PagedStage
-from kymaphon.app.stages.quiet_model import QuietModel
-from kymaphon.app.stages.quiet_words import QUIET_VIEWS
+from kymaphon.app.stages.quiet.model import QuietModel
+from kymaphon.app.stages.quiet.words import QUIET_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.voice_chips import VoiceChips
@@ -95,17 +95,17 @@ class QuietStage(PagedStage):
 def made(view: str, model: QuietModel, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""
     if view == "gate":
-        from kymaphon.app.stages.quiet_gate import GatePage
+        from kymaphon.app.stages.quiet.gate import GatePage
 
         return GatePage(model, theme)
     if view == "spectrum":
-        from kymaphon.app.stages.quiet_spectrum import SpectrumPage
+        from kymaphon.app.stages.quiet.spectrum import SpectrumPage
 
         return SpectrumPage(model, theme)
     if view == "strip":
-        from kymaphon.app.stages.quiet_strip import StripPage
+        from kymaphon.app.stages.quiet.strip import StripPage
 
         return StripPage(model, theme)
-    from kymaphon.app.stages.quiet_duck import DuckPage
+    from kymaphon.app.stages.quiet.duck import DuckPage
 
     return DuckPage(model, theme)

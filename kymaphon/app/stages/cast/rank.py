@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.app.stages.cast_adviser import Adviser, Subject
+from kymaphon.app.stages.cast.adviser import Adviser, Subject
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable, known
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.acoustics.cast import PlaceSound

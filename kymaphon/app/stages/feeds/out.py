@@ -246,7 +246,7 @@ class OutPage(StagePage):
         return had != has or (show.devices, show.cables) != (after.devices, after.cables)
 
     def act(self, action: str) -> None:
-        from kymaphon.app.feeds_forms import edit_recording, edit_streaming, read_free_space
+        from kymaphon.app.stages.feeds.forms import edit_recording, edit_streaming, read_free_space
 
         if action == "recording":
             edit_recording(self.window(), self.document)

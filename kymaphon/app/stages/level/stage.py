@@ -13,7 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_words import LEVEL_VIEWS
+from kymaphon.app.stages.level.words import LEVEL_VIEWS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
@@ -168,7 +168,7 @@ class LevelStage(StageSurface):
         if self.page is not None:
             self.page.act(action)
         elif action == "mark point" and self.rungs:
-            from kymaphon.app.level_forms import LevelForms
+            from kymaphon.app.stages.level.forms import LevelForms
 
             rung = self.rungs[self.picture.index]
             LevelForms(self, self.document, self.say.emit).mark_point(rung.node, rung.label)
@@ -409,13 +409,13 @@ class LevelStage(StageSurface):
 def made(view: str, document: Document, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""
     if view == "noise":
-        from kymaphon.app.stages.level_noise import NoisePage
+        from kymaphon.app.stages.level.noise import NoisePage
 
         return NoisePage(document, theme)
     if view == "solve":
-        from kymaphon.app.stages.level_solve import SolvePage
+        from kymaphon.app.stages.level.solve import SolvePage
 
         return SolvePage(document, theme)
-    from kymaphon.app.stages.level_run import RunPage
+    from kymaphon.app.stages.level.run import RunPage
 
     return RunPage(document, theme)

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QFileDialog, QWidget
 
-from kymaphon.app.stages.quiet_model import QuietModel
+from kymaphon.app.stages.quiet.model import QuietModel
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.dynamics.chain import moved, put_in, run_chain
 from kymaphon.core.dynamics.places import StripPlace

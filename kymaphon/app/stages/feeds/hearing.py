@@ -9,7 +9,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QBoxLayout, QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.feeds_words import NOTHING
+from kymaphon.app.stages.feeds.words import NOTHING
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.arrivals import SPAN_DB, ArrivalPicture, Stem, own_voice_zones
@@ -376,7 +376,7 @@ class HearingPage(StagePage):
         if action == "plan":
             self.wants_view.emit("plan")
         elif action == "level" and feed is not None:
-            from kymaphon.app.feeds_forms import edit_level
+            from kymaphon.app.stages.feeds.forms import edit_level
 
             edit_level(self.window(), self.document, feed)
         elif action == "by role" and listener is not None:

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
-from kymaphon.app.stages.quiet_model import QuietModel
+from kymaphon.app.stages.quiet.model import QuietModel
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.duck_picture import DuckPicture

@@ -6,9 +6,9 @@ from typing import Any
 
 from PySide6.QtWidgets import QDialog, QWidget
 
-from kymaphon.app.cast_forms import CastForms
 from kymaphon.app.document import Document
-from kymaphon.app.rig_dialogs import AddDialog, PlugDialog, kind_words
+from kymaphon.app.stages.cast.forms import CastForms
+from kymaphon.app.stages.rig.dialogs import AddDialog, PlugDialog, kind_words
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.form import Field, Form, number_of
 from kymaphon.core.levels.programme import SHOWN as METERED

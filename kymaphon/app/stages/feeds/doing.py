@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
-from kymaphon.app.stages.feeds_model import FeedsModel
-from kymaphon.app.stages.feeds_words import HURTS
+from kymaphon.app.stages.feeds.model import FeedsModel
+from kymaphon.app.stages.feeds.words import HURTS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable

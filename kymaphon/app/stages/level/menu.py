@@ -9,14 +9,14 @@ from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.level_words import LEVEL_COMMANDS
+from kymaphon.app.stages.level.words import LEVEL_COMMANDS
 from kymaphon.core.model.edits import SetField
 from kymaphon.core.model.practice import practices
 from kymaphon.core.model.scales import SOUND
 
 if TYPE_CHECKING:
-    from kymaphon.app.level_forms import LevelForms
-    from kymaphon.app.stages.level import LevelStage
+    from kymaphon.app.stages.level.forms import LevelForms
+    from kymaphon.app.stages.level.stage import LevelStage
 
 
 def fill_level_menu(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from kymaphon.app.stages.cast_view import new_microphone
+from kymaphon.app.stages.cast.view import new_microphone
 from kymaphon.core.acoustics.cast import PlaceSound
 from kymaphon.core.acoustics.spots import PlacementMap, placement_map
 from kymaphon.core.analysis.report import Report

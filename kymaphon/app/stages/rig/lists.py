@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.rig_forms import RigForms
+from kymaphon.app.stages.rig.forms import RigForms
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.patch_table import Options
 from kymaphon.core.model.connectors import adapters

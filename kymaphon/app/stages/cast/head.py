@@ -6,8 +6,8 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
-from kymaphon.app.stages.cast_view import mark, worst_in_place
-from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
+from kymaphon.app.stages.cast.view import mark, worst_in_place
+from kymaphon.app.stages.cast.words import CAST_COMMANDS, CAST_VIEWS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip

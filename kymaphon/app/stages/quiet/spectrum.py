@@ -6,8 +6,8 @@ import numpy as np
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
-from kymaphon.app.stages.quiet_model import QuietModel
-from kymaphon.app.stages.quiet_words import EMPTY
+from kymaphon.app.stages.quiet.model import QuietModel
+from kymaphon.app.stages.quiet.words import EMPTY
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.spectrum_picture import SpectrumPicture

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
-from kymaphon.app.stages.quiet_model import QuietModel
+from kymaphon.app.stages.quiet.model import QuietModel
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
@@ -318,7 +318,7 @@ class StripPage(StagePage):
         elif action == "out":
             self.model.take_out(sort)
         elif action in ("edit", "new", "save preset", "load preset"):
-            from kymaphon.app.quiet_forms import QuietForms
+            from kymaphon.app.stages.quiet.forms import QuietForms
 
             forms = QuietForms(self, self.model, self.say.emit)
             if action == "edit" and here is not None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from kymaphon.app.stages.rig_words import RIG_VIEWS
+from kymaphon.app.stages.rig.words import RIG_VIEWS
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.views import mark_view, view_buttons

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from kymaphon.app.stages.quiet_words import QUIET_COMMANDS
+from kymaphon.app.stages.quiet.words import QUIET_COMMANDS
 
 if TYPE_CHECKING:
-    from kymaphon.app.stages.quiet import QuietStage
+    from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.takes import TakeDesk
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 
 from kymaphon.app.document import Document
-from kymaphon.app.stages.feeds_hearing import HearingPage
-from kymaphon.app.stages.feeds_model import FeedsModel
-from kymaphon.app.stages.feeds_words import FEED_VIEWS
+from kymaphon.app.stages.feeds.hearing import HearingPage
+from kymaphon.app.stages.feeds.model import FeedsModel
+from kymaphon.app.stages.feeds.words import FEED_VIEWS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.theme import Theme
@@ -75,21 +75,21 @@ def made(view: str, model: FeedsModel, document: Document, theme: Theme) -> Stag
     if view == "hearing":
         return HearingPage(document, theme)
     if view == "plan":
-        from kymaphon.app.stages.feeds_plan import PlanPage
+        from kymaphon.app.stages.feeds.plan import PlanPage
 
         return PlanPage(model, theme)
     if view == "doing":
-        from kymaphon.app.stages.feeds_doing import DoingPage
+        from kymaphon.app.stages.feeds.doing import DoingPage
 
         return DoingPage(model, theme)
     if view == "circles":
-        from kymaphon.app.stages.feeds_circles import CirclesPage
+        from kymaphon.app.stages.feeds.circles import CirclesPage
 
         return CirclesPage(document, theme)
     if view == "out":
-        from kymaphon.app.stages.feeds_out import OutPage
+        from kymaphon.app.stages.feeds.out import OutPage
 
         return OutPage(document, theme)
-    from kymaphon.app.stages.feeds_switches import SwitchesPage
+    from kymaphon.app.stages.feeds.switches import SwitchesPage
 
     return SwitchesPage(document, theme)

@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QVBoxLayout, QWidget
 from kymaphon.app.listening import STOPPED
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
-from kymaphon.app.stages.quiet_model import HERE, QuietModel, alike
-from kymaphon.app.stages.quiet_words import EMPTY
+from kymaphon.app.stages.quiet.model import HERE, QuietModel, alike
+from kymaphon.app.stages.quiet.words import EMPTY
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.gate_picture import GatePicture
@@ -435,7 +435,7 @@ class GatePage(StagePage):
             self.picture.span = None
             model.forget_spans()
         elif action in ("edit gate", "save gated", "save preset"):
-            from kymaphon.app.quiet_forms import QuietForms
+            from kymaphon.app.stages.quiet.forms import QuietForms
 
             QuietForms(self, model, self.say.emit).do(action)
 

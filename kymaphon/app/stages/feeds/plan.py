@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
-from kymaphon.app.stages.feeds_model import FeedsModel
+from kymaphon.app.stages.feeds.model import FeedsModel
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from kymaphon.app.stages.feeds_words import FEED_COMMANDS
+from kymaphon.app.stages.feeds.words import FEED_COMMANDS
 from kymaphon.core.model.wants import wants_by_role
 
 if TYPE_CHECKING:
-    from kymaphon.app.stages.feeds import FeedsStage
+    from kymaphon.app.stages.feeds.stage import FeedsStage
 
 
 def fill_feeds_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable[[], FeedsStage]) -> None:

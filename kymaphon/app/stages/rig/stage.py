@@ -6,12 +6,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
-from kymaphon.app.rig_forms import RigForms
-from kymaphon.app.stages import rig_view as view
-from kymaphon.app.stages.cast_head import first_steps
-from kymaphon.app.stages.rig_head import RigHead
-from kymaphon.app.stages.rig_lists import RigLists, do
-from kymaphon.app.stages.rig_words import START
+from kymaphon.app.stages.cast.head import first_steps
+from kymaphon.app.stages.rig import view as view
+from kymaphon.app.stages.rig.forms import RigForms
+from kymaphon.app.stages.rig.head import RigHead
+from kymaphon.app.stages.rig.lists import RigLists, do
+from kymaphon.app.stages.rig.words import START
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import RowTable

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from kymaphon.app.stages.cast_words import CAST_COMMANDS, CAST_VIEWS
+from kymaphon.app.stages.cast.words import CAST_COMMANDS, CAST_VIEWS
 
 if TYPE_CHECKING:
-    from kymaphon.app.stages.cast import CastStage
+    from kymaphon.app.stages.cast.stage import CastStage
 
 
 def fill_cast_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable[[], CastStage]) -> QAction:

@@ -9,13 +9,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kymaphon.app.cast_forms import CastForms
 from kymaphon.app.document import Document
-from kymaphon.app.stages import cast_view as view
-from kymaphon.app.stages.cast_adviser import Adviser, Subject, subject_of, use_edits
-from kymaphon.app.stages.cast_head import ELSEWHERE, CastHead, first_steps
-from kymaphon.app.stages.cast_rank import RANKINGS, Ranked, fill, ranked, why_ranked
-from kymaphon.app.stages.cast_words import CAST_VIEWS
+from kymaphon.app.stages.cast import view as view
+from kymaphon.app.stages.cast.adviser import Adviser, Subject, subject_of, use_edits
+from kymaphon.app.stages.cast.forms import CastForms
+from kymaphon.app.stages.cast.head import ELSEWHERE, CastHead, first_steps
+from kymaphon.app.stages.cast.rank import RANKINGS, Ranked, fill, ranked, why_ranked
+from kymaphon.app.stages.cast.words import CAST_VIEWS
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable

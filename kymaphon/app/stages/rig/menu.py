@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from kymaphon.app.stages.rig_words import RIG_COMMANDS, RIG_VIEWS
+from kymaphon.app.stages.rig.words import RIG_COMMANDS, RIG_VIEWS
 
 if TYPE_CHECKING:
-    from kymaphon.app.stages.rig import RigStage
+    from kymaphon.app.stages.rig.stage import RigStage
 
 
 def fill_rig_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable[[], RigStage]) -> None:

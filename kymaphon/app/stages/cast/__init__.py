@@ -1,0 +1,1 @@
+"""Cast: who stands where, and what their microphones hear."""

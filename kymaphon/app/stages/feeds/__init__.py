@@ -1,0 +1,1 @@
+"""Feeds: who hears whom, and how the mixes are made."""

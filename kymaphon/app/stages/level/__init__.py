@@ -1,0 +1,1 @@
+"""Level: gain against noise, point by point."""

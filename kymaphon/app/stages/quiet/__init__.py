@@ -1,0 +1,1 @@
+"""Quiet: gates, strips, ducking, from recordings."""

@@ -1,0 +1,1 @@
+"""Rig: what is plugged into what."""
