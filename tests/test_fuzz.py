@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.references import reference_problems
 from kymaphon.core.model.show import Show
@@ -138,8 +139,8 @@ def shows(draw: st.DrawFn) -> Show:
     )
 
 
-def assert_sound(analysis: Report) -> None:
-    """No figure that is not a number, everywhere that a user would see one."""
+def assert_sound(analysis: Computed) -> None:
+    """No figure that is not a number, everywhere that a user would see one; of a report its findings too."""
     for feed in analysis.feeds.values():
         for value in (feed.gain_db, feed.level_db, feed.delay_ms):
             assert value is None or math.isfinite(value)
@@ -153,7 +154,7 @@ def assert_sound(analysis: Report) -> None:
             if party.place == place.id and party.id in analysis.sound(place.id).source_index:
                 advice, _ = advice_of(analysis, party.id)
                 json.dumps(advice_json(advice, party.id, party.name), allow_nan=False)
-    for row in analysis.findings:
+    for row in analysis.findings if isinstance(analysis, Report) else ():
         json.dumps(row.to_json(), allow_nan=False)
         assert "nan" not in row.message.lower().split()
         assert row.message.endswith(".")
