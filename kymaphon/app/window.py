@@ -566,9 +566,10 @@ class Window(QMainWindow):
 
     def find_command(self) -> None:
         """The searchable command list."""
+        from kymaphon.app.trade_words import also
         from kymaphon.app.widgets.command_list import CommandList, commands_of
 
-        dialog = CommandList(commands_of(self.menuBar()), self)
+        dialog = CommandList(commands_of(self.menuBar()), self, also=also)
         if dialog.exec() and dialog.chosen is not None:
             dialog.chosen.trigger()
 

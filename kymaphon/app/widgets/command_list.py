@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import (
@@ -53,9 +55,20 @@ def commands_of(bar: QMenuBar) -> list[QAction]:
 
 
 class CommandList(QDialog):
-    """Type a few letters, Enter does it."""
+    """Type a few letters, Enter does it.
 
-    def __init__(self, actions: list[QAction], parent: QWidget | None = None) -> None:
+    Args:
+        actions: what can be done.
+        also: gives further words for a command by its name, in small letters.
+    """
+
+    def __init__(
+        self,
+        actions: list[QAction],
+        parent: QWidget | None = None,
+        *,
+        also: Callable[[str], str] = lambda _name: "",
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find a command")
         self.resize(520, 420)
@@ -67,29 +80,49 @@ class CommandList(QDialog):
         self.field.returnPressed.connect(self._run)
         self.rows = QListWidget()
         self.rows.setAccessibleName("Commands")
+        self.rows.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.rows.itemActivated.connect(lambda _item: self._run())
         column.addWidget(self.field)
         column.addWidget(self.rows)
+        self._also = also
         self._actions = [action for action in actions if action.text() and action.isEnabled()]
         self.chosen: QAction | None = None
         self._filter("")
 
     def _filter(self, text: str) -> None:
+        """What is called so first, then what means it: by the trade's words, by what it does."""
         self.rows.clear()
         words = text.lower().split()
+        by_name: list[QListWidgetItem] = []
+        by_meaning: list[QListWidgetItem] = []
         for action in self._actions:
             name = action.text().replace("&", "")
+            tip = action.statusTip()
             if all(word in name.lower() for word in words):
                 keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{name}    {keys}" if keys else name)
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                item.setToolTip(plain_tip(action.statusTip()))
-                self.rows.addItem(item)
-        self.rows.setCurrentRow(0)
+                by_name.append(self._row(action, f"{name}    {keys}" if keys else name))
+            elif all(word in f"{name} {self._also(name)} {tip}".lower() for word in words):
+                by_meaning.append(self._row(action, f"{name}    {tip}"))
+        for item in (*by_name, *by_meaning):
+            self.rows.addItem(item)
+        if self.rows.count():
+            self.rows.setCurrentRow(0)
+            return
+        nothing = QListWidgetItem(
+            f"Nothing in the menus goes by \u201c{text.strip()}\u201d. Try fewer letters."
+        )
+        nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+        self.rows.addItem(nothing)
+
+    def _row(self, action: QAction, words: str) -> QListWidgetItem:
+        item = QListWidgetItem(words)
+        item.setData(Qt.ItemDataRole.UserRole, action)
+        item.setToolTip(plain_tip(action.statusTip()))
+        return item
 
     def _run(self) -> None:
         item = self.rows.currentItem()
-        if item is not None:
+        if item is not None and item.data(Qt.ItemDataRole.UserRole) is not None:
             self.chosen = item.data(Qt.ItemDataRole.UserRole)
             self.accept()
 

@@ -1,0 +1,46 @@
+"""What else an operator would type for a command: the trade's words, beside those that stand in the menus."""
+
+from __future__ import annotations
+
+ALSO: dict[str, str] = {
+    "Rig sheet": "print pdf html export documentation",
+    "Add from the catalogue": "device equipment new",
+    "Plug a cable": "connect patch wire",
+    "Your own kinds": "catalogue library equipment",
+    "Show microphones": "distance proximity",
+    "Show bleed": "spill crosstalk leakage three-to-one phase",
+    "Show best places": "position placement adviser",
+    "Show before it howls": "feedback gain before feedback gbf larsen",
+    "Show patch": "input list channel list cables",
+    "Show devices": "equipment gear inventory",
+    "Show routes": "cable runs mains hum power",
+    "Show knobs": "controls faders pfl solo",
+    "Show pull list": "packing kit list stock",
+    "Line up": "gain staging trim alignment line-up levels",
+    "Run through the sources": "sound check soundcheck line check",
+    "Noise budget": "hiss ein preamp snr signal-to-noise booster",
+    "Ladder": "gain structure level diagram headroom",
+    "Marks of points": "reference level alignment 0 vu target",
+    "Safety copy of the voice": "safety track backup pad",
+    "Gate": "noise gate expander threshold hold",
+    "Spectrum and low cut": "high-pass hpf rumble eq frequency hum wind",
+    "Strip": "compressor limiter eq chain processing",
+    "Ducking": "sidechain voice-over music bed",
+    "Who hears whom": "matrix mix-minus n-1 clean feed monitor latency delay echo foldback iem",
+    "Plan the feeds": "mix-minus n-1 clean feed routing sends aux bus",
+    "Doing list": "steps checklist",
+    "Circles": "loop loops feedback howl ring gain margin loopback",
+    "Tracks and stream": "multitrack recording upload bitrate",
+    "Switches of a device": "crosspoints routing matrix sends mute loopback",
+    "Recording": "disk space bit depth sample rate length",
+    "Stream and network": "upload bitrate bandwidth codec",
+    "Measure recordings": "loudness lufs peak noise floor hum analyse",
+    "Compare takes of one voice": "a/b",
+    "Save a recording in another format": "convert export wav flac mp3 bwf",
+}
+"""Name of a command as it stands in its menu, without dots -> words, in small letters."""
+
+
+def also(name: str) -> str:
+    """The trade's words for a command; empty where its own are enough."""
+    return ALSO.get(name.rstrip("\u2026"), "")
