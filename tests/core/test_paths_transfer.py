@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph.block import Block
+from kymaphon.core.graph.components import strong_components
 from kymaphon.core.graph.paths import best_paths, find_circles, strong_circles, strongest_path
 from kymaphon.core.graph.signal import Edge, Node, SignalGraph, Switch
 from kymaphon.core.graph.stability import spectral_radius
-from kymaphon.core.graph.transfer import Transfer, strong_components
+from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.ids import SettingRef
 
 

@@ -18,8 +18,9 @@ import numpy as np
 
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
+from kymaphon.core.graph.components import strong_components
 from kymaphon.core.graph.signal import Edge, SignalGraph
-from kymaphon.core.graph.transfer import Transfer, strong_components
+from kymaphon.core.graph.transfer import Transfer
 
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
