@@ -276,7 +276,7 @@ def _together(known: _Learnt, most: int) -> list[Cut]:
 
 
 def _silent_anew(known: _Learnt, refs: Refs, cut: Cut) -> bool:
-    """Takes in what pairs these switches silence; whether the programme did not know of one."""
+    """Adds a constraint for each pair that opening these switches silences; whether any of them is new to the solver."""
     foreseen = {id(row) for subset, row in known.silencing if subset <= refs}
     fresh = [row for row in cut.silences if id(row) not in foreseen]
     known.silencing += [(known.least(refs, row), row) for row in fresh]

@@ -47,7 +47,6 @@ class Delays:
         listener: the audience.
         heard: from a mouth to its ears.
         chat: from a word to the answer in the chat, soonest and latest: the way out, reading and typing left aside.
-        confidence: the same as `heard` for whoever listens to the stream itself to check it.
     """
 
     listener: str

@@ -60,7 +60,13 @@ class SetWant:
 
 @dataclass(frozen=True, slots=True)
 class SetField:
-    """One top-level value of the show, or of one party or place."""
+    """One field of a row of the show (a party, device, place, ...), or of the show itself.
+
+    Attributes:
+        table: name of the list that the row is in, as `devices`; empty for the show itself.
+        row: id of the row; None for the show itself.
+        field, value: what is set, and to what; the row is validated anew.
+    """
 
     table: str
     row: str | None

@@ -1,4 +1,4 @@
-"""One module for each stage of the work; each rule is a small pure function from an analysis to findings."""
+"""Rules by stage: each a pure function from the figures of a show to findings; `ALL_RULES` is the order in which they are asked."""
 
 from __future__ import annotations
 
