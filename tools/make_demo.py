@@ -19,7 +19,7 @@ import soundfile
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.edits import AttachTake
 from kymaphon.core.model.show import Show
-from kymaphon.core.model.take_figures import room_tone_take
+from kymaphon.core.takes.attaching import room_tone_take
 from kymaphon.files.audio import fingerprint, measure_take
 from kymaphon.files.show_file import read_show, write_show
 

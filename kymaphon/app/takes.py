@@ -30,7 +30,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.model.edits import AttachTake, DetachTake
 from kymaphon.core.model.scales import take_against
 from kymaphon.core.model.show import Take
-from kymaphon.core.model.take_figures import first_gain, free_id, room_tone_take, voice_take
+from kymaphon.core.takes.attaching import first_gain, free_id, room_tone_take, voice_take
 from kymaphon.core.takes.measure import TakeMeasure
 from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.capture import CaptureProblem, CaptureStopped, capture

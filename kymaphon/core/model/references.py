@@ -190,7 +190,7 @@ def _listening(
     if not ears:
         yield ShowProblem(
             where,
-            f"nobody can listen on {device_id}: a {kind.name.lower()} has no ear port; {_where_to_listen(kind)}",
+            f"nobody can listen on {device_id}: {kind.name} has no ear port; {_where_to_listen(kind)}",
         )
     elif port_id and port_id not in [port.id for port in kind.outputs]:
         yield ShowProblem(where, f"{device_id} has no output {port_id}; to listen on: {', '.join(ears)}")
@@ -227,10 +227,10 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
                 allowed = STRIP_FIELDS - {"hi_z"}
         else:
             options = sorted({*strips, *paths, *controls, *switched, *((SINGLE,) if kind.runs_on else ())})
-            yield ShowProblem(place, f"a {kind.name.lower()} has no {key}{_instead(key, options)}")
+            yield ShowProblem(place, f"{kind.name} has no {key}{_instead(key, options)}")
             continue
         for field in sorted(given - allowed):
-            yield ShowProblem(f"{place}.{field}", f"{key} of a {kind.name.lower()} has no {field}")
+            yield ShowProblem(f"{place}.{field}", f"{key} of {kind.name} has no {field}")
         value = setting.gain_db
         limits = _limits(key, strips, paths, controls)
         if value is not None and limits is not None and not limits[0] <= value <= limits[1]:
@@ -238,7 +238,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
                 f"{place}.gain_db", f"{value:g} dB is outside {limits[0]:g} to {limits[1]:g} dB"
             )
         if value is not None and limits is None and "gain_db" in allowed:
-            yield ShowProblem(f"{place}.gain_db", f"{key} of a {kind.name.lower()} has a fixed gain")
+            yield ShowProblem(f"{place}.gain_db", f"{key} of {kind.name} has a fixed gain")
 
 
 def _limits(
