@@ -10,7 +10,7 @@ import pytest
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show, write_show
-from tests.core.feeds.rooms import calls, studio
+from tests.core.mixes.rooms import calls, studio
 from tests.test_cli import run, run_json
 
 DEMO = str(demo_path())

@@ -19,7 +19,7 @@ from kymaphon.core.model.delivery import Recording
 from kymaphon.core.model.edits import Unplug, apply_all
 from tests.app.conftest import button, fill, settle, why_words, with_form
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import calls, laptop_only, studio, two_rooms, usb_desk
+from tests.core.mixes.rooms import calls, laptop_only, studio, two_rooms, usb_desk
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.preset_file import open_preset, write_text
 from kymaphon.files.takes import BEXT, FORMATS, convert, excerpt, read_bext, take_file, write_audio
 from kymaphon.sim.talker import talk
-from tests.core.gate.takes import noise
+from tests.core.dynamics.takes import noise
 
 RATE = 48000
 

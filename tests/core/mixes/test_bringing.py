@@ -17,7 +17,7 @@ from kymaphon.core.model.show import Cable, Show
 from kymaphon.core.model.wants import wants_by_role
 from kymaphon.core.report.mixes import level_words
 from kymaphon.core.wiring.fit import fit_of
-from tests.core.feeds.rooms import calls, laptop_only, studio
+from tests.core.mixes.rooms import calls, laptop_only, studio
 from tests.core.rigs import of_code
 
 CATALOGUE = shipped_catalogue()

@@ -19,7 +19,7 @@ from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Plug, SetValue, SetWant, apply_all
 from kymaphon.core.model.show import Setting, Show
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import studio, two_rooms
+from tests.core.mixes.rooms import studio, two_rooms
 
 CATALOGUE = shipped_catalogue()
 

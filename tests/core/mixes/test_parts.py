@@ -27,7 +27,7 @@ from kymaphon.core.report.mixes import missing_words, mix_words, plan_lines
 from kymaphon.files.disk import free_bytes
 from kymaphon.files.errors import FileProblem
 from kymaphon.sim.impulse import impulse_arrivals
-from tests.core.feeds.rooms import studio
+from tests.core.mixes.rooms import studio
 
 CATALOGUE = shipped_catalogue()
 

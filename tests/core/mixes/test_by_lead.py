@@ -16,7 +16,7 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.model.wants import unsaid, wants_by_role
 from kymaphon.core.report.mixes import missing_words
 from kymaphon.core.wiring.open_ends import deaf_end, outputs_with
-from tests.core.feeds.rooms import studio, usb_desk
+from tests.core.mixes.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()
 FACE = {"id": "face", "kind": "interface-2", "name": "Interface", "host": "pc", "place": "room"}

@@ -14,7 +14,7 @@ from kymaphon.core.model.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.processing import Gate
 from kymaphon.core.model.show import Setting, Show
-from tests.core.feeds.rooms import studio, usb_desk
+from tests.core.mixes.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()
 

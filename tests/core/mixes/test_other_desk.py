@@ -13,7 +13,7 @@ from kymaphon.core.mixes.ways_out import ways_out
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import apply_all
 from kymaphon.core.model.show import Setting, Show
-from tests.core.feeds.rooms import studio, usb_desk
+from tests.core.mixes.rooms import studio, usb_desk
 from tests.core.rigs import VOICE, dev, rig, wire
 
 CATALOGUE = shipped_catalogue()

@@ -16,7 +16,7 @@ from kymaphon.core.dynamics.verdict import trial_of
 from kymaphon.core.model.processing import Ducker, Gate, Limiter, LowCut
 from kymaphon.core.model.show import Cable, Device, Show
 from kymaphon.core.takes.attaching import first_gain, free_id, voice_take
-from tests.core.gate.takes import RATE, mixed
+from tests.core.dynamics.takes import RATE, mixed
 
 EATER = Gate(open_db=-24, close_db=-30, attack_ms=40, hold_ms=20, release_ms=20)
 

@@ -45,7 +45,7 @@ from kymaphon.core.model.processing import (
     Limiter,
     LowCut,
 )
-from tests.core.gate.takes import RATE, burst, mixed, noise
+from tests.core.dynamics.takes import RATE, burst, mixed, noise
 
 FAST = 48000
 

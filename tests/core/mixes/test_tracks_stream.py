@@ -14,7 +14,7 @@ from kymaphon.core.mixes.tracks import duration, file_limit, slug, track_plan
 from kymaphon.core.model.delivery import Recording, Streaming
 from kymaphon.core.model.edits import AddRow, Plug, apply_all
 from kymaphon.core.model.show import Show
-from tests.core.feeds.rooms import usb_desk
+from tests.core.mixes.rooms import usb_desk
 from tests.core.rigs import TAPE, dev, rig, wire
 
 NOON = datetime(2026, 11, 27, 12, 5, tzinfo=UTC)

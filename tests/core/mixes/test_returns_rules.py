@@ -29,7 +29,7 @@ from kymaphon.core.model.wants import role_want, unsaid, wants_by_role
 from kymaphon.core.rules.feeds import circles
 from kymaphon.sim.impulse import impulse_arrivals
 from tests.conftest import two_desks
-from tests.core.feeds.rooms import studio, two_rooms
+from tests.core.mixes.rooms import studio, two_rooms
 from tests.core.rigs import STUDIO, dev, of_code, rig, wire
 
 

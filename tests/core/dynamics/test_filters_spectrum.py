@@ -22,7 +22,7 @@ from kymaphon.core.model.processing import Band, Equaliser, Gate, LowCut
 from kymaphon.core.takes.spectrum import SpectrumMeter, noise_kind, spectrum_of
 from kymaphon.core.weighting import a_gain_db
 from kymaphon.sim.talker import talk
-from tests.core.gate.takes import noise
+from tests.core.dynamics.takes import noise
 
 RATE = 48000
 AT = np.geomspace(15, 20000, 60)

@@ -12,7 +12,7 @@ from kymaphon.core.dynamics.filters import key_sections
 from kymaphon.core.dynamics.key import key_of, sliding_max, sliding_sum
 from kymaphon.core.dynamics.machine import edges, gain_at, gate_turns, passing, render, turns
 from kymaphon.core.model.processing import Gate
-from tests.core.gate.takes import burst, noise
+from tests.core.dynamics.takes import burst, noise
 
 RATE = 48000
 

@@ -22,7 +22,7 @@ from kymaphon.core.dynamics.talk import NoTalkError, Talk, Word, hear
 from kymaphon.core.dynamics.verdict import Trial, trial_of
 from kymaphon.core.figures import data_table, number
 from kymaphon.core.model.processing import Gate
-from tests.core.gate.takes import RATE, mixed
+from tests.core.dynamics.takes import RATE, mixed
 
 
 def designed(snr_db: float, preference: str, **more: object) -> Design:

@@ -7,7 +7,7 @@ import pytest
 
 from kymaphon.core.dynamics.key import key_of
 from kymaphon.core.dynamics.talk import NoTalkError, hear, spans_s
-from tests.core.gate.takes import RATE, alignment, mixed, noise, reading, reading_dbfs
+from tests.core.dynamics.takes import RATE, alignment, mixed, noise, reading, reading_dbfs
 
 
 @pytest.mark.parametrize("own_room", [True, False])
