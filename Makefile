@@ -5,7 +5,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test check bench soak screenshots clean
+.PHONY: demo test check bench soak house screenshots clean
 
 demo: $(READY)
 	@tools/demo.sh
@@ -22,6 +22,9 @@ bench: $(READY)
 
 soak: $(READY)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/soak.py
+
+house: $(READY)
+	$(BIN)/python tools/house.py
 
 screenshots: $(READY)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/make_screenshots.py

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib.util
 import json
 import re
 from pathlib import Path
@@ -11,6 +12,7 @@ import pytest
 from kymaphon.cli import COMMANDS
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.catalogue.kind import Kind
 from kymaphon.core.model.show import Show
 from kymaphon.core.rules import ALL_RULES
 from kymaphon.files.show_file import read_show
@@ -85,3 +87,35 @@ def test_every_kind_says_what_it_is() -> None:
 def test_the_demo_holds_no_value_that_json_cannot() -> None:
     for path in (ROOT / "kymaphon" / "demo").glob("*.json"):
         json.loads(path.read_text(encoding="utf-8"), parse_constant=lambda name: pytest.fail(name))
+
+
+def test_the_kind_in_contributing_is_a_whole_kind() -> None:
+    text = (ROOT / "CONTRIBUTING.md").read_text(encoding="utf-8")
+    example = re.search(r"```json\n(.*?)```", text, re.DOTALL)
+    assert example
+    kind = Kind.model_validate(json.loads(example.group(1)))
+    assert kind.path("in>out") is not None
+
+
+def test_the_picture_of_the_house_shows_every_room_over_what_it_imports() -> None:
+    """Drawn by `python tools/house.py`; the same from the same imports, with no arrow that runs up."""
+    spec = importlib.util.spec_from_file_location("house", ROOT / "tools" / "house.py")
+    assert spec is not None
+    assert spec.loader is not None
+    house = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(house)
+    rooms = house.imports()
+    shown = set(re.findall(r">([a-z/ ]+)</text>", (ROOT / "docs" / "house.svg").read_text(encoding="utf-8")))
+    assert set(rooms) <= shown, "run python tools/house.py"
+    floor = house.floors(rooms)
+    for room, others in rooms.items():
+        for other in others:
+            together = room in house.reached(rooms, other)
+            assert floor[room] > floor[other] or (together and floor[room] == floor[other]), (room, other)
+            assert not (together and room.startswith("core/")), "rooms of the core import downwards only"
+
+
+def test_every_decision_is_listed() -> None:
+    pages = {path.name for path in (ROOT / "docs" / "decisions").glob("*.md")} - {"README.md"}
+    index = (ROOT / "docs" / "decisions" / "README.md").read_text(encoding="utf-8")
+    assert pages == set(re.findall(r"\(([a-z-]+\.md)\)", index))
