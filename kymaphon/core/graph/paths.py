@@ -10,7 +10,6 @@ amplifies).
 from __future__ import annotations
 
 import heapq
-import itertools
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
@@ -100,49 +99,52 @@ def best_paths(
     """
     graph = transfer.graph
     reach = -number("paths-below") if below_db is None else below_db
-    onward = transfer.best_gain_to(target, within) if bound is None else bound
-    steps = graph.steps_out
-    floor = floor_db
-    counter = itertools.count()
-    # Of what waits only the last step is its own; most of it is never looked at.
-    heap: list[tuple[float, int, float, int, int, tuple[int, ...], frozenset[int]]] = []
-
-    def push(node: int, gain: float, edges: tuple[int, ...], seen: frozenset[int]) -> None:
-        for k, after, step_db in steps[node]:
-            if (after in seen and after != target) or (within is not None and after not in within):
-                continue
-            so_far = gain + step_db
-            possible = so_far + onward[after]
-            if possible >= floor and possible > -np.inf:
-                heapq.heappush(heap, (-possible, next(counter), so_far, after, k, edges, seen))
-
-    found: list[PathThrough] = []
     if source == target and within is None:
         return Found((), True)
-    push(source, 0.0, (), frozenset({source}))
+    onward = transfer.best_gain_to(target, within) if bound is None else bound
+    steps, bits, push, pop = graph.steps_out, graph.bits, heapq.heappush, heapq.heappop
+    floor, count = floor_db, 0
+    # Of what waits only the last step is its own; most of it is never looked at. What was passed is a bit for each node.
+    heap: list[tuple[float, int, float, int, int, tuple[int, ...], int]] = []
+    found: list[PathThrough] = []
     strongest: float | None = None
     effort = transfer.effort
     effort.check()
     least = LEAST_STEPS if effort.left > -FURTHER_STEPS else LEAST_STEPS // 10
     allowed = min(MOST_STEPS, max(least, effort.left))
-    for step in range(allowed):
-        if not heap:
-            return Found(_sorted(found), True)
-        if step >= LEAST_STEPS or effort.left <= LEAST_STEPS:
-            effort.left -= 1
-        negative, _, gain, node, last, before, seen = heapq.heappop(heap)
-        edges = (*before, last)
-        if strongest is not None and -negative < strongest - reach:
-            return Found(_sorted(found), True)
-        if node == target:
+    edges: tuple[int, ...] = ()
+    node, gain, seen = source, 0.0, bits[source]
+    looked = 0
+    while True:
+        for k, after, step_db in steps[node]:
+            if (seen & bits[after] and after != target) or (within is not None and after not in within):
+                continue
+            so_far = gain + step_db
+            possible = so_far + onward[after]
+            if possible >= floor and possible > -np.inf:
+                push(heap, (-possible, count, so_far, after, k, edges, seen))
+                count += 1
+        while looked < allowed:
+            if not heap:
+                return Found(_sorted(found), True)
+            if looked >= LEAST_STEPS or effort.left <= LEAST_STEPS:
+                effort.left -= 1
+            looked += 1
+            negative, _, gain, node, last, before, seen = pop(heap)
+            edges = (*before, last)
+            if strongest is not None and -negative < strongest - reach:
+                return Found(_sorted(found), True)
+            if node != target:
+                seen |= bits[node]
+                break
             delay = sum(graph.edges[i].delay_ms for i in edges)
             found.append(PathThrough(graph, edges, gain, delay))
             strongest = gain if strongest is None else max(strongest, gain)
             floor = max(floor, strongest - reach)
             if len(found) >= most:
                 return Found(_sorted(found), not heap)
-            continue
-        push(node, gain, edges, seen | {node})
+        else:
+            break
     if heap:
         effort.short += 1
     if not found and source != target and onward[source] >= floor_db:

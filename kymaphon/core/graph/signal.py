@@ -192,6 +192,11 @@ class SignalGraph:
         return {node.id: i for i, node in enumerate(self.nodes)}
 
     @cached_property
+    def bits(self) -> tuple[int, ...]:
+        """A bit for each node: a set of nodes is a number, which searches copy and ask faster than a set."""
+        return tuple(1 << i for i in range(len(self.nodes)))
+
+    @cached_property
     def live(self) -> tuple[int, ...]:
         """Positions of the edges through which signal passes."""
         return tuple(i for i, edge in enumerate(self.edges) if edge.on)
@@ -257,7 +262,7 @@ class SignalGraph:
             live: positions of edges.
         """
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
-        cut.__dict__.update(live=live, _by_kinds=self._by_kinds)
+        cut.__dict__.update(live=live, _by_kinds=self._by_kinds, bits=self.bits)
         return cut
 
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
@@ -265,7 +270,9 @@ class SignalGraph:
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
         held = self.switched
         gone = {i for ref in refs for i in held.get(ref, ())}
-        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds)
+        cut.__dict__.update(
+            live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds, bits=self.bits
+        )
         for name, end in (("steps_out", "source"), ("steps_in", "target")):
             rows = list(getattr(self, name))
             for node in {getattr(self.edges[i], end) for i in gone}:
