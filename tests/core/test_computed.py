@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import gc
 import threading
+import weakref
 from dataclasses import FrozenInstanceError, fields, replace
 
 import pytest
 
 from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import with_offers
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed, lazy
@@ -82,3 +85,19 @@ def test_lazy_properties_keep_their_words() -> None:
     assert len(rows) > 10
     assert Computed.noise.__doc__ is None or isinstance(Computed.noise, lazy)
     assert "microphone" in (Computed.microphones.__doc__ or "")
+
+
+def test_a_report_goes_when_nobody_wants_it_any_more() -> None:
+    """With remedies tried and looked at, and no garbage collected: a session of edits holds on to none of its analyses."""
+    gc.collect()
+    gc.disable()
+    try:
+        report = analyse(read_show(demo_path()))
+        for finding in report.findings:
+            with_offers(report, finding)
+            list(finding.remedies)
+        held = weakref.ref(report.transfer), weakref.ref(report.graph), weakref.ref(report)
+        del report, finding
+        assert [row() for row in held] == [None, None, None]
+    finally:
+        gc.enable()

@@ -92,7 +92,7 @@ class Offers:
 
 def offers_of(analysis: Report, finding: Finding) -> Offers:
     """The remedies of a finding that can be followed blindly, each tried on the show; kept with the analysis."""
-    known = analysis.once(_tried_so_far)
+    known: dict[Hashable, tuple[Finding, Offers]] = analysis.tried
     key = _key(finding)
     held = known.get(key)
     if held is None or held[0] != finding:
@@ -102,7 +102,7 @@ def offers_of(analysis: Report, finding: Finding) -> Offers:
 
 def first_offer(analysis: Report, finding: Finding) -> Remedy | None:
     """The first remedy that costs nothing, of those that the rule itself proposes: for lists, where nothing more is shown."""
-    held = analysis.once(_tried_so_far).get(_key(finding))
+    held = analysis.tried.get(_key(finding))
     if held is not None:
         return next(iter(held[1].remedies), None)
     sorted_ = _Sorted(analysis, finding)
@@ -111,11 +111,6 @@ def first_offer(analysis: Report, finding: Finding) -> Remedy | None:
         if sorted_.free:
             return remedy
     return None
-
-
-def _tried_so_far(analysis: Report) -> dict[_Key, tuple[Finding, Offers]]:
-    """What was tried of each finding; filled as they are asked for."""
-    return {}
 
 
 _Key = tuple[str, tuple[str, ...], str, Hashable]
@@ -138,7 +133,7 @@ def with_offers(analysis: Report, finding: Finding) -> Finding:
 
 def are_known(analysis: Report, findings: Iterable[Finding]) -> bool:
     """Whether what can be offered for these has been tried already: then `offers_of` computes nothing."""
-    known = analysis.once(_tried_so_far)
+    known: dict[Hashable, tuple[Finding, Offers]] = analysis.tried
     return all(
         not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row)
         for row in findings
@@ -341,11 +336,12 @@ def cost_words(analysis: Report, edits: tuple[Edit, ...]) -> str:
 
 def _bare(analysis: Report) -> Report:
     """The same show, found by the same rules without remedies: so that both sides are grouped alike."""
-    return analysis if not analysis.remedies else analysis.once(_without_remedies)
-
-
-def _without_remedies(analysis: Report) -> Report:
-    return analyse(analysis.show, analysis.catalogue, remedies=False)
+    if not analysis.remedies:
+        return analysis
+    if "without remedies" not in analysis.tried:
+        analysis.tried["without remedies"] = analyse(analysis.show, analysis.catalogue, remedies=False)
+    known: Report = analysis.tried["without remedies"]
+    return known
 
 
 def _comes(analysis: Report, feed: Feed | None) -> bool:

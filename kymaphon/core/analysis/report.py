@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass, field, fields
+from typing import Any
 
 from kymaphon.core.computing.computed import Computed, lazy
 from kymaphon.core.model.base import NO_SPEECH
@@ -23,9 +24,15 @@ class StageState:
 
 @dataclass(frozen=True)
 class Report(Computed):
-    """The figures of a show and the findings in them. Made by `analyse.analyse`."""
+    """The figures of a show and the findings in them. Made by `analyse.analyse`.
+
+    Attributes:
+        tried: what `offers` tried of the findings so far. Not kept with the figures: remedies that are looked for later hold on to
+            those, so that a report would hold on to itself, and stay until garbage is collected.
+    """
 
     findings: tuple[Finding, ...] = field(default=())
+    tried: dict[Hashable, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @classmethod
     def of(cls, computed: Computed, findings: Sequence[Finding]) -> Report:
