@@ -88,3 +88,27 @@ def test_however_the_demo_is_meddled_with_its_remedies_hold(show: Show) -> None:
             if row.stage == "Feeds":
                 assert not [key for key in kept if after.feeds[key].verdict == "missing"], names
                 assert {key for key, feed in after.feeds.items() if feed.verdict == "back"} <= late, names
+
+
+def test_a_mix_by_which_alone_somebody_comes_is_not_switched_off() -> None:
+    """Found by the test above: with the mixer's own input off, the mix beside it was all that brought the jingles."""
+    from kymaphon.core.model.edits import SetValue, apply_all
+    from kymaphon.core.model.ids import SettingRef
+
+    off = ("in1>main", "in8>main", "in1>send2", "in5>send2", "in6>send1", "in7>send1", "usb-in>send1")
+    turned = [*(("desk", key) for key in off), ("mixer", "in1>main")]
+    edits = [SetValue(SettingRef(device, key, "on"), False) for device, key in turned]
+    edits.append(SetValue(SettingRef("mixer", "in5", "gain_db"), -21.0))
+    show = apply_all(Show.model_validate(DEMO), tuple(edits))
+    analysis = analyse(show)
+    wanted = {
+        key
+        for key, feed in analysis.feeds.items()
+        if feed.asked and feed.want == "hear" and feed.verdict != "missing"
+    }
+    found = [row for row in analysis.findings if row.code == "mix-offered-twice"]
+    assert found
+    for row in found:
+        for remedy in row.remedies:
+            after = without_rules(remedy.apply(show), analysis.catalogue)
+            assert not [key for key in wanted if after.feeds[key].verdict == "missing"], remedy.label

@@ -9,10 +9,11 @@ from kymaphon.core.acoustics.cast import is_loudspeaker
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.cuts import switch_words
+from kymaphon.core.graph.cuts import Kept, lost, switch_words
 from kymaphon.core.graph.paths import PathThrough
 from kymaphon.core.graph.routing import Arrival, Feed
 from kymaphon.core.graph.signal import EdgeKind, Switch
+from kymaphon.core.mixes.cures import wanted_pairs
 from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import end_of
 from kymaphon.core.model.findings import Finding, Remedy, Rule
@@ -111,12 +112,20 @@ def _offered(
         f"{show_number(abs(second.delay_ms - first.delay_ms), 'ms')} apart, now {under:.1f} dB weaker. Turn that mix up and it sounds hollow."
     )
     own = [switch for switch in _switches(second.paths[0]) if switch not in _switches(first.paths[0])]
+    kept = wanted_pairs(analysis)
     remedies = tuple(
         Remedy(f"off-{n}", switch_words(switch), "Each voice comes by its own input only.", (SetValue(switch.ref, not switch.now),))
         for n, switch in enumerate(own[::-1][:2], start=1)
+        if not _loses(analysis, switch, kept)
     )  # fmt: skip
     figures = (Derived("weaker", under, "dB"), Derived("apart", abs(second.delay_ms - first.delay_ms), "ms"))
     return Finding("mix-offered-twice", "note", "Feeds", (feed.listener, feed.voice), f"{taker} takes a mix beside its inputs", text, figures, None, remedies, (feed.key,))  # fmt: skip
+
+
+def _loses(analysis: Computed, switch: Switch, kept: list[Kept]) -> bool:
+    """Whether somebody who is wanted comes by that mix alone, and would be gone with it."""
+    refs = frozenset((switch.ref,))
+    return any(lost(analysis.transfer, analysis.transfer.without(refs), refs, kept))
 
 
 def _switches(path: PathThrough) -> list[Switch]:
