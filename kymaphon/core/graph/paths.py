@@ -23,9 +23,9 @@ from kymaphon.core.graph.transfer import Transfer
 
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
+"""Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
 MOST_ROUNDS = 40_000
 """So many nodes in all are looked at as parts of meshes in which circles are searched."""
-"""Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
 LEAST_STEPS = 200

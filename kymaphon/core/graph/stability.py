@@ -16,6 +16,7 @@ OUTRIGHT = 80
 SQUARED = 1000
 """Up to this size the iteration goes by a power of the matrix, beyond it step by step."""
 MOST_ROUNDS = 1500
+"""So many steps the iteration takes at most."""
 
 
 @dataclass(frozen=True)

@@ -235,11 +235,11 @@ class Cable(Model):
     @property
     def source_device(self) -> str:
         """Id of the device that it comes from; likewise `target_device`."""
-        return self.source.partition(".")[0]
+        return PortId.of(self.source).device
 
     @property
     def target_device(self) -> str:
-        return self.target.partition(".")[0]
+        return PortId.of(self.target).device
 
     @property
     def source_socket(self) -> str:
