@@ -249,7 +249,7 @@ def main() -> int:
             window.show()
             arrange(window)
             app.processEvents()
-            while window.offering.busy:
+            while window.document.busy or window.offering.busy:
                 app.processEvents()
                 time.sleep(0.005)
             app.processEvents()
