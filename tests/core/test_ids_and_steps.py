@@ -59,8 +59,7 @@ def test_a_knob_snaps_to_the_nearest_position_that_it_has(
     positions = [lowest + n * step for n in range(math.floor(span / step + 1e-9) + 1)]
     ours = knob.snap(wanted)
     assert lowest <= ours <= highest
-    nearest = min(abs(wanted - at) for at in (*positions, highest))
-    assert abs(wanted - ours) <= max(nearest, step / 2 if lowest < wanted < highest else nearest) + 2e-3
+    assert abs(wanted - ours) <= min(abs(wanted - at) for at in (*positions, highest)) + 2e-3
     assert any(ours == pytest.approx(at, abs=1e-3) for at in (*positions, highest))
     assert ours == round(nearest_step(wanted, lowest, highest, step), 3)
 

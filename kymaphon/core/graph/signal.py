@@ -40,14 +40,19 @@ class Switch:
 
 
 def nearest_step(wanted: float, lowest: float, highest: float, step: float) -> float:
-    """The nearest position of a control that moves in steps from its lowest.
+    """The nearest position of a control that moves in steps from its lowest and stops at its highest.
+
+    The end of the range is a position too, where it lies between two steps.
 
     >>> nearest_step(27.4, 0, 60, 3)
     27
     >>> nearest_step(99, 0, 60, 3)
     60
+    >>> nearest_step(10, 0, 10, 3)
+    10
     """
-    return min(max(lowest + round((wanted - lowest) / step) * step, lowest), highest)
+    stepped = min(max(lowest + round((wanted - lowest) / step) * step, lowest), highest)
+    return highest if abs(highest - wanted) < abs(stepped - wanted) else stepped
 
 
 @dataclass(frozen=True, slots=True)
