@@ -17,11 +17,11 @@ from kymaphon.app.state import note_recent
 from kymaphon.app.worker import tell
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
-from kymaphon.core.graph.transfer import Stopped
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.references import check_references
 from kymaphon.core.model.show import Show
+from kymaphon.core.stopping import Stopped
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.files.takes import rehomed

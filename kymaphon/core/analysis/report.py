@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Sequence
+from collections.abc import Hashable, Mapping
 from dataclasses import dataclass, field, fields
 from typing import Any
 
 from kymaphon.core.computing.computed import Computed, lazy
 from kymaphon.core.model.base import NO_SPEECH
-from kymaphon.core.model.findings import SEVERITIES, Finding, Severity
+from kymaphon.core.model.findings import SEVERITIES, Finding, Severity, worst_first
 
 STAGES = ("Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book")
 
@@ -27,18 +27,20 @@ class Report(Computed):
     """The figures of a show and the findings in them. Made by `analyse.analyse`.
 
     Attributes:
+        found: name of each rule that was asked -> what it found.
         tried: what `offers` tried of the findings so far. Not kept with the figures: remedies that are looked for later hold on to
             those, so that a report would hold on to itself, and stay until garbage is collected.
     """
 
     findings: tuple[Finding, ...] = field(default=())
+    found: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict, repr=False, compare=False)
     tried: dict[Hashable, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @classmethod
-    def of(cls, computed: Computed, findings: Sequence[Finding]) -> Report:
+    def of(cls, computed: Computed, found: Mapping[str, tuple[Finding, ...]]) -> Report:
         """The report of some figures; what was computed of them is shared, either way."""
         same = {row.name: getattr(computed, row.name) for row in fields(Computed)}
-        return cls(**same, findings=tuple(findings))
+        return cls(**same, findings=worst_first(row for rows in found.values() for row in rows), found=found)
 
     def counts(self) -> dict[Severity, int]:
         """How many findings of each severity."""

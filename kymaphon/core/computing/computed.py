@@ -11,6 +11,7 @@ import numpy as np
 
 from kymaphon.core.acoustics.air import is_muted
 from kymaphon.core.acoustics.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
+from kymaphon.core.computing.facets import ALL, Facet
 from kymaphon.core.derive import Derived
 from kymaphon.core.graph.flow import Flow, flow_of
 from kymaphon.core.graph.ladder import Ladder, NoiseField, build_ladder
@@ -39,16 +40,22 @@ from kymaphon.core.model.show import Party, Show
 from kymaphon.core.model.weights import crest_of
 
 _Kept = TypeVar("_Kept")
+_Make = TypeVar("_Make", bound=Callable[..., Any])
 
 MOST_LADDERS = 1500
 """Ladders are read to so many pairs of voice and listener where nobody is named as audience or recorder."""
 
 
 class lazy(Generic[_Kept]):  # noqa: N801 - reads like the decorator that it is
-    """A property of `Computed` that is computed when first asked for and kept in `kept`, so that a report shares it."""
+    """A property of `Computed` that is computed when first asked for and kept in `kept`, so that a report shares it.
+
+    Attributes:
+        reads: the facets that it is computed from, where `reading` told; an edit that touches none of them leaves it.
+    """
 
     def __init__(self, make: Callable[[Any], _Kept]) -> None:
         self._make, self.__doc__ = make, make.__doc__
+        self.reads: frozenset[Facet] = getattr(make, "reads", ALL)
 
     def __set_name__(self, owner: type, name: str) -> None:
         self._name = name
@@ -64,6 +71,16 @@ class lazy(Generic[_Kept]):  # noqa: N801 - reads like the decorator that it is
             of.kept.setdefault(self._name, self._make(of))
         found: _Kept = of.kept[self._name]
         return found
+
+
+def reading(*facets: Facet) -> Callable[[_Make], _Make]:
+    """Says of what `lazy` or `Computed.once` keeps from which facets it is computed: an edit of others takes it along."""
+
+    def said(make: _Make) -> _Make:
+        make.reads = frozenset(facets)  # type: ignore[attr-defined]
+        return make
+
+    return said
 
 
 @dataclass(frozen=True)
@@ -95,7 +112,17 @@ class Computed:
         found: _Kept = self.kept[make]
         return found
 
+    @property
+    def searched_short(self) -> bool:
+        """Whether a search for single ways ended before all was seen: then what is found depends on what was asked before."""
+        return self.transfer.effort.short > 0
+
+    def left_by(self, changes: frozenset[Facet]) -> dict[Hashable, Any]:
+        """What is kept here and holds for another state of the show too, which differs from this one in these facets."""
+        return {key: value for key, value in dict(self.kept).items() if _reads(key).isdisjoint(changes)}
+
     @lazy
+    @reading("layout")
     def mark(self) -> Mark:
         """The show's practice on its own meter."""
         return show_mark(self.show)
@@ -105,15 +132,18 @@ class Computed:
         return mark_of(unit, self.mark, self.show.party(listener))
 
     @lazy
+    @reading("levels")
     def circles(self) -> Found:
         """The circles of the rig, strongest first."""
         return all_circles(self.transfer)
 
     @lazy
+    @reading("levels")
     def noise(self) -> NoiseField:
         return NoiseField(self.graph, self.transfer)
 
     @lazy
+    @reading("levels")
     def flow(self) -> Flow:
         """The level at every point, and why there is none."""
         return flow_of(
@@ -121,6 +151,7 @@ class Computed:
         )
 
     @lazy
+    @reading("levels")
     def wired_after(self) -> dict[int, tuple[int, ...]]:
         """Node -> nodes that the rig leads to from it as it is switched, the air of places left out."""
         out: dict[int, list[int]] = {}
@@ -130,11 +161,13 @@ class Computed:
         return {node: tuple(targets) for node, targets in out.items()}
 
     @lazy
+    @reading("levels")
     def voices(self) -> tuple[Party, ...]:
         """Parties that are heard, in the show's order."""
         return tuple(party for party in self.show.parties if party.id in self.graph.mouths)
 
     @lazy
+    @reading("levels")
     def listeners(self) -> tuple[Party, ...]:
         """Parties that hear, in the show's order."""
         return tuple(party for party in self.show.parties if party.id in self.graph.ears)
@@ -148,6 +181,7 @@ class Computed:
         return tuple(rows) or self.listeners[: max(1, MOST_LADDERS // max(1, len(self.voices)))]
 
     @lazy
+    @reading("feeds")
     def ladders(self) -> dict[tuple[str, str], Ladder]:
         """(voice, end) -> ladder, for every voice that reaches an end; of one that reaches them across the room alone also to everybody
         else who should hear it, as whoever teaches a class with one pupil at home.
@@ -175,6 +209,7 @@ class Computed:
         return rows
 
     @lazy
+    @reading("feeds")
     def main_ladders(self) -> dict[str, Ladder]:
         """For each voice its ladder to the first end on whose way its mark can be read; where none has one, to the first end."""
         out: dict[str, Ladder] = {}
@@ -200,6 +235,7 @@ class Computed:
         return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, path)
 
     @lazy
+    @reading("levels")
     def microphones(self) -> dict[int, Mics]:
         """Mouth -> the ways from it into microphones of its own."""
         return own_microphones(self.graph)
@@ -236,6 +272,7 @@ class Computed:
         return explain_level(self.graph, feed, feed.path, wanted), explain_delay(feed.path)
 
     @lazy
+    @reading("levels")
     def open_microphones(self) -> frozenset[str]:
         """Ids of the microphones that are not shut: signal gets to some ear, recorder or line, or they are not plugged
         into anything yet that leads to one.
@@ -262,12 +299,14 @@ class Computed:
         return spread(before, ends)
 
     @lazy
+    @reading("levels")
     def shut_microphones(self) -> frozenset[str]:
         """Ids of the microphones from which signal gets nowhere."""
         rows = microphones(self.show, self.catalogue)
         return frozenset(row.device.id for row in rows) - self.open_microphones
 
     @lazy
+    @reading("levels")
     def loudspeaker_db(self) -> dict[str, float]:
         """Level at 1 m of each loudspeaker with every voice speaking, by device id.
 
@@ -323,6 +362,7 @@ class Computed:
         )
 
     @lazy
+    @reading("feeds")
     def passing(self) -> dict[str, set[str]]:
         """Node -> ids of the voices whose way to their first end goes through it."""
         out: dict[str, set[str]] = {}
@@ -341,6 +381,7 @@ class Computed:
         return self._chains.get((device_id, key), ())
 
     @lazy
+    @reading("switches")
     def _chains(self) -> dict[tuple[str, str], tuple[Processing, ...]]:
         return {
             (device.id, key): setting.chain
@@ -356,6 +397,12 @@ class Computed:
         """What a device is called on screen. Raises KeyError when there is none."""
         device = self.show.device(device_id)
         return device_name(self.show, device, self.catalogue[device.kind].name)
+
+
+def _reads(key: Hashable) -> frozenset[Facet]:
+    """The facets that something kept was computed from, by its key: the name of a lazy property, or what made it."""
+    made = getattr(Computed, key, None) if isinstance(key, str) else key
+    return getattr(made, "reads", ALL)
 
 
 def _is_air(ladder: Ladder) -> bool:

@@ -19,6 +19,7 @@ from kymaphon.core.graph.signal import SignalGraph, Switch, reachable
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.stopping import check_wanted
 
 MOST_ROUNDS = 40
 """So often a choice is made at most; each round rules out at least what the last one chose."""
@@ -155,7 +156,7 @@ class _Learnt:
         Args:
             every: whether to tell every want that they break, instead of the first.
         """
-        self.whole.effort.check()
+        check_wanted()
         cut = self.whole.without(refs)
         left = self.bad(cut)
         if left:

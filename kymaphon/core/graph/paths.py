@@ -20,6 +20,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.components import strong_components
 from kymaphon.core.graph.signal import Edge, SignalGraph
 from kymaphon.core.graph.transfer import Transfer
+from kymaphon.core.stopping import check_wanted
 
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
@@ -109,7 +110,7 @@ def best_paths(
     found: list[PathThrough] = []
     strongest: float | None = None
     effort = transfer.effort
-    effort.check()
+    check_wanted()
     least = LEAST_STEPS if effort.left > -FURTHER_STEPS else LEAST_STEPS // 10
     allowed = min(MOST_STEPS, max(least, effort.left))
     edges: tuple[int, ...] = ()

@@ -23,6 +23,7 @@ from kymaphon.core.graph.components import strong_components
 from kymaphon.core.graph.signal import SignalGraph, reachable
 from kymaphon.core.graph.stability import NOTHING_ROUND, Stability
 from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.stopping import check_wanted
 
 Complexes = NDArray[np.complex128]
 
@@ -33,10 +34,6 @@ TOGETHER = 32
 """So many targets are searched for at once: of a large rig all of them together take hundreds of megabytes."""
 
 
-class Stopped(Exception):
-    """Whoever asked for an answer no longer wants it."""
-
-
 @dataclass
 class Effort:
     """A bound on work that is no clock: the same show is searched as far on every machine.
@@ -44,17 +41,10 @@ class Effort:
     Attributes:
         left: long searches for single ways may still look at so many partial ways, all together.
         short: so many of those searches ended before all was seen.
-        unwanted: tells whether the answer is no longer wanted.
     """
 
     left: int = 20_000
     short: int = 0
-    unwanted: Callable[[], bool] | None = None
-
-    def check(self) -> None:
-        """Raises Stopped where the answer is no longer wanted."""
-        if self.unwanted is not None and self.unwanted():
-            raise Stopped
 
 
 @dataclass(frozen=True)
@@ -154,7 +144,7 @@ class Transfer:
         """The same, `AT_ONCE` sources after `AT_ONCE`: of thousands the whole takes hundreds of megabytes."""
         blocks = self._power_blocks(sources)
         for start in range(0, len(sources), AT_ONCE):
-            self.effort.check()
+            check_wanted()
             yield self._power(sources[start : start + AT_ONCE], blocks)
 
     def _power_blocks(self, sources: Sequence[int]) -> dict[int, Block]:

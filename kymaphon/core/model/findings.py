@@ -5,17 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from threading import Lock
-from typing import TYPE_CHECKING, Any, Literal, overload
+from typing import Any, Literal, overload
 
 from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.show import Show
 
-if TYPE_CHECKING:
-    from kymaphon.core.computing.computed import Computed
-
-Rule = Callable[["Computed"], Iterable["Finding"]]
-"""A pure function from the figures of a show to findings."""
 Severity = Literal["stop", "fix", "note"]
 Stage = Literal["Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "fix", "note")

@@ -1,8 +1,7 @@
-"""Rules by stage: each a pure function from the figures of a show to findings; `ALL_RULES` is the order in which they are asked."""
+"""Rules by stage, each a record (`record.Rule`); `RULES` is the order in which they are asked, and their findings of one severity listed."""
 
 from __future__ import annotations
 
-from kymaphon.core.model.findings import Rule
 from kymaphon.core.rules import (
     air,
     cast_around,
@@ -10,6 +9,7 @@ from kymaphon.core.rules import (
     cast_own,
     cast_plan,
     feeds,
+    feeds_twice,
     feeds_ways,
     level_ears,
     level_together,
@@ -21,43 +21,39 @@ from kymaphon.core.rules import (
     rig_plugs,
     rig_power,
     rig_sides,
+    rig_sides_apart,
     rig_ways,
     room,
     wants,
 )
+from kymaphon.core.rules.record import in_order
 
-NOTES_ONLY: frozenset[Rule] = frozenset(
+RULES = in_order(
     (
-        level_ears.booster_worth, level_ears.over_practice, level_ears.own_voice_late, levels.assumed_ambient, levels.unknown_places,
-        rig_hum.ways_not_told, rig_controls.restart_needed, rig_controls.controls_on_air,
-        feeds_ways.not_all_listed,
+        cast_plan,
+        cast_own,
+        cast_bleed,
+        cast_around,
+        # One side's knob comes before what is set for both.
+        rig_sides_apart,
+        rig_plugs,
+        rig_power,
+        rig_hum,
+        rig_sides,
+        rig_ways,
+        rig_controls,
+        levels,
+        level_ears,
+        quiet,
+        players,
+        feeds,
+        feeds_twice,
+        feeds_ways,
+        # After what may bring a voice twice: the cause comes first.
+        level_together,
+        wants,
+        # Headphones on the level that was asked for may be over the room already.
+        room,
+        air,
     )
-)  # fmt: skip
-"""Rules that only ever note something: a change that is tried is not weighed by them."""
-
-ALL_RULES: tuple[Rule, ...] = (
-    *cast_plan.RULES,
-    *cast_own.RULES,
-    *cast_bleed.RULES,
-    *cast_around.RULES,
-    # One side's knob comes before what is set for both.
-    rig_sides.sides_apart,
-    *rig_plugs.RULES,
-    *rig_power.RULES,
-    *rig_hum.RULES,
-    *rig_sides.RULES,
-    *rig_ways.RULES,
-    *rig_controls.RULES,
-    *levels.RULES,
-    *level_ears.RULES,
-    *quiet.RULES,
-    *players.RULES,
-    *feeds.RULES,
-    *feeds_ways.RULES,
-    # After what may bring a voice twice: the cause comes first.
-    *level_together.RULES,
-    *wants.RULES,
-    # Headphones on the level that was asked for may be over the room already.
-    *room.RULES,
-    *air.RULES,
 )

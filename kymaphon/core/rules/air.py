@@ -16,10 +16,12 @@ from kymaphon.core.mixes.stream import StreamBudget, stream_budget
 from kymaphon.core.mixes.tracks import duration, track_plan
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.wants import wants_of
+from kymaphon.core.rules.record import rule
 
 
+@rule("upload-short", "download-short", "network-not-measured", stage="Feeds", reads=("layout", "programme"))
 def network(analysis: Computed) -> Iterator[Finding]:
     """What is sent against the upload that was measured, and what comes in against the download (common practice: half as much again)."""
     if analysis.show.streaming is None:
@@ -60,6 +62,7 @@ def _smaller(budget: StreamBudget) -> Iterator[Remedy]:
     yield Remedy("sound-alone", "Send sound alone", "Sound needs little; pictures wait for another network.", (SetField("", None, "streaming", sound),))  # fmt: skip
 
 
+@rule("end-silent", "not-on-air", stage="Feeds", reads=("feeds",))
 def silent_ends(analysis: Computed) -> Iterator[Finding]:
     """A stream or recorder that gets nothing at all, and a voice that belongs on air by its role and reaches no end."""
     voices = [row for row in analysis.voices if row.kind not in ("crew", *NO_SPEECH)]
@@ -121,6 +124,7 @@ def silent_ends(analysis: Computed) -> Iterator[Finding]:
         )
 
 
+@rule("recording-short", stage="Feeds", reads=("levels", "programme"))
 def recording_too_short(analysis: Computed) -> Iterator[Finding]:
     """A recording that ends before the show does: by the disk, or by what one file can hold."""
     if analysis.show.recording is None:
@@ -162,6 +166,3 @@ def recording_too_short(analysis: Computed) -> Iterator[Finding]:
         row,
         remedies,
     )
-
-
-RULES: tuple[Rule, ...] = (network, silent_ends, recording_too_short)

@@ -16,12 +16,14 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.edits import SetField, SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Place
 from kymaphon.core.placement.moves import Placed, fader_of, move, placed_in
+from kymaphon.core.rules.record import rule
 
 
+@rule("reflection-close", stage="Cast", reads=("layout", "takes", "sound"))
 def reflection_close(analysis: Computed) -> Iterator[Finding]:
     """A surface so near that its reflection combs the voice."""
     for place in analysis.show.places:
@@ -131,6 +133,7 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
     )  # fmt: skip
 
 
+@rule("wind-unshielded", "wind-unknown", stage="Cast", reads=("layout", "takes", "sound"))
 def wind_unshielded(analysis: Computed) -> Iterator[Finding]:
     """A microphone in the wind without a shield, and the wind nearly as loud in it as the voice."""
     for place in analysis.show.places:
@@ -198,6 +201,7 @@ def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+@rule("open-microphones", stage="Cast", reads=("levels",))
 def open_microphones(analysis: Computed) -> Iterator[Finding]:
     """More microphones open in a place than there is to hear: each doubling costs 3 dB."""
     for place in analysis.show.places:
@@ -244,6 +248,3 @@ def _mute(analysis: Computed, device: str) -> SetValue | None:
             if switch.ref == SettingRef(knob.ref.device, knob.ref.key, "mute"):
                 return SetValue(switch.ref, True)
     return SetValue(knob.ref, knob.lowest) if knob.ref.field == "fader_db" else None
-
-
-RULES: tuple[Rule, ...] = (reflection_close, wind_unshielded, open_microphones)

@@ -15,7 +15,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.model.edits import Edit, SetField
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.placement.moves import (
     Placed,
     aim,
@@ -27,6 +27,7 @@ from kymaphon.core.placement.moves import (
     rounded,
     turned_down,
 )
+from kymaphon.core.rules.record import rule
 
 WITHIN = 0.8
 """Share of the tolerated angle within which the own voice is kept when a microphone is turned."""
@@ -40,6 +41,7 @@ def under_own_db(sound: PlaceSound, voice: int, mic: int) -> float:
     return float(sound.direct_db[own, mic] - sound.direct_db[voice, mic])
 
 
+@rule("three-to-one", stage="Cast", reads=("levels",))
 def three_to_one(analysis: Computed) -> Iterator[Finding]:
     """A voice reaches two open microphones: both together comb it, unless one lies 9.54 dB under the other."""
     for place in analysis.show.places:
@@ -192,6 +194,7 @@ def _stepped_apart(
     return None
 
 
+@rule("loudspeaker-into-microphone", stage="Cast", reads=("layout", "takes", "sound"))
 def loudspeaker_into_microphone(analysis: Computed) -> Iterator[Finding]:
     """A loudspeaker that an open microphone hears nearly as loud as its own party."""
     for place in analysis.show.places:
@@ -304,6 +307,3 @@ def _back(analysis: Computed, node: int) -> Iterator[tuple[int, int, float]]:
         if not ways:
             return
         step = max(ways, key=lambda row: row[2])
-
-
-RULES: tuple[Rule, ...] = (three_to_one, loudspeaker_into_microphone)

@@ -12,9 +12,10 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.model.base import Point
 from kymaphon.core.model.catalogue.kind import Microphone
 from kymaphon.core.model.edits import Edit, SetField
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.placement.head_turns import Turn, turned_level_db, turns_of
 from kymaphon.core.placement.moves import Placed, aim, inside, move, placed_in
+from kymaphon.core.rules.record import rule
 
 ROUNDED_M = 0.001
 """Positions are kept to the millimetre, so a limit is not missed by less."""
@@ -34,6 +35,7 @@ def nearest_allowed_m(row: Placed, mic: Microphone) -> float:
     return mic.nearest_m * (1.0 if shield == "none" else number("breath-shield"))
 
 
+@rule("too-far", stage="Cast", reads=("layout", "takes", "sound"))
 def too_far(analysis: Computed) -> Iterator[Finding]:
     """Further from the mouth than the microphone is made for."""
     for row, mic in _each(analysis):
@@ -75,6 +77,7 @@ def _kept(row: Placed, name: str, label: str, effect: str, edits: tuple[Edit, ..
     return (Remedy(name, label, effect, edits),) if after is not None and after.keeps_clear() else ()
 
 
+@rule("too-near", stage="Cast", reads=("layout", "takes", "sound"))
 def too_near(analysis: Computed) -> Iterator[Finding]:
     """Nearer than the microphone is made for: breath blasts, and the low end swells."""
     for row, mic in _each(analysis):
@@ -111,6 +114,7 @@ def too_near(analysis: Computed) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+@rule("off-axis", stage="Cast", reads=("layout", "takes", "sound"))
 def off_axis(analysis: Computed) -> Iterator[Finding]:
     """The mouth lies further off the microphone's axis than its pattern tolerates."""
     for row, _ in _each(analysis):
@@ -139,6 +143,7 @@ def off_axis(analysis: Computed) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+@rule("head-turn", stage="Cast", reads=("layout", "takes", "sound"))
 def head_turn(analysis: Computed) -> Iterator[Finding]:
     """Somebody sits beside the talker, and turning to them loses more than is let pass."""
     for place in analysis.show.places:
@@ -221,6 +226,3 @@ def _better_spot(row: Placed, worst: Turn) -> tuple[Point, float, float] | None:
             continue
         best = spot, change, here - straight
     return best
-
-
-RULES: tuple[Rule, ...] = (too_far, too_near, off_axis, head_turn)

@@ -12,10 +12,12 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.base import Point
 from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.placement.moves import Placed, along, held_inside, inside, move, placed_in, rounded
+from kymaphon.core.rules.record import rule
 
 
+@rule("same-spot", stage="Cast", reads=("layout", "takes", "sound"))
 def same_spot(analysis: Computed) -> Iterator[Finding]:
     """Positions that coincide: no distance can be told, so the nearest that is computed stands in."""
     least = number("nearest-distance")
@@ -61,6 +63,7 @@ def _apart(row: Placed | None, other: str) -> tuple[Remedy, ...]:
     )
 
 
+@rule("other-place", stage="Cast", reads=("layout",))
 def other_place(analysis: Computed) -> Iterator[Finding]:
     """A microphone in one place and its party in another: it cannot hear them."""
     names = {place.id: place.name for place in analysis.show.places}
@@ -98,6 +101,7 @@ def other_place(analysis: Computed) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+@rule("outside-place", stage="Cast", reads=("layout",))
 def outside_place(analysis: Computed) -> Iterator[Finding]:
     """Positions outside the place that they are said to be in."""
     places = {place.id: place for place in analysis.show.places}
@@ -119,6 +123,7 @@ def outside_place(analysis: Computed) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+@rule("absurd-level", stage="Cast", reads=("layout",))
 def absurd_level(analysis: Computed) -> Iterator[Finding]:
     """Levels that nobody has: computed with as given, and doubted."""
     loudest = figure("loudest-voice")
@@ -147,6 +152,3 @@ def absurd_level(analysis: Computed) -> Iterator[Finding]:
                 "absurd-level", "note", "Cast", (place.id,), f"{place.name} at {show_number(place.ambient_dba, 'dBA')}",
                 text, (Derived("ambient", place.ambient_dba, "dBA"),),
             )  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (same_spot, other_place, outside_place, absurd_level)

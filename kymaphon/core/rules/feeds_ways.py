@@ -16,30 +16,14 @@ from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.mixes.cures import wanted_pairs
 from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import end_of
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, PortId
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, Party
-from kymaphon.core.model.wants import ROLE_WORDS, unsaid, wants_by_role
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import Working, working_in
 from kymaphon.core.units import uncorrelated_sum_db
 from kymaphon.core.wiring.plugging import plug
-
-
-def wants_not_said(analysis: Computed) -> Iterator[Finding]:
-    """Listeners of whom nobody said what they should hear: nothing can be called missing or wrong for them."""
-    rows = unsaid(analysis.show)
-    if not rows:
-        return
-    names = ", ".join(party.name for party in rows)
-    first = rows[0]
-    text = f"Nobody has said what {names} should hear, so nothing can be found missing there. By role {first.name} hears {ROLE_WORDS[first.kind]}."
-    wants = tuple(want for party in rows for want in wants_by_role(analysis.show, party.id))
-    remedies = (Remedy("by-role", "Ask for it by their roles", f"{len(wants)} wants, each to be changed where it is not so.", wants),)  # fmt: skip
-    yield Finding(
-        "wants-not-said", "note", "Feeds", tuple(party.id for party in rows), f"What should {names} hear", text,
-        (Derived("listeners", len(rows), ""),), None, remedies,
-    )  # fmt: skip
 
 
 def mix_beside_inputs(
@@ -72,6 +56,7 @@ def _joints(analysis: Computed, path: PathThrough) -> dict[tuple[str, str], tupl
     return out
 
 
+@rule("mix-offered-twice", stage="Feeds", reads=("feeds",))
 def mix_offered_twice(analysis: Computed) -> Iterator[Finding]:
     """A monitor mix or loopback taken beside the inputs themselves, too weak to count as a second arrival, yet there."""
     suspects = _mixes_beside(analysis)
@@ -132,6 +117,7 @@ def _switches(path: PathThrough) -> list[Switch]:
     return [switch for step in path.steps() for switch in step.switches]
 
 
+@rule("remote-on-loudspeaker", stage="Feeds", reads=("feeds",))
 def remote_on_loudspeakers(analysis: Computed) -> Iterator[Finding]:
     """Somebody far away who listens on loudspeakers: the programme goes from them into the microphone and comes back."""
     for party in analysis.listeners:
@@ -265,6 +251,7 @@ def _headphone_socket(analysis: Computed, device_id: str) -> str | None:
     return None
 
 
+@rule("speakers-muted", stage="Feeds", reads=("levels",))
 def muted_loudspeakers(analysis: Computed) -> Iterator[Finding]:
     """A place whose loudspeakers are muted by an open microphone, and somebody there without headphones (common practice of studios)."""
     for place in analysis.show.places:
@@ -301,6 +288,7 @@ def _by_loudspeaker(analysis: Computed, party: Party) -> bool:
     return is_loudspeaker(analysis.catalogue[device.kind])
 
 
+@rule("talkback-under", stage="Feeds", reads=("levels",))
 def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
     """Ears that get talkback and programme together, with the talkback not far enough on top even when the programme is dimmed."""
     crew = {party.id for party in analysis.voices if party.kind == "crew"}
@@ -331,6 +319,7 @@ def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
         yield Finding("talkback-under", "fix", "Feeds", (party.id,), f"{party.name} cannot follow the talkback", text, (Derived("over", over, "dB"),), why, (remedy,))  # fmt: skip
 
 
+@rule("not-all-listed", stage="Feeds", reads=("feeds",), notes_only=True)
 def not_all_listed(analysis: Computed) -> Iterator[Finding]:
     """What was not followed to its end, in a rig with more ways and circles than can be listed one by one."""
     pairs = [feed for feed in analysis.feeds.values() if not feed.whole]
@@ -350,12 +339,3 @@ def not_all_listed(analysis: Computed) -> Iterator[Finding]:
         yield Finding(
             "not-all-listed", "note", "Feeds", (), "More ways than are listed", " ".join(told), figures
         )
-
-
-RULES: tuple[Rule, ...] = (
-    mix_offered_twice,
-    remote_on_loudspeakers,
-    muted_loudspeakers,
-    talkback_under_programme,
-    not_all_listed,
-)

@@ -29,11 +29,13 @@ from kymaphon.core.levels.dose import (
 from kymaphon.core.levels.monitoring import own_ears
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.placement.moves import turned_down
+from kymaphon.core.rules.record import rule
 
 
+@rule("headphones-loud", "headphones-reach-far", stage="Level", reads=("feeds", "programme"))
 def headphones(analysis: Computed) -> Iterator[Finding]:
     """Level at each ear against a day's dose; and how far the knob beside it reaches."""
     rows = listenings(analysis)
@@ -142,6 +144,7 @@ def _made_up(analysis: Computed, knob: Knob, down: SetValue, by_db: float, effec
         )
 
 
+@rule("booster-buys-little", stage="Level", reads=("feeds",), notes_only=True)
 def booster_worth(analysis: Computed) -> Iterator[Finding]:
     """A booster that buys next to nothing, with what would buy more."""
     boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].is_booster}
@@ -178,6 +181,7 @@ def booster_worth(analysis: Computed) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+@rule("peaks-over-practice", stage="Level", reads=("feeds",), notes_only=True)
 def over_practice(analysis: Computed) -> Iterator[Finding]:
     """Short peaks over what the practice never wants to see, though nothing clips yet."""
     rows: dict[str, list[str]] = {}
@@ -210,6 +214,7 @@ def over_practice(analysis: Computed) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+@rule("own-voice-by-computer", stage="Level", reads=("feeds",), notes_only=True)
 def own_voice_late(analysis: Computed) -> Iterator[Finding]:
     """A talker who hears itself round through the computer: only so, or beside the direct way."""
     for party in analysis.voices:
@@ -223,6 +228,3 @@ def own_voice_late(analysis: Computed) -> Iterator[Finding]:
             f"{party.name}: {ears.words()[:1].lower()}{ears.words()[1:]}",
             (Derived("through the computer", ears.computer.delay_ms, "ms"),), ears.lines()[-1],
         )  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (headphones, booster_worth, over_practice, own_voice_late)

@@ -12,13 +12,15 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.weights import crest_together
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
 
 
+@rule("several-clip", stage="Level", reads=("levels",))
 def several_at_once(analysis: Computed) -> Iterator[Finding]:
     """The loudest talkers of each shared point, all speaking at once: powers add, and peaks by a stated chance."""
     flow, graph = analysis.flow, analysis.graph
@@ -93,6 +95,3 @@ def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float)
             down = knob.value - edit.value
             yield Remedy("shared", f"Take {down:.0f} dB off: {knob.label}", f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; the whole mix is {down:.0f} dB lower from there on.", (edit,))  # fmt: skip
             return
-
-
-RULES: tuple[Rule, ...] = (several_at_once,)

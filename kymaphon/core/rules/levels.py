@@ -16,11 +16,12 @@ from kymaphon.core.levels.down import down_on
 from kymaphon.core.levels.noise_moves import quick_buys
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule, Severity
+from kymaphon.core.model.findings import Finding, Remedy, Severity
 from kymaphon.core.model.show import Place
 from kymaphon.core.model.take_figures import measured_ambient, room_take
 from kymaphon.core.model.wants import asked_at, asked_db
 from kymaphon.core.model.weights import growth_of
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 
 NOISE_WORDS = {
@@ -32,6 +33,7 @@ NOISE_WORDS = {
 }
 
 
+@rule("clips", "little-headroom", stage="Level", reads=("feeds",))
 def headroom(analysis: Computed) -> Iterator[Finding]:
     """Peaks against the ceiling, with what a talker gains on warming up."""
     seen: set[tuple[str, str]] = set()
@@ -125,6 +127,7 @@ def _why_stuck(ladder: Ladder, off_db: float) -> str:
     return f" All gain on the way together is not enough ({first.label} ends at {show_number(limit, 'dB', sign=True)}): {advice}."
 
 
+@rule("off-mark", "mark-not-read", stage="Level", reads=("feeds",))
 def off_mark(analysis: Computed) -> Iterator[Finding]:
     """Average speech against the practice's mark, at the last point of the chain that the practice speaks of."""
     unread: list[str] = []
@@ -208,6 +211,7 @@ def _off_mark(
     )
 
 
+@rule("voice-over-noise", stage="Level", reads=("feeds",))
 def voice_over_noise(analysis: Computed) -> Iterator[Finding]:
     """Speech against all noise at the end of the chain, both A-weighted: which noise wins and by how much, and what each
     move buys, by the noise budget. Voices that one noise from another channel covers are one finding.
@@ -317,6 +321,7 @@ def _others_win(analysis: Computed, ladders: list[Ladder], source: int) -> Findi
     )  # fmt: skip
 
 
+@rule("ambient-assumed", stage="Level", reads=("layout", "takes"), notes_only=True)
 def assumed_ambient(analysis: Computed) -> Iterator[Finding]:
     """Rooms whose noise nobody measured: the ladder stands on an assumption, and says so; one note for all of them."""
     told: list[str] = []
@@ -356,6 +361,7 @@ def assumed_ambient(analysis: Computed) -> Iterator[Finding]:
     )  # fmt: skip
 
 
+@rule("position-unknown", stage="Cast", reads=("levels",), notes_only=True)
 def unknown_places(analysis: Computed) -> Iterator[Finding]:
     """Sound paths that could not be computed because somebody or something has no position."""
     rows = analysis.graph.unknown
@@ -370,6 +376,3 @@ def unknown_places(analysis: Computed) -> Iterator[Finding]:
             text,
             (Derived("paths", len(rows), ""),),
         )
-
-
-RULES: tuple[Rule, ...] = (headroom, off_mark, voice_over_noise, assumed_ambient, unknown_places)

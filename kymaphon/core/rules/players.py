@@ -12,10 +12,11 @@ from kymaphon.core.graph.paths import PathThrough
 from kymaphon.core.graph.routing import Feed, goes_astray
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.references import SINGLE
 from kymaphon.core.model.show import Device, Party, Setting
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import working_in
 
 ENDS = ("audience", "recorder")
@@ -46,6 +47,7 @@ def runs_on(analysis: Computed, device: Device) -> bool:
     return analysis.catalogue[device.kind].runs_on and not armed
 
 
+@rule("player-runs-on", stage="Feeds", reads=("feeds",))
 def running_on(analysis: Computed) -> Iterator[Finding]:
     """Players that go on by themselves, up in the same programme as an open microphone (common practice of studios: single-track play
     armed, faders down as soon as the music starts to talk over).
@@ -131,6 +133,7 @@ def dips_in(analysis: Computed, path: PathThrough) -> list[Dip]:
     return out
 
 
+@rule("ducking-reaches", stage="Quiet", reads=("feeds",))
 def ducking(analysis: Computed) -> Iterator[Finding]:
     """How far music lies under the talk once it is ducked, and which music goes round the ducker."""
     wanted = figure("music-under-voice")
@@ -191,6 +194,3 @@ def ducking(analysis: Computed) -> Iterator[Finding]:
 
 def _under(db: float) -> str:
     return f"{show_number(abs(db), 'dB')} {'under' if db >= 0 else 'over'} the talk"
-
-
-RULES: tuple[Rule, ...] = (running_on, ducking)

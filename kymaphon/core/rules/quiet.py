@@ -11,14 +11,26 @@ from kymaphon.core.dynamics.places import StripPlace, missing_words, strips_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule, Severity
+from kymaphon.core.model.findings import Finding, Remedy, Severity
 from kymaphon.core.model.processing import NAMES, Gate, Processing
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import TWICE, working_in
 
 Placed = tuple[str, StripPlace]
 """The first voice that passes a strip, and the strip."""
 
 
+@rule(
+    "chain-order",
+    "chain-not-there",
+    "chain-twice",
+    "gate-never-opens",
+    "gate-never-shuts",
+    "gate-gain-moved",
+    "gate-shared",
+    stage="Quiet",
+    reads=("feeds",),
+)
 def quiet_rules(analysis: Computed) -> Iterator[Finding]:
     """All of them, on the strips that do something; where none does there is nothing to look at."""
     if not any(setting.chain for device in analysis.show.devices for setting in device.settings.values()):
@@ -250,6 +262,3 @@ def gate_shared(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding
 def _with(place: StripPlace, old: Processing, new: Processing, id_: str, label: str, effect: str) -> Remedy:
     chain = tuple(new if row is old else row for row in place.chain)
     return Remedy(id_, label, effect, (SetValue(place.ref, chain),))
-
-
-RULES: tuple[Rule, ...] = (quiet_rules,)

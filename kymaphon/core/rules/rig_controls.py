@@ -16,9 +16,10 @@ from kymaphon.core.levels.down import Down, downs
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.catalogue.parts import Processor
 from kymaphon.core.model.edits import AddRow, SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.show import Device, Setting, Task
+from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.controls import ON_AIR, is_on, path_label, reaches
 
 MUSIC = ("instrument", "player", "effect", "crowd")
@@ -41,34 +42,7 @@ def noted(analysis: Computed, task_id: str) -> bool:
     return any(task.id == task_id for task in analysis.show.tasks)
 
 
-def controls_on_air(analysis: Computed) -> Iterator[Finding]:
-    """Controls that say one thing and change what the audience, a recording or the far end gets."""
-    ends = {party.name for party in analysis.listeners if party.kind in ON_AIR}
-    for device in analysis.show.devices:
-        rows = reaches(analysis, device) if analysis.catalogue[device.kind].controls else ()
-        for row in rows:
-            task_id = f"hands-off-{device.id}-{row.control.id}"[:64]
-            # Who stands at that very device turns their own ears with it.
-            own = {
-                party.name
-                for party in analysis.listeners
-                if party.kind == "remote" and party.place == device.place and device.place
-            }
-            touched = [name for name in row.who if name in ends and name not in own]
-            if row.control.says != "monitor" or not touched or noted(analysis, task_id):
-                continue
-            moves = "; ".join(f"{label}: {', '.join(who) or 'nobody'}" for label, who in row.paths)
-            safe = [other.control.name for other in rows if not set(other.who) & ends]
-            instead = f" Turn {' or '.join(safe)} instead: nobody on air hears it." if safe else ""
-            name = f"{analysis.device_name(device.id)}, {row.control.name}"
-            text = f"{name} looks like {SAYS['monitor']} and also turns what {', '.join(touched)} gets ({moves}).{instead}"
-            edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)  # fmt: skip
-            yield Finding(
-                "control-on-air", "note", "Rig", (device.id, f"{device.id}.{row.control.id}"), f"{name} changes what goes out", text, (), None,
-                (Remedy("task", "Put it on the list: hands off on air", "It is printed on the rig sheet; mark the knob.", edits),),
-            )  # fmt: skip
-
-
+@rule("control-down", stage="Rig", reads=("feeds",))
 def controls_down(analysis: Computed) -> Iterator[Finding]:
     """Controls and faders that must be up and are down: those that say so themselves, and those that keep a wanted voice from a
     listener.
@@ -170,6 +144,7 @@ def _switch_off(rows: list[Working], effect: str) -> Iterator[Remedy]:
         yield Remedy(f"off-{n}", f"Switch off: {name}, {row.processor.name}", effect, (SetValue(row.ref, False),))  # fmt: skip
 
 
+@rule("two-of-a-kind", stage="Rig", reads=("feeds",))
 def two_of_a_kind(analysis: Computed) -> Iterator[Finding]:
     """Two processors that do the same in one path."""
     seen: set[tuple[SettingRef, SettingRef]] = set()
@@ -197,6 +172,7 @@ def _kinds_used(analysis: Computed) -> list[Kind]:
     return [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
 
 
+@rule("processing-against-music", "echo-control-off", stage="Rig", reads=("feeds",))
 def processing_against_content(analysis: Computed) -> Iterator[Finding]:
     """Voice processing over music, and echo control that is missing where speech comes over loudspeakers."""
     if not any(kind.processors for kind in _kinds_used(analysis)):
@@ -241,6 +217,36 @@ def _fed(analysis: Computed, device: Device) -> bool:
     return any(cable.target_device == device.id for cable in analysis.show.cables)
 
 
+@rule("control-on-air", stage="Rig", reads=("levels", "programme"), notes_only=True)
+def controls_on_air(analysis: Computed) -> Iterator[Finding]:
+    """Controls that say one thing and change what the audience, a recording or the far end gets."""
+    ends = {party.name for party in analysis.listeners if party.kind in ON_AIR}
+    for device in analysis.show.devices:
+        rows = reaches(analysis, device) if analysis.catalogue[device.kind].controls else ()
+        for row in rows:
+            task_id = f"hands-off-{device.id}-{row.control.id}"[:64]
+            # Who stands at that very device turns their own ears with it.
+            own = {
+                party.name
+                for party in analysis.listeners
+                if party.kind == "remote" and party.place == device.place and device.place
+            }
+            touched = [name for name in row.who if name in ends and name not in own]
+            if row.control.says != "monitor" or not touched or noted(analysis, task_id):
+                continue
+            moves = "; ".join(f"{label}: {', '.join(who) or 'nobody'}" for label, who in row.paths)
+            safe = [other.control.name for other in rows if not set(other.who) & ends]
+            instead = f" Turn {' or '.join(safe)} instead: nobody on air hears it." if safe else ""
+            name = f"{analysis.device_name(device.id)}, {row.control.name}"
+            text = f"{name} looks like {SAYS['monitor']} and also turns what {', '.join(touched)} gets ({moves}).{instead}"
+            edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)  # fmt: skip
+            yield Finding(
+                "control-on-air", "note", "Rig", (device.id, f"{device.id}.{row.control.id}"), f"{name} changes what goes out", text, (), None,
+                (Remedy("task", "Put it on the list: hands off on air", "It is printed on the rig sheet; mark the knob.", edits),),
+            )  # fmt: skip
+
+
+@rule("restart-needed", stage="Rig", reads=("layout", "switches", "gains", "programme"), notes_only=True)
 def restart_needed(analysis: Computed) -> Iterator[Finding]:
     """Settings that were changed from delivery and take hold only after a restart."""
     for device in analysis.show.devices:
@@ -275,6 +281,3 @@ def _changed(kind: Kind, device: Device, key: str) -> bool:
 def _setting_name(kind: Kind, key: str) -> str:
     processor = next((row for row in kind.processors if row.id == key), None)
     return processor.name if processor is not None else path_label(kind, key)
-
-
-RULES: tuple[Rule, ...] = (controls_down, two_of_a_kind, processing_against_content, controls_on_air, restart_needed)  # fmt: skip

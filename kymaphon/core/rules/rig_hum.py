@@ -13,10 +13,11 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.indexed import Indexed
 from kymaphon.core.model.edits import Edit, SetCable, SetField, apply_all
 from kymaphon.core.model.ends import end_of
-from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Cable, Place, Show
 from kymaphon.core.placement.plan import free_spot
+from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.earth import EarthLoop, Tie, earth_loops, earth_ties, loop_hum
 from kymaphon.core.wiring.hum import cable_name, is_risk, ranked_meetings, under_voice
 from kymaphon.core.wiring.plugging import inserted, powered_by
@@ -33,6 +34,7 @@ def _told(under: Derived) -> str:
     return class_under(under.span() or (under.value, under.value), "the voice")
 
 
+@rule("beside-power", stage="Rig", reads=("levels",))
 def beside_power(analysis: Computed) -> Iterator[Finding]:
     """Audio cables that run beside mains, dimmed and coiled leads or lamps; the riskiest first."""
     for meeting, under in ranked_meetings(analysis):
@@ -106,6 +108,7 @@ def _places(analysis: Computed, place: Place, run_id: str) -> tuple[Place, ...]:
     return tuple(changed if row.id == place.id else row for row in analysis.show.places)
 
 
+@rule("ways-not-told", stage="Rig", reads=("layout", "wiring"), notes_only=True)
 def ways_not_told(analysis: Computed) -> Iterator[Finding]:
     """Cables in a place with power runs whose way is not on the plan."""
     show = analysis.show
@@ -142,6 +145,7 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
         yield Finding("ways-not-told", "note", "Rig", (place.id, *(row.id for row in off)), f"Ways of cables in {place.name}", text, (), None, remedies)  # fmt: skip
 
 
+@rule("earth-loop", stage="Rig", reads=("levels",))
 def earths(analysis: Computed) -> Iterator[Finding]:
     """Earth loops: circles of mains earths, hosts and shields; the smallest set of isolators that opens them."""
     loops = earth_loops(earth_ties(analysis.show, analysis.catalogue))
@@ -235,6 +239,3 @@ def _sides(first: Cable, second: Cable) -> bool:
     """Whether two cables are the sides of one output, or go from device to device as such."""
     a, b = PortId.of(first.source), PortId.of(second.source)
     return a.socket == b.socket and {a.side, b.side} == {"l", "r"}
-
-
-RULES: tuple[Rule, ...] = (beside_power, ways_not_told, earths)

@@ -17,12 +17,13 @@ from kymaphon.core.model.catalogue import Port
 from kymaphon.core.model.connectors import balanced, connectors
 from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
 from kymaphon.core.model.ends import End, end_of
-from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device, Show
 from kymaphon.core.model.wants import asked_at
 from kymaphon.core.model.weights import headroom_wanted
+from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.wiring.fit import Fault, Fit, gain_range, pad_for
 from kymaphon.core.wiring.open_ends import level_at
@@ -49,6 +50,16 @@ def other_side(show: Show, cable: Cable) -> Cable | None:
     return next((row for row in show.cables if row.source == twin and row.target_device == owner), None)
 
 
+@rule(
+    "consumer-into-professional",
+    "contacts-mismatch",
+    "line-into-mic",
+    "mic-into-line",
+    "plug-mismatch",
+    "stereo-into-balanced",
+    stage="Rig",
+    reads=("feeds",),
+)
 def plugs(analysis: Computed) -> Iterator[Finding]:
     """What speaks against each cable as it is plugged; the two sides of a pair are told once."""
     told: set[tuple[tuple[str, str], str]] = set()
@@ -235,6 +246,57 @@ _FOR_CODE: dict[str, Callable[[Computed, Cable, Fit, Fault], Iterator[Remedy]]] 
 }
 
 
+@rule("plug-not-known", stage="Rig", reads=("layout", "wiring"))
+def plugs_not_known(analysis: Computed) -> Iterator[Finding]:
+    """Sockets in use whose plug their kind does not state: whether a cable fits cannot be told."""
+    show = analysis.show
+    own = {kind.id for kind in show.kinds}
+    for cable in show.cables:
+        ends = [end_of(show, analysis.catalogue, end) for end in cable.ends]
+        bare = [end for end in ends if end.port.connector is None]
+        if not bare:
+            continue
+        other = next((end for end in ends if end.port.connector is not None), None)
+        names = " and ".join(end.name for end in bare)
+        text = f"{names}: its kind does not say which plug it has, so whether the cable fits cannot be told."
+        remedies: tuple[Remedy, ...] = ()
+        if other is not None and bare[0].kind.id in own:
+            plug_name = connectors()[other.port.connector or ""].name
+            remedies = (Remedy("same", f"It has the plug of the other end: {plug_name}", "Its kind in this show says so from now on.", (_with_plug(bare[0], other),)),)  # fmt: skip
+        yield Finding("plug-not-known", "note", "Rig", (*cable.ends, bare[0].device.id), f"{names}: which plug?", text, (), None, remedies)  # fmt: skip
+
+
+@rule("socket-shared", stage="Rig", reads=("layout", "wiring", "switches", "gains"))
+def shared_sockets(analysis: Computed) -> Iterator[Finding]:
+    """One microphone or headphone output on several inputs by a Y lead: what that costs, and what to split with."""
+    show, catalogue = analysis.show, analysis.catalogue
+    groups: dict[str, list[Cable]] = {}
+    for cable in show.cables:
+        source = end_of(show, catalogue, cable.source)
+        if source.port.domain == "analog" and source.level in ("mic", "headphone"):
+            groups.setdefault(cable.source, []).append(cable)
+    for reference, cables in groups.items():
+        if len(cables) < 2 or any(cable.label == SAFETY_LEAD for cable in cables):
+            continue
+        source = end_of(show, catalogue, reference)
+        loads = [ohms for cable in cables if (ohms := input_ohm(*_socket(analysis, cable.target)))]
+        ohms = source.port.impedance_ohm
+        if not ohms or len(loads) < 2:
+            continue
+        alone, together = loading(ohms, loads[:1]), loading(ohms, loads)
+        cost = Derived(
+            "the others cost", together.value - alone.value, "dB", "sum of the lines",
+            (together, Derived(f"less: {alone.name}", -alone.value, "dB", alone.formula, source=alone.source)), "", True,
+        )  # fmt: skip
+        mic = source.level == "mic"
+        text = f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
+        text += ", their earths are joined, and each may push phantom power into the other." if mic else ", and one knob is for all of them."  # fmt: skip
+        remedies = tuple(_split(analysis, source, cables))
+        subjects = (reference, source.device.id, *(cable.target for cable in cables))
+        yield Finding("socket-shared", "fix" if mic else "note", "Rig", subjects, f"{source.name}: {len(cables)} plugs on one socket", text, (cost,), cost, remedies)  # fmt: skip
+
+
+@rule("long-unbalanced", "length-not-known", stage="Rig", reads=("layout", "wiring", "switches", "gains"))
 def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
     """Unbalanced runs that lose treble, or that are simply long."""
     show = analysis.show
@@ -275,25 +337,6 @@ def _length_not_known(cable: Cable, source: End, target: End) -> Finding:
     text = f"{source.name} to {target.name} is unbalanced and its length is not known: whether it loses treble or picks up hum cannot be told."
     remedy = Remedy("short", f"It is at most {most:.0f} m long", f"It is counted with {most:.0f} m; put in the real length when you know it.", (SetCable(*cable.ends, "length_m", most),))  # fmt: skip
     return Finding("length-not-known", "note", "Rig", (*cable.ends, source.device.id, target.device.id), f"{source.name} to {target.name}: how long?", text, (), None, (remedy,))  # fmt: skip
-
-
-def plugs_not_known(analysis: Computed) -> Iterator[Finding]:
-    """Sockets in use whose plug their kind does not state: whether a cable fits cannot be told."""
-    show = analysis.show
-    own = {kind.id for kind in show.kinds}
-    for cable in show.cables:
-        ends = [end_of(show, analysis.catalogue, end) for end in cable.ends]
-        bare = [end for end in ends if end.port.connector is None]
-        if not bare:
-            continue
-        other = next((end for end in ends if end.port.connector is not None), None)
-        names = " and ".join(end.name for end in bare)
-        text = f"{names}: its kind does not say which plug it has, so whether the cable fits cannot be told."
-        remedies: tuple[Remedy, ...] = ()
-        if other is not None and bare[0].kind.id in own:
-            plug_name = connectors()[other.port.connector or ""].name
-            remedies = (Remedy("same", f"It has the plug of the other end: {plug_name}", "Its kind in this show says so from now on.", (_with_plug(bare[0], other),)),)  # fmt: skip
-        yield Finding("plug-not-known", "note", "Rig", (*cable.ends, bare[0].device.id), f"{names}: which plug?", text, (), None, remedies)  # fmt: skip
 
 
 def _with_plug(bare: End, other: End) -> Edit:
@@ -337,6 +380,7 @@ def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:
     ]
 
 
+@rule("socket-overloaded", stage="Rig", reads=("feeds",))
 def overloaded_sockets(analysis: Computed) -> Iterator[Finding]:
     """Sockets whose ceiling a voice's peaks pass, growth on warming up included, wherever in the rig they are.
 
@@ -387,35 +431,6 @@ def _less(analysis: Computed, cable: Cable, end: End, over: float) -> Iterator[R
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
 
 
-def shared_sockets(analysis: Computed) -> Iterator[Finding]:
-    """One microphone or headphone output on several inputs by a Y lead: what that costs, and what to split with."""
-    show, catalogue = analysis.show, analysis.catalogue
-    groups: dict[str, list[Cable]] = {}
-    for cable in show.cables:
-        source = end_of(show, catalogue, cable.source)
-        if source.port.domain == "analog" and source.level in ("mic", "headphone"):
-            groups.setdefault(cable.source, []).append(cable)
-    for reference, cables in groups.items():
-        if len(cables) < 2 or any(cable.label == SAFETY_LEAD for cable in cables):
-            continue
-        source = end_of(show, catalogue, reference)
-        loads = [ohms for cable in cables if (ohms := input_ohm(*_socket(analysis, cable.target)))]
-        ohms = source.port.impedance_ohm
-        if not ohms or len(loads) < 2:
-            continue
-        alone, together = loading(ohms, loads[:1]), loading(ohms, loads)
-        cost = Derived(
-            "the others cost", together.value - alone.value, "dB", "sum of the lines",
-            (together, Derived(f"less: {alone.name}", -alone.value, "dB", alone.formula, source=alone.source)), "", True,
-        )  # fmt: skip
-        mic = source.level == "mic"
-        text = f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
-        text += ", their earths are joined, and each may push phantom power into the other." if mic else ", and one knob is for all of them."  # fmt: skip
-        remedies = tuple(_split(analysis, source, cables))
-        subjects = (reference, source.device.id, *(cable.target for cable in cables))
-        yield Finding("socket-shared", "fix" if mic else "note", "Rig", subjects, f"{source.name}: {len(cables)} plugs on one socket", text, (cost,), cost, remedies)  # fmt: skip
-
-
 def _socket(analysis: Computed, reference: str) -> tuple[Device, Port]:
     end = end_of(analysis.show, analysis.catalogue, reference)
     return end.device, end.port
@@ -436,6 +451,3 @@ def _split(analysis: Computed, source: End, cables: list[Cable]) -> Iterator[Rem
         edits.append(plug(grown, analysis.catalogue, f"{box.id}.{outlet.id}", cable.target, length_m=cable.length_m, label=cable.label))  # fmt: skip
     effect = "Each input has its own winding; phantom power comes back by the direct way only." if source.level == "mic" else "Each pair has its own amplifier and knob; set them low first."  # fmt: skip
     yield Remedy("split", f"Put {kind.name} between", effect, tuple(edits))
-
-
-RULES: tuple[Rule, ...] = (plugs, plugs_not_known, shared_sockets, long_unbalanced, overloaded_sockets)

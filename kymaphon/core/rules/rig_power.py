@@ -11,14 +11,22 @@ from kymaphon.core.graph.phantom import Phantom, phantom_of, voltage_left, withi
 from kymaphon.core.model.connectors import adapters, balanced, family
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device
+from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.plugging import plug, powered_by, same_sockets, taken_out
 from kymaphon.core.wiring.power import FEED_WORDS, HostBudget, feed_of, host_budgets
 
 
+@rule(
+    "phantom-missing",
+    "phantom-too-low",
+    "phantom-over-budget",
+    stage="Rig",
+    reads=("layout", "wiring", "switches"),
+)
 def phantom_power(analysis: Computed) -> Iterator[Finding]:
     """What needs phantom power and gets none, and what is left where it is given (IEC 61938)."""
     for device in analysis.show.devices:
@@ -184,6 +192,7 @@ def _thriftier(analysis: Computed, device: Device) -> Iterator[Remedy]:
         yield Remedy("other", f"Use instead: {other.name}", effect, (SetField("devices", device.id, "kind", other.id),))  # fmt: skip
 
 
+@rule("phantom-harms", "phantom-idle", stage="Rig", reads=("layout", "wiring", "switches"))
 def phantom_where_it_harms(analysis: Computed) -> Iterator[Finding]:
     """Phantom power that is on where it harms, or where nothing draws it."""
     show, catalogue = analysis.show, analysis.catalogue
@@ -238,6 +247,7 @@ def _pushed_in(source: End) -> str:
     return ""
 
 
+@rule("host-not-told", "bus-unknown", "bus-over-budget", stage="Rig", reads=("layout", "wiring", "switches"))
 def bus_power(analysis: Computed) -> Iterator[Finding]:
     """What hangs on the USB of each host, phantom power with it, against what it gives."""
     show, catalogue = analysis.show, analysis.catalogue
@@ -295,6 +305,3 @@ def _host_remedies(analysis: Computed, loose: list[Device]) -> Iterator[Remedy]:
             *(SetField("devices", row.id, "host", laptop.id) for row in loose),
         )
         yield Remedy("laptop", "Add a laptop that they hang on", "The sum of what they draw is then computed.", edits_)  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (phantom_power, phantom_where_it_harms, bus_power)

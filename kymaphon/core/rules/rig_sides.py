@@ -8,7 +8,7 @@ from itertools import islice
 
 from kymaphon.core.computing.build import build_graph
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.derive import Derived, less, show_number, total
+from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph.paths import PathThrough
 from kymaphon.core.graph.routing import own_way
@@ -16,14 +16,15 @@ from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.edits import Edit, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.show import Cable, Setting, Show
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import path_keys
 from kymaphon.core.wiring.plugging import free_inputs, plug
-from kymaphon.core.wiring.twins import knob_at, twins_along
 
 
+@rule("one-sided", stage="Rig", reads=("feeds",))
 def one_sided(analysis: Computed) -> Iterator[Finding]:
     """A voice that reaches a stereo end on one side alone."""
     limit = number("one-side")
@@ -108,6 +109,7 @@ def _one_sided(analysis: Computed, end: str, voice: str, gap: float) -> Finding:
     return Finding("one-sided", "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
 
 
+@rule("half-lost", stage="Rig", reads=("levels",))
 def half_lost(analysis: Computed) -> Iterator[Finding]:
     """A stereo record or instrument of which one side gets to an end and the other gets nowhere: one side plugged, or a mono line
     that takes one side of a mix.
@@ -144,68 +146,6 @@ def half_lost(analysis: Computed) -> Iterator[Finding]:
                 "half-lost", "note" if alone else "fix", "Rig", (voice.id, end.id), f"The {lost} side of {voice.name} is lost", text, (), None, remedies,
             )  # fmt: skip
             break
-
-
-def sides_apart(analysis: Computed) -> Iterator[Finding]:
-    """A stereo record or instrument whose sides come to an end at different gains: a knob of one side was turned and that of the other
-    was not. Who plays two different things on the two sides means it.
-    """
-    graph, transfer = analysis.graph, analysis.transfer
-    for voice in analysis.voices:
-        played = voice.plays_on or ""
-        left, right = (graph.index.get(f"{played}{side}") for side in (".l", ".r"))
-        if voice.kind not in ("player", "instrument") or left is None or right is None:
-            continue
-        for end in analysis.listeners:
-            gains = [
-                max(float(transfer.best_gain_to(ear)[start]) for ear in graph.ears[end.id])
-                for start in (left, right)
-            ]
-            if end.kind not in ("audience", "recorder") or not all(map(math.isfinite, gains)):
-                continue
-            gap = gains[0] - gains[1]
-            if abs(gap) >= number("sides-apart"):
-                yield _apart(analysis, voice.id, end.id, gains)
-                break
-
-
-def _apart(analysis: Computed, voice: str, end: str, gains: list[float]) -> Finding:
-    gap = gains[0] - gains[1]
-    who, where = analysis.party_name(voice), analysis.party_name(end)
-    lower, higher = ("right", "left") if gap > 0 else ("left", "right")
-    ladder = analysis.ladder(voice, end)
-    pairs = twins_along(analysis, ladder) if ladder is not None else {}
-    remedies, told = [], []
-    for ref, twins in pairs.items():
-        one, other = (knob_at(analysis.graph, row) for row in (ref, twins[0]))
-        if one is None or other is None or abs(one.value - other.value) < number("edge-inside"):
-            continue
-        # The ladder goes by the stronger side.
-        told.append(
-            f"{one.label} stands at {show_number(one.value, 'dB', sign=True)}, {other.label} at {show_number(other.value, 'dB', sign=True)}"
-        )
-        for sort, knob, value in (("weaker", other, one.value), ("stronger", one, other.value)):
-            if knob.lowest <= value <= knob.highest:
-                remedies.append(
-                    Remedy(
-                        f"level-{sort}",
-                        f"{knob.label} to {show_number(value, 'dB', sign=True)}, as the other side",
-                        "Both sides then come at one level.",
-                        (SetValue(knob.ref, value),),
-                    )
-                )
-    why = f": {'; '.join(told)}" if told else ""
-    by_way = "its strongest way through the rig, gains added"
-    sides = [Derived(f"{side} side to {where}", gain, "dB", source=by_way) for side, gain in zip(("left", "right"), gains, strict=True)]  # fmt: skip
-    why_apart = total("between sides", "dB", (sides[0], less(sides[1])))
-    text = (
-        f"The {lower} side of {who} comes to {where} {abs(gap):.1f} dB under its {higher}{why}. "
-        "What is in the middle of the record leans to one side, and in mono one side covers the other."
-    )
-    return Finding(
-        "sides-apart", "note", "Rig", (voice, end), f"The sides of {who} are {abs(gap):.1f} dB apart", text,
-        (Derived("between sides", abs(gap), "dB", source="computed"),), why_apart, tuple(remedies),
-    )  # fmt: skip
 
 
 def _other_side_plugged(analysis: Computed, output: str, kept: str, lost: str) -> Iterator[Remedy]:
@@ -334,6 +274,3 @@ def _side_used(analysis: Computed, path: PathThrough, end: End) -> str:
 def _other_side_live(analysis: Computed, end: End, lone: str) -> bool:
     other = f"{end.device.id}.{end.port.id}.{'r' if lone == 'l' else 'l'}"
     return analysis.flow.level(other) is not None
-
-
-RULES: tuple[Rule, ...] = (one_sided, half_lost)

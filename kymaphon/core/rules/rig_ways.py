@@ -10,10 +10,11 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.graph.paths import PathThrough
 from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
-from kymaphon.core.model.findings import Finding, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, Party
+from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import path_keys
 from kymaphon.core.wiring.fit import fit_of, partners
 from kymaphon.core.wiring.open_ends import best_input, levels_out, plug_edits
@@ -22,6 +23,7 @@ from kymaphon.core.wiring.plugging import free_inputs, plug
 SOURCES = ("microphone", "player", "instrument")
 
 
+@rule("not-plugged", "input-goes-nowhere", stage="Rig", reads=("levels",))
 def goes_nowhere(analysis: Computed) -> Iterator[Finding]:
     """Sources plugged into nothing, and inputs whose signal no listener, recorder or line can ever get."""
     ears = [node for nodes in analysis.graph.ears.values() for node in nodes]
@@ -132,6 +134,7 @@ def _fed_outputs(end: End) -> list[str]:
     return [name for name in reached if name in names]
 
 
+@rule("monitor-late", stage="Rig", reads=("feeds",))
 def late_by_the_computer(analysis: Computed) -> Iterator[Finding]:
     """Own voice by way of the computer while the interface offers it directly."""
     show, catalogue = analysis.show, analysis.catalogue
@@ -162,6 +165,7 @@ def late_by_the_computer(analysis: Computed) -> Iterator[Finding]:
             )  # fmt: skip
 
 
+@rule("out-and-back", stage="Rig", reads=("feeds",))
 def out_and_back(analysis: Computed) -> Iterator[Finding]:
     """Ways that leave the computer by a converter and come back by the same device's: they only add noise."""
     kinds = [analysis.catalogue[name] for name in {device.kind for device in analysis.show.devices}]
@@ -257,6 +261,7 @@ def _socket(name: str) -> str:
     return NodeId.of(name).socket
 
 
+@rule("wireless-music", stage="Rig", reads=("layout", "wiring"))
 def wireless_music(analysis: Computed) -> Iterator[Finding]:
     """A player connected without a wire: other level, and late."""
     show, catalogue = analysis.show, analysis.catalogue
@@ -288,6 +293,7 @@ def _fixed(gain: float | tuple[float, float]) -> float:
     return gain if isinstance(gain, int | float) else gain[1]
 
 
+@rule("headset-adds-microphone", stage="Rig", reads=("layout", "wiring"))
 def headset_microphone(analysis: Computed) -> Iterator[Finding]:
     """A headset in a headset socket: its own microphone comes along."""
     show, catalogue = analysis.show, analysis.catalogue
@@ -308,6 +314,3 @@ def headset_microphone(analysis: Computed) -> Iterator[Finding]:
         if not any(row.target == fresh.cable.target for row in show.cables):
             remedies.append(Remedy("use-it", "Its microphone is meant to be used", "It is then part of the rig, and counted.", (fresh,)))  # fmt: skip
         yield Finding("headset-adds-microphone", "fix", "Rig", (target.device.id, source.device.id, *cable.ends), f"{name} adds its microphone", text, (), None, tuple(remedies))  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (goes_nowhere, late_by_the_computer, out_and_back, wireless_music, headset_microphone)  # fmt: skip

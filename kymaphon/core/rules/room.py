@@ -9,9 +9,10 @@ from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph.routing import Arrival, Feed, by_the_air, second_arrival
 from kymaphon.core.mixes.cures import names
-from kymaphon.core.model.findings import Finding, Rule
+from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.wants import BACKGROUND
 from kymaphon.core.rules.ears import over_the_room
+from kymaphon.core.rules.record import rule
 
 Pair = tuple[Feed, Arrival, Arrival]
 """A feed and the two ways by which its voice arrives, the earlier first."""
@@ -35,6 +36,7 @@ def across_the_room(first: Arrival, second: Arrival) -> bool:
     return by_the_air(first.paths[0]) != by_the_air(second.paths[0])
 
 
+@rule("room-beside-headphones", stage="Feeds", reads=("feeds",))
 def room_beside_headphones(analysis: Computed) -> Iterator[Finding]:
     """Voices that somebody hears across the room nearly as loud as in the headphones: one finding a listener.
 
@@ -79,6 +81,3 @@ def _headphones_low(analysis: Computed, rows: list[Pair]) -> Finding:
         "room-beside-headphones", "note", "Feeds", (feed.listener, *(row.voice for row, _, _ in rows)), f"The room competes with {listener}'s headphones", text,
         (Derived("headphones over the room", over, "dB", source="computed, both against the mark"),), why, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
     )  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (room_beside_headphones,)

@@ -33,13 +33,23 @@ from kymaphon.core.mixes.cures import against_mark, blocked, cuts_of, kept_pair,
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import Edit, SetValue, apply_all
 from kymaphon.core.model.ends import End
-from kymaphon.core.model.findings import Finding, Later, Remedy, Rule
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_down
+from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.fit import Fit
 from kymaphon.core.wiring.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.wiring.plugging import free_inputs
 
 
+@rule(
+    "wanted-not-heard",
+    "heard-too-loud",
+    "heard-too-quiet",
+    "heard-unwanted",
+    "one-way-late",
+    stage="Feeds",
+    reads=("feeds",),
+)
 def wants_not_met(analysis: Computed) -> Iterator[Finding]:
     """Wanted and not heard, heard and not wanted, too loud, too quiet, too late."""
     kept = wanted_pairs(analysis)
@@ -324,6 +334,3 @@ def _late(analysis: Computed, feed: Feed) -> Finding:
     explained = analysis.explain_feed(feed)
     text = f"{voice} reaches {listener} {show_number(delay, 'ms')} late; conversation bears {limit.value:.0f} ms at most."
     return Finding("one-way-late", "fix", "Feeds", (feed.listener, feed.voice), f"{voice} is late for {listener}", text, (Derived("delay", delay, "ms"),), explained[1] if explained else None, pairs=(feed.key,))  # fmt: skip
-
-
-RULES: tuple[Rule, ...] = (wants_not_met,)
