@@ -349,12 +349,12 @@ def bench_rig() -> None:
 
     from kymaphon.core.analysis.analyse import analyse
     from kymaphon.core.report.chain import chain_of
-    from kymaphon.core.rules import rig_controls, rig_hum, rig_plugs, rig_power, rig_ways
+    from kymaphon.core.rules import RULES
     from kymaphon.core.wiring.layered import BoxSpec, LinkSpec, draw_layers
     from kymaphon.files.demo import demo_path
     from kymaphon.files.show_file import read_show
 
-    rules = [rule for part in (rig_controls, rig_hum, rig_plugs, rig_power, rig_ways) for rule in part.RULES]
+    rules = [row.check for row in RULES if row.stage == "Rig"]
     runs: list[tuple[str, Callable[[], object], int]] = []
     for count, limit in ((60, 100), (300, 1000)):
         analysis = analyse(big_rig(count))

@@ -14,7 +14,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.catalogue.kind import Kind
 from kymaphon.core.model.show import Show
-from kymaphon.core.rules import ALL_RULES
+from kymaphon.core.rules import RULES
 from kymaphon.files.show_file import read_show
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -75,8 +75,8 @@ def test_every_table_of_the_format_page_is_a_list_of_the_show() -> None:
 
 
 def test_every_rule_says_what_it_looks_for() -> None:
-    for check in ALL_RULES:
-        assert check.__doc__, check.__name__
+    for row in RULES:
+        assert row.check.__doc__, row.name
 
 
 def test_every_kind_says_what_it_is() -> None:

@@ -53,10 +53,15 @@ def changed(before: Show, after: Show) -> frozenset[Facet]:
     return frozenset(out)
 
 
+def facet_of(name: str) -> Facet:
+    """The facet of a field of a show; of its devices, without their settings."""
+    return _PARTS.get(name, "layout")
+
+
 def _parts_changed(before: Show, after: Show) -> set[Facet]:
     out: set[Facet] = set()
     for name in Show.model_fields:
-        facet = _PARTS.get(name, "layout")
+        facet = facet_of(name)
         if facet not in out and name != "devices" and _differ(getattr(before, name), getattr(after, name)):
             out.add(facet)
     if before.devices is not after.devices:

@@ -194,7 +194,7 @@ def _stepped_apart(
     return None
 
 
-@rule("loudspeaker-into-microphone", stage="Cast", reads=("layout", "takes", "sound"))
+@rule("loudspeaker-into-microphone", stage="Cast", reads=("levels",))
 def loudspeaker_into_microphone(analysis: Computed) -> Iterator[Finding]:
     """A loudspeaker that an open microphone hears nearly as loud as its own party."""
     for place in analysis.show.places:

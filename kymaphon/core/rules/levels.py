@@ -211,7 +211,7 @@ def _off_mark(
     )
 
 
-@rule("voice-over-noise", stage="Level", reads=("feeds",))
+@rule("voice-over-noise", stage="Level", reads=("feeds", "programme"))
 def voice_over_noise(analysis: Computed) -> Iterator[Finding]:
     """Speech against all noise at the end of the chain, both A-weighted: which noise wins and by how much, and what each
     move buys, by the noise budget. Voices that one noise from another channel covers are one finding.

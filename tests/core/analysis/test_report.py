@@ -16,7 +16,7 @@ from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed, lazy
 from kymaphon.core.levels.down import downs
 from kymaphon.core.model.catalogue import shipped_catalogue
-from kymaphon.core.rules import ALL_RULES
+from kymaphon.core.rules import RULES
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
 
@@ -28,7 +28,7 @@ def computed() -> Computed:
 
 def test_a_report_shares_what_was_computed_before_it_and_after(computed: Computed) -> None:
     ladders = computed.ladders
-    report = Report.of(computed, ())
+    report = Report.of(computed, {})
     assert report.ladders is ladders
     assert report.flow is computed.flow, "computed by the report, kept for both"
     assert downs(report) is downs(computed)
@@ -39,7 +39,7 @@ def test_a_report_shares_what_was_computed_before_it_and_after(computed: Compute
 def test_every_rule_reads_figures_alone(computed: Computed) -> None:
     """None of them asks for findings, which figures do not have: so none can depend on another's."""
     assert not hasattr(computed, "findings")
-    found = [finding for rule in ALL_RULES for finding in rule(computed)]
+    found = [finding for rule in RULES for finding in rule.check(computed)]
     assert {row.code for row in found} == {row.code for row in analyse(computed.show).findings}
 
 
