@@ -78,16 +78,16 @@ _ANSWERS: list[_Answer] = []
 class _Work(QRunnable):
     """One analysis in a worker thread; `unwanted` set, it ends at its next step without an answer. `tried`: of a preview."""
 
-    def __init__(self, show: Show, answer: _Answer, *, tried: bool) -> None:
+    def __init__(self, show: Show, before: Report, answer: _Answer, *, tried: bool) -> None:
         super().__init__()
-        self.show, self._answer, self.tried = show, answer, tried
+        self.show, self._before, self._answer, self.tried = show, before, answer, tried
         self.unwanted = Event()
         self.clock = QElapsedTimer()
         self.clock.start()
 
     def run(self) -> None:
         try:
-            analysis = analyse(self.show, unwanted=self.unwanted.is_set)
+            analysis = analyse(self.show, before=self._before, unwanted=self.unwanted.is_set)
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
             tell(self._answer.failed, error, self)
             return
@@ -241,7 +241,7 @@ class Document(QObject):
         """Asks for the analysis of a show, to be drawn once it is there."""
         self._wanted, self.stopped = show, False
         if self.at_once:
-            self._accept(analyse(show))
+            self._accept(analyse(show, before=self.analysis))
             return
         self._ask(show)
 
@@ -249,7 +249,7 @@ class Document(QObject):
         work = self._work
         if work is None:
             tried = bool(self.previewing) or self._opening is not None
-            self._work = _Work(show, self._answer, tried=tried)
+            self._work = _Work(show, self.analysis, self._answer, tried=tried)
             QThreadPool.globalInstance().start(self._work)
         elif work.show is not show:
             # What is nearly there is drawn while a knob is still being turned; what takes long gives way.

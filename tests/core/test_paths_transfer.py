@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 from fractions import Fraction
 
 import networkx as nx
@@ -71,6 +72,28 @@ def test_every_way_is_found_strongest_first(graph: SignalGraph) -> None:
     assert [path.gain_db for path in found.paths] == pytest.approx(expected)
     for path in found.paths:
         assert len(set(path.nodes)) == len(path.nodes)
+
+
+@given(random_graphs(low=-12, high=0), st.data())
+@settings(max_examples=150, deadline=None)
+def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(
+    graph: SignalGraph, data: st.DataObject
+) -> None:
+    """A cut begins with what was found before it; the same ways, in the same order, as in a rig that never had those edges."""
+    edges = [
+        replace(edge, switches=(Switch(SettingRef("d", f"e{i}", "on"), f"e{i}", True, True),))
+        for i, edge in enumerate(graph.edges)
+    ]
+    switched = SignalGraph(graph.nodes, tuple(edges), graph.noises, graph.mouths, graph.ears, graph.unknown)
+    refs = data.draw(st.sets(st.sampled_from([row.switches[0].ref for row in edges]))) if edges else set()
+    cut = Transfer(switched).without(frozenset(refs))
+    alone = Transfer(switched.without(frozenset(refs)))
+    target = len(graph.nodes) - 1
+    reach = data.draw(st.sampled_from((6.0, 20.0, 60.0)))
+    ours, theirs = (best_paths(row, 0, target, below_db=reach) for row in (cut, alone))
+    assert [path.edges for path in ours.paths] == [path.edges for path in theirs.paths]
+    assert [path.gain_db for path in ours.paths] == [path.gain_db for path in theirs.paths]
+    assert ours.complete == theirs.complete
 
 
 @given(random_graphs())

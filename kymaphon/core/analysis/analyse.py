@@ -67,5 +67,6 @@ def _changes(figures: Computed, before: Report | None) -> frozenset[Facet]:
         and before.loudspeaker_db == figures.loudspeaker_db
     ):
         # A gain seldom reaches a loudspeaker.
-        return changes - {"sound"}
+        changes -= {"sound"}
+        figures.take_from(before, changes)
     return changes

@@ -302,7 +302,9 @@ def tried(analysis: Report, edits: tuple[Edit, ...]) -> Report | None:
     """The show with a change in it, analysed without looking for remedies; None for one that changes no signal."""
     if all(_is_silent(edit) for edit in edits):
         return None
-    return analyse(apply_all(analysis.show, edits), analysis.catalogue, remedies=False)
+    return analyse(
+        apply_all(analysis.show, edits), analysis.catalogue, before=_bare(analysis), remedies=False
+    )
 
 
 def _as_before(before: Report, finding: Finding, after: Report) -> bool:
@@ -339,7 +341,9 @@ def _bare(analysis: Report) -> Report:
     if not analysis.remedies:
         return analysis
     if "without remedies" not in analysis.tried:
-        analysis.tried["without remedies"] = analyse(analysis.show, analysis.catalogue, remedies=False)
+        analysis.tried["without remedies"] = analyse(
+            analysis.show, analysis.catalogue, before=analysis, remedies=False
+        )
     known: Report = analysis.tried["without remedies"]
     return known
 

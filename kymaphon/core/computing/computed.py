@@ -15,7 +15,8 @@ from kymaphon.core.computing.facets import ALL, Facet
 from kymaphon.core.derive import Derived
 from kymaphon.core.graph.flow import Flow, flow_of
 from kymaphon.core.graph.ladder import Ladder, NoiseField, build_ladder
-from kymaphon.core.graph.paths import Found, all_circles, best_paths
+from kymaphon.core.graph.paths import Found, PathThrough, all_circles, best_paths
+from kymaphon.core.graph.points import PointMark, marks_along
 from kymaphon.core.graph.routing import (
     Arrival,
     Feed,
@@ -116,6 +117,11 @@ class Computed:
     def searched_short(self) -> bool:
         """Whether a search for single ways ended before all was seen: then what is found depends on what was asked before."""
         return self.transfer.effort.short > 0
+
+    def take_from(self, before: Computed, changes: frozenset[Facet]) -> None:
+        """Takes along what is kept in another state of the show and holds for this one too, which differs from it in these facets."""
+        for key, value in before.left_by(changes).items():
+            self.kept.setdefault(key, value)
 
     def left_by(self, changes: frozenset[Facet]) -> dict[Hashable, Any]:
         """What is kept here and holds for another state of the show too, which differs from this one in these facets."""
@@ -232,7 +238,7 @@ class Computed:
         if mics and by_the_air(path):
             # Heard across the room too: what an operator turns is the way over the loudspeakers.
             path = own_way(self.transfer, mics, feed.node) or path
-        return build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, listener, path)
+        return self._ladder_along(voice, listener, path)
 
     @lazy
     @reading("levels")
@@ -251,11 +257,19 @@ class Computed:
         target, mouth = self.graph.index[node], self.graph.mouths[voice][0]
         mine = own_way(self.transfer, self.microphones.get(mouth, ()), target)
         ways = (mine,) if mine is not None else best_paths(self.transfer, mouth, target, most=1).paths
-        return (
-            build_ladder(self.show, self.catalogue, self.graph, self.noise, voice, node, ways[0])
-            if ways
-            else None
-        )
+        return self._ladder_along(voice, node, ways[0]) if ways else None
+
+    def _ladder_along(self, voice: str, target: str, path: PathThrough) -> Ladder:
+        marks = self._marks.get(path.nodes)
+        if marks is None:
+            marks = self._marks[path.nodes] = marks_along(self.show, self.catalogue, self.graph, path.nodes)
+        return build_ladder(self.show, self.noise, voice, target, path, marks)
+
+    @lazy
+    @reading("layout", "wiring", "switches")
+    def _marks(self) -> dict[tuple[int, ...], list[PointMark]]:
+        """Marks along the ways that were asked for so far: what is turned moves no mark."""
+        return {}
 
     def arrivals(self, listener: str, voice: str) -> tuple[Arrival, ...]:
         """Every time at which a voice reaches a listener, strongest first."""
@@ -336,6 +350,7 @@ class Computed:
         }
 
     @lazy
+    @reading("layout", "takes", "sound")
     def _sounds(self) -> dict[str, PlaceSound]:
         return {}
 

@@ -12,10 +12,9 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
 from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.points import marks_along
+from kymaphon.core.graph.points import PointMark
 from kymaphon.core.graph.signal import EdgeKind, Knob, NoiseSource, SignalGraph
 from kymaphon.core.graph.transfer import Transfer
-from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.ids import NodeId
 from kymaphon.core.model.scales import Mark
 from kymaphon.core.model.show import Show
@@ -340,16 +339,19 @@ class NoiseField:
 
 def build_ladder(
     show: Show,
-    catalogue: Catalogue,
-    graph: SignalGraph,
     field: NoiseField,
     voice: str,
     target: str,
     path: PathThrough,
+    marks: Sequence[PointMark],
 ) -> Ladder:
     """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from
     the solve.
+
+    Args:
+        marks: `points.marks_along` of the way's nodes.
     """
+    graph = field.graph
     start_level = graph.mouths[voice][1]
     kind = show.party(voice).kind
     weighting, crest = voice_a(kind), crest_of(kind)
@@ -371,7 +373,6 @@ def build_ladder(
     delay, carried, rungs = 0.0, 0.0, []
     knobs: tuple[Knob, ...] = ()
     ceilings = _ceilings(graph, nodes, reached)
-    marks = marks_along(show, catalogue, graph, nodes)
     if kind == "remote":
         # A call comes at a call's level (ITU-T G.100: about -26 dBov): the house's mark is for what it can turn, from the first gain on;
         # where there is none, for where it comes to.

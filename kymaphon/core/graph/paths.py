@@ -98,10 +98,66 @@ def best_paths(
         floor_db: stop below this gain, whatever the strongest is.
         within: only through these nodes. With source equal to target this finds circles.
     """
-    graph = transfer.graph
     reach = -number("paths-below") if below_db is None else below_db
     if source == target and within is None:
         return Found((), True)
+    if within is None and most == MOST_PATHS:
+        if transfer.uncut is None:
+            return _searched_once(transfer, source, target, bound, reach, floor_db)
+        left = _after_cut(transfer, transfer.uncut, source, target, reach, floor_db)
+        if left is not None:
+            return left
+    return _search(transfer, source, target, bound, most, reach, floor_db, within)
+
+
+def _searched_once(
+    transfer: Transfer,
+    source: int,
+    target: int,
+    bound: Sequence[float] | None,
+    reach: float,
+    floor_db: float,
+) -> Found:
+    """A search of a whole rig, kept: cuts of it begin with what it found."""
+    known = transfer.once(_searches)
+    key = (source, target, reach, floor_db)
+    if key not in known:
+        known[key] = _search(transfer, source, target, bound, MOST_PATHS, reach, floor_db, None)
+    return known[key]
+
+
+def _searches(transfer: Transfer) -> dict[tuple[int, int, float, float], Found]:
+    """The searches so far, by both ends, reach and floor."""
+    return {}
+
+
+def _after_cut(
+    cut: Transfer, whole: Transfer, source: int, target: int, reach: float, floor_db: float
+) -> Found | None:
+    """What a cut leaves of the ways of the rig before it, where its strongest way is among them and all were seen: taking edges away
+    makes no new ones. None where it has to be searched anew.
+    """
+    known = best_paths(whole, source, target, below_db=reach, floor_db=floor_db)
+    if not known.complete or (known.paths and not cut.gone.isdisjoint(known.paths[0].edges)):
+        return None
+    kept = (path for path in known.paths if cut.gone.isdisjoint(path.edges))
+    return Found(
+        tuple(PathThrough(cut.graph, path.edges, path.gain_db, path.delay_ms) for path in kept), True
+    )
+
+
+def _search(
+    transfer: Transfer,
+    source: int,
+    target: int,
+    bound: Sequence[float] | None,
+    most: int,
+    reach: float,
+    floor_db: float,
+    within: frozenset[int] | None,
+) -> Found:
+    """`best_paths` by searching, best first."""
+    graph = transfer.graph
     onward = transfer.best_gain_to(target, within) if bound is None else bound
     steps, bits, push, pop = graph.steps_out, graph.bits, heapq.heappush, heapq.heappop
     floor, count = floor_db, 0

@@ -52,9 +52,13 @@ def _is_socket(node: Node, kind: Kind) -> bool:
     return ":" not in node.id and any(row.id == port and row.strip is not None for row in kind.inputs)
 
 
+PointMark = tuple[Mark | None, bool]
+"""The mark at a point, and whether it was set for that point or its sort."""
+
+
 def marks_along(
     show: Show, catalogue: Catalogue, graph: SignalGraph, nodes: tuple[int, ...]
-) -> list[tuple[Mark | None, bool]]:
+) -> list[PointMark]:
     """The mark at each point of a chain, and whether it was set for that point or its sort.
 
     One set for the very point comes first, then one for its sort, then the show's practice where its meter can be read.

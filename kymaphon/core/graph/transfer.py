@@ -75,6 +75,11 @@ class Transfer:
         return Transfer(self.graph.without(refs), self, self.effort)
 
     @cached_property
+    def gone(self) -> frozenset[int]:
+        """Positions of the edges that were cut from `uncut`; none of a whole rig."""
+        return frozenset(self.uncut.graph.live).difference(self.graph.live) if self.uncut else frozenset()
+
+    @cached_property
     def components(self) -> list[list[int]]:
         """`strong_components` of the graph; of one that was cut, of the uncut one."""
         return strong_components(self.graph) if self.uncut is None else self.uncut.components

@@ -11,7 +11,15 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import NOISE_NAMES, Ladder, Rung
-from kymaphon.core.levels.lineup.model import Floats, Hiss, LineUpModel, VoiceModel, edits_to, model_of
+from kymaphon.core.levels.lineup.model import (
+    Floats,
+    Hiss,
+    LineUpModel,
+    VoiceModel,
+    edits_to,
+    model_of,
+    moved_beside,
+)
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.ids import SettingRef
@@ -127,10 +135,8 @@ def budget_of(analysis: Computed, voice: str, end: str) -> Budget | None:
     model = model_of(analysis, [(voice, end)])
     last = ladder.last
     others = last.noise_db.get("others", -math.inf) - last.weighted_speech_db
-    held = model_of(analysis, [(voice, end)], alone=True).turns
-    shared = frozenset(
-        row.ref for row, own in zip(held, model.turns, strict=True) if row.held_by != own.held_by
-    )
+    moved = moved_beside(analysis, {voice})
+    shared = frozenset(row.ref for row in model.turns if moved.get(row.ref))
     return Budget(analysis, ladder, model, model.voices[0], model.now, others, shared)
 
 

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
+
+_REMEMBERED = 1 << 14
+"""The same few thousand ids of a rig are taken apart over and over."""
 
 
 class PortId(NamedTuple):
@@ -24,9 +28,7 @@ class PortId(NamedTuple):
     @classmethod
     def of(cls, reference: str) -> PortId:
         """The parts of a reference; what is not there is empty, as the port of a device that is named as a whole."""
-        device, _, rest = reference.partition(".")
-        port, _, side = rest.partition(".")
-        return cls(device, port, side)
+        return _port(reference)
 
     @property
     def socket(self) -> str:
@@ -56,8 +58,7 @@ class NodeId(NamedTuple):
     @classmethod
     def of(cls, node: str) -> NodeId:
         """The parts of a node's id; what is not there is empty."""
-        base, _, tap = node.partition(":")
-        return cls(*PortId.of(base), tap)
+        return _node(node)
 
     @property
     def socket(self) -> str:
@@ -71,6 +72,19 @@ class NodeId(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.reference}:{self.tap}" if self.tap else self.reference
+
+
+@lru_cache(_REMEMBERED)
+def _port(reference: str) -> PortId:
+    device, _, rest = reference.partition(".")
+    port, _, side = rest.partition(".")
+    return PortId(device, port, side)
+
+
+@lru_cache(_REMEMBERED)
+def _node(node: str) -> NodeId:
+    base, _, tap = node.partition(":")
+    return NodeId(*_port(base), tap)
 
 
 @dataclass(frozen=True, slots=True)

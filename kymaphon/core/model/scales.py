@@ -95,12 +95,11 @@ def house_at(show: Show, catalogue: Catalogue, owners: Iterable[str], *, mono: b
     """The alignments where the signal passed these devices, nearest first: the first with a converter says what full
     scale is; without one, the show's line-up does.
     """
-    kinds = {device.id: device for device in show.devices}
     rows = tuple(owners)
-    here = kinds.get(rows[0]) if rows else None
+    here = show.find_device(rows[0]) if rows else None
     offset = here.meter_offset_db if here is not None else 0.0
     for owner in rows:
-        device = kinds.get(owner)
+        device = show.find_device(owner)
         if device is None:
             continue
         full = catalogue[device.kind].full_scale_dbu

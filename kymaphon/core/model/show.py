@@ -427,6 +427,11 @@ class Show(Model):
         """The device of that id. Raises KeyError when there is none."""
         return _by_id(self.devices, device_id)
 
+    def find_device(self, device_id: str) -> Device | None:
+        """The device of that id; None when there is none, as for a party's id."""
+        found: Device | None = _ids(self.devices).get(device_id)
+        return found
+
     def place(self, place_id: str) -> Place:
         """The place of that id. Raises KeyError when there is none."""
         return _by_id(self.places, place_id)

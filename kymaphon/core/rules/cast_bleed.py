@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from functools import partial
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.model.edits import Edit, SetField
-from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.placement.moves import (
     Placed,
     aim,
@@ -97,7 +98,7 @@ def _pair(analysis: Computed, row: Placed, other: Placed) -> Finding | None:
     title = f"{row.party_name} is in {other.name} too"
     return Finding(
         "three-to-one", "fix", "Cast", (row.party, other.device, other.party), title, text, figures, why,
-        _parted(analysis, row, other, need - under),
+        Later(partial(_parted, analysis, row, other, need - under)),
     )  # fmt: skip
 
 

@@ -150,7 +150,9 @@ def booster_worth(analysis: Computed) -> Iterator[Finding]:
     boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].is_booster}
     seen: set[str] = set()
     for (voice, end), ladder in analysis.ladders.items():
-        if voice in seen or boosters.isdisjoint(rung.owner for rung in ladder.rungs):
+        if voice in seen or boosters.isdisjoint(
+            analysis.graph.nodes[node].owner for node in ladder.path.nodes
+        ):
             continue
         seen.add(voice)
         budget = budget_of(analysis, voice, end)

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 
 import numpy as np
+from numpy.typing import NDArray
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
@@ -12,7 +14,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.weights import crest_together
 from kymaphon.core.rules.record import rule
@@ -28,15 +30,17 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
     if len(talkers) < 2:
         return
     levels = np.array([graph.mouths[voice][1].value for voice in flow.voices])
+    most = round(number("talk-at-once"))
     worst: tuple[float, int, list[int]] | None = None
     heard = analysis.leading_to([ear for ears in graph.ears.values() for ear in ears])
-    for node, point in enumerate(graph.nodes):
+    for node in _near_clipping(analysis, talkers, levels, most):
+        point = graph.nodes[node]
         if point.ceiling is None or node in analysis.transfer.unstable or node not in heard:
             continue
         power = flow.power[node]
         here = [i for i in talkers if 0 < power[i] < np.inf]
         at = {i: float(levels[i] + 10 * np.log10(power[i])) for i in here}
-        loudest = sorted(here, key=lambda i: -at[i])[: round(number("talk-at-once"))]
+        loudest = sorted(here, key=lambda i: -at[i])[:most]
         chosen = [i for i in loudest if at[i] > at[loudest[0]] - number("comes-together")]
         if len(chosen) < 2:
             continue
@@ -51,6 +55,20 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
             worst = over, node, chosen
     if worst is not None:
         yield _told(analysis, *worst)
+
+
+def _near_clipping(
+    analysis: Computed, talkers: list[int], levels: NDArray[np.float64], most: int
+) -> list[int]:
+    """Nodes whose ceiling all talkers together would pass: few of those that the loudest of them may."""
+    ceilings = [
+        point.ceiling.value if point.ceiling is not None else np.inf for point in analysis.graph.nodes
+    ]
+    together = analysis.flow.power[:, talkers] @ 10 ** (levels[talkers] / 10)
+    crest = max(crest_together(count)[1].value for count in range(2, max(most, 2) + 1))
+    with np.errstate(divide="ignore"):
+        under = 10 * np.log10(together) + crest <= np.array(ceilings)
+    return [int(node) for node in np.flatnonzero(~under)]
 
 
 def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Finding:
@@ -74,7 +92,7 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
     return Finding(
         "several-clip", "fix" if often else "note", "Level", (*voices, point.id), f"{len(chosen)} at once clip at {point.label}", text,
         (Derived("over", over, "dB"), Derived("together", both.value, point.unit), Derived("mix needs less by", over, "dB")), why,
-        tuple(_shared(analysis, voices, point.id, over)),
+        Later(partial(_shared, analysis, voices, point.id, over)),
     )  # fmt: skip
 
 

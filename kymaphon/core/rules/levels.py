@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, in_sentence, show_number
@@ -16,7 +17,7 @@ from kymaphon.core.levels.down import down_on
 from kymaphon.core.levels.noise_moves import quick_buys
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Severity
+from kymaphon.core.model.findings import Finding, Later, Remedy, Severity
 from kymaphon.core.model.show import Place
 from kymaphon.core.model.take_figures import measured_ambient, room_take
 from kymaphon.core.model.wants import asked_at, asked_db
@@ -72,19 +73,17 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
             text,
             (Derived("headroom", rung.headroom_db, "dB"), Derived("headroom wanted", growth.value, "dB")),
             rung.explain_headroom(),
-            _only_lasting(
-                analysis,
-                ladder,
-                rung,
-                turn_remedies(
-                    analysis,
-                    ladder,
-                    gain_knobs(ladder, rung),
-                    -math.ceil(need),
-                    f"peaks then stay {growth.value:.0f} dB or more below clipping",
-                ),
-            ),
+            Later(partial(_turned_down, analysis, ladder, rung, need, growth.value)),
         )
+
+
+def _turned_down(
+    analysis: Computed, ladder: Ladder, rung: Rung, need_db: float, spare_db: float
+) -> tuple[Remedy, ...]:
+    """What brings the peaks so far below clipping."""
+    effect = f"peaks then stay {spare_db:.0f} dB or more below clipping"
+    turned = turn_remedies(analysis, ladder, gain_knobs(ladder, rung), -math.ceil(need_db), effect)
+    return _only_lasting(analysis, ladder, rung, turned)
 
 
 def _mark_asks(ladder: Ladder, need_db: float) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 from kymaphon.core.computing.build import build_graph
 from kymaphon.core.computing.computed import Computed
@@ -323,7 +323,7 @@ def _off_level(analysis: Computed, feeds: list[Feed]) -> Finding:
     more = f", and {len(feeds) - 1} more" if len(feeds) > 1 else ""
     return Finding(
         f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{title}{more}", text,
-        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, for_this_ear(analysis, feeds, offs), tuple(feed.key for feed in feeds),
+        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, Later(partial(for_this_ear, analysis, feeds, offs)), tuple(feed.key for feed in feeds),
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kymaphon.core.computing.computed import Computed
+from kymaphon.core.computing.computed import Computed, reading
 from kymaphon.core.derive import Derived, less
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.ends import end_of
@@ -38,12 +38,14 @@ def is_risk(meeting: Meeting, under_db: float) -> bool:
     return beside or under_db < number("hum-under")
 
 
+@reading("layout", "wiring")
+def _meetings(analysis: Computed) -> tuple[Meeting, ...]:
+    return meetings(analysis.show, analysis.catalogue)
+
+
 def ranked_meetings(analysis: Computed) -> list[tuple[Meeting, Derived]]:
     """Every audio cable with every power run of its place, with its hum under the voice: the worst first."""
-    rows = [
-        (row, under_voice(analysis, row.cable, row.level))
-        for row in meetings(analysis.show, analysis.catalogue)
-    ]
+    rows = [(row, under_voice(analysis, row.cable, row.level)) for row in analysis.once(_meetings)]
     return sorted(rows, key=lambda row: row[1].value)
 
 

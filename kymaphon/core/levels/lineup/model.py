@@ -221,7 +221,7 @@ def model_of(
     ladders = [ladder for pair in pairs if (ladder := analysis.ladder(*pair)) is not None]
     found = _turns(analysis, ladders, school)
     if alone:
-        moved = _moved_beside(analysis, {ladder.voice for ladder in ladders})
+        moved = moved_beside(analysis, {ladder.voice for ladder in ladders})
         found = [_held(turn, ", ".join(names)) if (names := moved.get(turn.ref)) else turn for turn in found]
     turns = tuple(found)
     index = {turn.ref: i for i, turn in enumerate(turns)}
@@ -232,16 +232,24 @@ def _held(turn: Turn, sharers: str) -> Turn:
     return replace(turn, held_by=f"also moves {sharers}", hold=turn.now)
 
 
-def _moved_beside(analysis: Computed, chosen: set[str]) -> dict[SettingRef, list[str]]:
+def moved_beside(analysis: Computed, chosen: set[str]) -> dict[SettingRef, list[str]]:
     """The settings that move other voices than the chosen ones on their way to an end, with the names of those voices."""
     moved: dict[SettingRef, dict[str, None]] = {}
-    for (voice, _), ladder in analysis.ladders.items():
+    for voice, end in analysis.ladders:
         if voice in chosen:
             continue
         name = analysis.party_name(voice)
-        for ref in {ref for refs in _edge_refs(analysis, ladder) for ref in refs}:
+        for ref in analysis.once(_refs_by_ladder)[voice, end]:
             moved.setdefault(ref, {})[name] = None
     return {ref: list(names) for ref, names in moved.items()}
+
+
+def _refs_by_ladder(analysis: Computed) -> dict[tuple[str, str], set[SettingRef]]:
+    """(voice, end) -> every setting that moves its chain."""
+    return {
+        key: {ref for refs in _edge_refs(analysis, ladder) for ref in refs}
+        for key, ladder in analysis.ladders.items()
+    }
 
 
 def _strip_of(analysis: Computed, node: str) -> tuple[str, str, Strip] | None:
