@@ -15,19 +15,21 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 from kymaphon.app.recovery import Autosave
 from kymaphon.app.state import note_recent
 from kymaphon.app.worker import tell
-from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.analyse import analyse, figures_of, report
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.references import check_references
 from kymaphon.core.model.show import Show
-from kymaphon.core.stopping import Stopped
+from kymaphon.core.stopping import Stopped, stopped_by
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.files.takes import rehomed
 
 BEARABLE_MS = 400
 """So long an analysis may go on though something newer is wanted."""
+FRAME_MS = 16
+"""So long after figures were handed to the views their findings are looked for: the views are painted by then."""
 AUTOSAVE_MS = 1500
 """So long after the first edit that is not kept yet it is kept, whatever else is edited meanwhile."""
 UNDO_STEPS = 1000
@@ -67,6 +69,7 @@ def _print_of(path: Path) -> str:
 
 
 class _Answer(QObject):
+    figures = Signal(object, object)
     done = Signal(object, object)
     failed = Signal(object, object)
 
@@ -76,18 +79,42 @@ _ANSWERS: list[_Answer] = []
 
 
 class _Work(QRunnable):
-    """One analysis in a worker thread; `unwanted` set, it ends at its next step without an answer. `tried`: of a preview."""
+    """One analysis in a worker thread: the figures of a show whose findings may stand until its own are there, then the findings; of any
+    other both at once. `unwanted` set, it ends at its next step without an answer.
 
-    def __init__(self, show: Show, before: Report, answer: _Answer, *, tried: bool) -> None:
+    Args:
+        before: a report of another state: what an edit did not touch is taken from it.
+        figures: of the show, where they are there already.
+        tried: it is of a preview, or of a show that is being opened.
+        opening: it is of a show that is being opened.
+    """
+
+    def __init__(
+        self,
+        show: Show,
+        before: Report,
+        figures: Report | None,
+        answer: _Answer,
+        *,
+        tried: bool,
+        opening: bool,
+    ) -> None:
         super().__init__()
-        self.show, self._before, self._answer, self.tried = show, before, answer, tried
+        self.show, self._before, self._figures, self.tried = show, before, figures, tried
+        self._answer, self._opening = answer, opening
+        self.has_figures = figures is not None
         self.unwanted = Event()
         self.clock = QElapsedTimer()
         self.clock.start()
 
     def run(self) -> None:
         try:
-            analysis = analyse(self.show, before=self._before, unwanted=self.unwanted.is_set)
+            with stopped_by(self.unwanted.is_set):
+                figures = self._figures or figures_of(self.show, before=self._before)
+                if self._figures is None and not self._opening and figures.same_rig(self._before):
+                    tell(self._answer.figures, Report.held_over(figures, self._before), self)
+                    return
+                analysis = report(figures, self._before)
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
             tell(self._answer.failed, error, self)
             return
@@ -132,7 +159,7 @@ class Document(QObject):
         self.undo_stack.setUndoLimit(UNDO_STEPS)
         self.previewing = ""
         self.analysis: Report = analyse(self.show)
-        self._settled = self.analysis
+        self._settled = self._whole = self.analysis
         self._wanted = self.show
         self._work: _Work | None = None
         self._opening: _Opening | None = None
@@ -140,6 +167,7 @@ class Document(QObject):
         """Whether the user has stopped the analysis of what is open: what is drawn is older than the show."""
         self._answer = _Answer()
         _ANSWERS.append(self._answer)
+        self._answer.figures.connect(self._figured)
         self._answer.done.connect(self._arrived)
         self._answer.failed.connect(self._failed)
         self._autosave = Autosave() if autosave else None
@@ -164,7 +192,12 @@ class Document(QObject):
     @property
     def busy(self) -> bool:
         """Whether an analysis is still on its way from a worker."""
-        return self._opening is not None or (self._wanted is not self.analysis.show and not self.stopped)
+        return self._opening is not None or (self._behind and not self.stopped)
+
+    @property
+    def _behind(self) -> bool:
+        """Whether what is drawn is older than what was asked for."""
+        return self._wanted is not self.analysis.show or self.analysis.standing
 
     @property
     def opening(self) -> str:
@@ -241,19 +274,28 @@ class Document(QObject):
         """Asks for the analysis of a show, to be drawn once it is there."""
         self._wanted, self.stopped = show, False
         if self.at_once:
-            self._accept(analyse(show, before=self.analysis))
+            self._accept(analyse(show, before=self._whole))
             return
         self._ask(show)
 
     def _ask(self, show: Show) -> None:
         work = self._work
         if work is None:
-            tried = bool(self.previewing) or self._opening is not None
-            self._work = _Work(show, self.analysis, self._answer, tried=tried)
+            opening = self._opening is not None
+            figures = self.analysis if self.analysis.standing and self.analysis.show is show else None
+            self._work = _Work(
+                show,
+                self._whole,
+                figures,
+                self._answer,
+                tried=bool(self.previewing) or opening,
+                opening=opening,
+            )
             QThreadPool.globalInstance().start(self._work)
         elif work.show is not show:
-            # What is nearly there is drawn while a knob is still being turned; what takes long gives way.
-            QTimer.singleShot(max(0, BEARABLE_MS - work.clock.elapsed()), work.unwanted.set)
+            # Figures that are nearly there are drawn while a knob is still being turned; findings give way, and what takes long.
+            wait = 0 if work.has_figures else max(0, BEARABLE_MS - work.clock.elapsed())
+            QTimer.singleShot(wait, work.unwanted.set)
         self.working.emit()
 
     def _next(self) -> None:
@@ -267,6 +309,17 @@ class Document(QObject):
         else:
             self.working.emit()
 
+    def _figured(self, analysis: Report, work: _Work) -> None:
+        """Figures are drawn at once, with the findings as they stood; only then the show's own are looked for, so that the worker does not
+        hold the drawing up.
+        """
+        self._work = None
+        if not (self.stopped or self._opening) and work.tried == bool(self.previewing):
+            # Those of a moment ago too: a knob that is still being turned is not to stand still.
+            self.analysis = analysis
+            self.analysed.emit()
+        QTimer.singleShot(FRAME_MS, self._next)
+
     def _arrived(self, analysis: Report, work: _Work) -> None:
         self._work = None
         opening = self._opening
@@ -278,6 +331,7 @@ class Document(QObject):
 
     def _accept(self, analysis: Report, *, tried: bool = False) -> None:
         """Keeps an analysis of the show as it is, and draws the one that was asked for last."""
+        self._whole = analysis
         if analysis.show is self.show:
             self._settled = analysis
         if analysis.show is self._wanted or (not self.previewing and analysis.show is self.show):
@@ -295,7 +349,7 @@ class Document(QObject):
             self._next()
             return
         # Nothing is asked for anew that has just failed; what is open stays as it is drawn where another was to be opened.
-        self.stopped = self._opening is None and self._wanted is not self.analysis.show
+        self.stopped = self._opening is None and self._behind
         self._opening = self._work = None
         self.working.emit()
         raise error
@@ -334,7 +388,7 @@ class Document(QObject):
         self.undo_stack.clear()
         self.show, self.path, self.previewing = opening.show, opening.path, ""
         self.opened = self._wanted = opening.show
-        self.analysis = self._settled = analysis
+        self.analysis = self._settled = self._whole = analysis
         self._restored = opening.restored
         self._on_disk = opening.on_disk
         self._saved_log = len(opening.show.log)

@@ -48,6 +48,12 @@ class Offering(QObject):
 
     def show(self, panel: WhyPanel, content: WhyContent) -> None:
         """Shows content with the remedies of its findings that may be offered."""
+        if self._document.analysis.standing:
+            # Of another state of the show: its own findings are on their way.
+            self._wanted = None
+            self._pause.stop()
+            panel.show_content(content, trying=True)
+            return
         # What is done is done to the show as it is, also while a preview is on screen.
         analysis, findings = self._document.settled, self._doable(content.findings)
         if not are_known(analysis, findings):

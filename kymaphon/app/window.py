@@ -55,6 +55,8 @@ if TYPE_CHECKING:
     from kymaphon.app.takes import TakeDesk
 
 WHY_WIDTH = 312
+WHY_MS = 120
+"""So long after a picture, at most, the arithmetic of what is still being turned follows it."""
 SHOW_FILTER = "Shows (*.json);;All files (*)"
 SCALES = (1.0, 1.25, 1.5)
 
@@ -83,6 +85,11 @@ class Window(QMainWindow):
         self._why_due.setSingleShot(True)
         self._why_due.setInterval(0)
         self._why_due.timeout.connect(self._show_why)
+        self._why_late = QTimer(self)
+        """Arithmetic follows a knob that is being turned a moment later than the picture, at the latest."""
+        self._why_late.setSingleShot(True)
+        self._why_late.setInterval(WHY_MS)
+        self._why_late.timeout.connect(self._show_why)
         self.offering = Offering(self, self.document, self._show_why)
         # Once what has changed is laid out.
         self._order = QTimer(self)
@@ -335,8 +342,9 @@ class Window(QMainWindow):
     def refresh(self) -> None:
         """Draws what the document has computed."""
         analysis = self.document.analysis
-        self.rail.set_states(analysis.stages)
-        self.bar.set_counts(analysis.counts())
+        if not analysis.standing:
+            self.rail.set_states(analysis.stages)
+            self.bar.set_counts(analysis.counts())
         if not self.document.previewing:
             self.why.held = None
         self._stale = set(STAGES)
@@ -366,7 +374,12 @@ class Window(QMainWindow):
             page.refresh()
         self._stale.discard(self.stage)
         self._quiet = False
-        self._show_why()
+        if not self.document.analysis.standing:
+            self._show_why()
+            return
+        self._why_due.stop()
+        if not self._why_late.isActive():
+            self._why_late.start()
 
     def _document_changed(self) -> None:
         show = self.document.show
@@ -382,6 +395,7 @@ class Window(QMainWindow):
     def _show_why(self) -> None:
         if not self._quiet:
             self._why_due.stop()
+            self._why_late.stop()
             self._order.start()
             self.offering.show(self.why, self.page(self.stage).why())
 

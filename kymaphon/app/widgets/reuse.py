@@ -94,7 +94,8 @@ class Reused:
                 widget.clearFocus()
             widget.setObjectName(name)
         self._used.append((kind, widget))
-        widget.show()
+        if widget.isHidden():
+            widget.show()
         return widget
 
 

@@ -11,8 +11,6 @@ from typing import cast
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QApplication,
-    QGridLayout,
-    QHBoxLayout,
     QLabel,
     QLayout,
     QPushButton,
@@ -23,8 +21,9 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.arrangement import Arrangement, Place
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
-from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused, loosen
+from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.derive import Derived
 from kymaphon.core.graph.signal import Switch
@@ -107,9 +106,10 @@ class WhyPanel(QScrollArea):
         self.trying = False
         self._body = body = QWidget()
         body.setObjectName("whyBody")
-        self._column = QVBoxLayout(body)
-        self._column.setContentsMargins(20, 16, 20, 16)
-        self._column.setSpacing(4)
+        column = QVBoxLayout(body)
+        column.setContentsMargins(20, 16, 20, 16)
+        column.setSpacing(4)
+        self._arrangement = Arrangement(column)
         self._parts = Reused(body)
         self.setWidget(body)
 
@@ -126,15 +126,15 @@ class WhyPanel(QScrollArea):
         body = self._body
         within = body.isAncestorOf(QApplication.focusWidget() or self)
         self._parts.begin()
-        loosen(self._column)
-        self._build(self._column)
+        self._build(self._arrangement.begin())
         self._parts.end()
+        self._arrangement.end()
         way_back = self.findChild(QPushButton, "end held")
         if within and body.focusWidget() is None and isinstance(way_back, QPushButton):
             # What was pressed to preview it may be gone: the way back is under the finger.
             way_back.setFocus()
 
-    def _build(self, column: QVBoxLayout) -> None:
+    def _build(self, column: Place) -> None:
         content = self._content
         if self.held is not None:
             self._add_held(column, self.held)
@@ -164,7 +164,7 @@ class WhyPanel(QScrollArea):
             column.addSpacing(8)
             column.addWidget(self._label(content.switches_title, "heading"))
             for switch in content.switches:
-                row = QHBoxLayout()
+                row = self._arrangement.row()
                 row.addWidget(self._label(switch.label.removesuffix(", mute"), "muted"), 1)
                 row.addWidget(self._switch_button(switch))
                 column.addLayout(row)
@@ -239,14 +239,14 @@ class WhyPanel(QScrollArea):
             tip=action.tip,
         )
 
-    def _add_held(self, column: QVBoxLayout, remedy: Remedy) -> None:
+    def _add_held(self, column: Place, remedy: Remedy) -> None:
         """What is being previewed: it may have made its own finding vanish, so it is decided here."""
         column.addWidget(
             self._label("Preview, nothing changed yet", "badge", wrap=False), 0, Qt.AlignmentFlag.AlignLeft
         )
         column.addWidget(self._label(remedy.label, "heading"))
         column.addWidget(self._label(remedy.effect, "muted"))
-        row = QHBoxLayout()
+        row = self._arrangement.row()
         row.addWidget(
             self._button(
                 "Do this", "do held", lambda _on: self.apply_remedy.emit(remedy), primary=True, wide=True
@@ -259,12 +259,8 @@ class WhyPanel(QScrollArea):
         column.addLayout(row)
         column.addSpacing(12)
 
-    def _add_derivation(self, column: QVBoxLayout, derived: Derived) -> None:
-        grid = QGridLayout()
-        grid.setContentsMargins(0, 4, 0, 0)
-        grid.setHorizontalSpacing(6)
-        grid.setVerticalSpacing(3)
-        grid.setColumnStretch(1, 1)
+    def _add_derivation(self, column: Place, derived: Derived) -> None:
+        grid = self._arrangement.grid()
         row = 0
         for term in derived.terms:
             row = self._add_term(grid, row, term, derived.name)
@@ -280,7 +276,7 @@ class WhyPanel(QScrollArea):
             column.addWidget(self._label(_capital(derived.source), "muted"))
         column.addSpacing(8)
 
-    def _add_term(self, grid: QGridLayout, row: int, term: Derived, within: str) -> int:
+    def _add_term(self, grid: Place, row: int, term: Derived, within: str) -> int:
         how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
         name = self._label(
             _capital(term.name), "muted", tip="\n".join(how) or term.text(), status=", ".join(how)
@@ -322,10 +318,9 @@ class WhyPanel(QScrollArea):
         self._open ^= {key}
         self.show_content(self._content, trying=self.trying)
 
-    def _add_finding(self, column: QVBoxLayout, finding: Finding) -> None:
+    def _add_finding(self, column: Place, finding: Finding) -> None:
         column.addSpacing(8)
-        head = QHBoxLayout()
-        head.setSpacing(8)
+        head = self._arrangement.row()
         severity = finding.severity
         mark = self._parts.take(("mark", severity), lambda: MarkLabel(severity, self.theme))
         head.addWidget(mark, 0, Qt.AlignmentFlag.AlignTop)
@@ -342,12 +337,11 @@ class WhyPanel(QScrollArea):
         for text in finding.refused:
             column.addWidget(self._label(text, "muted"))
 
-    def _add_remedy(self, column: QVBoxLayout, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
+    def _add_remedy(self, column: Place, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
         column.addSpacing(6)
         column.addWidget(self._label(remedy.label, "heading" if primary else ""))
         column.addWidget(self._label(_capital(remedy.effect), "muted"))
-        row = QHBoxLayout()
-        row.setSpacing(8)
+        row = self._arrangement.row()
         do = self._button(
             "Do this" if primary else "Do this instead",
             f"do {finding.code} {remedy.id}",

@@ -35,10 +35,21 @@ def analyse(
         ShowProblem: a reference in the show leads nowhere.
         Stopped: `unwanted` said so.
     """
+    with stopped_by(unwanted):
+        return report(figures_of(show, catalogue, before=before, remedies=remedies), before)
+
+
+def figures_of(
+    show: Show,
+    catalogue: Catalogue | None = None,
+    *,
+    before: Computed | None = None,
+    remedies: bool = True,
+) -> Computed:
+    """The figures of a show, without findings; those `report` adds. Arguments and errors are those of `analyse`."""
     kinds = (catalogue or shipped_catalogue()).with_kinds(*show.kinds)
     check_references(show, kinds)
-    with stopped_by(unwanted):
-        return report(computed(show, kinds, before, remedies=remedies), before)
+    return computed(show, kinds, before, remedies=remedies)
 
 
 def report(figures: Computed, before: Report | None = None) -> Report:

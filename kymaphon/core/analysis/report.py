@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Hashable, Mapping
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 from kymaphon.core.computing.computed import Computed, lazy
@@ -28,12 +28,14 @@ class Report(Computed):
 
     Attributes:
         found: name of each rule that was asked -> what it found.
+        standing: the findings are those of the state before, and the show's own are still looked for.
         tried: what `offers` tried of the findings so far. Not kept with the figures: remedies that are looked for later hold on to
             those, so that a report would hold on to itself, and stay until garbage is collected.
     """
 
     findings: tuple[Finding, ...] = field(default=())
     found: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict, repr=False, compare=False)
+    standing: bool = False
     tried: dict[Hashable, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @classmethod
@@ -41,6 +43,17 @@ class Report(Computed):
         """The report of some figures; what was computed of them is shared, either way."""
         same = {row.name: getattr(computed, row.name) for row in fields(Computed)}
         return cls(**same, findings=worst_first(row for rows in found.values() for row in rows), found=found)
+
+    @classmethod
+    def held_over(cls, figures: Computed, before: Report) -> Report:
+        """The figures of a show with the findings of a state before it, to be shown until its own are there.
+
+        Raises:
+            ValueError: what is in the show is not what was in it: findings may be about what is gone.
+        """
+        if not figures.same_rig(before):
+            raise ValueError("findings of another rig")
+        return replace(cls.of(figures, before.found), standing=True)
 
     def counts(self) -> dict[Severity, int]:
         """How many findings of each severity."""

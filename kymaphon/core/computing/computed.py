@@ -11,7 +11,7 @@ import numpy as np
 
 from kymaphon.core.acoustics.air import is_muted
 from kymaphon.core.acoustics.cast import NOTHING_DB, PlaceSound, is_loudspeaker, microphones, sound_of
-from kymaphon.core.computing.facets import ALL, Facet
+from kymaphon.core.computing.facets import ALL, Facet, changed
 from kymaphon.core.derive import Derived
 from kymaphon.core.graph.flow import Flow, flow_of
 from kymaphon.core.graph.ladder import Ladder, NoiseField, build_ladder
@@ -117,6 +117,10 @@ class Computed:
     def searched_short(self) -> bool:
         """Whether a search for single ways ended before all was seen: then what is found depends on what was asked before."""
         return self.transfer.effort.short > 0
+
+    def same_rig(self, other: Computed) -> bool:
+        """Whether the same people, devices and cables are in both, however they are set."""
+        return not changed(other.show, self.show) & {"layout", "wiring"}
 
     def take_from(self, before: Computed, changes: frozenset[Facet]) -> None:
         """Takes along what is kept in another state of the show and holds for this one too, which differs from it in these facets."""
@@ -229,6 +233,17 @@ class Computed:
         """The ladder of a voice to a listener along its strongest way, by its own microphone where it has one; None when no such
         way leads there: what bleeds into other people's microphones is no chain of this voice.
         """
+        if (voice, listener) not in self._one_by_one:
+            self._one_by_one[voice, listener] = self._ladder(voice, listener)
+        return self._one_by_one[voice, listener]
+
+    @lazy
+    @reading("feeds")
+    def _one_by_one(self) -> dict[tuple[str, str], Ladder | None]:
+        """Ladders that were asked for so far."""
+        return {}
+
+    def _ladder(self, voice: str, listener: str) -> Ladder | None:
         feed = self.feeds.get((listener, voice))
         if feed is None or feed.path is None or feed.node is None:
             return None

@@ -48,6 +48,10 @@ class PathThrough:
     gain_db: float
     delay_ms: float
 
+    def on(self, graph: SignalGraph) -> PathThrough:
+        """The same way in another state of the rig, in which its steps are as they were."""
+        return PathThrough(graph, self.edges, self.gain_db, self.delay_ms)
+
     @property
     def nodes(self) -> tuple[int, ...]:
         steps = [self.graph.edges[i] for i in self.edges]
@@ -141,9 +145,7 @@ def _after_cut(
     if not known.complete or (known.paths and not cut.gone.isdisjoint(known.paths[0].edges)):
         return None
     kept = (path for path in known.paths if cut.gone.isdisjoint(path.edges))
-    return Found(
-        tuple(PathThrough(cut.graph, path.edges, path.gain_db, path.delay_ms) for path in kept), True
-    )
+    return Found(tuple(path.on(cut.graph) for path in kept), True)
 
 
 def _search(

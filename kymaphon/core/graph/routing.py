@@ -375,15 +375,15 @@ def _grouped(paths: Iterable[PathThrough]) -> tuple[Arrival, ...]:
             groups[-1].append(path)
         else:
             groups.append([path])
-    arrivals = [
-        Arrival(
-            max(group, key=lambda row: row.gain_db).delay_ms,
-            correlated_sum_db(row.gain_db for row in group),
-            tuple(sorted(group, key=lambda row: -row.gain_db)),
-        )
-        for group in groups
-    ]
-    return tuple(sorted(arrivals, key=lambda row: -row.gain_db))
+    return tuple(sorted(map(_arrival, groups), key=lambda row: -row.gain_db))
+
+
+def _arrival(group: list[PathThrough]) -> Arrival:
+    """Ways of one length, added in step."""
+    if len(group) == 1:
+        return Arrival(group[0].delay_ms, group[0].gain_db, (group[0],))
+    ordered = sorted(group, key=lambda row: -row.gain_db)
+    return Arrival(ordered[0].delay_ms, correlated_sum_db(row.gain_db for row in group), tuple(ordered))
 
 
 def total_gain_db(power: float, arrivals: tuple[Arrival, ...]) -> float:

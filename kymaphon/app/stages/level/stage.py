@@ -179,8 +179,6 @@ class LevelStage(StageSurface):
     def ladder(self) -> Ladder | None:
         """The ladder on screen."""
         analysis = self.document.analysis
-        if (self.voice, self.end) in analysis.ladders:
-            return analysis.ladders[self.voice, self.end]
         return analysis.ladder(self.voice, self.end) if self.voice and self.end else None
 
     @property
