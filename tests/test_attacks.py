@@ -9,7 +9,8 @@ from pathlib import Path
 import pytest
 
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.show_file import ABANDONED_S, read_show, write_show
+from kymaphon.files.show_file import read_show, write_show
+from kymaphon.files.text_file import ABANDONED_S
 from tests.attacks import SMALL, attack_readers, kill_while_editing, samples, two_writers
 
 
@@ -56,7 +57,7 @@ def test_a_full_disk_leaves_the_old_file(tmp_path: Path, monkeypatch: pytest.Mon
             def full(*_given: object, **_more: object) -> None:
                 raise OSError(28, "No space left on device")
 
-            patch.setattr(f"kymaphon.files.show_file.os.{name}", full)
+            patch.setattr(f"kymaphon.files.text_file.os.{name}", full)
             with pytest.raises(FileProblem, match="No space left"):
                 write_show(path, SMALL.with_(title="New"))
         assert read_show(path) == SMALL

@@ -24,8 +24,12 @@ class Collector(QObject):
         gc.disable()
         sys.setswitchinterval(SWITCH_S)
         self._timer = QTimer(self)
+        self._timer.setInterval(EVERY_MS)
         self._timer.timeout.connect(collect_what_is_due)
-        self._timer.start(EVERY_MS)
+
+    def begin(self) -> None:
+        """From now on garbage is collected: the start makes none that is worth its wait."""
+        self._timer.start()
 
 
 def spare_what_is_there() -> None:

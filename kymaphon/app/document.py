@@ -111,8 +111,9 @@ class _Work(QRunnable):
         try:
             with stopped_by(self.unwanted.is_set):
                 figures = self._figures or figures_of(self.show, before=self._before)
-                if self._figures is None and not self._opening and figures.same_rig(self._before):
-                    tell(self._answer.figures, Report.held_over(figures, self._before), self)
+                if self._figures is None and (self._opening or figures.same_rig(self._before)):
+                    before = None if self._opening else self._before
+                    tell(self._answer.figures, Report.held_over(figures, before), self)
                     return
                 analysis = report(figures, self._before)
         except Exception as error:  # noqa: BLE001 - carried to the window's thread and raised there
@@ -149,7 +150,14 @@ class Document(QObject):
     at_once = False
     """For tests: computed where it is asked for, before it returns."""
 
-    def __init__(self, show: Show | None = None, path: Path | None = None, *, autosave: bool = True) -> None:
+    def __init__(
+        self,
+        show: Show | None = None,
+        path: Path | None = None,
+        *,
+        autosave: bool = True,
+        searched: bool = True,
+    ) -> None:
         super().__init__()
         self.show = show or Show()
         self.opened = self.show
@@ -158,7 +166,9 @@ class Document(QObject):
         self.undo_stack = QUndoStack(self)
         self.undo_stack.setUndoLimit(UNDO_STEPS)
         self.previewing = ""
-        self.analysis: Report = analyse(self.show)
+        self.analysis: Report = (
+            analyse(self.show) if searched else Report.held_over(figures_of(self.show), None)
+        )
         self._settled = self._whole = self.analysis
         self._wanted = self.show
         self._work: _Work | None = None
@@ -214,8 +224,8 @@ class Document(QObject):
             self.working.emit()
 
     def go_on(self) -> None:
-        """Computes what was stopped."""
-        if self.stopped:
+        """Computes what was stopped, or not yet begun."""
+        if self._behind and self._work is None and self._opening is None:
             self._compute(self.show)
 
     def apply(self, edits: Iterable[Edit], text: str, *, merge: str = "") -> None:
@@ -314,7 +324,10 @@ class Document(QObject):
         hold the drawing up.
         """
         self._work = None
-        if not (self.stopped or self._opening) and work.tried == bool(self.previewing):
+        opening = self._opening
+        if opening is not None and analysis.show is opening.show:
+            self._exchange(opening, analysis)
+        elif not (self.stopped or opening) and work.tried == bool(self.previewing):
             # Those of a moment ago too: a knob that is still being turned is not to stand still.
             self.analysis = analysis
             self.analysed.emit()

@@ -10,7 +10,6 @@ from PySide6.QtCore import QObject, QTimer
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import WhyContent, WhyPanel
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis.offers import are_known, with_offers
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.show import Show
@@ -54,6 +53,8 @@ class Offering(QObject):
             self._pause.stop()
             panel.show_content(content, trying=True)
             return
+        from kymaphon.core.analysis.offers import are_known, with_offers
+
         # What is done is done to the show as it is, also while a preview is on screen.
         analysis, findings = self._document.settled, self._doable(content.findings)
         if not are_known(analysis, findings):
@@ -70,6 +71,8 @@ class Offering(QObject):
         wanted = self._wanted
         if wanted is None:
             return
+        from kymaphon.core.analysis.offers import with_offers
+
         analysis, findings = wanted
 
         def work() -> None:

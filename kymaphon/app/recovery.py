@@ -13,7 +13,8 @@ from kymaphon.app.state import state_folder
 from kymaphon.core.model.show import Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import Lock
-from kymaphon.files.show_file import parse_show, read_json, read_text, show_text, write_whole
+from kymaphon.files.show_file import parse_show, show_text
+from kymaphon.files.text_file import read_json, read_text, write_whole
 
 
 def recovery_folder() -> Path:

@@ -1,4 +1,7 @@
-"""Starts the window: fonts, theme, the show asked for, and a net under unexpected errors."""
+"""Starts the window: its frame first, then what computes, then the show asked for; fonts, theme, and a net under unexpected errors.
+
+Nothing of the core may be imported at the top: the frame is on screen before that is read.
+"""
 
 from __future__ import annotations
 
@@ -8,16 +11,18 @@ import traceback
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEventLoop, QThreadPool, QTimer, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import state, theme
 from kymaphon.app.collecting import spare_what_is_there
-from kymaphon.app.document import Document
 from kymaphon.app.window import Window
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.show_file import read_show
+
+if TYPE_CHECKING:
+    from kymaphon.app.document import Document
 
 SOON_MS = 1500
 DEMO_LEAD = timedelta(minutes=20)
@@ -28,31 +33,20 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
     """Opens the window and stays until it is closed; with `picture`, saves a PNG of it and ends.
 
     Raises:
-        FileProblem: the show asked for cannot be used.
+        FileProblem: the show asked for cannot be used. No window is left open.
     """
-    path = Path(show) if show else None
-    loaded = None
-    if demo:
-        from kymaphon.files.demo import demo_path
-
-        loaded = read_show(demo_path()).with_(air_at=datetime.now(UTC).replace(microsecond=0) + DEMO_LEAD)
     if picture and "QT_QPA_PLATFORM" not in os.environ and not os.environ.get("DISPLAY"):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     app = QApplication.instance() or QApplication(sys.argv[:1])
     app.setApplicationName("Kymaphon")
     qInstallMessageHandler(_quiet_fonts)
-    theme.load_fonts()
-    document = Document()
-    window = Window(document)
+    window = frame()
     sys.excepthook = lambda kind, error, trace: unexpected(window, kind, error, trace)
-    if path is not None:
-        document.open(path)
-    elif loaded is not None:
-        document.replace(loaded, None)
-    _wait_for(document)
-    spare_what_is_there()
-    window.show()
-    window.filing.offer_recovery()
+    try:
+        fill(window, Path(show) if show else None, demo=demo)
+    except FileProblem:
+        window.close()
+        raise
     if picture:
         QTimer.singleShot(200, lambda: _save_picture(window, picture))
     code = int(app.exec())
@@ -64,13 +58,66 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
     return code
 
 
+def frame() -> Window:
+    """The window without a show, on screen."""
+    theme.load_fonts()
+    window = Window()
+    window.say("Starting \u2026")
+    window.show()
+    _paint()
+    return window
+
+
+def fill(window: Window, path: Path | None, *, demo: bool = False, autosave: bool = True) -> None:
+    """Reads what computes, then the show, and shows it; each is announced in the status line.
+
+    Args:
+        path: of a show; None for an empty one, or the demo.
+
+    Raises:
+        FileProblem: the show cannot be used.
+    """
+    if path is not None:
+        _announce(window, f"Reading {path.name} \u2026")
+    from kymaphon.app.document import Document
+
+    document = Document(autosave=autosave, searched=False)
+    window.furnish(document)
+    if path is not None:
+        document.open(path)
+    elif demo:
+        from kymaphon.files.demo import demo_path
+        from kymaphon.files.show_file import read_show
+
+        loaded = read_show(demo_path()).with_(air_at=datetime.now(UTC).replace(microsecond=0) + DEMO_LEAD)
+        document.replace(loaded, None)
+    else:
+        document.go_on()
+    if document.opening:
+        _announce(window, f"Computing {document.opening} \u2026")
+        _wait_for(document)
+    spare_what_is_there()
+    window.begin()
+    window.filing.offer_recovery()
+
+
+def _announce(window: Window, words: str) -> None:
+    window.say(words)
+    _paint()
+
+
+def _paint() -> None:
+    """Lets what is due be drawn; keys and clicks wait in the window until there is something to do them to."""
+    QApplication.processEvents()
+
+
 def _wait_for(document: Document) -> None:
-    """Gives a show of usual size the time to be there when the window comes up; a larger one comes into the window."""
+    """Gives a show of usual size the time to be there before an empty one is drawn; a larger one comes into the window."""
     loop = QEventLoop()
-    document.working.connect(lambda: None if document.busy else loop.quit())
+    document.exchanged.connect(loop.quit)
+    document.working.connect(lambda: None if document.opening else loop.quit())
     QTimer.singleShot(SOON_MS, loop.quit)
-    if document.busy:
-        loop.exec()
+    loop.exec()
 
 
 def _quiet_fonts(_kind: object, _context: object, message: str) -> None:
@@ -101,7 +148,7 @@ def unexpected(
         QApplication.exit(130)
         return
     details = "".join(traceback.format_exception(kind, error, trace))
-    kept = window.document.keep()
+    kept = window.furnished and window.document.keep()
     where = _logged(details)
     from PySide6.QtWidgets import QMessageBox
 
@@ -113,10 +160,16 @@ def unexpected(
         window,
     )
     box.setInformativeText(
-        f"{'Your show is safe: it is kept for recovery.' if kept else 'Your show could not be kept for recovery: save it now, elsewhere if need be.'} {where}"
+        f"{_words_of_keeping(kept) if window.furnished else 'No show was open yet.'} {where}"
     )
     box.setDetailedText(details)
     box.exec()
+
+
+def _words_of_keeping(kept: bool) -> str:
+    if kept:
+        return "Your show is safe: it is kept for recovery."
+    return "Your show could not be kept for recovery: save it now, elsewhere if need be."
 
 
 def _logged(details: str) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import locked
-from kymaphon.files.show_file import read_json, read_text, write_whole
+from kymaphon.files.text_file import read_json, read_text, write_whole
 
 MOST_RECENT = 10
 

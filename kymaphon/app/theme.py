@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
-from importlib import resources
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
@@ -72,7 +72,7 @@ def become(living: Theme, theme: Theme) -> None:
 
 def load_fonts() -> None:
     """Makes the shipped typeface known to Qt."""
-    folder = resources.files("kymaphon").joinpath("fonts")
+    folder = Path(__file__).parent.parent / "fonts"
     for entry in folder.iterdir():
         if entry.name.endswith(".ttf") and "Mono" not in entry.name:
             QFontDatabase.addApplicationFontFromData(entry.read_bytes())

@@ -1,18 +1,22 @@
-"""The main window: show bar, stage rail, work surface, Why panel, status line, menus."""
+"""The main window: show bar, stage rail, work surface, Why panel, status line, menus.
+
+Its frame is painted before the core, and what that needs, is imported: nothing of those may be imported here at the top.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import QEvent, Qt, QTimer
-from PySide6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QPushButton,
     QSizePolicy,
     QStackedWidget,
@@ -22,64 +26,63 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app import state, theme
 from kymaphon.app.collecting import Collector
-from kymaphon.app.document import Document
-from kymaphon.app.filing import Filing
-from kymaphon.app.offering import Offering
-from kymaphon.app.stages.cast.menu import fill_cast_menu
-from kymaphon.app.stages.feeds.menu import fill_feeds_menu
-from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
-from kymaphon.app.stages.made import made
-from kymaphon.app.stages.quiet.menu import fill_quiet_menu
-from kymaphon.app.stages.rig.menu import fill_rig_menu
-from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.menus import SCALES, Menus
 from kymaphon.app.widgets.focus import in_screen_order
 from kymaphon.app.widgets.marks import SEVERITY_NAMES
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
-from kymaphon.core.analysis.report import STAGES
-from kymaphon.core.graph.cuts import switch_words
-from kymaphon.core.graph.signal import Switch
-from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.stages import STAGES
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
     from kymaphon.app.compare import CompareDesk
+    from kymaphon.app.document import Document
+    from kymaphon.app.filing import Filing
+    from kymaphon.app.offering import Offering
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
-    from kymaphon.app.stages.level.forms import LevelForms
     from kymaphon.app.stages.level.stage import LevelStage
     from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.stages.rig.stage import RigStage
+    from kymaphon.app.stages.surface import StageSurface
     from kymaphon.app.takes import TakeDesk
+    from kymaphon.core.graph.signal import Switch
+    from kymaphon.core.model.findings import Remedy
 
 WHY_WIDTH = 312
 WHY_MS = 120
 """So long after a picture, at most, the arithmetic of what is still being turned follows it."""
-SHOW_FILTER = "Shows (*.json);;All files (*)"
-SCALES = (1.0, 1.25, 1.5)
+SEEKING = "The figures are there; what is wrong with them is being looked for \u2026"
 
 
 class Window(QMainWindow):
-    """Owns the document and lays out the views; holds no arithmetic."""
+    """Lays out the views of a document; holds no arithmetic. Without a document it is the frame alone, to be furnished once there is one.
+
+    Attributes:
+        furnished: it has a document.
+        ready: there is something to work with. What is typed or chosen before is done then, in its order.
+    """
+
+    document: Document
+    filing: Filing
+    offering: Offering
 
     def __init__(self, document: Document | None = None) -> None:
         super().__init__()
         self._collector = Collector(self)
-        self.document = document or Document()
         settings = state.read_settings()
         self.theme = theme.living(theme.THEMES.get(str(settings.get("theme")), theme.DARK))
         scale = settings.get("text_scale")
         self.scale = scale if scale in SCALES else 1.0
-        # A show begins with who takes part; one that has them, with their levels.
-        self.stage = "Level" if self.document.show.parties else "Cast"
-        self._empty = not self.document.show.parties
+        self.stage = ""
+        self.furnished = self.ready = False
+        self._held: list[Callable[[], object]] = []
+        self._empty = True
         self._jumped: tuple[int, tuple[str, tuple[str, ...]]] = 0, ("", ())
-        self._stale = set(STAGES)
+        self._stale: set[str] = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
-        self.filing = Filing(self, self.document, self.say, self.problem)
         self._why_due = QTimer(self)
         """What a selection brings along is told once, however many of its parts say so."""
         self._why_due.setSingleShot(True)
@@ -90,7 +93,6 @@ class Window(QMainWindow):
         self._why_late.setSingleShot(True)
         self._why_late.setInterval(WHY_MS)
         self._why_late.timeout.connect(self._show_why)
-        self.offering = Offering(self, self.document, self._show_why)
         # Once what has changed is laid out.
         self._order = QTimer(self)
         self._order.setSingleShot(True)
@@ -98,40 +100,95 @@ class Window(QMainWindow):
         self._order.timeout.connect(lambda: in_screen_order(self.page(self.stage)))
         self._takes: TakeDesk | None = None
         self._compare: CompareDesk | None = None
-        self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
-        self._make_actions()
+        self.menus = Menus(self)
         self._build()
-        self.document.analysed.connect(self.refresh)
-        self.document.exchanged.connect(self._exchanged)
-        self.document.working.connect(self._tell_work)
-        self.document.changed.connect(self._document_changed)
+        if document is not None:
+            self.furnish(document)
+            self.begin()
+
+    def furnish(self, document: Document) -> None:
+        """Gives the frame what it is to show. It is shown by `begin`, at once or when a show that is being opened is there."""
+        from kymaphon.app.filing import Filing
+        from kymaphon.app.offering import Offering
+
+        self.document, self.furnished = document, True
+        self.filing = Filing(self, document, self.say, self.problem)
+        self.filing.use_bar(self._recovery)
+        self.offering = Offering(self, document, self._show_why)
+        self.bar.stop.connect(document.stop)
+        self.bar.go_on.connect(document.go_on)
+        self.why.end_preview.connect(document.end_preview)
+        document.analysed.connect(self.refresh)
+        document.exchanged.connect(self._exchanged)
+        document.working.connect(self._tell_work)
+        document.changed.connect(self._document_changed)
         # The undo stack moves its index only after the edit was done, so what undo would take back is read again then.
-        self.document.undo_stack.indexChanged.connect(self._document_changed)
-        self.document.undo_stack.cleanChanged.connect(self._document_changed)
-        self.document.trouble.connect(self.say)
+        document.undo_stack.indexChanged.connect(self._document_changed)
+        document.undo_stack.cleanChanged.connect(self._document_changed)
+        document.trouble.connect(self.say)
+
+    def begin(self) -> None:
+        """Shows the document's show, and does what was typed and chosen before it was there."""
+        if self.ready:
+            return
+        self.ready = True
+        # A show begins with who takes part; one that has them, with their levels.
+        self._empty = not self.document.show.parties
+        self._whole.setEnabled(True)
+        self.setAcceptDrops(True)
         self._document_changed()
-        self.rail.set_states(self.document.analysis.stages)
-        self.bar.set_counts(self.document.analysis.counts())
+        self._tell_counts()
+        self._tell_work()
+        if not self.document.analysis.unsearched:
+            self.status.setText(self._tip_rest)
+        self.go("Cast" if self._empty else "Level")
+        self._collector.begin()
+        held, self._held = self._held, []
+        for row in held:
+            row()
+
+    def once_ready(self, run: Callable[[], object]) -> None:
+        """Does it, at once or as soon as there is a show to do it to."""
+        if self.ready:
+            run()
+        else:
+            self._held.append(run)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        self._hold(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        self._hold(event)
+
+    def _hold(self, event: QKeyEvent) -> None:
+        """A key that comes before there is anything to take it is kept for what will have the keyboard."""
+        if self.ready:
+            event.ignore()
+        else:
+            self._held.append(partial(self._play, event.clone()))
+
+    def _play(self, event: QKeyEvent) -> None:
+        QApplication.sendEvent(self.focusWidget() or self, event)
 
     # building
 
     def _build(self) -> None:
         self._style()
-        whole = QWidget()
+        # Nothing in it takes the keyboard before there is something to work with.
+        self._whole = whole = QWidget()
+        whole.setEnabled(False)
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.bar = ShowBar(self.theme)
-        self.bar.undo.connect(self._undo)
+        self.bar.undo.connect(self.undo)
         self.bar.jump.connect(self._jump)
-        self.bar.stop.connect(self.document.stop)
-        self.bar.go_on.connect(self.document.go_on)
         column.addWidget(self.bar)
-        recovery = QWidget()
-        self.filing.use_bar(recovery)
-        column.addWidget(recovery)
+        self._recovery = QWidget()
+        self._recovery.setVisible(False)
+        column.addWidget(self._recovery)
         middle = QHBoxLayout()
         middle.setSpacing(0)
         column.addLayout(middle, 1)
@@ -143,7 +200,6 @@ class Window(QMainWindow):
         self.why = WhyPanel(self.theme)
         self.why.apply_remedy.connect(self._apply_remedy)
         self.why.preview_remedy.connect(self._preview_remedy)
-        self.why.end_preview.connect(self.document.end_preview)
         self.why.flip.connect(self._flip)
         self.why.act.connect(lambda action: self.page(self.stage).act(action))
         middle.addWidget(self.why)
@@ -155,16 +211,17 @@ class Window(QMainWindow):
         self.setCentralWidget(whole)
         self._scale_parts()
         self._tip_rest = "Ctrl+1 to Ctrl+9 choose a stage, Ctrl+K finds a command."
-        self.status.setText(self._tip_rest)
-        self.go(self.stage)
+        self.rail.select("")
 
     def page(self, stage: str) -> StageSurface:
         """The work surface of a stage, made when it is first asked for."""
         if stage not in self._pages:
+            from kymaphon.app.stages.made import made
+
             page = made(stage, self.document, self.theme, self.say)
             page.set_scale(self.scale)
             page.why_changed.connect(self._why_due.start)
-            page.go_to_why.connect(self._focus_why)
+            page.go_to_why.connect(self.focus_why)
             self._pages[stage] = page
             self._stale.add(stage)
             self.surface.addWidget(page)
@@ -219,139 +276,35 @@ class Window(QMainWindow):
         """The stage Feeds."""
         return cast("FeedsStage", self.page("Feeds"))
 
-    def _make_actions(self) -> None:
-        bar = self.menuBar()
-        keys = QKeySequence.StandardKey
-
-        def action(
-            menu: QMenu, text: str, run: object, tip: str, key: object = None, *, check: bool | None = None
-        ) -> QAction:
-            row = QAction(text, self)
-            if key is not None:
-                row.setShortcut(QKeySequence(key) if isinstance(key, str) else key)  # type: ignore[call-overload]
-            row.setStatusTip(tip)
-            if check is not None:
-                row.setCheckable(True)
-                row.setChecked(check)
-            row.triggered.connect(lambda *_: run())  # type: ignore[operator]
-            menu.addAction(row)
-            return row
-
-        file = bar.addMenu("&Show")
-        action(file, "&New show", self.filing.new, "Starts an empty show.", keys.New)
-        action(file, "&Open\u2026", self.filing.ask_open, "Opens a show file.", keys.Open)
-        self.recent_menu = file.addMenu("Open &recent")
-        self.recent_menu.aboutToShow.connect(lambda: self.filing.fill_recent(self.recent_menu))
-        action(file, "Open the &demo", self.filing.open_demo, "Opens Lantern Quay, with its faults in.")
-        action(
-            file,
-            "Open the repaired demo",
-            self.filing.open_repaired,
-            "Opens Lantern Quay, with its faults mended.",
-        )
-        file.addSeparator()
-        action(file, "&Save", self.filing.save, "Saves the show.", keys.Save)
-        action(file, "Save &as\u2026", self.filing.save_as, "Saves the show under another name.", keys.SaveAs)
-        action(
-            file,
-            "Rig &sheet\u2026",
-            self.filing.ask_sheet,
-            "Writes the rig sheet as a page or PDF, or the patch list as CSV.",
-            keys.Print,
-        )
-        file.addSeparator()
-        action(file, "&Quit", self.close, "Ends the program. Asks when something is not saved.", "Ctrl+Q")
-        edit = bar.addMenu("&Edit")
-        action(edit, "End the pre&view", self.document.end_preview, "Back to the show as it is.", "Esc")
-        self.undo_action = action(edit, "&Undo", self._undo, "Takes the last change back.", keys.Undo)
-        self.redo_action = action(edit, "&Redo", self._redo, "Does again what was taken back.", keys.Redo)
-        self.practice_menu = edit.addMenu("&Practice: where speech should sit")
-        self.practice_menu.aboutToShow.connect(lambda: fill_practice_menu(self.practice_menu, self.document))
-        self.cast_menu = bar.addMenu("&Cast")
-        self.bands_action = fill_cast_menu(self.cast_menu, action, self._gone_to_cast)
-        fill_rig_menu(bar.addMenu("&Rig"), action, self._gone_to_rig)
-        fill_level_menu(bar.addMenu("&Level"), action, self._gone_to_level, self._level_forms)
-        fill_quiet_menu(bar.addMenu("&Quiet"), action, self._gone_to_quiet, lambda: self.takes)
-        fill_feeds_menu(bar.addMenu("&Feeds"), action, self._gone_to_feeds)
-        take = bar.addMenu("&Take")
-        action(
-            take,
-            "&Measure recordings\u2026",
-            lambda: self.takes.ask_take(),
-            "Measures recordings; talk, room, loudspeakers or music can be attached to a voice.",
-            "Ctrl+M",
-        )
-        action(
-            take,
-            "&Compare takes of one voice\u2026",
-            lambda: self.compare.ask(),
-            "Which has the least noise at equal speech level, and whether that is real.",
-        )
-        action(
-            take,
-            "Save a recording in another &format\u2026",
-            lambda: self.takes.ask_convert(),
-            "WAV with its date, FLAC, OGG, Opus, MP3, AIFF, W64 or RF64; the recording itself stays.",
-        )
-        self.detach_menu = take.addMenu("&Detach")
-        self.detach_menu.aboutToShow.connect(lambda: self.takes.fill_detach(self.detach_menu))
-        view = bar.addMenu("&View")
-        for i, stage in enumerate(STAGES):
-            action(view, stage, lambda stage=stage: self.go(stage), f"Goes to {stage}.", f"Ctrl+{i + 1}")
-        view.addSeparator()
-        self.light_action = action(
-            view,
-            "&Light theme",
-            self.swap_theme,
-            "Light for bright places, dark for dim ones.",
-            "Ctrl+L",
-            check=self.theme.name == "light",
-        )
-        for words, steps, key in (("Nearer to the picture", 1, keys.ZoomIn), ("Further from the picture", -1, keys.ZoomOut), ("All of the picture", 0, "Ctrl+0")):  # fmt: skip
-            tip = "Plan and rig. Also Ctrl and the wheel."
-            action(view, words, lambda steps=steps: self.page(self.stage).zoom(steps), tip, key)
-        sizes = view.addMenu("Text &size")
-        group = QActionGroup(self)
-        for size in SCALES:
-            group.addAction(
-                action(
-                    sizes,
-                    f"{size:.0%}",
-                    lambda size=size: self.set_scale(size),
-                    "Size of all text.",
-                    check=size == self.scale,
-                )
-            )
-        action(view, "Why &panel", self._focus_why, "Puts the keyboard into the Why panel.", "F4")
-        helps = bar.addMenu("&Help")
-        action(
-            helps,
-            "&Find a command\u2026",
-            self.find_command,
-            "A list of every command, searched as you type.",
-            "Ctrl+K",
-        )
-        action(helps, "&About", self.about, "Version and licences.")
-        # What Python lets go of a menu takes the handles of all in it along: they are kept as long as the window.
-        from kymaphon.app.widgets.command_list import handles_of
-
-        self._menus = handles_of(bar)
-
     # following the document
 
     def refresh(self) -> None:
         """Draws what the document has computed."""
-        analysis = self.document.analysis
-        if not analysis.standing:
-            self.rail.set_states(analysis.stages)
-            self.bar.set_counts(analysis.counts())
+        if not self.ready:
+            return
+        self._tell_counts()
         if not self.document.previewing:
             self.why.held = None
         self._stale = set(STAGES)
         self._refresh_stage()
 
+    def _tell_counts(self) -> None:
+        """How far each stage is and how many findings there are: while those are looked for, what is known of them stays."""
+        analysis = self.document.analysis
+        if analysis.unsearched:
+            self.rail.set_states({})
+            self.bar.set_counts(None)
+            self.say(SEEKING)
+        elif not analysis.standing:
+            self.rail.set_states(analysis.stages)
+            self.bar.set_counts(analysis.counts())
+            if self.status.text() == SEEKING:
+                self.say(self._tip_rest)
+
     def _exchanged(self) -> None:
         """Another show is open: one that has people in it begins with their levels, where only an empty one was there."""
+        if not self.ready:
+            self.begin()
         if self._empty and self.document.show.parties and self.stage == "Cast":
             self.go("Level")
         self._empty = not self.document.show.parties
@@ -386,8 +339,8 @@ class Window(QMainWindow):
         self.bar.set_show(show.title, show.subtitle, show.air_at, self.document.unsaved)
         stack = self.document.undo_stack
         self.bar.set_last(stack.undoText())
-        self.undo_action.setText(f"&Undo {stack.undoText()}".rstrip())
-        self.redo_action.setText(f"&Redo {stack.redoText()}".rstrip())
+        self.menus.undo.setText(f"&Undo {stack.undoText()}".rstrip())
+        self.menus.redo.setText(f"&Redo {stack.redoText()}".rstrip())
         name = self.document.path.name if self.document.path else "new show"
         self.setWindowTitle(f"{show.title} ({name})[*] \u2013 Kymaphon")
         self.setWindowModified(self.document.unsaved)
@@ -439,7 +392,7 @@ class Window(QMainWindow):
 
     # edits
 
-    def _undo(self) -> None:
+    def undo(self) -> None:
         stack = self.document.undo_stack
         text = stack.undoText()
         if not stack.canUndo():
@@ -450,7 +403,7 @@ class Window(QMainWindow):
             f"Taken back: {text}. {QKeySequence(QKeySequence.StandardKey.Redo).toString()} does it again."
         )
 
-    def _redo(self) -> None:
+    def redo(self) -> None:
         stack = self.document.undo_stack
         text = stack.redoText()
         if not stack.canRedo():
@@ -477,34 +430,12 @@ class Window(QMainWindow):
             self.say(f"{gone.args[0]} is no longer there; what is shown is being computed anew.")
 
     def _flip(self, switch: Switch) -> None:
+        from kymaphon.core.graph.cuts import switch_words
+        from kymaphon.core.model.edits import SetValue
+
         self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))
 
-    def _gone_to_cast(self) -> CastStage:
-        self.go("Cast")
-        return self.cast
-
-    def _gone_to_rig(self) -> RigStage:
-        self.go("Rig")
-        return self.rig
-
-    def _gone_to_level(self) -> LevelStage:
-        self.go("Level")
-        return self.level
-
-    def _gone_to_quiet(self) -> QuietStage:
-        self.go("Quiet")
-        return self.quiet
-
-    def _gone_to_feeds(self) -> FeedsStage:
-        self.go("Feeds")
-        return self.feeds
-
-    def _level_forms(self) -> LevelForms:
-        from kymaphon.app.stages.level.forms import LevelForms
-
-        return LevelForms(self, self.document, self.say)
-
-    def _focus_why(self) -> None:
+    def focus_why(self) -> None:
         buttons = self.why.findChildren(QPushButton)
         if buttons:
             buttons[0].setFocus(Qt.FocusReason.ShortcutFocusReason)
@@ -542,7 +473,7 @@ class Window(QMainWindow):
     def swap_theme(self) -> None:
         """Dark to light or back."""
         theme.become(self.theme, theme.LIGHT if self.theme.name == "dark" else theme.DARK)
-        self.light_action.setChecked(self.theme.name == "light")
+        self.menus.light.setChecked(self.theme.name == "light")
         self._keep_setting("theme", self.theme.name)
         self._restyle()
 
@@ -594,6 +525,9 @@ class Window(QMainWindow):
         self.problem("Kymaphon", text)
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self.furnished:
+            event.accept()
+            return
         if not self.filing.may_leave():
             event.ignore()
             return

@@ -23,7 +23,8 @@ from kymaphon.files.guard import guard
 from kymaphon.files.locked import locked
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import harmless
-from kymaphon.files.show_file import plain_error, read_json, read_text, write_whole
+from kymaphon.files.show_file import plain_error
+from kymaphon.files.text_file import read_json, read_text, write_whole
 
 FORMAT_VERSION = 1
 MOST_KINDS = 20000

@@ -14,7 +14,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.row_file import RowProblems, cells_of, number_text, read_rows, row_error
 from kymaphon.files.sheet_file import table_csv
-from kymaphon.files.show_file import read_text, write_whole
+from kymaphon.files.text_file import read_text, write_whole
 
 MOST_CABLES = 20000
 OTHER_NAMES = {"length": "length_m", "source": "from", "target": "to", "lead": "cable", "length (m)": "length_m"}  # fmt: skip

@@ -8,7 +8,7 @@ from kymaphon.core.dynamics.preset import PresetProblem, read_preset
 from kymaphon.core.model.processing import Processing
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
-from kymaphon.files.show_file import write_whole
+from kymaphon.files.text_file import write_whole
 
 LARGEST = 1 << 20
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from kymaphon.core.report.sheet import Sheet, Table
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
-from kymaphon.files.show_file import write_whole
+from kymaphon.files.text_file import write_whole
 
 SUFFIXES = (".html", ".pdf", ".csv")
 # Where a cell may begin: at its start, and after any separator that some locale or program has.

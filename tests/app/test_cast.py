@@ -305,7 +305,7 @@ class TestEmpty:
         assert len(opened) == 7
 
     def test_every_command_of_cast_is_in_the_menu_bar_too(self, window: Window) -> None:
-        menu = window.cast_menu
+        menu = window.menus.cast
         words = [action.text() for action in menu.actions() if action.text()]
         assert [text for text in words if "Add" in text] == [
             text for _, text, _ in CAST_COMMANDS if "Add" in text
@@ -315,7 +315,7 @@ class TestEmpty:
 
     def test_the_bands_can_be_put_away_and_stay_away(self, window: Window, cast: CastStage) -> None:
         assert cast.picture.content.map is not None
-        window.bands_action.trigger()
+        window.menus.bands.trigger()
         assert cast.picture.content.map is None
         window.swap_theme()
         assert window.cast.picture.content.map is None

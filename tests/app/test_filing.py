@@ -46,8 +46,8 @@ class TestFiles:
         assert not window.document.unsaved
         assert read_show(path) == window.document.show
         assert state.recent_files() == [str(path)]
-        window.filing.fill_recent(window.recent_menu)
-        assert window.recent_menu.actions()[0].text() == "mine.json"
+        window.filing.fill_recent(window.menus.recent)
+        assert window.menus.recent.actions()[0].text() == "mine.json"
 
     @pytest.mark.parametrize(
         "text", ["", "{", '{"kymaphon": 9}', '{"kymaphon": 1, "cables": [{"from": "a.b", "to": "c.d"}]}']
@@ -108,8 +108,8 @@ class TestFiles:
         assert take.voice == "mira"
         assert take.noise_dbfs == pytest.approx(-63, abs=1)
         assert "measured" in next(p.name for p in window.level.ladder.rungs[1].noise_parts)
-        window.takes.fill_detach(window.detach_menu)
-        window.detach_menu.actions()[-1].trigger()
+        window.takes.fill_detach(window.menus.detach)
+        window.menus.detach.actions()[-1].trigger()
         assert window.document.show.takes == before
 
     def test_a_broken_recording_says_so(
@@ -371,11 +371,11 @@ class TestMissingTakes:
         assert [take.id for take in missing(window.document.show, other)] == ["t2"]
 
     def test_detach_says_what_they_are(self, window: Window) -> None:
-        window.takes.fill_detach(window.detach_menu)
-        words = [row.text() for row in window.detach_menu.actions()]
+        window.takes.fill_detach(window.menus.detach)
+        words = [row.text() for row in window.menus.detach.actions()]
         assert words
         assert all(", " in row and not row.startswith("room-tone-") for row in words), words
-        window.detach_menu.actions()[0].trigger()
+        window.menus.detach.actions()[0].trigger()
         assert "off the show" in window.status.text()
         window._undo()
         assert window.status.text().startswith("Taken back: Detach")

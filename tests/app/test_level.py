@@ -358,8 +358,8 @@ class TestMarks:
         show = window.document.show
         assert show.practice == "harbour-nights"
         assert show.practices[0].average == -24
-        fill_practice_menu(window.practice_menu, window.document)
-        rows = {row.data(): row for row in window.practice_menu.actions()}
+        fill_practice_menu(window.menus.practice, window.document)
+        rows = {row.data(): row for row in window.menus.practice.actions()}
         assert rows["harbour-nights"].isChecked()
         rows["digital-voice"].trigger()
         assert window.document.show.practice == "digital-voice"

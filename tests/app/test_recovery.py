@@ -183,7 +183,7 @@ def test_settings_of_any_shape_start_the_window(settings: object, qtbot: QtBot) 
     window.show()
     assert window.scale == 1.0
     assert state.recent_files() == []
-    window.filing.fill_recent(window.recent_menu)
+    window.filing.fill_recent(window.menus.recent)
     window.document.close()
 
 

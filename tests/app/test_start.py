@@ -10,7 +10,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtWidgets import QApplication, QMessageBox
 
 from kymaphon.app import recovery, state
 from kymaphon.app.start import unexpected
@@ -61,13 +61,14 @@ def test_the_demo_leaves_a_picture_without_a_screen(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("text", ["", '{"kymaphon": 4}'])
-def test_a_show_that_cannot_be_opened_is_said_before_any_window(
+def test_a_show_that_cannot_be_opened_is_said_and_leaves_no_window(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], text: str
 ) -> None:
     path = tmp_path / "bad.json"
     path.write_text(text)
     assert main([str(path)]) == 2
     assert capsys.readouterr().err.startswith("kymaphon: bad.json")
+    assert not [row for row in QApplication.topLevelWidgets() if row.isVisible()]
 
 
 def test_a_mistake_of_ours_is_kept_shown_and_costs_nothing(

@@ -14,9 +14,9 @@ from kymaphon.app import state
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.command_list import CommandList, commands_of
 from kymaphon.app.window import Window
-from kymaphon.core.analysis.report import STAGES
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.stages import STAGES
 from tests.app.conftest import button, gain, settle, why_words
 
 

@@ -26,7 +26,8 @@ from kymaphon.files.audio import Cancelled, fingerprint, measure_take
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.sheet_file import sheet_html, table_csv, write_sheet
-from kymaphon.files.show_file import read_show, show_schema, show_text, write_show, write_whole
+from kymaphon.files.show_file import read_show, show_schema, show_text, write_show
+from kymaphon.files.text_file import write_whole
 from tests.conftest import two_desks, write_json
 
 

@@ -32,6 +32,11 @@ class ComingStage(StageSurface):
         self.column.addStretch(1)
 
     def why(self) -> WhyContent:
-        rows = tuple(row for row in self.document.analysis.findings if row.stage == self.stage)
-        hint = "" if rows else "Nothing found at this stage, as far as it is computed today."
+        analysis = self.document.analysis
+        rows = tuple(row for row in analysis.findings if row.stage == self.stage)
+        hint = (
+            ""
+            if rows or analysis.unsearched
+            else "Nothing found at this stage, as far as it is computed today."
+        )
         return WhyContent(self.stage, SENTENCES[self.stage].split(";")[0] + ".", findings=rows, hint=hint)

@@ -20,20 +20,6 @@ from PySide6.QtWidgets import (
 from kymaphon.app.widgets.tips import plain_tip
 
 
-def handles_of(bar: QMenuBar) -> list[QMenu | QAction]:
-    """Every menu of a bar, those within others too, and every row that opens one: what has to be held for the rest to live."""
-    held: list[QMenu | QAction] = []
-    rows = list(bar.actions())
-    while rows:
-        row = rows.pop()
-        held.append(row)
-        below = row.menu()
-        if isinstance(below, QMenu):
-            held.append(below)
-            rows += below.actions()
-    return held
-
-
 def commands_of(bar: QMenuBar) -> list[QAction]:
     """Everything that the menus of a bar hold, those that are filled when they are opened too."""
     found: list[QAction] = []

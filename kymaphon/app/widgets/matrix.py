@@ -32,7 +32,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.routing import Feed
-from kymaphon.core.model.findings import Severity
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity, feed_words
 
 Index = QModelIndex | QPersistentModelIndex

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
@@ -9,7 +11,9 @@ from PySide6.QtWidgets import QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, draw_mark
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.analysis.report import StageState
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis.report import StageState
 
 ROW = 64
 WIDTH = 132

@@ -11,7 +11,7 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, mark_icon
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
-from kymaphon.core.model.findings import SEVERITIES, Severity
+from kymaphon.core.model.stages import SEVERITIES, Severity
 
 PATIENCE_MS = 250
 """So long something may be computed before it is said."""
@@ -44,7 +44,7 @@ class ShowBar(QWidget):
         row.addStretch(1)
         self.counts: dict[Severity, QPushButton] = {}
         for severity in SEVERITIES:
-            button = QPushButton("0")
+            button = QPushButton("\u2013")
             button.setProperty("role", "flat")
             button.setToolTip(
                 f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them, pressed again to the next."
@@ -94,9 +94,13 @@ class ShowBar(QWidget):
         self._air = air
         self._tick()
 
-    def set_counts(self, counts: dict[Severity, int]) -> None:
-        """Findings by severity."""
+    def set_counts(self, counts: dict[Severity, int] | None) -> None:
+        """Findings by severity; None while nobody knows."""
         for severity, button in self.counts.items():
+            if counts is None:
+                button.setText("\u2013")
+                button.setAccessibleName(f"{SEVERITY_NAMES[severity]}: not known yet")
+                continue
             button.setText(str(counts[severity]))
             button.setAccessibleName(f"{counts[severity]} {SEVERITY_NAMES[severity]}")
 

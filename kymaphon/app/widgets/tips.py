@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-import html
-
 
 def plain_tip(text: str) -> str:
     """A tool tip that shows the text as it is; Qt would read one with tags in it as markup."""
-    return f"<qt>{html.escape(text).replace(chr(10), '<br>')}</qt>" if "<" in text else text
+    if "<" not in text:
+        return text
+    import html
+
+    return f"<qt>{html.escape(text).replace(chr(10), '<br>')}</qt>"

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import cast
+from typing import TYPE_CHECKING, cast
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
@@ -25,9 +25,11 @@ from kymaphon.app.widgets.arrangement import Arrangement, Place
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
 from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.core.derive import Derived
-from kymaphon.core.graph.signal import Switch
-from kymaphon.core.model.findings import Finding, Remedy
+
+if TYPE_CHECKING:
+    from kymaphon.core.derive import Derived
+    from kymaphon.core.graph.signal import Switch
+    from kymaphon.core.model.findings import Finding, Remedy
 
 _TOP = Qt.AlignmentFlag.AlignTop
 _TOP_RIGHT = Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight

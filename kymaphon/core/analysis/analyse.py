@@ -12,7 +12,6 @@ from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.references import check_references
 from kymaphon.core.model.show import Show
-from kymaphon.core.rules import RULES
 from kymaphon.core.stopping import check_wanted, stopped_by
 
 
@@ -58,6 +57,9 @@ def report(figures: Computed, before: Report | None = None) -> Report:
     Raises:
         Stopped: it is no longer wanted; see `stopping`.
     """
+    # Read when they are first asked: the figures are on screen by then.
+    from kymaphon.core.rules import RULES
+
     changes = _changes(figures, before)
     found: dict[str, tuple[Finding, ...]] = {}
     for rule in RULES:

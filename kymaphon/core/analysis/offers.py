@@ -32,7 +32,8 @@ from kymaphon.core.model.edits import (
     Unplug,
     apply_all,
 )
-from kymaphon.core.model.findings import Finding, Later, Remedy, Severity
+from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.wants import asked_at, wants_of
 
 OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))

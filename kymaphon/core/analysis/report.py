@@ -8,9 +8,8 @@ from typing import Any
 
 from kymaphon.core.computing.computed import Computed, lazy
 from kymaphon.core.model.base import NO_SPEECH
-from kymaphon.core.model.findings import SEVERITIES, Finding, Severity, worst_first
-
-STAGES = ("Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book")
+from kymaphon.core.model.findings import Finding, worst_first
+from kymaphon.core.model.stages import SEVERITIES, STAGES, Severity
 
 
 @dataclass(frozen=True)
@@ -45,15 +44,21 @@ class Report(Computed):
         return cls(**same, findings=worst_first(row for rows in found.values() for row in rows), found=found)
 
     @classmethod
-    def held_over(cls, figures: Computed, before: Report) -> Report:
-        """The figures of a show with the findings of a state before it, to be shown until its own are there.
+    def held_over(cls, figures: Computed, before: Report | None) -> Report:
+        """The figures of a show with the findings of a state before it, to be shown until its own are there; with none where no state of
+        it was there before.
 
         Raises:
             ValueError: what is in the show is not what was in it: findings may be about what is gone.
         """
-        if not figures.same_rig(before):
+        if before is not None and not figures.same_rig(before):
             raise ValueError("findings of another rig")
-        return replace(cls.of(figures, before.found), standing=True)
+        return replace(cls.of(figures, before.found if before is not None else {}), standing=True)
+
+    @property
+    def unsearched(self) -> bool:
+        """Whether nobody has looked yet for what is wrong."""
+        return self.standing and not self.found
 
     def counts(self) -> dict[Severity, int]:
         """How many findings of each severity."""
@@ -62,7 +67,7 @@ class Report(Computed):
     @lazy
     def stages(self) -> dict[str, StageState]:
         """Each stage's state, in the order of work."""
-        out = {}
+        out: dict[str, StageState] = {}
         for stage in STAGES:
             rows = [row for row in self.findings if row.stage == stage]
             worst = next(

@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
 from threading import Lock
-from typing import Any, Literal, overload
+from typing import Any, overload
 
 from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.show import Show
-
-Severity = Literal["stop", "fix", "note"]
-Stage = Literal["Cast", "Rig", "Talk", "Level", "Quiet", "Feeds", "Prove", "Air", "Book"]
-SEVERITIES: tuple[Severity, ...] = ("stop", "fix", "note")
+from kymaphon.core.model.stages import SEVERITIES, Severity, Stage
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,8 +8,8 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.ends import End, end_of
-from kymaphon.core.model.findings import SEVERITIES, Severity
 from kymaphon.core.model.show import Cable, Device
+from kymaphon.core.model.stages import SEVERITIES, Severity
 from kymaphon.core.wiring.layered import BoxSpec, Drawing, LinkSpec, draw_layers
 
 BOX_WIDTH = 168.0

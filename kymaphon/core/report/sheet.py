@@ -14,9 +14,9 @@ from kymaphon.core.levels.lineup.expected import figure_on
 from kymaphon.core.levels.lineup.run import last_readings
 from kymaphon.core.levels.lineup.tone import tone_along
 from kymaphon.core.model.ends import end_of
-from kymaphon.core.model.findings import Severity
 from kymaphon.core.model.scales import scales
 from kymaphon.core.model.show import Setting
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.report.before_air import before_air
 from kymaphon.core.wiring.controls import reaches
 from kymaphon.core.wiring.patching import COLUMNS, patch_rows

@@ -31,7 +31,8 @@ from kymaphon.core.mixes.cures import (
 from kymaphon.core.mixes.far_desk import far_end
 from kymaphon.core.mixes.loops import loop_cuts, loop_trouble
 from kymaphon.core.mixes.returns import circle_of, together, turn_of
-from kymaphon.core.model.findings import Finding, Remedy, Severity
+from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.rules.feeds_ways import (
     echo_cancellers,

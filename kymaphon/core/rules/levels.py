@@ -17,8 +17,9 @@ from kymaphon.core.levels.down import down_on
 from kymaphon.core.levels.noise_moves import quick_buys
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Later, Remedy, Severity
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.show import Place
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.take_figures import measured_ambient, room_take
 from kymaphon.core.model.wants import asked_at, asked_db
 from kymaphon.core.model.weights import growth_of

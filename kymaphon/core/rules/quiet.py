@@ -11,8 +11,9 @@ from kymaphon.core.dynamics.places import StripPlace, missing_words, strips_of
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import Finding, Remedy, Severity
+from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.processing import NAMES, Gate, Processing
+from kymaphon.core.model.stages import Severity
 from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import TWICE, working_in
 

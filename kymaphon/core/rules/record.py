@@ -8,7 +8,8 @@ from types import ModuleType
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.computing.facets import Facet
-from kymaphon.core.model.findings import Finding, Stage
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.stages import Stage
 
 Check = Callable[[Computed], Iterable[Finding]]
 """A pure function from the figures of a show to findings."""

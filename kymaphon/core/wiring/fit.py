@@ -20,9 +20,9 @@ from kymaphon.core.model.connectors import (
     one_hole,
 )
 from kymaphon.core.model.ends import End, ends_of
-from kymaphon.core.model.findings import Severity
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.stages import Severity
 
 LINES = ("line", "headphone")
 PADS = (10, 20, 40)

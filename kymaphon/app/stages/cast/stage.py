@@ -40,6 +40,8 @@ class CastStage(StageSurface):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
         self.place = ""
+        self._guess: tuple[str, str] | None = None
+        """What was chosen before anybody had looked for what is wrong."""
         self.view = "microphones"
         self.bands = True
         self.row = 0
@@ -178,8 +180,11 @@ class CastStage(StageSurface):
             here.append(ELSEWHERE)
         if self.place not in here:
             self._first_place()
-        if not any(thing.key == self.key for thing in self.things):
+        if not any(thing.key == self.key for thing in self.things) or (
+            self.key == self._guess and not self.document.analysis.unsearched
+        ):
             self._choose_worst()
+            self._guess = self.key if self.document.analysis.unsearched else None
         self.top.show_places(self.document.analysis, self.place)
         self._draw()
 

@@ -18,10 +18,11 @@ from kymaphon.core.derive import MINUS, Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.model.base import Point
 from kymaphon.core.model.edits import AddRow
-from kymaphon.core.model.findings import SEVERITIES, Finding
+from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, Party, Show
+from kymaphon.core.model.stages import SEVERITIES
 from kymaphon.core.placement.head_turns import turns_of
 from kymaphon.core.placement.moves import Placed
 from kymaphon.core.placement.placing import Choice

@@ -9,7 +9,6 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.feeds.words import FEED_COMMANDS
-from kymaphon.core.model.wants import wants_by_role
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.feeds.stage import FeedsStage
@@ -31,6 +30,8 @@ def fill_feeds_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callab
     menu.addSeparator()
 
     def by_role() -> None:
+        from kymaphon.core.model.wants import wants_by_role
+
         stage = gone_to()
         edits = wants_by_role(stage.document.show)
         if edits:

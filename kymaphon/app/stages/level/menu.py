@@ -8,13 +8,10 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QActionGroup
 from PySide6.QtWidgets import QMenu
 
-from kymaphon.app.document import Document
 from kymaphon.app.stages.level.words import LEVEL_COMMANDS
-from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.practice import practices
-from kymaphon.core.model.scales import SOUND
 
 if TYPE_CHECKING:
+    from kymaphon.app.document import Document
     from kymaphon.app.stages.level.forms import LevelForms
     from kymaphon.app.stages.level.stage import LevelStage
 
@@ -61,6 +58,10 @@ def fill_level_menu(
 
 def fill_practice_menu(menu: QMenu, document: Document) -> None:
     """The practices that there are, shipped and own; the one in force is marked."""
+    from kymaphon.core.model.edits import SetField
+    from kymaphon.core.model.practice import practices
+    from kymaphon.core.model.scales import SOUND
+
     menu.clear()
     group = QActionGroup(menu)
     for practice in practices(document.show.practices).values():

@@ -31,7 +31,8 @@ from kymaphon.core.levels.lineup.tone import tone_along
 from kymaphon.core.levels.monitoring import own_ears
 from kymaphon.core.levels.programme import summed_at
 from kymaphon.core.model.edits import SetValue
-from kymaphon.core.model.findings import SEVERITIES, Finding
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.stages import SEVERITIES
 
 
 class LevelStage(StageSurface):

@@ -16,7 +16,8 @@ from kymaphon.app.widgets.choice import Choice
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import findings_about
 from kymaphon.core.dynamics.design import PREFERENCES, preference_of
-from kymaphon.core.model.findings import SEVERITIES, Finding
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.stages import SEVERITIES
 
 
 class QuietStage(PagedStage):

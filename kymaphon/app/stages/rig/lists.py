@@ -137,7 +137,7 @@ class RigLists(QObject):
         from kymaphon.core.report.sheet import pull_table
         from kymaphon.files.guard import guard
         from kymaphon.files.sheet_file import table_csv
-        from kymaphon.files.show_file import write_whole
+        from kymaphon.files.text_file import write_whole
 
         try:
             if which == "export":

@@ -33,6 +33,8 @@ class RigStage(StageSurface):
     def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
         super().__init__(document, theme, parent)
         self.view = "patch"
+        self._guess: Key | None = None
+        """What was chosen before anybody had looked for what is wrong."""
         self.collapsed: frozenset[str] = frozenset()
         self.forms = RigForms(self, theme, document)
         self.title.setText("Rig")
@@ -120,8 +122,9 @@ class RigStage(StageSurface):
         counts = f"{len(show.devices)} devices, {len(show.cables)} cables"
         self.subtitle.setText(f"{counts}. {self._summary()}" if show.devices else "Nothing is in it yet.")
         self.top.show_places(show, self.collapsed)
-        if self._missing(self.key):
+        if self._missing(self.key) or (self.key == self._guess and not analysis.unsearched):
             self._choose_worst()
+            self._guess = self.key if analysis.unsearched else None
         self.patch.set_rows(view.patch_table_rows(analysis))
         self._fill(hues)
         self._follow()
@@ -129,6 +132,8 @@ class RigStage(StageSurface):
     def _summary(self) -> str:
         rows = [row for row in self.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]  # fmt: skip
         silent = sum(bool(link.silence) for link in self.chain.links) if self.chain else 0
+        if self.document.analysis.unsearched:
+            return "What is to mend is being looked for \u2026"
         words = f"{len(rows)} to mend" if rows else "Nothing to mend"
         if not self._show.cables:
             return f"{words}; nothing is plugged yet." if rows else "Nothing is plugged yet."

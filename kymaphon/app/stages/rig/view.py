@@ -225,5 +225,10 @@ def why_nothing(analysis: Report) -> WhyContent:
     """What the Why panel says when nothing is selected: all of Rig's findings."""
     rows = tuple(row for row in analysis.findings if row.stage == "Rig")
     actions = (Action("add", "Add from the catalogue\u2026", "Microphones, interfaces, desks, computers and the rest."),)  # fmt: skip
-    hint = "" if rows else "Nothing speaks against this rig." if analysis.show.devices else "Start with a microphone and what it goes into."  # fmt: skip
+    if rows or analysis.unsearched:
+        hint = ""
+    elif analysis.show.devices:
+        hint = "Nothing speaks against this rig."
+    else:
+        hint = "Start with a microphone and what it goes into."
     return WhyContent("Rig", "", findings=rows, hint=hint, actions=actions)

@@ -4,31 +4,44 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator
-from functools import cache
-from importlib import resources
+from functools import cache, cached_property
+from pathlib import Path
 from typing import Any
 
 from kymaphon.core.model.catalogue.kind import Kind
 
 
+class _Written:
+    """A kind as it is written in its file, read when it is first asked for: a show has a third of those that there are."""
+
+    def __init__(self, data: dict[str, Any]) -> None:
+        self.id = str(data["id"])
+        self._data = data
+
+    @cached_property
+    def kind(self) -> Kind:
+        return read_kind(self._data)
+
+
 class Catalogue:
     """Kinds by id. Immutable; `with_kinds` makes a larger one."""
 
-    def __init__(self, kinds: Iterable[Kind]) -> None:
+    def __init__(self, kinds: Iterable[Kind | _Written]) -> None:
         self._kinds = {kind.id: kind for kind in kinds}
 
     def __getitem__(self, kind_id: str) -> Kind:
-        return self._kinds[kind_id]
+        row = self._kinds[kind_id]
+        return row.kind if isinstance(row, _Written) else row
 
     def __contains__(self, kind_id: str) -> bool:
         return kind_id in self._kinds
 
     def __iter__(self) -> Iterator[Kind]:
-        return iter(self._kinds.values())
+        return map(self.__getitem__, self._kinds)
 
     def with_kinds(self, *kinds: Kind) -> Catalogue:
         """This catalogue and some more kinds; one of the same id is replaced."""
-        return Catalogue([*self, *kinds])
+        return Catalogue([*self._kinds.values(), *kinds]) if kinds else self
 
 
 MOST_ROWS = 4096
@@ -99,9 +112,7 @@ def read_kind(data: dict[str, Any]) -> Kind:
 @cache
 def shipped_catalogue() -> Catalogue:
     """All kinds that come with the product."""
-    folder = resources.files("kymaphon.core.model.catalogue").joinpath("kinds")
-    kinds: list[Kind] = []
-    for entry in sorted(folder.iterdir(), key=lambda item: item.name):
-        if entry.name.endswith(".json"):
-            kinds.extend(read_kind(row) for row in json.loads(entry.read_text(encoding="utf-8"))["kinds"])
-    return Catalogue(kinds)
+    files = sorted((Path(__file__).parent / "kinds").glob("*.json"))
+    return Catalogue(
+        _Written(row) for file in files for row in json.loads(file.read_text(encoding="utf-8"))["kinds"]
+    )
