@@ -80,6 +80,7 @@ class ShowBar(QWidget):
         self._timer.setInterval(500)
         self._timer.timeout.connect(self._tick)
         self._timer.start()
+        self._tick()
 
     def restyle(self) -> None:
         """The marks in the colours of the theme."""
