@@ -11,11 +11,19 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from hypothesis import settings
+
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.show import Show
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
+from tests.budget import BUDGET
+
+# The same examples in every run of every day, others in each `make soak`.
+settings.register_profile("everyday", derandomize=True, database=None)
+settings.register_profile("soak", derandomize=False)
+settings.load_profile("everyday" if BUDGET == 1 else "soak")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -28,17 +36,18 @@ def _own_state(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("KYMAPHON_STATE", str(tmp_path / "state"))
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def demo() -> Show:
+    """Read once: no show can be changed."""
     return read_show(demo_path(FAULTY))
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def repaired() -> Show:
     return read_show(demo_path(REPAIRED))
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def demo_analysis(demo: Show) -> Report:
     return analyse(demo)
 

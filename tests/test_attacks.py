@@ -12,6 +12,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.files.text_file import ABANDONED_S
 from tests.attacks import SMALL, attack_readers, kill_while_editing, samples, two_writers
+from tests.budget import some, tries
 
 
 def test_every_sample_is_good(tmp_path: Path) -> None:
@@ -21,12 +22,12 @@ def test_every_sample_is_good(tmp_path: Path) -> None:
 
 
 def test_every_byte_of_every_sort_of_file(tmp_path: Path) -> None:
-    tried, wrong = attack_readers(tmp_path, seed=17, count=120)
+    tried, wrong = attack_readers(tmp_path, seed=17, count=tries(30))
     assert wrong == []
-    assert tried > 5000
+    assert tried > tries(1200)
 
 
-@pytest.mark.parametrize("after_s", [2.1, 4.4])
+@pytest.mark.parametrize("after_s", some([2.1, 4.4], 1))
 def test_killed_while_somebody_types(tmp_path: Path, after_s: float) -> None:
     assert kill_while_editing(tmp_path, tmp_path / "state", after_s) == []
 

@@ -13,12 +13,14 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+import kymaphon.app.document as module
 from kymaphon.app import theme
 from kymaphon.app.document import Document
 from kymaphon.app.stages.cast.stage import CastStage
 from kymaphon.app.stages.rig.stage import RigStage
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
+from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.show import Show
 
 
@@ -28,8 +30,26 @@ def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(Document, "at_once", True)
 
 
+@pytest.fixture(scope="session")
+def spared() -> None:
+    """What the modules have made stays: collecting garbage after each window does not look through it."""
+    gc.collect()
+    gc.freeze()
+
+
 @pytest.fixture
-def window(qtbot: QtBot, demo: Show) -> Iterator[Window]:
+def demo_known(monkeypatch: pytest.MonkeyPatch, demo: Show, demo_analysis: Report, spared: None) -> None:
+    """The demo is computed once, and its remedies are tried once, for all windows that begin with it."""
+    analyse = module.analyse
+
+    def known(show: Show, *args: Any, **more: Any) -> Report:
+        return demo_analysis if show is demo else analyse(show, *args, **more)
+
+    monkeypatch.setattr(module, "analyse", known)
+
+
+@pytest.fixture
+def window(qtbot: QtBot, demo: Show, demo_known: None) -> Iterator[Window]:
     theme.load_fonts()
     row = Window(Document(demo))
     row.show()

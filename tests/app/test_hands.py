@@ -28,6 +28,7 @@ from kymaphon.core.model.edits import AddRow, Unplug
 from kymaphon.core.model.show import Device, Show
 from kymaphon.core.wiring.fit import partners
 from tests.app.conftest import settle
+from tests.budget import tries
 
 STAGES = ("Cast", "Rig", "Level", "Quiet", "Feeds")
 
@@ -209,14 +210,14 @@ def test_a_theme_and_a_size_change_everything_where_it_stands(window: Window) ->
     window.level.choose_voice("tam")
     window.go("Level")
     pages = dict(window._pages)
-    for _ in range(3):
+    for _ in range(1):
         window.swap_theme()
         window.set_scale(1.25)
         window.set_scale(1.0)
         settle(window)
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     before = len(QApplication.allWidgets())
-    for _ in range(6):
+    for _ in range(tries(2)):
         window.swap_theme()
         window.set_scale(1.5)
         window.set_scale(1.0)
@@ -273,8 +274,8 @@ def test_a_press_on_a_gain_without_a_turn_changes_nothing_and_a_key_at_its_end_s
         settle(window)
     assert window.document.undo_stack.count() == 0
     picture.setFocus()
-    for _ in range(80):
-        qtbot.keyClick(picture, Qt.Key.Key_Up)
+    for _ in range(12):
+        qtbot.keyClick(picture, Qt.Key.Key_PageUp)
     settle(window)
     assert "its range ends at" in window.status.text()
 

@@ -17,6 +17,7 @@ from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.show import Show
+from tests.budget import some
 
 KEYS = [
     Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
@@ -177,7 +178,7 @@ def shut_what_opened() -> None:
         opened.close()
 
 
-@pytest.mark.parametrize("seed", [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11])
+@pytest.mark.parametrize("seed", some([1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11], 5))
 def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> None:
     draw = random.Random(seed)
     closer = QTimer()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,8 +15,10 @@ from PySide6.QtGui import QDropEvent, QMouseEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app import theme
+from kymaphon.app import listening, theme
+from kymaphon.app.listening import Heard
 from kymaphon.app.player import NoPlayerError, Player
+from kymaphon.app.stages.quiet import model
 from kymaphon.app.stages.quiet.forms import QuietForms
 from kymaphon.app.stages.quiet.gate import GatePage
 from kymaphon.app.stages.quiet.spectrum import SpectrumPage
@@ -25,8 +28,10 @@ from kymaphon.app.takes import TakeDialog
 from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.window import Window
 from kymaphon.core.model.processing import Compressor, Gate, Limiter, LowCut
+from kymaphon.core.model.show import Show
 from kymaphon.files.audio import measure_take
 from kymaphon.files.demo import demo_path
+from kymaphon.files.take_places import take_path
 from tests.app.conftest import button, fill, settle, why_words, with_form
 
 STRIP = "desk.in3:pre"
@@ -46,6 +51,33 @@ def heard(window: Window) -> None:
             return
         time.sleep(0.005)
     raise AssertionError("the take was never heard")
+
+
+_HEARD: dict[object, Heard] = {}
+
+
+@pytest.fixture(autouse=True)
+def heard_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is listened to does not change between the tests: the same takes, low cut and detector are heard once by each process."""
+    real = model.listen
+
+    def listen(show: Show, voice: str, folder: Path | None, **how: Any) -> Heard:
+        takes = listening.takes_of(show, voice)
+        files = []
+        for take in (takes.talk, takes.room, takes.music, takes.speakers):
+            if take is not None:
+                path = take_path(take, folder)
+                stat = path.stat() if path.exists() else None
+                files.append((take.model_dump_json(), path, stat and (stat.st_size, stat.st_mtime_ns)))
+        key = (voice, tuple(files), how.get("low_cut"), how.get("like"))
+        if key not in _HEARD:
+            found = real(show, voice, folder, **how)
+            if found.problem == listening.STOPPED:
+                return found
+            _HEARD[key] = found
+        return _HEARD[key]
+
+    monkeypatch.setattr(model, "listen", listen)
 
 
 @pytest.fixture
@@ -589,9 +621,8 @@ class TestTakes:
     ) -> None:
         import threading
 
-        import kymaphon.app.listening as listening
-
         go_on = threading.Event()
+        _HEARD.clear()
         real = listening.study
 
         def slow(*given: object, **named: object) -> object:

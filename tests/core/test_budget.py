@@ -18,6 +18,7 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import white_a_db
 from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
+from tests.budget import tries
 from tests.core.test_levels import one_chain
 
 
@@ -42,7 +43,7 @@ def over_noise(show: Show) -> float:
     return analyse(show).ladders["ann", "tape"].last.voice_over_noise_db
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 @given(st.integers(0, 58), st.floats(-30, 30), st.floats(10, 60))
 def test_gain_never_improves_voice_against_room(gain: int, digital: float, ambient: float) -> None:
     """Exact: whatever is turned, room noise and voice move together, at every point."""

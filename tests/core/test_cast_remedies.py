@@ -16,10 +16,11 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.placement.head_turns import turned_level_db, turns_of
 from kymaphon.core.placement.moves import inside, placed_in
 from kymaphon.core.rules.cast_bleed import WITHIN, quiet_aim_deg
+from tests.budget import tries
 from tests.core.rooms import mic, person, room
 from tests.core.test_cast_sound import places
 
-MANY = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+MANY = settings(max_examples=tries(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 MENDS = {
     "too-far", "too-near", "off-axis", "head-turn", "three-to-one", "loudspeaker-into-microphone", "reflection-close",
     "wind-unshielded", "outside-place", "same-spot",

@@ -21,10 +21,11 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.model.take_figures import room_take
 from kymaphon.core.report import cast_explain as explain
 from kymaphon.core.report.sheet import placing
+from tests.budget import tries
 from tests.core.rooms import mic, person, room
 
 KINDS = sorted(kind.id for kind in shipped_catalogue() if kind.microphone is not None)
-QUICK = settings(max_examples=40, deadline=None)
+QUICK = settings(max_examples=tries(13), deadline=None)
 
 
 def sound(show: Show) -> PlaceSound:

@@ -13,6 +13,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import number
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.wiring.earth import Tie, earth_loops, earth_ties, loop_hum
+from tests.budget import tries
 from tests.core.rigs import dev, of_code, rig, wire
 
 NAMES = ("a", "b", "c", "d", "e", "f")
@@ -37,13 +38,13 @@ def _circles(ties: list[Tie]) -> int:
 
 
 @given(_ties())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=tries(50), deadline=None)
 def test_as_many_loops_as_the_circuit_rank(ties: list[Tie]) -> None:
     assert len(earth_loops(ties)) == _circles(ties)
 
 
 @given(_ties())
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=tries(40), deadline=None)
 def test_no_smaller_or_cheaper_set_opens_as_much(ties: list[Tie]) -> None:
     """Every set of openable ties is tried: what the forest leaves over is smallest, and of the smallest the cheapest."""
     opened = [loop.opened for loop in earth_loops(ties) if loop.opened is not None]
@@ -67,7 +68,7 @@ def test_no_smaller_or_cheaper_set_opens_as_much(ties: list[Tie]) -> None:
 
 
 @given(_ties())
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=tries(26), deadline=None)
 def test_each_loop_is_a_circle(ties: list[Tie]) -> None:
     for loop in earth_loops(ties):
         ends: dict[str, int] = {}

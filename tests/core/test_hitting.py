@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from kymaphon.core.graph.hitting import Choice
+from tests.budget import tries
 
 Sets = list[frozenset[int]]
 Rows = list[tuple[frozenset[int], frozenset[int]]]
@@ -73,7 +74,7 @@ def worth(
 
 
 @given(costs, st.lists(st.tuples(given_sets, some), max_size=6), st.lists(some, max_size=4), dears)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=tries(100), deadline=None)
 def test_as_cheap_as_every_choice_and_as_an_integer_programme(
     cost: list[float], rows: Rows, forbidden: Sets, dear: list[tuple[frozenset[int], int, float]]
 ) -> None:

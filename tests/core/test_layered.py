@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.wiring.layered import GAP, BoxSpec, Drawing, LinkSpec, draw_layers
+from tests.budget import tries
 
 
 def _random(n: int, seed: int, density: float = 0.5) -> tuple[list[BoxSpec], list[LinkSpec]]:
@@ -48,7 +49,7 @@ def _check(drawing: Drawing, boxes: list[BoxSpec], links: list[LinkSpec]) -> Non
 
 
 @given(st.integers(1, 24), st.integers(0, 10**6), st.floats(0, 1))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=tries(20), deadline=None)
 def test_whatever_it_is_given(n: int, seed: int, density: float) -> None:
     boxes, links = _random(n, seed, density)
     _check(draw_layers(boxes, links), boxes, links)
@@ -61,7 +62,7 @@ def test_large_ones(n: int) -> None:
 
 
 @given(st.integers(2, 14), st.integers(0, 10**6))
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=tries(13), deadline=None)
 def test_nothing_runs_back_where_there_is_no_circle(n: int, seed: int) -> None:
     """What networkx calls acyclic is drawn from left to right throughout."""
     boxes, links = _random(n, seed)

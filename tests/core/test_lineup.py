@@ -29,6 +29,7 @@ from kymaphon.core.model.edits import SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.practice import PointMark
 from kymaphon.core.model.show import Show
+from tests.budget import tries
 from tests.core.test_levels import one_chain
 
 LATENESS = np.array([1.0, 1.0, 4.0])
@@ -103,7 +104,7 @@ def by_trying(model: LineUpModel) -> tuple[float, ...]:
     return (*out, min(row[4] for row in rows))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=tries(13), deadline=None)
 @given(st.integers(0, 10**6))
 @example(773273)
 @example(895310)

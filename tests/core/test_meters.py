@@ -16,6 +16,7 @@ from kymaphon.core.levels.meter.loudness import LAYOUTS, LoudnessMeter
 from kymaphon.core.levels.meter.needles import QuasiPeakMeter, RmsMeter, VuMeter
 from kymaphon.core.levels.meter.peaks import TruePeakMeter
 from kymaphon.core.weighting import k_gain_db, k_sections
+from tests.budget import tries
 
 RATE = 48000
 
@@ -128,7 +129,7 @@ def test_tech_3341_true_peak_of_sines(part: int, phase: float, level: float, wan
     assert meter.peak[0] == pytest.approx(np.abs(signal).max())
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 @given(st.integers(0, 2**31), st.integers(1, 700))
 def test_true_peak_looks_everywhere_that_matters(seed: int, block: int) -> None:
     """The same as interpolating between all samples, in blocks of any length, for sound below 0.45 of the rate."""

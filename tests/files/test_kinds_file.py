@@ -33,6 +33,7 @@ from kymaphon.files.kinds_file import (
     write_kinds,
 )
 from kymaphon.files.row_file import RowProblems
+from tests.budget import tries
 
 MIC = MicrophoneRecipe(
     id="my-mic", name="My microphone", sensitivity_dbv_pa=-44, phantom_ma=2.5, pattern="gun"
@@ -79,7 +80,7 @@ def test_cells_are_harmless(tmp_path: Path) -> None:
         worn=st.sampled_from([None, "chest", "head"]), nearest_m=st.just(0.05), farthest_m=st.sampled_from([0.2, 1.5]),
     )
 )  # fmt: skip
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=tries(13), deadline=None)
 def test_any_recipe_comes_back(recipe: MicrophoneRecipe) -> None:
     assert recipe_of(recipe.kind()) == recipe
 

@@ -18,6 +18,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.patch_file import patch_csv, read_patch, write_patch
 from kymaphon.files.row_file import RowProblems
 from kymaphon.files.sheet_file import as_it_was, harmless
+from tests.budget import tries
 from tests.core.rigs import dev, rig, wire
 
 KINDS = shipped_catalogue()
@@ -135,7 +136,7 @@ def test_no_spreadsheet_of_any_locale_takes_a_cell_for_a_formula(cell: str, sepa
 
 
 @given(st.text(alphabet=st.sampled_from("=+-@'\" ;,\t|\n\rax\uff1d\u3000\u2028"), max_size=12))
-@settings(max_examples=500, deadline=None)
+@settings(max_examples=tries(166), deadline=None)
 def test_and_it_comes_back_exactly_as_it_was(cell: str) -> None:
     assert as_it_was(harmless(cell)) == cell
     if cell.startswith("'"):
@@ -188,7 +189,7 @@ def test_merging_keeps_what_the_list_does_not_name() -> None:
 
 
 @given(st.text(alphabet="from,to;\t\"'=+-@\n\r mic.outdesk1\ufeff\x00é", max_size=200))
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=tries(66), deadline=None)
 def test_any_text_is_read_or_refused_in_words(tmp_path_factory: pytest.TempPathFactory, text: str) -> None:
     path = tmp_path_factory.mktemp("patch") / "x.csv"
     path.write_text(text, encoding="utf-8", newline="")

@@ -22,6 +22,7 @@ from kymaphon.core.dynamics.talk import NoTalkError, Talk, Word, hear
 from kymaphon.core.dynamics.verdict import Trial, trial_of
 from kymaphon.core.figures import data_table, number
 from kymaphon.core.model.processing import Gate
+from tests.budget import some
 from tests.core.dynamics.takes import RATE, mixed
 
 
@@ -51,7 +52,7 @@ REAL = [(noise, snr, seed) for noise in ("white", "pink") for snr in (8, 12, 16,
 """Twenty takes of real speech (tests/data/speech)."""
 
 
-@pytest.mark.parametrize(("noise", "snr_db", "seed"), REAL)
+@pytest.mark.parametrize(("noise", "snr_db", "seed"), some(REAL, 5))
 def test_no_setting_of_a_fine_grid_is_better(noise: str, snr_db: float, seed: int) -> None:
     """Every decibel of threshold from under the room to over the words, with short and long times: never 2 % better."""
     talk, room = mixed(snr_db, seed, noise)

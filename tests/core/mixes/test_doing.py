@@ -14,6 +14,7 @@ from kymaphon.core.model.edits import Edit, SetField, SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.processing import Gate
 from kymaphon.core.model.show import Setting, Show
+from tests.budget import tries
 from tests.core.mixes.rooms import studio, usb_desk
 
 CATALOGUE = shipped_catalogue()
@@ -51,7 +52,7 @@ class TestOrder:
             max_size=8,
         )
     )
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=tries(13), deadline=None)
     def test_half_way_through_nothing_new_is_heard(self, turns: list[tuple[int, str, bool]]) -> None:
         """Offs come before ons: at no step is anything on that is on neither before nor after."""
         show = studio("desk-8", 2)

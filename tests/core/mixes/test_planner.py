@@ -18,6 +18,7 @@ from kymaphon.core.mixes.ways_out import ways_out
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Plug, SetValue, SetWant, apply_all
 from kymaphon.core.model.show import Setting, Show
+from tests.budget import tries
 from tests.conftest import two_desks
 from tests.core.mixes.rooms import studio, two_rooms
 
@@ -245,7 +246,7 @@ def _cheapest(show: Show) -> tuple[int, int]:
 
 
 @given(st.sampled_from(["desk-8", "desk-1-send", "desk-stereo"]), st.data())
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=tries(8), deadline=None)
 def test_as_good_as_every_assignment_tried(desk: str, data: st.DataObject) -> None:
     """Random wants among remote guests: never more of them without a mix than the best of all assignments leaves."""
     count = data.draw(st.integers(1, 2 if desk == "desk-stereo" else 4))

@@ -28,6 +28,7 @@ from kymaphon.core.model.show import Cable, Party, Show
 from kymaphon.core.model.wants import role_want, unsaid, wants_by_role
 from kymaphon.core.rules.feeds import circles
 from kymaphon.sim.impulse import impulse_arrivals
+from tests.budget import tries
 from tests.conftest import two_desks
 from tests.core.mixes.rooms import studio, two_rooms
 from tests.core.rigs import STUDIO, dev, of_code, rig, wire
@@ -132,7 +133,7 @@ class TestRoundTheMainMix:
 
 class TestCircles:
     @given(st.floats(-30, -1.5), st.floats(0.5, 200))
-    @settings(max_examples=50, deadline=None)
+    @settings(max_examples=tries(16), deadline=None)
     def test_one_circle_together_is_its_gain(self, gain: float, delay: float) -> None:
         analysis = _with(bare(3, [(0, 1, gain, delay), (1, 0, 0.0, 1.0), (1, 2, 0.0, 0.0)]))
         got = together(analysis)
@@ -192,7 +193,7 @@ def graphs(draw: st.DrawFn) -> SignalGraph:
 
 
 @given(graphs())
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=tries(20), deadline=None)
 def test_the_response_is_the_transform_of_the_impulse(graph: SignalGraph) -> None:
     """H(f) of the solve against the sum of a e^(-j w t) over every arrival of an impulse followed through the graph in time."""
     transfer = Transfer(graph)
