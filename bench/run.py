@@ -207,10 +207,10 @@ def bench_gate() -> None:
     same samples, where it is installed (the extra `bench`); a threshold dragged; a gate found.
     """
     from kymaphon.core.dynamics.design import design
+    from kymaphon.core.dynamics.envelope import render
+    from kymaphon.core.dynamics.evaluation import Trial, trial_of
     from kymaphon.core.dynamics.key import key_of
-    from kymaphon.core.dynamics.machine import render
     from kymaphon.core.dynamics.study import Held, study
-    from kymaphon.core.dynamics.verdict import Trial, trial_of
     from kymaphon.core.model.processing import Gate
     from kymaphon.sim.talker import talk
 

@@ -9,8 +9,8 @@ from pathlib import Path
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.dynamics.design import PREFERENCES, Design, Preference, design, preference_of
 from kymaphon.core.dynamics.key import Key, key_of
+from kymaphon.core.dynamics.speech import NoTalkError
 from kymaphon.core.dynamics.study import Stopped, Study, loudest_channel, study
-from kymaphon.core.dynamics.talk import NoTalkError
 from kymaphon.core.model.processing import Gate, LowCut
 from kymaphon.core.model.show import Show, Take
 from kymaphon.core.takes.measure import NotANumberError
@@ -34,7 +34,7 @@ class Takes:
 
 
 @dataclass(frozen=True)
-class Heard:
+class HeardTakes:
     """What was heard of a voice.
 
     Attributes:
@@ -72,11 +72,11 @@ def listen(
     low_cut: LowCut | None = None,
     like: Gate | None = None,
     progress: Callable[[float], bool] | None = None,
-) -> Heard:
+) -> HeardTakes:
     """Listens to a voice's takes and finds a gate for each preference. What is wrong with a take is told, not raised."""
     takes = takes_of(show, voice)
     if takes.talk is None:
-        return Heard(voice, takes)
+        return HeardTakes(voice, takes)
     try:
         source = take_file(take_path(takes.talk, folder))
         room = take_file(take_path(takes.room, folder)) if takes.room is not None else None
@@ -92,16 +92,16 @@ def listen(
         }
         music, speakers = _key(takes.music, folder), _key(takes.speakers, folder)
     except (NoTalkError, FileProblem, ValueError) as problem:
-        return Heard(voice, takes, problem=str(problem))
+        return HeardTakes(voice, takes, problem=str(problem))
     except NotANumberError as problem:
-        return Heard(
+        return HeardTakes(
             voice,
             takes,
             problem=f"{takes.talk.file} holds a sample that is no number, at {problem.at_s:.3f} s",
         )
     except Stopped:
-        return Heard(voice, takes, problem=STOPPED)
-    return Heard(voice, takes, source, found, designs, music, speakers)
+        return HeardTakes(voice, takes, problem=STOPPED)
+    return HeardTakes(voice, takes, source, found, designs, music, speakers)
 
 
 def _key(take: Take | None, folder: Path | None) -> Key | None:

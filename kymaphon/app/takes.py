@@ -22,7 +22,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.filing import Filing
 from kymaphon.app.progress import LongWork, WorkDesk
 from kymaphon.app.state import takes_folder
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.why import label
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
@@ -163,12 +163,12 @@ class TakeDialog(QDialog):
             )
         for note in measure.notes:
             column.addWidget(label(note[:1].upper() + note[1:] + "."))
-        self.what = Choice()
+        self.what = ChoiceBox()
         self.what.setAccessibleName("What this recording is")
         for what, words in WHATS:
             self.what.addItem(words, what)
         self.what.setCurrentIndex(0 if measure.speech_dbfs is not None else 1)
-        self.voices = Choice()
+        self.voices = ChoiceBox()
         self.voices.setAccessibleName("Whose channel it was recorded in")
         self._with_microphone = [
             party

@@ -59,7 +59,7 @@ def feeds(options: argparse.Namespace) -> int:
 
 def _hearing(options: argparse.Namespace, analysis: Report) -> int:
     from kymaphon.core.derive import show_number
-    from kymaphon.core.mixes.returns import circles_of
+    from kymaphon.core.mixes.returns import loops_of
     from kymaphon.core.mixes.sentence import listener_sentence
     from kymaphon.core.placement.howl import spares
     from kymaphon.core.report.mixes import hearing_json
@@ -75,7 +75,7 @@ def _hearing(options: argparse.Namespace, analysis: Report) -> int:
             flag = " " if feed.well else "!"
             words = feed_words(feed) if feed.gain_db is not None else VERDICT_WORDS[feed.verdict]
             print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
-    for circle in circles_of(analysis):
+    for circle in loops_of(analysis):
         print(
             f"circle: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through {', '.join(analysis.device_name(row) for row in circle.devices)}"
         )

@@ -66,8 +66,8 @@ FOUND_ONLY = ("--preset", "--options", "--music", "--low-cut", "--detector", "--
 
 def gate(options: argparse.Namespace) -> int:
     from kymaphon.core.dynamics.design import design, options_of
+    from kymaphon.core.dynamics.speech import NoTalkError
     from kymaphon.core.dynamics.study import study
-    from kymaphon.core.dynamics.talk import NoTalkError
     from kymaphon.core.model.processing import Gate
     from kymaphon.core.takes.measure import NotANumberError
     from kymaphon.files.takes import take_file
@@ -137,8 +137,8 @@ def _low_cut(options: argparse.Namespace, take: Any, room: Any) -> Any:
 def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: Any) -> tuple[Any, ...]:
     """The gate with a low cut in its key; nothing where its words cannot be told so."""
     from kymaphon.core.dynamics.design import key_option
+    from kymaphon.core.dynamics.speech import NoTalkError
     from kymaphon.core.dynamics.study import study
-    from kymaphon.core.dynamics.talk import NoTalkError
     from kymaphon.core.figures import number
     from kymaphon.core.model.processing import Gate
 
@@ -154,9 +154,9 @@ def _keyed(options: argparse.Namespace, take: Any, room: Any, found: Any, best: 
 def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
     """What the gate of a settings file does to a recording."""
     from kymaphon.core.dynamics.chain import words_of
+    from kymaphon.core.dynamics.evaluation import trial_of
+    from kymaphon.core.dynamics.speech import NoTalkError
     from kymaphon.core.dynamics.study import study
-    from kymaphon.core.dynamics.talk import NoTalkError
-    from kymaphon.core.dynamics.verdict import trial_of
     from kymaphon.core.figures import number
     from kymaphon.core.model.processing import Gate, LowCut
     from kymaphon.files.preset_file import open_preset
@@ -318,8 +318,8 @@ def _speakers(options: argparse.Namespace, best: Any) -> Any:
 
 def _render(options: argparse.Namespace, take: Any, found: Any, trial: Any, gate: Any) -> None:
     from kymaphon.core.dynamics.chain import stream_gate
+    from kymaphon.core.dynamics.envelope import gate_turns
     from kymaphon.core.dynamics.key import KeyMeter
-    from kymaphon.core.dynamics.machine import gate_turns
     from kymaphon.core.dynamics.study import key_filters
     from kymaphon.files.takes import write_blocks
 

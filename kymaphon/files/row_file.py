@@ -26,7 +26,7 @@ class RowProblems(FileProblem):
 
 
 @dataclass(frozen=True, slots=True)
-class RowTable:
+class RowSheet:
     """A list: its column names in lower case, its rows that are not empty with their numbers in the file.
 
     `decimal_comma` says that commas do not separate cells, so that one in a number is decimal.
@@ -37,7 +37,7 @@ class RowTable:
     decimal_comma: bool
 
 
-def read_rows(path: Path, text: str, what: str, most: int) -> RowTable:
+def read_rows(path: Path, text: str, what: str, most: int) -> RowSheet:
     """The rows of a CSV text.
 
     Raises:
@@ -57,7 +57,7 @@ def read_rows(path: Path, text: str, what: str, most: int) -> RowTable:
     head = tuple(cell.strip().lower() for cell in numbered[0][1])
     if len(numbered) - 1 > most:
         raise FileProblem(path, f"has {len(numbered) - 1} rows; at most {most} are read")
-    return RowTable(head, tuple(numbered[1:]), separator != ",")
+    return RowSheet(head, tuple(numbered[1:]), separator != ",")
 
 
 def cells_of(head: Sequence[str], row: Sequence[str]) -> dict[str, str]:

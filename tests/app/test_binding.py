@@ -60,7 +60,7 @@ class Ended(QObject):
 def test_no_worker_ever_collects_garbage(qtbot: QtBot) -> None:
     """What only a cycle holds is ended in the window's thread, however much a worker allocates."""
     parent = QObject()
-    Collector(parent)
+    Collector(parent).begin()
     try:
         assert not gc.isenabled()
         Ended.where.clear()

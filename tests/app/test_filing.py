@@ -377,7 +377,7 @@ class TestMissingTakes:
         assert all(", " in row and not row.startswith("room-tone-") for row in words), words
         window.menus.detach.actions()[0].trigger()
         assert "off the show" in window.status.text()
-        window._undo()
+        window.undo()
         assert window.status.text().startswith("Taken back: Detach")
-        window._redo()
+        window.redo()
         assert window.status.text().startswith("Done again: Detach")

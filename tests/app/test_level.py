@@ -14,6 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from kymaphon.app.compare import CompareDialog
 from kymaphon.app.document import Document
+from kymaphon.app.stages.level.forms import LevelForms
 from kymaphon.app.stages.level.menu import fill_practice_menu
 from kymaphon.app.stages.level.noise import NoisePage
 from kymaphon.app.stages.level.run import RunPage, last_readings_of
@@ -326,7 +327,7 @@ class TestMarks:
         def type_(form: Form) -> None:
             fill(form, recorder="podcast-stereo", vu_zero_dbu="6")
 
-        with_form(lambda: window._level_forms().marks(), type_)
+        with_form(lambda: LevelForms(window, window.document, window.say).marks(), type_)
         show = window.document.show
         assert [(row.at, row.practice) for row in show.marks] == [("recorder", "podcast-stereo")]
         assert show.vu_zero_dbu == 6
@@ -354,7 +355,7 @@ class TestMarks:
         def type_(form: Form) -> None:
             fill(form, name="Harbour nights", average="-24", peak="-15", never_over="-9")
 
-        with_form(lambda: window._level_forms().own_practice(), type_)
+        with_form(lambda: LevelForms(window, window.document, window.say).own_practice(), type_)
         show = window.document.show
         assert show.practice == "harbour-nights"
         assert show.practices[0].average == -24
@@ -373,12 +374,12 @@ class TestMarks:
             said.append(form.trouble.text())
             form.reject()
 
-        with_form(lambda: window._level_forms().own_practice(), type_)
+        with_form(lambda: LevelForms(window, window.document, window.say).own_practice(), type_)
         assert "must rise" in said[0]
         assert window.document.show.practices == ()
 
     def test_a_safety_copy_that_cannot_be_says_why(self, window: Window) -> None:
-        window._level_forms().safety("mira")
+        LevelForms(window, window.document, window.say).safety("mira")
         assert "one mix" in window.status.text()
 
 

@@ -198,7 +198,8 @@ def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> 
     window.document.end_preview()
     if stay == "Quiet":
         qtbot.waitUntil(lambda: not window.quiet.model.busy, timeout=30000)
-    qtbot.waitUntil(lambda: window.document.analysis.show == window.document.show, timeout=30000)
+    qtbot.waitUntil(lambda: not window.document.busy, timeout=30000)
+    assert window.document.analysis.show == window.document.show
     fresh = analyse(window.document.show)
     assert [row.to_json() for row in window.document.analysis.findings] == [
         row.to_json() for row in fresh.findings

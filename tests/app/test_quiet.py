@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import listening, theme
-from kymaphon.app.listening import Heard
+from kymaphon.app.listening import HeardTakes
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.quiet import model
 from kymaphon.app.stages.quiet.forms import QuietForms
@@ -53,7 +53,7 @@ def heard(window: Window) -> None:
     raise AssertionError("the take was never heard")
 
 
-_HEARD: dict[object, Heard] = {}
+_HEARD: dict[object, HeardTakes] = {}
 
 
 @pytest.fixture(autouse=True)
@@ -61,7 +61,7 @@ def heard_once(monkeypatch: pytest.MonkeyPatch) -> None:
     """What is listened to does not change between the tests: the same takes, low cut and detector are heard once by each process."""
     real = model.listen
 
-    def listen(show: Show, voice: str, folder: Path | None, **how: Any) -> Heard:
+    def listen(show: Show, voice: str, folder: Path | None, **how: Any) -> HeardTakes:
         takes = listening.takes_of(show, voice)
         files = []
         for take in (takes.talk, takes.room, takes.music, takes.speakers):

@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app.stages.rig.dialogs import AddDialog, PlugDialog
 from kymaphon.app.stages.rig.forms import read_route
 from kymaphon.app.stages.rig.stage import RigStage
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.model.show import Show
@@ -281,8 +281,8 @@ class TestPatchList:
         rig.patch.setFocus()
         rig.patch.setCurrentIndex(rig.patch.patch.index(row, column))
         qtbot.keyClick(rig.patch, Qt.Key.Key_F2)
-        editor = rig.patch.findChild(QLineEdit) or rig.patch.findChild(Choice)
-        if isinstance(editor, Choice):
+        editor = rig.patch.findChild(QLineEdit) or rig.patch.findChild(ChoiceBox)
+        if isinstance(editor, ChoiceBox):
             editor.setCurrentIndex(next(k for k in range(editor.count()) if editor.itemData(k) == text))
             rig.patch.commitData(editor)
             rig.patch.closeEditor(editor, rig.patch.itemDelegate().EndEditHint.NoHint)

@@ -64,7 +64,7 @@ class TestLevel:
         qtbot.mouseMove(picture, start - QPoint(0, round(6 * per_db)))
         assert window.document.previewing
         assert gain(window) == 42
-        assert window.level.badge.isVisible()
+        assert window.level.chain.badge.isVisible()
         qtbot.mouseRelease(picture, Qt.MouseButton.LeftButton, pos=start - QPoint(0, round(6 * per_db)))
         assert not window.document.previewing
         assert gain(window) == 48

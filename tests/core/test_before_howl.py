@@ -52,7 +52,7 @@ def test_it_is_the_margin_of_the_changed_show(kind: str, at: tuple[float, float]
     if outdoors:
         show = Show.model_validate({**show.model_dump(by_alias=True), "places": [YARD]})
     found = before_howl(analyse(show, remedies=False), "ann")
-    told = float(found.hand_db(analyse(show, remedies=False).catalogue[kind], np.array([at]))[0])
+    told = float(found.gain_margin_db(analyse(show, remedies=False).catalogue[kind], np.array([at]))[0])
     assert told == pytest.approx(margin(kept_as_loud(show, kind, at)), abs=0.15)
 
 
@@ -60,7 +60,9 @@ def test_it_is_the_margin_of_the_changed_show(kind: str, at: tuple[float, float]
 def test_of_one_that_is_worn_too(kind: str) -> None:
     show = wedge()
     found = before_howl(analyse(show, remedies=False), "ann")
-    told = float(found.hand_db(analyse(show, remedies=False).catalogue[kind], np.array([[2.0, 3.0]]))[0])
+    told = float(
+        found.gain_margin_db(analyse(show, remedies=False).catalogue[kind], np.array([[2.0, 3.0]]))[0]
+    )
     assert told == pytest.approx(margin(kept_as_loud(show, kind, None)), abs=0.15)
 
 

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kymaphon.core.acoustics.acoustic_path import wind_noise
 from kymaphon.core.acoustics.cast import PlaceSound, open_cost_db, sound_of
-from kymaphon.core.acoustics.heard import wind_noise
-from kymaphon.core.acoustics.standing import stand_of
+from kymaphon.core.acoustics.placements import stand_of
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.graph.signal import EdgeKind

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.derive import Derived
-from kymaphon.core.graph.cuts import Kept, closers, fewest_cuts, flipped, switch_words
-from kymaphon.core.graph.paths import PathThrough, best_paths
+from kymaphon.core.graph.cuts import PairConstraint, closing_switches, fewest_cuts, flipped, switch_words
+from kymaphon.core.graph.paths import SignalPath, best_paths
 from kymaphon.core.graph.signal import Edge, Node, SignalGraph, Switch
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.ids import SettingRef
@@ -37,7 +37,7 @@ def rig(count: int, edges: list[tuple[int, int, str]]) -> SignalGraph:
 
 
 def ways_to(graph: SignalGraph, target: int):  # type: ignore[no-untyped-def]
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         return [[path] for path in best_paths(transfer, 0, target, most=4, below_db=1e6).paths]
 
     return bad
@@ -65,7 +65,7 @@ def test_as_few_as_brute_force_and_really_cured(graph: SignalGraph, wanted: set[
     names = sorted({switch.label for edge in graph.edges for switch in edge.switches})
     level = Transfer(graph).best_gain_to
     kept = [
-        Kept(0, (node,), FLOOR, f"n{node}", "nought") for node in sorted(wanted) if node < target and level(node)[0] >= FLOOR
+        PairConstraint(0, (node,), FLOOR, f"n{node}", "nought") for node in sorted(wanted) if node < target and level(node)[0] >= FLOOR
     ]  # fmt: skip
 
     def broken(together: tuple[str, ...]) -> int:
@@ -98,15 +98,15 @@ def test_four_ways_need_four_switches() -> None:
     graph = rig(
         6, [(0, 1, "all"), *((1, i, f"s{i}") for i in range(2, 6)), *((i, 5, "") for i in range(2, 5))]
     )
-    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 5), [Kept(0, (1,), FLOOR, "l", "v")], [])
+    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 5), [PairConstraint(0, (1,), FLOOR, "l", "v")], [])
     assert [sorted(switch.label for switch in cut.switches) for cut in cuts] == [["s2", "s3", "s4", "s5"]]
 
 
 def test_of_two_pairs_of_switches_the_one_that_silences_fewer() -> None:
     """Two ways in series of two switches each; the later pair leaves node 1 and node 2 theirs."""
     graph = rig(5, [(0, 1, "a1"), (0, 2, "b1"), (1, 4, "a2"), (2, 4, "b2"), (0, 3, "")])
-    spare = [Kept(0, (node,), FLOOR, f"n{node}", "v") for node in (1, 2)]
-    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 4), [Kept(0, (3,), FLOOR, "l", "v")], spare)
+    spare = [PairConstraint(0, (node,), FLOOR, f"n{node}", "v") for node in (1, 2)]
+    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 4), [PairConstraint(0, (3,), FLOOR, "l", "v")], spare)
     assert sorted(switch.label for switch in cuts[0].switches) == ["a2", "b2"]
     assert [len(cut.silences) for cut in cuts] == [0, 1, 1]
 
@@ -120,14 +120,14 @@ def test_one_switch_before_two() -> None:
 def test_the_want_forbids_the_easy_cut() -> None:
     """Node 1 must be reached: not the common switch, but both behind it."""
     graph = rig(4, [(0, 1, "one"), (1, 2, "left"), (1, 3, "right"), (2, 3, "")])
-    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 3), [Kept(0, (1,), FLOOR, "l", "v")], [])
+    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 3), [PairConstraint(0, (1,), FLOOR, "l", "v")], [])
     assert [sorted(switch.label for switch in cut.switches) for cut in cuts] == [["left", "right"]]
 
 
 def test_an_unasked_pair_is_spared_where_it_can_be() -> None:
     """Either switch cures; the second leaves node 1 its sound."""
     graph = rig(3, [(0, 1, "first"), (1, 2, "second")])
-    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 2), [], [Kept(0, (1,), FLOOR, "l", "v")])
+    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 2), [], [PairConstraint(0, (1,), FLOOR, "l", "v")])
     assert [cut.label for cut in cuts] == ["Switch off: second", "Switch off: first"]
     assert not cuts[0].silences
     assert len(cuts[1].silences) == 1
@@ -149,7 +149,7 @@ def heard(gains: dict[tuple[int, str], float]) -> SignalGraph:
 def doubled(ears: tuple[int, ...]):  # type: ignore[no-untyped-def]
     """At an ear the two strongest ways lie within the three-to-one difference: one of them has to go."""
 
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         found = (best_paths(transfer, 0, ear, below_db=100).paths for ear in ears)
         return [list(row[:2]) for row in found if len(row) > 1 and row[0].gain_db - row[1].gain_db <= 9.54]
 
@@ -199,13 +199,15 @@ def test_a_way_without_a_switch_cannot_be_cut() -> None:
 
 def test_where_only_harm_is_possible_the_want_is_named() -> None:
     graph = rig(3, [(0, 1, "a"), (1, 2, "")])
-    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 2), [Kept(0, (1,), FLOOR, "listener", "voice")], [])
+    cuts = fewest_cuts(
+        Transfer(graph), ways_to(graph, 2), [PairConstraint(0, (1,), FLOOR, "listener", "voice")], []
+    )
     assert [row.listener for row in cuts[0].breaks] == ["listener"]
 
 
 def test_closing_brings_back_and_only_what_is_fine() -> None:
     graph = rig(4, [(0, 1, ""), (1, 3, "off:good"), (1, 3, "off:bad"), (2, 3, "off:elsewhere")])
-    found = closers(graph, 0, (3,), lambda transfer: "bad" not in _on(transfer))
+    found = closing_switches(graph, 0, (3,), lambda transfer: "bad" not in _on(transfer))
     assert [switch.label for switch in found] == ["good"]
 
 
@@ -243,7 +245,7 @@ def test_beyond_its_effort_it_tells_the_smallest_set_found_so_far(monkeypatch: p
         count += 2
     graph = rig(count, edges)
 
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         return [[path] for path in best_paths(transfer, 0, 1, most=20, below_db=1e6).paths]
 
     proven = fewest_cuts(Transfer(graph), bad, [], [])

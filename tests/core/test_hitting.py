@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.optimize import Bounds, LinearConstraint, milp
 
-from kymaphon.core.graph.hitting import Choice
+from kymaphon.core.graph.hitting import HittingSet
 from tests.budget import tries
 
 Sets = list[frozenset[int]]
@@ -78,7 +78,7 @@ def worth(
 def test_as_cheap_as_every_choice_and_as_an_integer_programme(
     cost: list[float], rows: Rows, forbidden: Sets, dear: list[tuple[frozenset[int], int, float]]
 ) -> None:
-    choice = Choice(dict(enumerate(cost)), rows, forbidden, dear)
+    choice = HittingSet(dict(enumerate(cost)), rows, forbidden, dear)
     found = choice.least()
     assert choice.proven
     every = (
@@ -100,17 +100,17 @@ def test_a_bound_on_work_gives_the_best_so_far_and_says_so() -> None:
     """Steiner triples of nine points: five points are the fewest that hit all twelve lines (Hall, Combinatorial Theory, 1967)."""
     lines = [(0, 1, 2), (3, 4, 5), (6, 7, 8), (0, 3, 6), (1, 4, 7), (2, 5, 8), (0, 4, 8), (1, 5, 6), (2, 3, 7), (0, 5, 7), (1, 3, 8), (2, 4, 6)]  # fmt: skip
     rows = [(frozenset[int](), frozenset(line)) for line in lines]
-    whole = Choice(dict.fromkeys(range(9), 1.0), rows)
+    whole = HittingSet(dict.fromkeys(range(9), 1.0), rows)
     found = whole.least()
     assert found is not None
     assert len(found) == 5
     assert whole.proven
-    short = Choice(dict.fromkeys(range(9), 1.0), rows, effort=8)
+    short = HittingSet(dict.fromkeys(range(9), 1.0), rows, effort=8)
     first = short.least()
     assert first is not None
     assert all(first & line for _, line in rows)
     assert not short.proven
     assert short.effort == 0
-    none = Choice(dict.fromkeys(range(9), 1.0), rows, effort=0)
+    none = HittingSet(dict.fromkeys(range(9), 1.0), rows, effort=0)
     assert none.least() is None
     assert not none.proven

@@ -26,12 +26,17 @@ def test_in_hand_is_what_can_be_turned_up_until_it_howls() -> None:
     sends = SetValue(SettingRef("desk", "send1", "fader_db"), 10.0)
     louder = analyse(apply_all(wedge(), (up, sends)), remedies=False)
     (after,) = spares(louder, tries=False)
-    assert row.hand_db - after.hand_db == pytest.approx(10, abs=0.2)
+    assert row.gain_margin_db - after.gain_margin_db == pytest.approx(10, abs=0.2)
     most = 60 - 46
-    assert turned(most).transfer.howls == (row.hand_db - most <= 1)
+    assert turned(most).transfer.howls == (row.gain_margin_db - most <= 1)
     near = analyse(
         apply_all(
-            wedge(), (up, sends, SetValue(GAIN, 46 + round(after.hand_db) - 3 if after.hand_db < 17 else 60))
+            wedge(),
+            (
+                up,
+                sends,
+                SetValue(GAIN, 46 + round(after.gain_margin_db) - 3 if after.gain_margin_db < 17 else 60),
+            ),
         ),
         remedies=False,
     )
@@ -45,7 +50,7 @@ def test_it_rings_at_the_time_once_round() -> None:
     strongest = max(analysis.circles.paths, key=lambda path: path.gain_db)
     assert row.first_hz == pytest.approx(1000 / strongest.delay_ms)
     assert f"{row.first_hz:.0f} Hz" in row.words()
-    assert row.up_db == pytest.approx(row.hand_db - 6)
+    assert row.up_db == pytest.approx(row.gain_margin_db - 6)
 
 
 def test_what_would_give_more_gives_as_much_and_the_voice_is_taken_back() -> None:

@@ -12,11 +12,11 @@ from hypothesis import strategies as st
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import number
 from kymaphon.core.levels.lineup.model import (
+    Adjustment,
     Floats,
-    Hiss,
     Limit,
     LineUpModel,
-    Turn,
+    NoiseTerm,
     VoiceModel,
     _convex,
     model_of,
@@ -41,7 +41,7 @@ def generated(seed: int) -> LineUpModel:
     """Two voices over two gains of their own and one that they share, with ceilings here and there."""
     rng = np.random.default_rng(seed)
     turns = tuple(
-        Turn(SettingRef("desk", f"in{i}", "gain_db"), f"gain {i}", 0.0, high, step, 0.0, "gain")
+        Adjustment(SettingRef("desk", f"in{i}", "gain_db"), f"gain {i}", 0.0, high, step, 0.0, "gain")
         for i, (high, step) in enumerate([(18.0, 3.0), (18.0, 3.0), (10.0, 2.0)])
     )
     voices = []
@@ -54,10 +54,10 @@ def generated(seed: int) -> LineUpModel:
             Limit("second", "b", "dBu", source + 12, both, float(rng.uniform(-20, 10))),
         )
         noises = (
-            Hiss("room", "room", float(rng.uniform(-60, -20)), np.zeros(3)),
-            Hiss("preamp", "preamp", 80.0, np.zeros(3), CURVE, v),
-            Hiss("converter", "converter", float(rng.uniform(-50, -10)), -first),
-            Hiss("last", "converter", float(rng.uniform(-60, -20)), -both),
+            NoiseTerm("room", "room", float(rng.uniform(-60, -20)), np.zeros(3)),
+            NoiseTerm("preamp", "preamp", 80.0, np.zeros(3), CURVE, v),
+            NoiseTerm("converter", "converter", float(rng.uniform(-50, -10)), -first),
+            NoiseTerm("last", "converter", float(rng.uniform(-60, -20)), -both),
         )
         voices.append(
             VoiceModel(

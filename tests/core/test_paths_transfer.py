@@ -16,7 +16,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.graph.block import Block
 from kymaphon.core.graph.components import strong_components
-from kymaphon.core.graph.paths import best_paths, find_circles, strong_circles, strongest_path
+from kymaphon.core.graph.paths import best_paths, simple_cycles, strong_cycles, strongest_path
 from kymaphon.core.graph.signal import Edge, Node, SignalGraph, Switch
 from kymaphon.core.graph.stability import spectral_radius
 from kymaphon.core.graph.transfer import Transfer
@@ -102,7 +102,7 @@ def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(
 def test_every_circle_is_found(graph: SignalGraph) -> None:
     other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
     expected = {frozenset(nx.utils.pairwise([*cycle, cycle[0]])) for cycle in nx.simple_cycles(other)}
-    found = find_circles(Transfer(graph), floor_db=-1e6, most=10000)
+    found = simple_cycles(Transfer(graph), floor_db=-1e6, most=10000)
     ours = [frozenset(nx.utils.pairwise(path.nodes)) for path in found.paths]
     assert len(ours) == len(set(ours))
     assert set(ours) == expected
@@ -202,16 +202,16 @@ def rings(*gains_db: float) -> SignalGraph:
 
 def test_circles_are_listed_down_to_the_house_figure_and_no_further() -> None:
     floor = number("loop-of-interest")
-    found = find_circles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
+    found = simple_cycles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
     assert [row.gain_db for row in found.paths] == pytest.approx([-3.0, floor + 0.5])
 
 
 def test_circles_are_followed_down_to_the_weakest_that_is_noticed_and_none_that_howls() -> None:
     floor = number("loop-of-return")
-    found = strong_circles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
+    found = strong_cycles(Transfer(rings(floor + 0.5, floor - 0.5, -3.0)))
     assert [row.gain_db for row in found] == pytest.approx([-3.0, floor + 0.5])
-    assert strong_circles(Transfer(rings(floor - 0.5, floor - 5))) == ()
-    assert [row.gain_db for row in strong_circles(Transfer(rings(2.0, -20.0)))] == pytest.approx([-20.0])
+    assert strong_cycles(Transfer(rings(floor - 0.5, floor - 5))) == ()
+    assert [row.gain_db for row in strong_cycles(Transfer(rings(2.0, -20.0)))] == pytest.approx([-20.0])
 
 
 def test_two_ways_make_the_comb_of_the_handbook() -> None:
@@ -233,7 +233,7 @@ def test_a_circle_adds_up_like_a_geometric_series() -> None:
     assert transfer.stability.margin_db == pytest.approx(6.0206, abs=1e-4), (
         "the gain margin of one loop is its gain"
     )
-    circle = find_circles(transfer).paths[0]
+    circle = simple_cycles(transfer).paths[0]
     assert circle.gain_db == pytest.approx(half)
 
 
@@ -265,7 +265,7 @@ def test_gains_that_cancel_round_a_loop_do_not_hide_it(split: int) -> None:
 @settings(max_examples=tries(50), deadline=None)
 def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
     """Opened at a point, all that comes back to it the first time, by a direct solve with its outgoing edges taken away."""
-    for stability, part in zip(Transfer(graph).stabilities, Transfer(graph).circles, strict=True):
+    for stability, part in zip(Transfer(graph).stabilities, Transfer(graph).cyclic_components, strict=True):
         if stability.radius >= 0.999:
             continue
         count = len(part)
@@ -314,7 +314,7 @@ def test_a_mesh_too_large_to_list_says_so_and_ends(monkeypatch: pytest.MonkeyPat
     monkeypatch.setattr("kymaphon.core.graph.paths.MOST_ROUNDS", 30)
     count = 16
     edges = [(a, b, -1.0, 1.0) for a in range(count) for b in range(count) if a != b]
-    found = find_circles(Transfer(graph_of(count, edges)), floor_db=-1e6, most=100)
+    found = simple_cycles(Transfer(graph_of(count, edges)), floor_db=-1e6, most=100)
     assert not found.complete
     assert found.paths
     assert [row.gain_db for row in found.paths] == sorted((row.gain_db for row in found.paths), reverse=True)
@@ -385,6 +385,6 @@ def test_many_targets_at_once_are_the_same_as_one_by_one(graph: SignalGraph) -> 
 def test_no_circle_is_stronger_than_the_bound_of_its_nodes(graph: SignalGraph) -> None:
     transfer = Transfer(graph)
     closed = transfer.closed_gains(list(range(len(graph.nodes))))
-    for circle in find_circles(transfer, floor_db=-1e6, most=10000).paths:
+    for circle in simple_cycles(transfer, floor_db=-1e6, most=10000).paths:
         for node in circle.nodes:
             assert closed[node] >= circle.gain_db - 1e-9

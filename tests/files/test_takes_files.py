@@ -12,8 +12,8 @@ import soundfile
 
 from kymaphon.core.dynamics.design import design
 from kymaphon.core.dynamics.preset import preset_text
+from kymaphon.core.dynamics.speech import NoTalkError
 from kymaphon.core.dynamics.study import Held, Stopped, study
-from kymaphon.core.dynamics.talk import NoTalkError
 from kymaphon.core.model.processing import Band, Equaliser, Gate, LowCut
 from kymaphon.core.takes.measure import NotANumberError
 from kymaphon.files.audio import Cancelled

@@ -72,10 +72,14 @@ class PagedStage(StageSurface):
             page.why_changed.connect(lambda view=view: self._page_changed(view))
             page.title.connect(lambda title, words, view=view: self._page_title(view, title, words))
             page.say.connect(self.say)
+            self._page_made(page)
             self._pages[view] = page
             self.stack.addWidget(page)
         mark_view(self._views, view)
         self.stack.setCurrentWidget(self._pages[view])
+
+    def _page_made(self, page: StagePage) -> None:
+        """What else a stage has to do with a view of its own."""
 
     def _page_changed(self, view: str) -> None:
         if view == self.view:

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QVBoxL
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.why import WhyContent, label
 from kymaphon.core.model.findings import Finding
 
@@ -45,7 +45,7 @@ class StageSurface(QWidget):
         self.column.addLayout(self.head)
         # Large text in a small window: the buttons of the views give way to a list of them.
         self._view_buttons: list[QAbstractButton] = []
-        self.short = Choice()
+        self.short = ChoiceBox()
         self.short.setAccessibleName("View")
         self.short.setToolTip("Another view of this stage.")
         self.short.setStatusTip("Another view of this stage.")

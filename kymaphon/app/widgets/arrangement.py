@@ -25,7 +25,7 @@ def _grid() -> QGridLayout:
     return grid
 
 
-class Place:
+class Slot:
     """A layout that is to be: it takes down what is to be added to it, by the names of the toolkit."""
 
     def __init__(self, told: list[tuple[Any, ...]], number: int) -> None:
@@ -34,7 +34,7 @@ class Place:
     def addWidget(self, widget: QWidget, *where: Any) -> None:
         self._told.append(("widget", self.number, widget, where))
 
-    def addLayout(self, place: Place) -> None:
+    def addLayout(self, place: Slot) -> None:
         self._told.append(("layout", self.number, place.number))
 
     def addSpacing(self, pixels: int) -> None:
@@ -57,23 +57,23 @@ class Arrangement:
         self._stands: list[tuple[Any, ...]] = []
         self._count = 0
 
-    def begin(self) -> Place:
+    def begin(self) -> Slot:
         """The column, to be told anew what is in it."""
         self._told, self._count = [], 0
-        return Place(self._told, 0)
+        return Slot(self._told, 0)
 
-    def row(self) -> Place:
+    def row(self) -> Slot:
         """Widgets side by side."""
         return self._made("row")
 
-    def grid(self) -> Place:
+    def grid(self) -> Slot:
         """Lines of an arrow, a name and a figure."""
         return self._made("grid")
 
-    def _made(self, kind: str) -> Place:
+    def _made(self, kind: str) -> Slot:
         self._count += 1
         self._told.append((kind, self._count))
-        return Place(self._told, self._count)
+        return Slot(self._told, self._count)
 
     def end(self) -> bool:
         """Lays out what was told, if anything of it is not where it stands already. Tells whether anything was."""

@@ -7,7 +7,7 @@ from PySide6.QtGui import QPainter, QPalette, QPen
 from PySide6.QtWidgets import QComboBox
 
 
-class Choice(QComboBox):
+class ChoiceBox(QComboBox):
     """A combo box; only its arrow differs."""
 
     def paintEvent(self, event: object) -> None:

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.core.model.references import ShowProblem
@@ -112,7 +112,7 @@ class Form(QDialog):
 
     def _input(self, field: Field) -> QWidget:
         if field.sort == "choice":
-            row = Choice()
+            row = ChoiceBox()
             for value, words in field.options:
                 row.addItem(words, value)
             row.setCurrentIndex(max(0, next((i for i, (value, _) in enumerate(field.options) if value == field.value), 0)))  # fmt: skip
@@ -139,7 +139,7 @@ class Form(QDialog):
         out: dict[str, Any] = {}
         for field in self._fields:
             widget = self._inputs[field.name]
-            if isinstance(widget, Choice):
+            if isinstance(widget, ChoiceBox):
                 out[field.name] = widget.currentData()
             elif isinstance(widget, QCheckBox):
                 out[field.name] = widget.isChecked()

@@ -12,7 +12,7 @@ from kymaphon.app.theme import font
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.derive import show_number
-from kymaphon.core.dynamics.machine import edges
+from kymaphon.core.dynamics.envelope import edges
 
 if TYPE_CHECKING:
     from kymaphon.app.widgets.gate_picture import GatePicture

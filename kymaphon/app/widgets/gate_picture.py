@@ -26,9 +26,9 @@ from kymaphon.app.widgets.gate_paint import (
     paint_shapes,
     paint_thresholds,
 )
-from kymaphon.core.dynamics.machine import gain_at
+from kymaphon.core.dynamics.envelope import gain_at
+from kymaphon.core.dynamics.evaluation import Evaluation, Trial
 from kymaphon.core.dynamics.outline import outline, spread
-from kymaphon.core.dynamics.verdict import Trial, Verdict
 from kymaphon.core.model.processing import Gate
 
 STEP_DB = 0.5
@@ -66,7 +66,7 @@ class GatePicture(QWidget):
         self.scale = 1.0
         self.trial: Trial | None = None
         self.gate: Gate | None = None
-        self.verdict: Verdict | None = None
+        self.verdict: Evaluation | None = None
         self.word = -1
         self.handle = "open"
         self.after = False
@@ -106,7 +106,7 @@ class GatePicture(QWidget):
             self.shapes = spread(trial, *self.limits, BINS)
         self.update()
 
-    def show_gate(self, gate: Gate | None, verdict: Verdict | None) -> None:
+    def show_gate(self, gate: Gate | None, verdict: Evaluation | None) -> None:
         """Another gate on the same take, and what it does."""
         self.gate, self.verdict = gate, verdict
         self.setAccessibleDescription(self.describe())

@@ -31,7 +31,7 @@ from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.graph.routing import Feed
+from kymaphon.core.graph.routing import Delivery
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity, feed_words
 
@@ -50,7 +50,7 @@ WANT_WORDS = {
 FOLDBACK_WORDS = "should hear itself from wedge or headphones"
 
 
-def want_words(feed: Feed) -> str:
+def want_words(feed: Delivery) -> str:
     """What is wanted of a pair; oneself is heard at once anyhow, so hearing oneself means from a wedge or headphones."""
     return FOLDBACK_WORDS if feed.listener == feed.voice and feed.want == "hear" else WANT_WORDS[feed.want]
 
@@ -89,13 +89,13 @@ class FeedModel(QAbstractTableModel):
     def columnCount(self, parent: Index | None = None) -> int:
         return len(self.voices)
 
-    def feed(self, index: Index) -> Feed | None:
+    def feed(self, index: Index) -> Delivery | None:
         """The cell's feed."""
         if self.analysis is None or not index.isValid():
             return None
         return self.analysis.feeds.get((self.listeners[index.row()], self.voices[index.column()]))
 
-    def was(self, feed: Feed) -> Feed | None:
+    def was(self, feed: Delivery) -> Delivery | None:
         """How a pair stands before what is previewed; None where that changes nothing of it."""
         old = self.before.feeds.get(feed.key) if self.before is not None else None
         return old if old is not None and old.verdict != feed.verdict else None
@@ -156,7 +156,7 @@ class FeedDelegate(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         feed = index.data(FEED_ROLE)
-        if not isinstance(feed, Feed):
+        if not isinstance(feed, Delivery):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -166,7 +166,7 @@ class FeedDelegate(QStyledItemDelegate):
             painter.setBrush(theme.color("raised"))
             painter.setPen(QPen(theme.color("lantern"), 2))
             painter.drawRoundedRect(box.adjusted(2, 2, -2, -2), 5, 5)
-        if isinstance(index.data(WAS_ROLE), Feed):
+        if isinstance(index.data(WAS_ROLE), Delivery):
             # A preview changes this one.
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.color("lantern"), 1, Qt.PenStyle.DashLine))
@@ -192,7 +192,7 @@ class FeedDelegate(QStyledItemDelegate):
         painter.restore()
 
     def _glyph(
-        self, painter: QPainter, feed: Feed, at: QPointF, hue: QColor, severity: Severity | None
+        self, painter: QPainter, feed: Delivery, at: QPointF, hue: QColor, severity: Severity | None
     ) -> tuple[str, QColor]:
         theme = self.theme
         ink = theme.color("text" if severity in (None, "note") else severity)
@@ -332,7 +332,7 @@ class FeedMatrix(QTableView):
         super().resizeEvent(event)
         self.fit_rows()
 
-    def current_feed(self) -> Feed | None:
+    def current_feed(self) -> Delivery | None:
         """The selected cell."""
         return self.feeds.feed(self.currentIndex())
 

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.tips import plain_tip
 
@@ -131,7 +131,7 @@ class PatchDelegate(QStyledItemDelegate):
         model = index.model()
         field = FIELDS[index.column()]
         if isinstance(model, PatchModel) and field in ("source", "target", "adapter"):
-            editor = Choice(parent)
+            editor = ChoiceBox(parent)
             for value, words in self._options(model.rows[index.row()].ends, field):
                 editor.addItem(words, value)
             editor.setAccessibleName(HEADINGS[index.column()])
@@ -147,7 +147,7 @@ class PatchDelegate(QStyledItemDelegate):
             editor.setText(str(index.data(Qt.ItemDataRole.EditRole) or ""))
 
     def setModelData(self, editor: QWidget, model: QAbstractItemModel, index: Index) -> None:
-        if isinstance(editor, Choice):
+        if isinstance(editor, ChoiceBox):
             if editor.currentData() is not None:
                 model.setData(index, editor.currentData())
         elif isinstance(editor, QLineEdit):

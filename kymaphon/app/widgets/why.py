@@ -21,7 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.arrangement import Arrangement, Place
+from kymaphon.app.widgets.arrangement import Arrangement, Slot
 from kymaphon.app.widgets.marks import SEVERITY_NAMES, MarkLabel
 from kymaphon.app.widgets.reuse import ArrowButton, Press, PushButton, Reused
 from kymaphon.app.widgets.tips import plain_tip
@@ -136,7 +136,7 @@ class WhyPanel(QScrollArea):
             # What was pressed to preview it may be gone: the way back is under the finger.
             way_back.setFocus()
 
-    def _build(self, column: Place) -> None:
+    def _build(self, column: Slot) -> None:
         content = self._content
         if self.held is not None:
             self._add_held(column, self.held)
@@ -241,7 +241,7 @@ class WhyPanel(QScrollArea):
             tip=action.tip,
         )
 
-    def _add_held(self, column: Place, remedy: Remedy) -> None:
+    def _add_held(self, column: Slot, remedy: Remedy) -> None:
         """What is being previewed: it may have made its own finding vanish, so it is decided here."""
         column.addWidget(
             self._label("Preview, nothing changed yet", "badge", wrap=False), 0, Qt.AlignmentFlag.AlignLeft
@@ -261,7 +261,7 @@ class WhyPanel(QScrollArea):
         column.addLayout(row)
         column.addSpacing(12)
 
-    def _add_derivation(self, column: Place, derived: Derived) -> None:
+    def _add_derivation(self, column: Slot, derived: Derived) -> None:
         grid = self._arrangement.grid()
         row = 0
         for term in derived.terms:
@@ -278,7 +278,7 @@ class WhyPanel(QScrollArea):
             column.addWidget(self._label(_capital(derived.source), "muted"))
         column.addSpacing(8)
 
-    def _add_term(self, grid: Place, row: int, term: Derived, within: str) -> int:
+    def _add_term(self, grid: Slot, row: int, term: Derived, within: str) -> int:
         how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
         name = self._label(
             _capital(term.name), "muted", tip="\n".join(how) or term.text(), status=", ".join(how)
@@ -320,7 +320,7 @@ class WhyPanel(QScrollArea):
         self._open ^= {key}
         self.show_content(self._content, trying=self.trying)
 
-    def _add_finding(self, column: Place, finding: Finding) -> None:
+    def _add_finding(self, column: Slot, finding: Finding) -> None:
         column.addSpacing(8)
         head = self._arrangement.row()
         severity = finding.severity
@@ -339,7 +339,7 @@ class WhyPanel(QScrollArea):
         for text in finding.refused:
             column.addWidget(self._label(text, "muted"))
 
-    def _add_remedy(self, column: Place, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
+    def _add_remedy(self, column: Slot, finding: Finding, remedy: Remedy, *, primary: bool) -> None:
         column.addSpacing(6)
         column.addWidget(self._label(remedy.label, "heading" if primary else ""))
         column.addWidget(self._label(_capital(remedy.effect), "muted"))

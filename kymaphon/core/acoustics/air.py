@@ -8,7 +8,7 @@ import math
 from functools import lru_cache
 from typing import TYPE_CHECKING
 
-from kymaphon.core.acoustics.heard import (
+from kymaphon.core.acoustics.acoustic_path import (
     distance_part,
     loudspeaker_parts,
     loudspeaker_to_ears,
@@ -18,8 +18,8 @@ from kymaphon.core.acoustics.heard import (
     voice_parts,
     worn_parts,
 )
+from kymaphon.core.acoustics.placements import Placement, has_face, stand_of, voice_level
 from kymaphon.core.acoustics.sound import travel_ms
-from kymaphon.core.acoustics.standing import Stand, has_face, stand_of, voice_level
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.signal import EdgeKind, Node
@@ -193,7 +193,7 @@ def _travel(metres: float) -> tuple[Derived, ...]:
     )
 
 
-def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> None:
+def _add_leaks(draft: Draft, mic: Placement, target: str, place: Place | None) -> None:
     for device in draft.show.devices:
         if device.id == mic.device.id or device.place is None or device.place != mic.device.place:
             continue
@@ -219,7 +219,7 @@ def _add_leaks(draft: Draft, mic: Stand, target: str, place: Place | None) -> No
                 )
 
 
-def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, target: str) -> None:
+def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Placement, target: str) -> None:
     wearer = next((p for p in draft.show.parties if p.hears_device == device.id), None)
     metres = _leak_metres(wearer, device, mic) if wearer is not None else None
     if wearer is None:
@@ -243,7 +243,7 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Stand, ta
             )
 
 
-def _leak_metres(wearer: Party, device: Device, mic: Stand) -> float | None:
+def _leak_metres(wearer: Party, device: Device, mic: Placement) -> float | None:
     """From somebody's head to a microphone: to their own, where nothing is placed, the usual distance; None where it is not known."""
     at, own = wearer.at_m or device.at_m, mic.own is wearer
     if own and mic.worn is not None:

@@ -13,11 +13,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.acoustics.heard import polar_db, room_noise, wind_noise
+from kymaphon.core.acoustics.acoustic_path import polar_db, room_noise, wind_noise
 from kymaphon.core.acoustics.mouth import mouth_gain_db
-from kymaphon.core.acoustics.room import reverberant_gain_db
-from kymaphon.core.acoustics.standing import (
-    Stand,
+from kymaphon.core.acoustics.placements import (
+    Placement,
     facing_deg,
     has_face,
     loudspeaker_pickup,
@@ -25,6 +24,7 @@ from kymaphon.core.acoustics.standing import (
     stand_of,
     voice_level,
 )
+from kymaphon.core.acoustics.room import reverberant_gain_db
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.own_noise import own_noise
@@ -40,7 +40,7 @@ NOTHING_DB = -300.0
 
 
 @dataclass(frozen=True, slots=True)
-class Source:
+class SoundSource:
     """Something that sounds: a mouth, an instrument, a loudspeaker.
 
     Attributes:
@@ -78,7 +78,7 @@ class Source:
         return mouth_gain_db(angle_deg)
 
 
-def microphones(show: Show, catalogue: Catalogue, place: str | None = None) -> list[Stand]:
+def microphones(show: Show, catalogue: Catalogue, place: str | None = None) -> list[Placement]:
     """Every device that hears the air, in the show's order; only those of a place when it is given."""
     rows = []
     for device in show.devices:
@@ -110,8 +110,8 @@ class PlaceSound:
     """
 
     place: Place
-    sources: tuple[Source, ...]
-    mics: tuple[Stand, ...]
+    sources: tuple[SoundSource, ...]
+    mics: tuple[Placement, ...]
     unplaced: tuple[str, ...]
     own: NDArray[np.intp]
     distance_m: Floats
@@ -240,7 +240,7 @@ def sound_of(
 
 def _sources(
     show: Show, catalogue: Catalogue, place_id: str, loud: Mapping[str, float], unplaced: list[str]
-) -> list[Source]:
+) -> list[SoundSource]:
     rows = []
     for party in show.parties:
         if party.speaks and not party.plays_on and party.place == place_id:
@@ -250,7 +250,7 @@ def _sources(
             faced = has_face(party)
             faces = facing_deg(show, party) if faced else None
             rows.append(
-                Source(
+                SoundSource(
                     party.id, party.name, party.at_m, faces, voice_level(party), None if faced else 1.0, party
                 )
             )
@@ -270,7 +270,7 @@ def _sources(
             )
             faces = device.aim_deg if kind.pattern not in (None, "omni") else None
             rows.append(
-                Source(
+                SoundSource(
                     device.id, device_name(show, device, kind.name), device.at_m, faces, level, loudspeaker_q(kind),
                     device=device, kind=kind,
                 )
@@ -281,8 +281,8 @@ def _sources(
 def _compute(
     show: Show,
     place: Place,
-    sources: tuple[Source, ...],
-    mics: tuple[Stand, ...],
+    sources: tuple[SoundSource, ...],
+    mics: tuple[Placement, ...],
     unplaced: tuple[str, ...],
     shut: frozenset[str],
 ) -> PlaceSound:
@@ -340,7 +340,7 @@ def _compute(
     )  # fmt: skip
 
 
-def _ambient_db(place: Place, mic: Stand) -> float:
+def _ambient_db(place: Place, mic: Placement) -> float:
     """What `heard.room_noise` tells line by line, as one figure."""
     power = 10 ** ((place.ambient_dba + mic.pickup.diffuse_db(place.noise)) / 10)
     wind = wind_noise(place, mic)
@@ -371,12 +371,12 @@ def _reverb(place: Place, q: float | None) -> float:
     return NOTHING_DB if gain is None else gain
 
 
-def _most(mic: Stand) -> float:
+def _most(mic: Placement) -> float:
     ports = [port.max_db for port in mic.kind.inputs if port.domain == "acoustic" and port.max_db is not None]
     return ports[0] if ports else math.inf
 
 
-def _noise_of(mic: Stand) -> Derived:
+def _noise_of(mic: Placement) -> Derived:
     if mic.kind.microphone is not None:
         return own_noise(mic.kind, mic.name)
     return Derived(f"{mic.name}, own noise not stated", NOTHING_DB, "dBA", source="device data")

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.acoustics.cast import PlaceSound, Source
-from kymaphon.core.acoustics.heard import wind_noise
+from kymaphon.core.acoustics.acoustic_path import wind_noise
+from kymaphon.core.acoustics.cast import PlaceSound, SoundSource
 from kymaphon.core.acoustics.mouth import mouth_gain_db
 from kymaphon.core.acoustics.pickup import Pickup, pickup_of
+from kymaphon.core.acoustics.placements import Placement, has_face
 from kymaphon.core.acoustics.room import reverberant_gain_db
-from kymaphon.core.acoustics.standing import Stand, has_face
 from kymaphon.core.figures import number
 from kymaphon.core.model.base import Shield
 from kymaphon.core.model.catalogue import Kind
@@ -105,7 +105,7 @@ def noise_place(sound: PlaceSound, voice: int) -> Place:
     return sound.place
 
 
-def offsets(source: Source, points: Floats) -> tuple[Floats, Floats, Floats]:
+def offsets(source: SoundSource, points: Floats) -> tuple[Floats, Floats, Floats]:
     """Distance, and bearing from the mouth to each point in degrees, and the angle off the face."""
     apart = points - np.asarray(source.at)
     distance = np.hypot(apart[..., 0], apart[..., 1])
@@ -116,12 +116,12 @@ def offsets(source: Source, points: Floats) -> tuple[Floats, Floats, Floats]:
     return distance, bearing, np.minimum(off, 360.0 - off)
 
 
-def direct_db(source: Source, kind: Kind, points: Floats) -> Floats:
+def direct_db(source: SoundSource, kind: Kind, points: Floats) -> Floats:
     """Direct voice in a microphone of a kind at each point, aimed at the mouth, in dB SPL."""
     return np.asarray(source.level.value + direct_gain_db(source, kind, points))
 
 
-def direct_gain_db(source: Source, kind: Kind, points: Floats) -> Floats:
+def direct_gain_db(source: SoundSource, kind: Kind, points: Floats) -> Floats:
     """From a source at 1 m to a microphone of a kind at each point, aimed at it, direct sound only, in dB."""
     distance, _, face = offsets(source, points)
     held = np.maximum(distance, number("nearest-distance"))
@@ -139,7 +139,7 @@ def _by_distance(pickup: Pickup, held: Floats) -> Floats:
     return np.asarray(np.interp(held, steps, pickup.gain_db(np.zeros_like(steps), steps)))
 
 
-def room_db(place: Place, source: Source, kind: Kind, shield: Shield, points: Floats) -> Floats:
+def room_db(place: Place, source: SoundSource, kind: Kind, shield: Shield, points: Floats) -> Floats:
     """The place's noise in a microphone of a kind at each point, aimed at the mouth, in dBA."""
     pickup = pickup_of(kind)
     power = np.full(points.shape[:-1], 10 ** ((place.ambient_dba + pickup.diffuse_db(place.noise)) / 10))
@@ -174,12 +174,12 @@ def taken_db(pickup: Pickup, off_deg: Floats) -> Floats:
     return np.asarray(pickup.gain_db(off_deg))
 
 
-def _stand(kind: Kind, source: Source, shield: Shield) -> Stand:
+def _stand(kind: Kind, source: SoundSource, shield: Shield) -> Placement:
     device = Device.model_construct(id="tried", kind=kind.id, name=None, shield=shield, settings={})
-    return Stand(device, kind, source.party, source.at, None, pickup_of(kind))
+    return Placement(device, kind, source.party, source.at, None, pickup_of(kind))
 
 
-def nearest_m(source: Source, kind: Kind) -> float:
+def nearest_m(source: SoundSource, kind: Kind) -> float:
     """How near a microphone of a kind may be put: what it is made for, and what the party wants."""
     least = kind.microphone.nearest_m if kind.microphone else number("nearest-distance")
     if source.party is None or has_face(source.party):
@@ -187,7 +187,7 @@ def nearest_m(source: Source, kind: Kind) -> float:
     return max(least, number("nearest-crowd" if source.party.kind == "crowd" else "nearest-instrument"))
 
 
-def allowed_at(sound: PlaceSound, source: Source, kind: Kind, points: Floats) -> NDArray[np.bool_]:
+def allowed_at(sound: PlaceSound, source: SoundSource, kind: Kind, points: Floats) -> NDArray[np.bool_]:
     mic = kind.microphone
     distance, _, _ = offsets(source, points)
     good = np.ones(distance.shape, dtype=bool)

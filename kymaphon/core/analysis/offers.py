@@ -16,7 +16,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Rung
-from kymaphon.core.graph.routing import Feed, goes_astray, is_for_far_end
+from kymaphon.core.graph.routing import Delivery, goes_astray, is_for_far_end
 from kymaphon.core.levels.lineup.model import School
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import (
@@ -349,7 +349,7 @@ def _bare(analysis: Report) -> Report:
     return known
 
 
-def _comes(analysis: Report, feed: Feed | None) -> bool:
+def _comes(analysis: Report, feed: Delivery | None) -> bool:
     """Whether a voice is there for its listener, by its own microphone where it has one."""
     if feed is None or feed.path is None or feed.gain_db is None or feed.verdict == "missing":
         return False

@@ -15,11 +15,11 @@ from kymaphon.core.computing.facets import ALL, Facet, changed
 from kymaphon.core.derive import Derived
 from kymaphon.core.graph.flow import Flow, flow_of
 from kymaphon.core.graph.ladder import Ladder, NoiseField, build_ladder
-from kymaphon.core.graph.paths import Found, PathThrough, all_circles, best_paths
+from kymaphon.core.graph.paths import PathList, SignalPath, best_paths, listed_cycles
 from kymaphon.core.graph.points import PointMark, marks_along
 from kymaphon.core.graph.routing import (
     Arrival,
-    Feed,
+    Delivery,
     Mics,
     arrivals_of,
     by_the_air,
@@ -97,7 +97,7 @@ class Computed:
     catalogue: Catalogue
     graph: SignalGraph
     transfer: Transfer
-    feeds: dict[tuple[str, str], Feed]
+    feeds: dict[tuple[str, str], Delivery]
     remedies: bool = True
     kept: dict[Hashable, Any] = field(default_factory=dict, repr=False, compare=False)
 
@@ -143,9 +143,9 @@ class Computed:
 
     @lazy
     @reading("levels")
-    def circles(self) -> Found:
+    def circles(self) -> PathList:
         """The circles of the rig, strongest first."""
-        return all_circles(self.transfer)
+        return listed_cycles(self.transfer)
 
     @lazy
     @reading("levels")
@@ -274,7 +274,7 @@ class Computed:
         ways = (mine,) if mine is not None else best_paths(self.transfer, mouth, target, most=1).paths
         return self._ladder_along(voice, node, ways[0]) if ways else None
 
-    def _ladder_along(self, voice: str, target: str, path: PathThrough) -> Ladder:
+    def _ladder_along(self, voice: str, target: str, path: SignalPath) -> Ladder:
         marks = self._marks.get(path.nodes)
         if marks is None:
             marks = self._marks[path.nodes] = marks_along(self.show, self.catalogue, self.graph, path.nodes)
@@ -293,7 +293,7 @@ class Computed:
             return feed.arrivals
         return arrivals_of(self.transfer, self.graph.mouths[voice][0], feed.node, own=listener == voice)
 
-    def explain_feed(self, feed: Feed) -> tuple[Derived, Derived] | None:
+    def explain_feed(self, feed: Delivery) -> tuple[Derived, Derived] | None:
         """Level against the mark over all ways, and delay along the strongest; None when there is no way."""
         if feed.path is None:
             return None

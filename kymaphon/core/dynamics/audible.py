@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.dynamics.key import SINE_DB
-from kymaphon.core.dynamics.talk import FRAME_STEPS, Talk
+from kymaphon.core.dynamics.speech import FRAME_STEPS, SpeechSegments
 from kymaphon.core.figures import number
 
 Floats = NDArray[np.float64]
@@ -43,7 +43,7 @@ class Audible:
         return np.asarray(self.grown[low] * (1 - part) + self.grown[high] * part)
 
 
-def audible_of(talk: Talk) -> Audible:
+def audible_of(talk: SpeechSegments) -> Audible:
     """The weights of a take's words, in frames of 5 ms."""
     key = talk.key
     whole = len(key.power) // FRAME_STEPS

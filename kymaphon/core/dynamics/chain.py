@@ -9,10 +9,10 @@ import numpy as np
 
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dynamics.dynamics import compress, compressor_curve, limit
+from kymaphon.core.dynamics.envelope import GateStream, Turns, gate_turns, render
 from kymaphon.core.dynamics.filters import equaliser_sections, key_sections, low_cut_sections
 from kymaphon.core.dynamics.key import Signal, key_of
-from kymaphon.core.dynamics.machine import GateStream, Turns, gate_turns, render
-from kymaphon.core.dynamics.talk import Talk
+from kymaphon.core.dynamics.speech import SpeechSegments
 from kymaphon.core.model.processing import (
     LEAST_DB,
     MOST_DB,
@@ -173,7 +173,7 @@ def moved(row: Processing, by_db: float) -> Processing:
     return row
 
 
-def brought_together(talk: Talk, compressor: Compressor) -> Derived:
+def brought_together(talk: SpeechSegments, compressor: Compressor) -> Derived:
     """How much nearer a compressor brings this talker's voice and room, when it comes before the gate."""
     taken = float(compressor_curve(np.array([talk.speech_dbfs]), compressor)[0])
     room = float(compressor_curve(np.array([talk.noise_dbfs]), compressor)[0])

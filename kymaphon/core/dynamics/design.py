@@ -16,8 +16,8 @@ from typing import Any, Literal
 import numpy as np
 
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.dynamics.talk import Talk
-from kymaphon.core.dynamics.verdict import Trial, Verdict, trial_of
+from kymaphon.core.dynamics.evaluation import Evaluation, Trial, trial_of
+from kymaphon.core.dynamics.speech import SpeechSegments
 from kymaphon.core.figures import data_table, number
 from kymaphon.core.model.processing import Gate
 
@@ -62,20 +62,20 @@ class Design:
         notes: in words, why it does not do, and what would.
     """
 
-    talk: Talk
+    talk: SpeechSegments
     trial: Trial
     preference: Preference
     gate: Gate
-    verdict: Verdict
+    verdict: Evaluation
     room_loudest_db: float
     word_quietest_db: float
     quietest: int
-    expander: Verdict | None
+    expander: Evaluation | None
     notes: tuple[str, ...]
 
     @property
     def works(self) -> bool:
-        """Whether its gate does; see `Verdict.works`."""
+        """Whether its gate does; see `Evaluation.works`."""
         return self.verdict.works
 
     def margins(self, gate: Gate | None = None) -> tuple[Derived, ...]:
@@ -84,7 +84,7 @@ class Design:
         return _margins(at, self.room_loudest_db, self.word_quietest_db, self.quietest, self.talk)
 
     @cached_property
-    def schools(self) -> tuple[tuple[str, str, str, Verdict], ...]:
+    def schools(self) -> tuple[tuple[str, str, str, Evaluation], ...]:
         """What each school's values do to this very take: id, name, source, verdict."""
         rows = []
         for row in data_table("gates")["schools"]:
@@ -99,7 +99,7 @@ class Design:
         return tuple(rows)
 
 
-def extremes(talk: Talk, trial: Trial) -> tuple[float, float, int]:
+def extremes(talk: SpeechSegments, trial: Trial) -> tuple[float, float, int]:
     """The loudest of the room and the quietest word as a detector reads them, and that word's number."""
     levels, room = trial.levels, trial.room_loudest_db
     # A window's length after a word its detector still reads the word.
@@ -108,7 +108,9 @@ def extremes(talk: Talk, trial: Trial) -> tuple[float, float, int]:
     return room, peaks[quietest], quietest
 
 
-def _margins(gate: Gate, room: float, word: float, quietest: int, talk: Talk) -> tuple[Derived, ...]:
+def _margins(
+    gate: Gate, room: float, word: float, quietest: int, talk: SpeechSegments
+) -> tuple[Derived, ...]:
     at = talk.words[quietest].start_s
     what = f"{gate.detector} detector, {gate.detector_ms:g} ms"
     opening = Derived("opening threshold", gate.open_db, "dBFS", source="setting")
@@ -134,7 +136,7 @@ def _margins(gate: Gate, room: float, word: float, quietest: int, talk: Talk) ->
 
 
 def design(
-    talk: Talk,
+    talk: SpeechSegments,
     preference: Preference = "balanced",
     *,
     like: Gate | None = None,
@@ -168,7 +170,7 @@ DETECTORS = (Gate(), Gate(detector="rms", detector_ms=5.0))
 
 
 def _designed(
-    talk: Talk,
+    talk: SpeechSegments,
     preference: Preference,
     like: Gate,
     range_db: float | None,
@@ -234,7 +236,9 @@ def options_of(found: Design, *, range_db: float | None = None) -> tuple[Option,
     return tuple(out)
 
 
-def key_option(found: Design, keyed: Talk, corner_hz: float, *, range_db: float | None = None) -> Option:
+def key_option(
+    found: Design, keyed: SpeechSegments, corner_hz: float, *, range_db: float | None = None
+) -> Option:
     """A low cut in the key, tried.
 
     Args:
@@ -392,7 +396,12 @@ class _Search:
 
 
 def cost_of(
-    verdict: Verdict, gate: Gate, weights: dict[str, float], room_db: float, word_db: float, wanted_db: float
+    verdict: Evaluation,
+    gate: Gate,
+    weights: dict[str, float],
+    room_db: float,
+    word_db: float,
+    wanted_db: float,
 ) -> float:
     """What a verdict costs by the weights of a preference: no unit, less is better.
 

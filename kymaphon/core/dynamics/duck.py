@@ -13,9 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived
+from kymaphon.core.dynamics.envelope import Turns, turns
 from kymaphon.core.dynamics.key import Key, Levels, Signal
-from kymaphon.core.dynamics.machine import Turns, turns
-from kymaphon.core.dynamics.talk import Talk
+from kymaphon.core.dynamics.speech import SpeechSegments
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.processing import Ducker
 
@@ -93,7 +93,7 @@ class DuckChoice:
     why: Derived
 
 
-def choose_ducker(talk: Talk, music: Key, threshold_db: float) -> DuckChoice:
+def choose_ducker(talk: SpeechSegments, music: Key, threshold_db: float) -> DuckChoice:
     """Depth from how far the music has to lie under the voice, hold from the talker's own pauses.
 
     Args:

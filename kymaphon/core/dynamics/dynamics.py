@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived
 from kymaphon.core.dynamics.key import Key, Signal, key_of
-from kymaphon.core.dynamics.talk import Talk
+from kymaphon.core.dynamics.speech import SpeechSegments
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.processing import Compressor, Limiter
 
@@ -120,7 +120,7 @@ class LimiterChoice:
     why: Derived
 
 
-def choose_limiter(talk: Talk, ceiling_db: float, growth: Derived | None = None) -> LimiterChoice:
+def choose_limiter(talk: SpeechSegments, ceiling_db: float, growth: Derived | None = None) -> LimiterChoice:
     """A limiter at a ceiling, and how hard it will work.
 
     Args:
@@ -151,7 +151,7 @@ def choose_limiter(talk: Talk, ceiling_db: float, growth: Derived | None = None)
     )  # fmt: skip
 
 
-def choose_compressor(talk: Talk) -> tuple[Compressor, Derived]:
+def choose_compressor(talk: SpeechSegments) -> tuple[Compressor, Derived]:
     """A compressor that evens this talker out: words as loud as the loud tenth come down to near the middle ones.
 
     The threshold is the level of the words' quieter half, the ratio what brings the loud tenth within `even-words` of it,

@@ -8,7 +8,7 @@ import numpy as np
 
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dynamics.chain import shifted
-from kymaphon.core.dynamics.verdict import Eaten, Trial, Verdict
+from kymaphon.core.dynamics.evaluation import Eaten, Evaluation, Trial
 from kymaphon.core.figures import figure
 from kymaphon.core.model.processing import LONGEST_HOLD_MS, Gate
 
@@ -41,7 +41,7 @@ class WordUnderGate:
         )
 
 
-def explain_word(trial: Trial, verdict: Verdict, number: int) -> WordUnderGate:
+def explain_word(trial: Trial, verdict: Evaluation, number: int) -> WordUnderGate:
     """A word under the gate that a verdict is of.
 
     Raises:

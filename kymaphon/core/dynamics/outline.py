@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from kymaphon.core.dynamics.evaluation import Trial
 from kymaphon.core.dynamics.key import Levels
-from kymaphon.core.dynamics.verdict import Trial
 
 Floats = NDArray[np.float64]
 

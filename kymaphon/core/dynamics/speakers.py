@@ -9,7 +9,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dynamics.key import SILENT_DB, Key
 from kymaphon.core.dynamics.places import take_rung
-from kymaphon.core.dynamics.talk import detector_of
+from kymaphon.core.dynamics.speech import detector_of
 from kymaphon.core.figures import data_table, figure
 from kymaphon.core.model.processing import Gate
 from kymaphon.core.units import uncorrelated_sum_db

@@ -14,10 +14,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
+from kymaphon.core.dynamics.envelope import edges
 from kymaphon.core.dynamics.filters import LowCutChoice, choose_low_cut, key_sections, low_cut_sections
 from kymaphon.core.dynamics.key import Key, KeyMeter, Signal
-from kymaphon.core.dynamics.machine import edges
-from kymaphon.core.dynamics.talk import NoTalkError, Spans, Talk, hear
+from kymaphon.core.dynamics.speech import NoTalkError, Spans, SpeechSegments, segment_speech
 from kymaphon.core.figures import number
 from kymaphon.core.model.processing import Gate, LowCut
 from kymaphon.core.takes.measure import CLIP_LEVEL, NotANumberError
@@ -84,7 +84,7 @@ class Study:
         notes: what the user should know.
     """
 
-    talk: Talk
+    talk: SpeechSegments
     channel: int
     low_cut: LowCut | None
     voice: Spectrum | None
@@ -150,7 +150,7 @@ def study(
         notes.append(
             f"clipped in {clipped} places: the loudest words were louder than they look; turn the gain down"
         )
-    talk = hear(key, room_key, room_spans=room_spans, talk_spans=talk_spans)
+    talk = segment_speech(key, room_key, room_spans=room_spans, talk_spans=talk_spans)
     voice = _spectrum(take, chosen, ((word.start_s, word.end_s) for word in talk.words), steps)
     if room is None:
         silent = _spectrum(take, chosen, talk.room_s, steps)

@@ -10,7 +10,7 @@ import numpy as np
 
 from kymaphon.core.dynamics.chain import delay_ms, run_chain
 from kymaphon.core.dynamics.key import SINE_DB, Signal
-from kymaphon.core.dynamics.talk import Spans, Talk
+from kymaphon.core.dynamics.speech import Spans, SpeechSegments
 from kymaphon.core.model.processing import NAMES, Ducker, Processing
 from kymaphon.core.units import SILENCE_DB, power_to_db
 
@@ -40,7 +40,7 @@ class Behind:
 
 
 def through(
-    signal: Signal, talk: Talk, chain: Sequence[Processing], sample_rate_hz: int
+    signal: Signal, talk: SpeechSegments, chain: Sequence[Processing], sample_rate_hz: int
 ) -> tuple[Behind, ...]:
     """The take as it is, then behind each processor that is on; shape of `signal`: (frames,).
 

@@ -13,8 +13,8 @@ import math
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
-from kymaphon.core.graph.hitting import Choice
-from kymaphon.core.graph.paths import PathThrough, strongest_path
+from kymaphon.core.graph.hitting import HittingSet
+from kymaphon.core.graph.paths import SignalPath, strongest_path
 from kymaphon.core.graph.signal import SignalGraph, Switch, reachable
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.edits import SetValue
@@ -29,12 +29,12 @@ EFFORT = 20_000
 """So many branches are looked at for one question, over all rounds; beyond it the smallest set found so far is told as such."""
 MOST_HARMFUL = 5
 """Where nothing cures without breaking a want, so many rounds look for the set that breaks fewest: it only names what stands in the way."""
-Bad = Callable[[Transfer], list[list[PathThrough]]]
+Bad = Callable[[Transfer], list[list[SignalPath]]]
 Refs = frozenset[SettingRef]
 
 
 @dataclass(frozen=True, slots=True)
-class Kept:
+class PairConstraint:
     """A wanted pair: its gain from `mouth` to one of `ears` must stay above `floor_db`.
 
     Attributes:
@@ -63,8 +63,8 @@ class Cut:
     """
 
     switches: tuple[Switch, ...]
-    breaks: tuple[Kept, ...]
-    silences: tuple[Kept, ...]
+    breaks: tuple[PairConstraint, ...]
+    silences: tuple[PairConstraint, ...]
     disturbs: int
     fewest: bool = True
 
@@ -103,7 +103,7 @@ def flipped(graph: SignalGraph, refs: Iterable[SettingRef]) -> SignalGraph:
     return SignalGraph(graph.nodes, edges, graph.noises, graph.mouths, graph.ears, graph.unknown)
 
 
-def switches_on(paths: Iterable[PathThrough]) -> list[Switch]:
+def switches_on(paths: Iterable[SignalPath]) -> list[Switch]:
     """The closed switches that these ways run through, crosspoints before mutes, each once."""
     found: dict[SettingRef, Switch] = {}
     for path in paths:
@@ -123,8 +123,8 @@ class _Learnt:
 
     whole: Transfer
     bad: Bad
-    kept: list[Kept]
-    spare: list[Kept]
+    kept: list[PairConstraint]
+    spare: list[PairConstraint]
     steady: bool
     candidates: dict[SettingRef, Switch] = field(default_factory=dict)
     effort: int = field(default_factory=lambda: EFFORT)
@@ -132,10 +132,10 @@ class _Learnt:
     _behind: dict[SettingRef, int] = field(default_factory=dict)
     must_hit: list[tuple[Refs, Refs]] = field(default_factory=list)
     """Once the first are open, one of the second has to be as well."""
-    breaking: list[tuple[Refs, Kept]] = field(default_factory=list)
-    silencing: list[tuple[Refs, Kept]] = field(default_factory=list)
+    breaking: list[tuple[Refs, PairConstraint]] = field(default_factory=list)
+    silencing: list[tuple[Refs, PairConstraint]] = field(default_factory=list)
 
-    def learn(self, groups: list[list[PathThrough]], opened: Refs = frozenset()) -> None:
+    def learn(self, groups: list[list[SignalPath]], opened: Refs = frozenset()) -> None:
         """Takes in bad ways that are there with some switches open. Raises NoSwitch where one runs through no switch at all.
 
         Opening more switches can make something bad that was not: of three arrivals the weaker two, once the first is gone. So a
@@ -179,7 +179,7 @@ class _Learnt:
             self._behind[ref] = self.behind([ref])
         return self._behind[ref]
 
-    def least(self, refs: Refs, row: Kept) -> Refs:
+    def least(self, refs: Refs, row: PairConstraint) -> Refs:
         """As few of these switches as still break a pair together."""
         held = set(refs)
         for ref in sorted(refs, key=repr):
@@ -192,8 +192,8 @@ class _Learnt:
 def fewest_cuts(
     whole: Transfer,
     bad: Bad,
-    kept: list[Kept],
-    spare: list[Kept],
+    kept: list[PairConstraint],
+    spare: list[PairConstraint],
     *,
     most: int = 3,
     steady: bool = False,
@@ -329,14 +329,14 @@ def _solve(known: _Learnt, apart: list[Refs], *, wants_may_break: bool = False) 
         dear += [(refs, id(row), one * (len(order) + 1)) for refs, row in known.breaking]
     else:
         forbidden += [refs for refs, _ in known.breaking]
-    choice = Choice(cost, known.must_hit, forbidden, dear, effort=known.effort)
+    choice = HittingSet(cost, known.must_hit, forbidden, dear, effort=known.effort)
     found = choice.least()
     known.effort = choice.effort
     known.proven &= choice.proven
     return found
 
 
-def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[Kept]) -> Iterator[Kept]:
+def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[PairConstraint]) -> Iterator[PairConstraint]:
     """Which pairs no longer reach their floor in a rig with some switches opened.
 
     Only those are looked at anew whose best way ran through one of these switches.
@@ -348,7 +348,7 @@ def lost(whole: Transfer, cut: Transfer, refs: Refs, kept: list[Kept]) -> Iterat
     return (row for row in kept if not _holds(whole, row, refs) and not reaches(cut, row))
 
 
-def reaches(transfer: Transfer, row: Kept) -> bool:
+def reaches(transfer: Transfer, row: PairConstraint) -> bool:
     """Whether a pair reaches its floor, and by its own microphone rather than by others'."""
     own = max(transfer.best_gain_to(ear)[row.mouth] for ear in row.ears)
     if own < row.floor_db or row.spoken is None:
@@ -357,7 +357,7 @@ def reaches(transfer: Transfer, row: Kept) -> bool:
     return best >= row.near_db or own + row.air_db >= best - 1e-6
 
 
-def _holds(whole: Transfer, row: Kept, refs: Refs) -> bool:
+def _holds(whole: Transfer, row: PairConstraint, refs: Refs) -> bool:
     """Whether a pair's best way runs through none of these switches, and so is as it was."""
     if row not in whole.best_ways:
         ear = max(row.ears, key=lambda ear: whole.best_gain_to(ear)[row.mouth])
@@ -369,7 +369,7 @@ def _holds(whole: Transfer, row: Kept, refs: Refs) -> bool:
     return switches is not None and switches.isdisjoint(refs)
 
 
-def closers(
+def closing_switches(
     graph: SignalGraph,
     mouth: int,
     ears: tuple[int, ...],
@@ -379,7 +379,7 @@ def closers(
 ) -> list[Switch]:
     """Single open switches that would bring a voice to its listener without doing harm."""
     good = []
-    for switch in doors(graph, mouth, ears):
+    for switch in candidate_switches(graph, mouth, ears):
         if is_fine(Transfer(flipped(graph, [switch.ref]))):
             good.append(switch)
             if len(good) == most:
@@ -387,7 +387,7 @@ def closers(
     return good
 
 
-def doors(graph: SignalGraph, mouth: int, ears: tuple[int, ...]) -> Iterator[Switch]:
+def candidate_switches(graph: SignalGraph, mouth: int, ears: tuple[int, ...]) -> Iterator[Switch]:
     """Open switches between what a voice reaches and what leads to its listener, each once."""
     forward = reachable(graph, [mouth], backward=False)
     backward = reachable(graph, list(ears), backward=True)

@@ -17,7 +17,7 @@ NOTHING = 1e-9
 
 
 @dataclass
-class Choice(Generic[Thing]):
+class HittingSet(Generic[Thing]):
     """One question.
 
     Attributes:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import UNIT_KEYS, Derived, total
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.points import PointMark
 from kymaphon.core.graph.signal import EdgeKind, Knob, NoiseSource, SignalGraph
 from kymaphon.core.graph.transfer import Transfer
@@ -246,7 +246,7 @@ class Ladder:
     voice: str
     target: str
     rungs: tuple[Rung, ...]
-    path: PathThrough
+    path: SignalPath
 
     @property
     def last(self) -> Rung:
@@ -342,7 +342,7 @@ def build_ladder(
     field: NoiseField,
     voice: str,
     target: str,
-    path: PathThrough,
+    path: SignalPath,
     marks: Sequence[PointMark],
 ) -> Ladder:
     """The ladder of a voice along one way. Own noise follows the way; noise of other channels comes from

@@ -40,7 +40,7 @@ said (`Effort.short`).
 
 
 @dataclass(frozen=True, slots=True)
-class PathThrough:
+class SignalPath:
     """One way from node to node. For a circle the first and last node are the same."""
 
     graph: SignalGraph
@@ -48,9 +48,9 @@ class PathThrough:
     gain_db: float
     delay_ms: float
 
-    def on(self, graph: SignalGraph) -> PathThrough:
+    def on(self, graph: SignalGraph) -> SignalPath:
         """The same way in another state of the rig, in which its steps are as they were."""
-        return PathThrough(graph, self.edges, self.gain_db, self.delay_ms)
+        return SignalPath(graph, self.edges, self.gain_db, self.delay_ms)
 
     @property
     def nodes(self) -> tuple[int, ...]:
@@ -75,10 +75,10 @@ class PathThrough:
 
 
 @dataclass(frozen=True, slots=True)
-class Found:
+class PathList:
     """Paths strongest first, and whether the search saw them all down to its limit."""
 
-    paths: tuple[PathThrough, ...]
+    paths: tuple[SignalPath, ...]
     complete: bool
 
 
@@ -92,7 +92,7 @@ def best_paths(
     below_db: float | None = None,
     floor_db: float = -np.inf,
     within: frozenset[int] | None = None,
-) -> Found:
+) -> PathList:
     """Ways from source to target that visit no node twice, strongest first.
 
     Args:
@@ -104,7 +104,7 @@ def best_paths(
     """
     reach = -number("paths-below") if below_db is None else below_db
     if source == target and within is None:
-        return Found((), True)
+        return PathList((), True)
     if within is None and most == MOST_PATHS:
         if transfer.uncut is None:
             return _searched_once(transfer, source, target, bound, reach, floor_db)
@@ -121,7 +121,7 @@ def _searched_once(
     bound: Sequence[float] | None,
     reach: float,
     floor_db: float,
-) -> Found:
+) -> PathList:
     """A search of a whole rig, kept: cuts of it begin with what it found."""
     known = transfer.once(_searches)
     key = (source, target, reach, floor_db)
@@ -130,14 +130,14 @@ def _searched_once(
     return known[key]
 
 
-def _searches(transfer: Transfer) -> dict[tuple[int, int, float, float], Found]:
+def _searches(transfer: Transfer) -> dict[tuple[int, int, float, float], PathList]:
     """The searches so far, by both ends, reach and floor."""
     return {}
 
 
 def _after_cut(
     cut: Transfer, whole: Transfer, source: int, target: int, reach: float, floor_db: float
-) -> Found | None:
+) -> PathList | None:
     """What a cut leaves of the ways of the rig before it, where its strongest way is among them and all were seen: taking edges away
     makes no new ones. None where it has to be searched anew.
     """
@@ -145,7 +145,7 @@ def _after_cut(
     if not known.complete or (known.paths and not cut.gone.isdisjoint(known.paths[0].edges)):
         return None
     kept = (path for path in known.paths if cut.gone.isdisjoint(path.edges))
-    return Found(tuple(path.on(cut.graph) for path in kept), True)
+    return PathList(tuple(path.on(cut.graph) for path in kept), True)
 
 
 def _search(
@@ -157,7 +157,7 @@ def _search(
     reach: float,
     floor_db: float,
     within: frozenset[int] | None,
-) -> Found:
+) -> PathList:
     """`best_paths` by searching, best first."""
     graph = transfer.graph
     onward = transfer.best_gain_to(target, within) if bound is None else bound
@@ -165,7 +165,7 @@ def _search(
     floor, count = floor_db, 0
     # Of what waits only the last step is its own; most of it is never looked at. What was passed is a bit for each node.
     heap: list[tuple[float, int, float, int, int, tuple[int, ...], int]] = []
-    found: list[PathThrough] = []
+    found: list[SignalPath] = []
     strongest: float | None = None
     effort = transfer.effort
     check_wanted()
@@ -185,23 +185,23 @@ def _search(
                 count += 1
         while looked < allowed:
             if not heap:
-                return Found(_sorted(found), True)
+                return PathList(_sorted(found), True)
             if looked >= LEAST_STEPS or effort.left <= LEAST_STEPS:
                 effort.left -= 1
             looked += 1
             negative, _, gain, node, last, before, seen = pop(heap)
             edges = (*before, last)
             if strongest is not None and -negative < strongest - reach:
-                return Found(_sorted(found), True)
+                return PathList(_sorted(found), True)
             if node != target:
                 seen |= bits[node]
                 break
             delay = sum(graph.edges[i].delay_ms for i in edges)
-            found.append(PathThrough(graph, edges, gain, delay))
+            found.append(SignalPath(graph, edges, gain, delay))
             strongest = gain if strongest is None else max(strongest, gain)
             floor = max(floor, strongest - reach)
             if len(found) >= most:
-                return Found(_sorted(found), not heap)
+                return PathList(_sorted(found), not heap)
         else:
             break
     if heap:
@@ -209,12 +209,12 @@ def _search(
     if not found and source != target and onward[source] >= floor_db:
         near = _near_path(transfer, source, target, within)
         found = [near] if near is not None and near.gain_db >= floor_db else []
-    return Found(_sorted(found), False)
+    return PathList(_sorted(found), False)
 
 
 def _near_path(
     transfer: Transfer, source: int, target: int, within: frozenset[int] | None
-) -> PathThrough | None:
+) -> SignalPath | None:
     """A strong way of few steps, where circles amplify and the strongest is not found: Dijkstra's search over how far each step is
     below the strongest step of the rig.
     """
@@ -232,7 +232,7 @@ def _near_path(
         edges.append(k)
     edges.reverse()
     gain, delay = (sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True))  # fmt: skip
-    return PathThrough(graph, tuple(edges), float(gain), float(delay))
+    return SignalPath(graph, tuple(edges), float(gain), float(delay))
 
 
 def _near_trees(transfer: Transfer) -> dict[tuple[int, frozenset[int] | None], dict[int, tuple[int, int]]]:
@@ -259,11 +259,11 @@ def _near_tree(transfer: Transfer, source: int, within: frozenset[int] | None) -
     return by
 
 
-def _sorted(found: list[PathThrough]) -> tuple[PathThrough, ...]:
+def _sorted(found: list[SignalPath]) -> tuple[SignalPath, ...]:
     return tuple(sorted(found, key=lambda path: -path.gain_db))
 
 
-def strongest_path(transfer: Transfer, source: int, target: int) -> PathThrough | None:
+def strongest_path(transfer: Transfer, source: int, target: int) -> SignalPath | None:
     """The strongest way, read straight off the search for the strongest gains; None when there is none, or when a
     circle amplifies on the way.
     """
@@ -283,10 +283,10 @@ def strongest_path(transfer: Transfer, source: int, target: int) -> PathThrough 
         if node in seen:
             return None
         seen.add(node)
-    return PathThrough(graph, tuple(edges), gain, delay)
+    return SignalPath(graph, tuple(edges), gain, delay)
 
 
-def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int = MOST_PATHS) -> Found:
+def simple_cycles(transfer: Transfer, *, floor_db: float | None = None, most: int = MOST_PATHS) -> PathList:
     """Circles of the rig, strongest first: each visits no node twice.
 
     In each strong component the node with most ways in and out is taken, every circle through it is listed,
@@ -303,9 +303,9 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
     graph = transfer.graph
     left = MOST_ROUNDS
     floor = number("loop-of-interest") if floor_db is None else floor_db
-    found: list[PathThrough] = []
+    found: list[SignalPath] = []
     complete = True
-    waiting = [frozenset(part) for part in transfer.circles]
+    waiting = [frozenset(part) for part in transfer.cyclic_components]
     while waiting:
         part = waiting.pop()
         if left <= 0:
@@ -323,43 +323,43 @@ def find_circles(transfer: Transfer, *, floor_db: float | None = None, most: int
         complete = complete and search.complete
         waiting.extend(frozenset(row) for row in strong_components(graph, part - {root}) if len(row) > 1)
     ordered = _sorted(found)
-    return Found(ordered[:most], complete and len(ordered) <= most)
+    return PathList(ordered[:most], complete and len(ordered) <= most)
 
 
-def all_circles(transfer: Transfer) -> Found:
-    """The circles that are worth listing, as `find_circles` has them; kept with the transfer."""
-    return transfer.once(find_circles)
+def listed_cycles(transfer: Transfer) -> PathList:
+    """The circles that are worth listing, as `simple_cycles` has them; kept with the transfer."""
+    return transfer.once(simple_cycles)
 
 
-def strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
+def strong_cycles(transfer: Transfer) -> tuple[SignalPath, ...]:
     """Circles that are strong enough to bring an own voice back, and that die away; kept with the transfer.
 
     A rig that was cut from another has those of the other that are left.
     """
-    return transfer.once(_strong_circles)
+    return transfer.once(_strong_cycles)
 
 
-def _strong_circles(transfer: Transfer) -> tuple[PathThrough, ...]:
+def _strong_cycles(transfer: Transfer) -> tuple[SignalPath, ...]:
     known = _left_of(transfer)
     if known is not None:
         return known
     floor = number("loop-of-return")
     near = -transfer.stability.margin_db > floor
-    rows = all_circles(transfer).paths if near else ()
+    rows = listed_cycles(transfer).paths if near else ()
     return tuple(row for row in rows if floor <= row.gain_db < 0)
 
 
-def _left_of(transfer: Transfer) -> tuple[PathThrough, ...] | None:
+def _left_of(transfer: Transfer) -> tuple[SignalPath, ...] | None:
     """Circles of the uncut rig that a cut has left; None where that is not known, as the list of the other was cut short."""
     if transfer.uncut is None:
         return None
-    before = strong_circles(transfer.uncut)
+    before = strong_cycles(transfer.uncut)
     live = set(transfer.graph.live)
     left = tuple(row for row in before if live.issuperset(row.edges))
-    return left if left or all_circles(transfer.uncut).complete else None
+    return left if left or listed_cycles(transfer.uncut).complete else None
 
 
-def round_once(path: PathThrough, circle: PathThrough) -> PathThrough | None:
+def round_once(path: SignalPath, circle: SignalPath) -> SignalPath | None:
     """A way that goes once round a circle where it first meets it; None where it does not."""
     ring = circle.nodes[:-1]
     spot = next(((i, ring.index(node)) for i, node in enumerate(path.nodes) if node in ring), None)
@@ -368,7 +368,7 @@ def round_once(path: PathThrough, circle: PathThrough) -> PathThrough | None:
     at, start = spot
     lap = circle.edges[start:] + circle.edges[:start]
     edges = (*path.edges[:at], *lap, *path.edges[at:])
-    return PathThrough(path.graph, edges, path.gain_db + circle.gain_db, path.delay_ms + circle.delay_ms)
+    return SignalPath(path.graph, edges, path.gain_db + circle.gain_db, path.delay_ms + circle.delay_ms)
 
 
 def _degree(graph: SignalGraph, node: int, part: frozenset[int]) -> int:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.paths import PathThrough, best_paths, round_once, strong_circles, strongest_path
+from kymaphon.core.graph.paths import SignalPath, best_paths, round_once, strong_cycles, strongest_path
 from kymaphon.core.graph.signal import STRAY, Edge, EdgeKind, SignalGraph
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.base import WantKind
@@ -47,11 +47,11 @@ class Arrival:
 
     delay_ms: float
     gain_db: float
-    paths: tuple[PathThrough, ...]
+    paths: tuple[SignalPath, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Feed:
+class Delivery:
     """One cell of who hears whom.
 
     Attributes:
@@ -79,7 +79,7 @@ class Feed:
     level_db: float | None = None
     gain_db: float | None = None
     delay_ms: float | None = None
-    path: PathThrough | None = None
+    path: SignalPath | None = None
     twice: bool = False
     unstable: bool = False
     arrivals: tuple[Arrival, ...] = ()
@@ -131,7 +131,7 @@ def default_want(listener: Party, voice: Party) -> WantKind:
     return "never" if listener.kind == "remote" else "local"
 
 
-def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[str, str], Feed]:
+def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[str, str], Delivery]:
     """Every cell of listeners by voices, in the order of the show's parties."""
     mark = show_mark(show)
     voices = [show.party(name) for name in graph.mouths]
@@ -139,7 +139,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
     wants = {(want.listener, want.voice): want for want in show.wants}
     transfer.prepare_best([node for nodes in graph.ears.values() for node in nodes])
     own = own_microphones(graph)
-    feeds: dict[tuple[str, str], Feed] = {}
+    feeds: dict[tuple[str, str], Delivery] = {}
     for listener in show.parties:
         nodes = graph.ears.get(listener.id)
         if not nodes:
@@ -151,7 +151,7 @@ def all_feeds(show: Show, graph: SignalGraph, transfer: Transfer) -> dict[tuple[
             wanted = want.gain_db if want else 0.0
             mics = own.get(graph.mouths[voice.id][0], ())
             node = _where(nodes, power[:, column], onward, mics)
-            feed = Feed(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
+            feed = Delivery(listener.id, voice.id, kind, want is not None, wanted, "silent", node)
             two_way = listener.speaks and voice.listens
             feeds[feed.key] = _measure(
                 feed,
@@ -179,10 +179,10 @@ def own_microphones(graph: SignalGraph) -> dict[int, Mics]:
     return out
 
 
-def own_way(transfer: Transfer, mics: Mics, node: int) -> PathThrough | None:
+def own_way(transfer: Transfer, mics: Mics, node: int) -> SignalPath | None:
     """The strongest way from a voice's own microphones to a point, by no room on the way; None where none leads there."""
     onward = transfer.best_gain_to(node)
-    best: PathThrough | None = None
+    best: SignalPath | None = None
     for k, edge in mics:
         if not edge.on or onward[edge.target] == -math.inf:
             continue
@@ -193,7 +193,7 @@ def own_way(transfer: Transfer, mics: Mics, node: int) -> PathThrough | None:
             continue
         gain = edge.gain_db + rest.gain_db
         if best is None or gain > best.gain_db:
-            best = PathThrough(transfer.graph, (k, *rest.edges), gain, edge.delay_ms + rest.delay_ms)
+            best = SignalPath(transfer.graph, (k, *rest.edges), gain, edge.delay_ms + rest.delay_ms)
     return best
 
 
@@ -218,7 +218,7 @@ def _where(
 
 
 def _measure(
-    feed: Feed,
+    feed: Delivery,
     graph: SignalGraph,
     transfer: Transfer,
     power: float,
@@ -226,7 +226,7 @@ def _measure(
     mark: float,
     two_way: bool,
     mics: Mics,
-) -> Feed:
+) -> Delivery:
     node = feed.node
     if node is None:
         return feed
@@ -322,7 +322,7 @@ def _own_air_ms(arrival: Arrival) -> float:
     return first + (last if near else 0.0)
 
 
-def by_the_air(path: PathThrough) -> bool:
+def by_the_air(path: SignalPath) -> bool:
     """Whether a way ends in the room: from a loudspeaker, or straight from a mouth, to the ears."""
     last = [path.graph.edges[i].kind for i in path.edges[-2:]]
     return last[-1:] == [EdgeKind.THROUGH_AIR] or last == [EdgeKind.THROUGH_AIR, EdgeKind.LISTENS]
@@ -358,7 +358,7 @@ def arrivals_of(
     """
     found = best_paths(transfer, mouth, node, bound=onward, below_db=below_db, floor_db=floor_db).paths
     laps = []
-    for circle in strong_circles(transfer) if own else ():
+    for circle in strong_cycles(transfer) if own else ():
         rows = (round_once(path, circle) for path in found)
         best = max((row for row in rows if row is not None), key=lambda row: row.gain_db, default=None)
         if best is not None and best.gain_db >= floor_db:
@@ -366,9 +366,9 @@ def arrivals_of(
     return _grouped((*found, *laps))
 
 
-def _grouped(paths: Iterable[PathThrough]) -> tuple[Arrival, ...]:
+def _grouped(paths: Iterable[SignalPath]) -> tuple[Arrival, ...]:
     """Ways of the same length together, strongest first."""
-    groups: list[list[PathThrough]] = []
+    groups: list[list[SignalPath]] = []
     apart = number("double-apart")
     for path in sorted(paths, key=lambda row: row.delay_ms):
         if groups and path.delay_ms - groups[-1][0].delay_ms <= apart:
@@ -378,7 +378,7 @@ def _grouped(paths: Iterable[PathThrough]) -> tuple[Arrival, ...]:
     return tuple(sorted(map(_arrival, groups), key=lambda row: -row.gain_db))
 
 
-def _arrival(group: list[PathThrough]) -> Arrival:
+def _arrival(group: list[SignalPath]) -> Arrival:
     """Ways of one length, added in step."""
     if len(group) == 1:
         return Arrival(group[0].delay_ms, group[0].gain_db, (group[0],))
@@ -422,20 +422,20 @@ def echo_class(delay_ms: float) -> str:
     return "stops" if delay_ms >= number("delay-stops") else "echo"
 
 
-def goes_astray(path: PathThrough) -> bool:
+def goes_astray(path: SignalPath) -> bool:
     """Whether a voice that has a microphone of its own comes by this way through one that is not meant for it: somebody
     else's, or by a loudspeaker or a leaking headphone into one.
     """
     return not path.graph.of_kinds(STRAY).isdisjoint(path.edges)
 
 
-def is_for_far_end(feed: Feed) -> bool:
+def is_for_far_end(feed: Delivery) -> bool:
     """Whether somebody has themselves back by a loudspeaker and a microphone: that is for echo control there, not for a mix."""
     return feed.verdict == "back" and feed.path is not None and goes_astray(feed.path)
 
 
 def _judge(
-    feed: Feed, gain: float, delay: float, *, twice: bool, late: bool, two_way: bool, astray: bool
+    feed: Delivery, gain: float, delay: float, *, twice: bool, late: bool, two_way: bool, astray: bool
 ) -> Verdict:
     if feed.listener == feed.voice:
         return _judge_own(feed, gain, twice=twice, late=late)
@@ -456,7 +456,7 @@ def _judge(
     return "heard"
 
 
-def _judge_own(feed: Feed, gain: float, *, twice: bool, late: bool) -> Verdict:
+def _judge_own(feed: Delivery, gain: float, *, twice: bool, late: bool) -> Verdict:
     if late:
         return "back"
     if feed.want == "hear":
@@ -471,7 +471,7 @@ def _judge_own(feed: Feed, gain: float, *, twice: bool, late: bool) -> Verdict:
     return "twice" if twice else "local"
 
 
-def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, wanted: Derived) -> Derived:
+def explain_level(graph: SignalGraph, feed: Delivery, path: SignalPath, wanted: Derived) -> Derived:
     """Level of a voice at a listener against what is wanted: the strongest way line by line, then what the other ways add."""
     end = graph.nodes[path.nodes[-1]]
     source = graph.mouths[feed.voice][1]
@@ -491,6 +491,6 @@ def explain_level(graph: SignalGraph, feed: Feed, path: PathThrough, wanted: Der
     return total(f"{end.label}, against the mark", "dB", tuple(terms))
 
 
-def explain_delay(path: PathThrough) -> Derived:
+def explain_delay(path: SignalPath) -> Derived:
     """Delay along a way, line by line."""
     return total("delay", "ms", path.delay_parts(), source="delays add along the way")

@@ -85,7 +85,7 @@ class Transfer:
         return strong_components(self.graph) if self.uncut is None else self.uncut.components
 
     @cached_property
-    def circles(self) -> list[list[int]]:
+    def cyclic_components(self) -> list[list[int]]:
         """The components in which signal can go round."""
         looping = {
             node for node, row in enumerate(self.graph.steps_out) for _, after, _ in row if after == node
@@ -94,8 +94,8 @@ class Transfer:
 
     @cached_property
     def stabilities(self) -> list[Stability]:
-        """How far each of `circles` is from howling: the one place where that is asked."""
-        return [Stability(self.block(part)) for part in self.circles]
+        """How far each of `cyclic_components` is from howling: the one place where that is asked."""
+        return [Stability(self.block(part)) for part in self.cyclic_components]
 
     @cached_property
     def stability(self) -> Stability:
@@ -110,7 +110,7 @@ class Transfer:
     @cached_property
     def unstable(self) -> frozenset[int]:
         """Nodes of the circles that howl: of levels there no figure can be told."""
-        pairs = zip(self.circles, self.stabilities, strict=True)
+        pairs = zip(self.cyclic_components, self.stabilities, strict=True)
         return frozenset(node for part, row in pairs if row.howls for node in part)
 
     def block(self, part: Sequence[int]) -> Block:
@@ -155,11 +155,11 @@ class Transfer:
     def _power_blocks(self, sources: Sequence[int]) -> dict[int, Block]:
         """First node of each circle's component -> its squared gains; where it howls cut open, seen from where the sources come in."""
         weight = self._squared
-        blocks = {part[0]: self._block(part, weight) for part in self.circles}
+        blocks = {part[0]: self._block(part, weight) for part in self.cyclic_components}
         if self.unstable and len(sources):
             onward = self.graph.steps_out
             reached = reachable(self.graph, sources)
-            for part in self.circles:
+            for part in self.cyclic_components:
                 if part[0] not in self.unstable:
                     continue
                 members = set(part)

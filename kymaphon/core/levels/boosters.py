@@ -19,7 +19,7 @@ from kymaphon.core.levels.budget import (
     shares_of_own,
     turned_back,
 )
-from kymaphon.core.levels.lineup.model import Hiss
+from kymaphon.core.levels.lineup.model import NoiseTerm
 from kymaphon.core.model.edits import Edit, SetValue
 from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.show import Device
@@ -126,7 +126,7 @@ def _with_booster(budget: Budget) -> Buy | None:
     if strip is None or strip.gain_db is None:
         return None
     gain = strip.gain_db[0]
-    hiss = Hiss(
+    hiss = NoiseTerm(
         "booster",
         "preamp",
         ein_at_gain_dbu(own_ein(strip), gain) + white_a_db() - rungs[place + 1].weighted_speech_db,

@@ -13,8 +13,8 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import NOISE_NAMES, Ladder, Rung
 from kymaphon.core.levels.lineup.model import (
     Floats,
-    Hiss,
     LineUpModel,
+    NoiseTerm,
     VoiceModel,
     edits_to,
     model_of,
@@ -101,7 +101,7 @@ class Budget:
         """Voice over the noise of this channel alone, all others shut."""
         return self.alone(self.voice.noises)
 
-    def alone(self, noises: tuple[Hiss, ...], speech_db: float = 0.0) -> float:
+    def alone(self, noises: tuple[NoiseTerm, ...], speech_db: float = 0.0) -> float:
         """The same with other noises, once speech that came up by `speech_db` is taken back by the gains."""
         own, _ = replace(self.voice, noises=noises).noise(self.restored(speech_db))
         return min(-own, NOTHING_LEFT_DB)

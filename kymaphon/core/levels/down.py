@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Ladder
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import Feed, goes_astray
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.graph.signal import STRAY, EdgeKind, Knob, spread
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.wants import wants_of
@@ -36,7 +36,7 @@ def is_down(knob: Knob) -> bool:
     return knob.lowest <= number("off-below") and knob.value <= knob.lowest + 1 and knob.highest > knob.lowest
 
 
-def down_on(path: PathThrough) -> list[Knob]:
+def down_on(path: SignalPath) -> list[Knob]:
     """The knobs of a way that are down, first first."""
     low = path.graph.at_bottom
     if low.isdisjoint(path.edges):
@@ -96,7 +96,7 @@ class _Wires:
         self._reached: dict[str, set[int]] = {}
         self._leading: dict[str, set[int]] = {}
 
-    def shut_between(self, feed: Feed) -> list[Knob]:
+    def shut_between(self, feed: Delivery) -> list[Knob]:
         """Faders that are down between what a voice reaches by its own microphone and what leads to its listener."""
         if not self.shut:
             return []

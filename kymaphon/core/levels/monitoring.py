@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
-from kymaphon.core.graph.paths import PathThrough, best_paths
+from kymaphon.core.graph.paths import SignalPath, best_paths
 from kymaphon.core.graph.routing import echo_class
 from kymaphon.core.model.show import Party
 
@@ -25,8 +25,8 @@ class OwnEars:
     """
 
     party: str
-    direct: PathThrough | None
-    computer: PathThrough | None
+    direct: SignalPath | None
+    computer: SignalPath | None
     below_db: float | None
 
     def lines(self) -> tuple[Derived, ...]:
@@ -70,12 +70,12 @@ class OwnEars:
         )
 
 
-def through_computer(path: PathThrough) -> bool:
+def through_computer(path: SignalPath) -> bool:
     """Whether a way waits for a computer's audio buffer."""
     return any("buffer" in part.name for part in path.delay_parts())
 
 
-def _leaves(analysis: Computed, party: Party, path: PathThrough) -> bool:
+def _leaves(analysis: Computed, party: Party, path: SignalPath) -> bool:
     """Whether a way runs through a device in another place than the talker's."""
     owners = {analysis.graph.nodes[node].owner for node in path.nodes}
     places = {row.place for row in analysis.show.devices if row.id in owners}
@@ -96,8 +96,8 @@ def own_ears(analysis: Computed, party_id: str) -> OwnEars | None:
     if feed is None or feed.level_db is None or feed.gain_db is None:
         return OwnEars(party_id, None, None, None)
     weakest = number("own-voice-floor") + (feed.level_db - feed.gain_db) - source.value
-    direct: PathThrough | None = None
-    computer: PathThrough | None = None
+    direct: SignalPath | None = None
+    computer: SignalPath | None = None
     for ear in analysis.graph.ears[party_id]:
         for path in best_paths(analysis.transfer, mouth, ear, most=MOST_WAYS, floor_db=weakest).paths:
             if len(path.edges) < 3 or _leaves(analysis, party, path):

@@ -13,7 +13,7 @@ import numpy as np
 
 from kymaphon.core.figures import data_table
 from kymaphon.core.mixes.mixer import MixBus, Mixer
-from kymaphon.core.mixes.needs import Need
+from kymaphon.core.mixes.requirements import MixRequirement
 
 
 def cost(name: str) -> float:
@@ -22,7 +22,7 @@ def cost(name: str) -> float:
 
 
 @dataclass(frozen=True)
-class Asks:
+class RequiredInputs:
     """A need as inputs of its mixer.
 
     Attributes:
@@ -31,7 +31,7 @@ class Asks:
         unable: wanted voices that no input brings by itself.
     """
 
-    need: Need
+    need: MixRequirement
     groups: dict[str, tuple[str, ...]]
     off: frozenset[str]
     unable: tuple[str, ...]
@@ -41,7 +41,7 @@ class Asks:
         """Every input that brings something wanted and nothing forbidden."""
         return frozenset(row for rows in self.groups.values() for row in rows)
 
-    def conflicts(self, other: Asks) -> bool:
+    def conflicts(self, other: RequiredInputs) -> bool:
         """Whether no one mix can serve both: something that one wants cannot be had without what the other forbids."""
         return any(other.off.issuperset(rows) for rows in self.groups.values()) or any(
             self.off.issuperset(rows) for rows in other.groups.values()
@@ -59,12 +59,12 @@ class Assignment:
     """
 
     buses: dict[tuple[str, ...], MixBus]
-    left: tuple[Asks, ...]
+    left: tuple[RequiredInputs, ...]
     sides: dict[tuple[str, str], tuple[bool, bool]] = field(default_factory=dict)
     value: float = 0.0
 
 
-def asks_of(mixer: Mixer, need: Need) -> Asks:
+def required_inputs(mixer: Mixer, need: MixRequirement) -> RequiredInputs:
     """What a need asks of the mixer's inputs."""
     off = {
         row
@@ -79,10 +79,10 @@ def asks_of(mixer: Mixer, need: Need) -> Asks:
             groups[voice] = rows
         elif voice in need.hear and any(voice in found for found in mixer.voices.values()):
             unable.append(voice)
-    return Asks(need, groups, frozenset(off), tuple(unable))
+    return RequiredInputs(need, groups, frozenset(off), tuple(unable))
 
 
-def fits(need: Need, mixer: Mixer, bus: MixBus) -> bool:
+def fits(need: MixRequirement, mixer: Mixer, bus: MixBus) -> bool:
     """Whether some socket of a bus and the need's sockets are of one domain; what takes one side of a pair is on that side's bus."""
     if need.here is not None:
         return any(socket == need.here and not side for socket, side in bus.sockets)
@@ -97,14 +97,14 @@ def domains_of(mixer: Mixer, bus: MixBus) -> frozenset[str]:
     return frozenset(port.domain for port in mixer.kind.outputs if port.id in names)
 
 
-def lacks(asks: Asks, bus: MixBus) -> tuple[tuple[str, ...], tuple[str, ...]]:
+def lacks(asks: RequiredInputs, bus: MixBus) -> tuple[tuple[str, ...], tuple[str, ...]]:
     """Wanted voices that a bus cannot hold, and forbidden inputs that it holds by itself."""
     fixed = {row for row, point in bus.inputs.items() if point.fixed}
     missing = tuple(voice for voice, rows in asks.groups.items() if bus.inputs.keys().isdisjoint(rows))
     return missing, tuple(sorted(fixed & asks.off))
 
 
-def price(asks: Asks, mixer: Mixer, bus: MixBus) -> float:
+def price(asks: RequiredInputs, mixer: Mixer, bus: MixBus) -> float:
     """What it costs to put a need on a bus, beside what others want there."""
     need = asks.need
     missing, harm = lacks(asks, bus)
@@ -133,7 +133,7 @@ def drives_headphones(mixer: Mixer, bus: MixBus) -> bool:
     return any(port.id in names and port.level == "headphone" for port in mixer.kind.outputs)
 
 
-def is_plugged(need: Need, bus: MixBus) -> bool:
+def is_plugged(need: MixRequirement, bus: MixBus) -> bool:
     """Whether a need's cables come from a bus already."""
     if need.here is not None:
         return True
@@ -144,7 +144,7 @@ def is_plugged(need: Need, bus: MixBus) -> bool:
     return need.socket[1] == bus.side or (not bus.side and not bus.stereo)
 
 
-def _plugging(need: Need, bus: MixBus) -> float:
+def _plugging(need: MixRequirement, bus: MixBus) -> float:
     if need.socket is None:
         return cost("plug")
     if is_plugged(need, bus):
@@ -152,7 +152,7 @@ def _plugging(need: Need, bus: MixBus) -> float:
     return cost("re-plug") if need.last else cost("re-plug-on")
 
 
-def assign(mixer: Mixer, asks: list[Asks]) -> Assignment:
+def assign(mixer: Mixer, asks: list[RequiredInputs]) -> Assignment:
     """The cheapest assignment of needs to buses.
 
     Two needs of one mixer that no bus can serve together are kept apart; a need for which no bus is left is told in `left`.
@@ -173,7 +173,7 @@ class _Programme:
     those changes.
     """
 
-    def __init__(self, mixer: Mixer, asks: list[Asks]) -> None:
+    def __init__(self, mixer: Mixer, asks: list[RequiredInputs]) -> None:
         self.mixer, self.asks = mixer, asks
         self.cost: list[float] = []
         self.whole: list[int] = []
@@ -230,7 +230,7 @@ class _Programme:
         """Buses with sides: the main mix."""
         return tuple(dict.fromkeys(bus.base for bus in self.mixer.buses if bus.side))
 
-    def _need(self, i: int, asks: Asks) -> None:
+    def _need(self, i: int, asks: RequiredInputs) -> None:
         terms: dict[int, float] = {}
         for k, bus in enumerate(self.mixer.buses):
             if fits(asks.need, self.mixer, bus):
@@ -304,7 +304,7 @@ class _Programme:
         self._row({moved: 1.0, column: 1.0}, float(now), np.inf)
         return column
 
-    def _holds(self, column: int, asks: Asks, bus: MixBus, sides: str) -> None:
+    def _holds(self, column: int, asks: RequiredInputs, bus: MixBus, sides: str) -> None:
         for rows in asks.groups.values():
             terms = {
                 self.side[bus.base, row, side]: 1.0 for row in rows if row in bus.inputs for side in sides
@@ -318,7 +318,7 @@ class _Programme:
                 for side in sides:
                     self._row({self.side[bus.base, row, side]: 1.0, column: 1.0}, -np.inf, 1.0)
 
-    def _in_the_middle(self, column: int, asks: Asks, bus: MixBus, rows: tuple[str, ...]) -> None:
+    def _in_the_middle(self, column: int, asks: RequiredInputs, bus: MixBus, rows: tuple[str, ...]) -> None:
         """A voice that comes in the middle stays on both sides for who takes both, or that costs."""
         on_air = not asks.need.kinds.isdisjoint(("audience", "recorder"))
         lost = self._column(cost("programme-one-sided" if on_air else "ears-one-sided"), whole=False)
@@ -341,7 +341,7 @@ class _Programme:
         return Assignment(buses, left, sides, value)
 
 
-def _at_odds(asks: list[Asks]) -> list[set[int]]:
+def _at_odds(asks: list[RequiredInputs]) -> list[set[int]]:
     """For each need those that no one mix can serve together with it."""
     out: list[set[int]] = [set() for _ in asks]
     for i, row in enumerate(asks):

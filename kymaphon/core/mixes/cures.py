@@ -7,33 +7,33 @@ from dataclasses import replace
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
-from kymaphon.core.graph.cuts import Bad, Cut, Kept, fewest_cuts, switches_on
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import Feed, goes_astray
+from kymaphon.core.graph.cuts import Bad, Cut, PairConstraint, fewest_cuts, switches_on
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.wants import wants_of
 
 
-def cuts_of(analysis: Computed, bad: Bad, kept: list[Kept], *, steady: bool = False) -> list[Cut]:
+def cuts_of(analysis: Computed, bad: Bad, kept: list[PairConstraint], *, steady: bool = False) -> list[Cut]:
     """The smallest sets of switches that leave nothing bad and keep what is wanted; none where no remedies are looked for."""
     if not analysis.remedies:
         return []
     return fewest_cuts(analysis.transfer, bad, kept, spare_pairs(analysis), steady=steady)
 
 
-def wanted_pairs(analysis: Computed) -> list[Kept]:
+def wanted_pairs(analysis: Computed) -> list[PairConstraint]:
     """The pairs that are wanted and heard now, stated or by role where nobody said, with the gain below which they would count
     as lost; kept with the analysis.
     """
     return analysis.once(_all_wanted_pairs)
 
 
-def _all_wanted_pairs(analysis: Computed) -> list[Kept]:
+def _all_wanted_pairs(analysis: Computed) -> list[PairConstraint]:
     return list(_wanted_pairs(analysis))
 
 
-def _wanted_pairs(analysis: Computed) -> Iterator[Kept]:
+def _wanted_pairs(analysis: Computed) -> Iterator[PairConstraint]:
     for key, wanted in wants_of(analysis.show).items():
         feed = analysis.feeds.get(key)
         if feed is None or feed.gain_db is None or wanted.want not in ("hear", "local"):
@@ -45,7 +45,7 @@ def _wanted_pairs(analysis: Computed) -> Iterator[Kept]:
             yield kept_pair(analysis, replace(feed, want=wanted.want, wanted_gain_db=wanted.gain_db))
 
 
-def spare_pairs(analysis: Computed) -> list[Kept]:
+def spare_pairs(analysis: Computed) -> list[PairConstraint]:
     """The pairs that are heard now though nobody asked for them; a cure should leave them alone where it can."""
     wants = wants_of(analysis.show)
     return [
@@ -55,11 +55,11 @@ def spare_pairs(analysis: Computed) -> list[Kept]:
     ]
 
 
-def _heard(feed: Feed) -> bool:
+def _heard(feed: Delivery) -> bool:
     return feed.gain_db is not None and feed.gain_db > number("heard-floor")
 
 
-def kept_pair(analysis: Computed, feed: Feed) -> Kept:
+def kept_pair(analysis: Computed, feed: Delivery) -> PairConstraint:
     """A pair and the gain under which it counts as lost; for one that is missing, what it takes to be heard again.
 
     A voice that has a microphone of its own is followed from there: what bleeds into other people's is no way to keep.
@@ -77,10 +77,10 @@ def kept_pair(analysis: Computed, feed: Feed) -> Kept:
     if first is not None and first.kind is EdgeKind.SPEAKS:
         near = mark + feed.wanted_gain_db - number("level-tolerance") - level.value
         spoken = mouth if feed.want == "hear" else None
-        return Kept(
+        return PairConstraint(
             first.target, ears, floor - first.gain_db, feed.listener, feed.voice, spoken, first.gain_db, near
         )
-    return Kept(mouth, ears, floor, feed.listener, feed.voice)
+    return PairConstraint(mouth, ears, floor, feed.listener, feed.voice)
 
 
 def names(analysis: Computed, ids: Iterable[str]) -> str:
@@ -88,7 +88,9 @@ def names(analysis: Computed, ids: Iterable[str]) -> str:
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
 
 
-def remedies_of(analysis: Computed, cuts: list[Cut], done: str, kept: list[Kept]) -> tuple[Remedy, ...]:
+def remedies_of(
+    analysis: Computed, cuts: list[Cut], done: str, kept: list[PairConstraint]
+) -> tuple[Remedy, ...]:
     out = []
     for i, cut in enumerate(cuts):
         if cut.breaks:
@@ -131,7 +133,7 @@ def against_mark(gain_db: float) -> str:
     return f"{abs(gain_db):.1f} dB {'above' if gain_db > 0 else 'under'} the mark"
 
 
-def way_devices(analysis: Computed, path: PathThrough) -> list[str]:
+def way_devices(analysis: Computed, path: SignalPath) -> list[str]:
     """Names of the devices along a way, each once in a row."""
     devices = {device.id: analysis.device_name(device.id) for device in analysis.show.devices}
     names: list[str] = []
@@ -142,7 +144,7 @@ def way_devices(analysis: Computed, path: PathThrough) -> list[str]:
     return names
 
 
-def way_words(analysis: Computed, path: PathThrough, others: Sequence[PathThrough]) -> str:
+def way_words(analysis: Computed, path: SignalPath, others: Sequence[SignalPath]) -> str:
     """What tells a way from the others: the crosspoint or socket that it alone runs through; else its
     devices.
     """
@@ -164,7 +166,7 @@ def way_words(analysis: Computed, path: PathThrough, others: Sequence[PathThroug
     return " \u203a ".join(devices)
 
 
-def switches_of_feed(analysis: Computed, feed: Feed) -> list[Switch]:
+def switches_of_feed(analysis: Computed, feed: Delivery) -> list[Switch]:
     """Closed switches on every way of a pair, crosspoints first."""
     return switches_on(
         path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths

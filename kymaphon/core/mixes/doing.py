@@ -26,7 +26,7 @@ PREFIX = "feeds-"
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class Instruction:
     """One thing to do, at one device.
 
     Attributes:
@@ -40,7 +40,7 @@ class Step:
     text: str
 
 
-def steps_between(before: Show, after: Show, catalogue: Catalogue) -> tuple[Step, ...]:
+def steps_between(before: Show, after: Show, catalogue: Catalogue) -> tuple[Instruction, ...]:
     """What to do so that a rig that stands as in one show stands as in another.
 
     Only settings and cables are looked at; what is new is set up first, and stands as delivered. What is opened or plugged is shut
@@ -71,7 +71,7 @@ class _Bears:
     target: str = ""
 
 
-_Found = tuple[Step, _Bears | None]
+_Found = tuple[Instruction, _Bears | None]
 """A step, and what it bears on."""
 
 
@@ -82,11 +82,11 @@ def _settings(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Foun
         kind = catalogue[device.kind]
         name = device.name or kind.name
         if old is None:
-            yield Step("start", device.id, _put_in(after, catalogue, device, name)), None
+            yield Instruction("start", device.id, _put_in(after, catalogue, device, name)), None
             old = Device(id=device.id, kind=device.kind)
         if old.kind != device.kind:
             yield (
-                Step(
+                Instruction(
                     "unplug",
                     device.id,
                     f"{name}: put {kind.name} in its place, its plugs as they were but for those below",
@@ -117,7 +117,10 @@ def _values(
     on_before = path is not None and (path.on if old.on is None else old.on)
     on_after = path is not None and (path.on if new.on is None else new.on)
     if path is not None and path.switch and on_before != on_after:
-        yield Step("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"), bears
+        yield (
+            Instruction("on" if on_after else "off", device.id, f"{where}: {'on' if on_after else 'off'}"),
+            bears,
+        )
     if path is None:
         yield from _strip_values(device, kind, key, where, old, new)
     elif on_after:
@@ -127,14 +130,16 @@ def _values(
             *_tap_words(path, old, new, fresh=not on_before),
         ]
         if words:
-            yield Step("set", device.id, f"{where}: {', '.join(words)}"), None
+            yield Instruction("set", device.id, f"{where}: {', '.join(words)}"), None
     if (old.pan or 0.0) != (new.pan or 0.0):
-        yield Step("pan", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), None
+        yield Instruction("pan", device.id, f"{where}: pan {_pan_words(new.pan or 0.0)}"), None
     if new.fader_db is not None and new.fader_db != old.fader_db:
-        yield Step("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), None
+        yield Instruction("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), None
     if bool(old.mute) != bool(new.mute):
         yield (
-            Step("off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"),
+            Instruction(
+                "off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"
+            ),
             None,
         )
 
@@ -144,30 +149,36 @@ def _strip_values(
 ) -> Iterator[_Found]:
     """What is set at a channel, a control, a processor or a buffer, faders, mutes and pans apart."""
     if new.gain_db is not None and new.gain_db != old.gain_db:
-        yield Step("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
+        yield Instruction("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
     for field, on, off in (
         ("pad", "pad in", "pad out"),
         ("hi_z", "switched for instruments", "not switched for instruments"),
     ):
         if bool(getattr(old, field)) != bool(getattr(new, field)):
-            yield Step("set", device.id, f"{where}: {on if getattr(new, field) else off}"), None
+            yield Instruction("set", device.id, f"{where}: {on if getattr(new, field) else off}"), None
     if bool(old.phantom) != bool(new.phantom):
         act: Act = "set" if new.phantom else "off"
-        yield Step(act, device.id, f"{where}: phantom {'on' if new.phantom else 'off'}"), _Bears(strip=key)
+        yield (
+            Instruction(act, device.id, f"{where}: phantom {'on' if new.phantom else 'off'}"),
+            _Bears(strip=key),
+        )
     if new.samples is not None and new.samples != old.samples:
-        yield Step("set", device.id, f"{where}: {new.samples} samples"), None
+        yield Instruction("set", device.id, f"{where}: {new.samples} samples"), None
     processor = next((row for row in kind.processors if row.id == key), None)
     if processor is not None:
         before, after = (processor.on if row.on is None else row.on for row in (old, new))
         if before != after:
-            yield Step("on" if after else "off", device.id, f"{where}: {'on' if after else 'off'}"), None
+            yield (
+                Instruction("on" if after else "off", device.id, f"{where}: {'on' if after else 'off'}"),
+                None,
+            )
     had, have = old.chain or (), new.chain or ()
     for row in have:
         if row not in had:
-            yield Step("set", device.id, f"{where}: {words_of(row)}"), None
+            yield Instruction("set", device.id, f"{where}: {words_of(row)}"), None
     for row in had:
         if all(row.sort != other.sort for other in have):
-            yield Step("off", device.id, f"{where}: {NAMES[row.sort]} out"), None
+            yield Instruction("off", device.id, f"{where}: {NAMES[row.sort]} out"), None
 
 
 def _gain_words(path: Path, old: Setting, new: Setting, *, fresh: bool) -> Iterator[str]:
@@ -191,7 +202,7 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
     for cable in before.cables:
         if all(row.ends != cable.ends for row in after.cables):
             yield (
-                Step(
+                Instruction(
                     "unplug",
                     cable.source_device,
                     _cable_words(before, catalogue, cable, "take out"),
@@ -202,7 +213,7 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
         if all(row.ends != cable.ends for row in before.cables):
             device_id, port_id, _ = PortId.of(cable.source)
             yield (
-                Step("plug", device_id, _cable_words(after, catalogue, cable, "plug")),
+                Instruction("plug", device_id, _cable_words(after, catalogue, cable, "plug")),
                 _Bears(port_id, target=cable.target),
             )
 
@@ -225,8 +236,8 @@ def _around(before: Show, after: Show, catalogue: Catalogue, rows: list[_Found])
         if gate is None or gate.where in done:
             continue
         done.add(gate.where)
-        yield Step("mute", gate.device, f"{gate.where}: {gate.shut}"), None
-        yield Step("open", gate.device, f"{gate.where}: {gate.open}"), None
+        yield Instruction("mute", gate.device, f"{gate.where}: {gate.shut}"), None
+        yield Instruction("open", gate.device, f"{gate.where}: {gate.open}"), None
 
 
 def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:

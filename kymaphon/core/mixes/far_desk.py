@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.mixes.mixer import mixers_of
 from kymaphon.core.model.edits import AddRow
 from kymaphon.core.model.findings import Remedy
@@ -23,7 +23,7 @@ def far_desks(analysis: Computed) -> dict[str, Device]:
     }
 
 
-def far_end(analysis: Computed, ways: Sequence[PathThrough]) -> tuple[str, bool, tuple[Remedy, ...]]:
+def far_end(analysis: Computed, ways: Sequence[SignalPath]) -> tuple[str, bool, tuple[Remedy, ...]]:
     """What is said of a return, when the far end's desk has a part in it: on one of these ways, or in a circle that meets them.
 
     Returns:
@@ -51,7 +51,7 @@ def was_asked(show: Show, desk: str) -> bool:
     return any(task.id == _task_id(desk) for task in show.tasks)
 
 
-def _asking(analysis: Computed, desk: Device, way: PathThrough) -> tuple[str, bool, tuple[Remedy, ...]]:
+def _asking(analysis: Computed, desk: Device, way: SignalPath) -> tuple[str, bool, tuple[Remedy, ...]]:
     name = analysis.device_name(desk.id)
     where = analysis.show.place(desk.place).name if desk.place is not None else "the far end"
     switches = [

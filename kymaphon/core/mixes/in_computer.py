@@ -62,7 +62,7 @@ def in_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> InComputer 
 def _hosts(show: Show, catalogue: Catalogue, plan: FeedPlan) -> Iterator[Device]:
     """Computers in which somebody is short of a mix, a voice of an input, or a listener of a voice."""
     short = [target for row in plan.missing for target in row.need.targets]
-    short += [row.end.ref for row in plan.strays if row.into is None]
+    short += [row.end.ref for row in plan.unrouted_sources if row.into is None]
     for_a_mix = [row for row in plan.unmet if row.verdict != "late" and not is_for_far_end(row)]
     short += [show.party(row.listener).hears_on or "" for row in for_a_mix]
     owners = dict.fromkeys(_host_of(show, name) for ref in short if (name := PortId.of(ref).device))

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
-from kymaphon.core.graph.cuts import Cut, Kept
-from kymaphon.core.graph.paths import PathThrough, find_circles
+from kymaphon.core.graph.cuts import Cut, PairConstraint
+from kymaphon.core.graph.paths import SignalPath, simple_cycles
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.mixes.cures import cuts_of, wanted_pairs
 from kymaphon.core.mixes.far_desk import far_end
@@ -27,18 +27,18 @@ class LoopTrouble:
         steep: nearer to howling than the margin; else it is an echo.
     """
 
-    listed: tuple[PathThrough, ...]
-    heard: tuple[PathThrough, ...]
-    ways: tuple[PathThrough, ...]
+    listed: tuple[SignalPath, ...]
+    heard: tuple[SignalPath, ...]
+    ways: tuple[SignalPath, ...]
     howls: bool
     steep: bool
 
     @property
-    def worst(self) -> PathThrough:
+    def worst(self) -> SignalPath:
         return self.ways[0]
 
 
-def heard_round(path: PathThrough) -> bool:
+def heard_round(path: SignalPath) -> bool:
     """Whether a loop is too near to howling (Davis and Patronis: keep 6 dB), or is long enough and strong enough to be heard as an
     echo (Haas 1951).
     """
@@ -62,16 +62,16 @@ def loop_trouble(analysis: Computed) -> LoopTrouble | None:
     return LoopTrouble(listed, heard, ways, howls, howls or not heard or ways[0].gain_db > -margin)
 
 
-def loop_cuts(analysis: Computed, trouble: LoopTrouble, kept: list[Kept]) -> list[Cut]:
+def loop_cuts(analysis: Computed, trouble: LoopTrouble, kept: list[PairConstraint]) -> list[Cut]:
     """The smallest sets of switches that leave no such loop."""
 
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         lowest = min(-number("loop-margin"), number("loop-echo"))
-        found = find_circles(transfer, floor_db=lowest, most=4 if trouble.steep else 16)
+        found = simple_cycles(transfer, floor_db=lowest, most=4 if trouble.steep else 16)
         near = [[path] for path in found.paths if heard_round(path)]
         if near or not transfer.howls:
             return near
-        return [list(find_circles(transfer, most=4).paths)]
+        return [list(simple_cycles(transfer, most=4).paths)]
 
     return cuts_of(analysis, bad, kept, steady=True)
 

@@ -16,7 +16,7 @@ _SIDES = (".l", ".r")
 
 
 @dataclass(frozen=True, slots=True)
-class Came:
+class InputArrival:
     """A voice at an input: gain from the mouth, and how late, the air before its microphone told apart.
 
     Attributes:
@@ -99,7 +99,7 @@ class Mixer:
     kind: Kind
     name: str
     buses: tuple[MixBus, ...]
-    voices: dict[str, dict[str, Came]]
+    voices: dict[str, dict[str, InputArrival]]
     needless: frozenset[str]
 
     def bus(self, bus_id: str) -> MixBus:
@@ -164,7 +164,7 @@ def mixer_of(catalogue: Catalogue, graph: SignalGraph, device: Device) -> Mixer:
     return Mixer(device, kind, device.name or kind.name, buses, voices, _needless(voices, used))
 
 
-def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict[str, Came]]:
+def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict[str, InputArrival]]:
     """Each input's voices: from their own microphones or players, not by other people's, and not round through the device."""
     inside = {i for i, node in enumerate(graph.nodes) if node.owner == device.id}
     live = tuple(
@@ -174,15 +174,17 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
     ports = [port for port in kind.inputs if port.domain != "acoustic"]
     nodes = {port.id: _nodes(graph, device, port) for port in ports}
     before.prepare_best([node for row in nodes.values() for node in row])
-    found: dict[str, dict[str, Came]] = {}
+    found: dict[str, dict[str, InputArrival]] = {}
     for port_id, at in nodes.items():
-        here: dict[str, Came] = {}
+        here: dict[str, InputArrival] = {}
         for voice, (mouth, _) in graph.mouths.items():
             node = max(at, key=lambda node: before.best_gain_to(node)[mouth])
             gain = before.best_gain_to(node)[mouth]
             path = strongest_path(before, mouth, node)
             if path is not None:
-                here[voice] = Came(gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node))
+                here[voice] = InputArrival(
+                    gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node)
+                )
         found[port_id] = here
     weakest = number("comes-by")
     strongest = {
@@ -205,7 +207,7 @@ def _nodes(graph: SignalGraph, device: Device, port: Port) -> tuple[int, ...]:
     return tuple(graph.index[f"{device.id}.{port.id}{side}"] for side in (_SIDES if port.stereo else ("",)))
 
 
-def _needless(voices: dict[str, dict[str, Came]], used: set[str]) -> frozenset[str]:
+def _needless(voices: dict[str, dict[str, InputArrival]], used: set[str]) -> frozenset[str]:
     """Inputs whose every voice comes by another at another time: a monitor mix or loopback beside the inputs themselves.
 
     Of two that are both on, the later one; where only one is on, the other: what works is left as it is. Two sides of a pair come at
@@ -216,7 +218,7 @@ def _needless(voices: dict[str, dict[str, Came]], used: set[str]) -> frozenset[s
     """
     apart, stands_in = number("double-apart"), number("stands-in")
 
-    def elsewhere(port_id: str, voice: str, came: Came) -> bool:
+    def elsewhere(port_id: str, voice: str, came: InputArrival) -> bool:
         strong = {
             other: row[voice].delay_ms
             for other, row in voices.items()

@@ -5,9 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from kymaphon.core.figures import number
-from kymaphon.core.mixes.assign import Asks, Assignment, asks_of, assign, domains_of, is_plugged, lacks
+from kymaphon.core.mixes.assign import (
+    Assignment,
+    RequiredInputs,
+    assign,
+    domains_of,
+    is_plugged,
+    lacks,
+    required_inputs,
+)
 from kymaphon.core.mixes.mixer import MixBus, Mixer
-from kymaphon.core.mixes.needs import Need
+from kymaphon.core.mixes.requirements import MixRequirement
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.edits import Edit, SetValue
 from kymaphon.core.model.ids import SettingRef
@@ -30,7 +38,7 @@ class Mix:
 
     device: str
     bus: MixBus
-    needs: tuple[Need, ...]
+    needs: tuple[MixRequirement, ...]
     inputs: tuple[str, ...]
     left_out: tuple[str, ...]
     how: tuple[str, ...] = ()
@@ -59,7 +67,7 @@ class Missing:
     """
 
     device: str
-    need: Need
+    need: MixRequirement
     bus: MixBus | None
     voices: tuple[str, ...]
     back: tuple[str, ...]
@@ -78,16 +86,16 @@ class Mixed:
     opened: list[SettingRef] = field(default_factory=list)
 
 
-def mix_on(show: Show, catalogue: Catalogue, mixer: Mixer, needs: list[Need]) -> Mixed:
+def mix_on(show: Show, catalogue: Catalogue, mixer: Mixer, needs: list[MixRequirement]) -> Mixed:
     """Puts the needs of one mixer on its buses.
 
     Args:
         show: the show as the plan has left it so far.
     """
-    asks = [asks_of(mixer, need) for need in needs]
+    asks = [required_inputs(mixer, need) for need in needs]
     got = assign(mixer, asks)
     done = Mixed()
-    by_bus: dict[str, list[Asks]] = {}
+    by_bus: dict[str, list[RequiredInputs]] = {}
     for row in asks:
         bus = got.buses.get(row.need.key)
         if bus is not None:
@@ -115,7 +123,7 @@ def _make(
     catalogue: Catalogue,
     mixer: Mixer,
     bus: MixBus,
-    rows: list[Asks],
+    rows: list[RequiredInputs],
     got: Assignment,
     taken: dict[tuple[str, str], int],
     done: Mixed,
@@ -152,7 +160,7 @@ def _make(
     )  # fmt: skip
 
 
-def _how(mixer: Mixer, bus: MixBus, rows: list[Asks]) -> list[str]:
+def _how(mixer: Mixer, bus: MixBus, rows: list[RequiredInputs]) -> list[str]:
     out = []
     if len(rows) > 1:
         out.append(f"one mix for {len(rows)}")
@@ -169,7 +177,7 @@ def _how(mixer: Mixer, bus: MixBus, rows: list[Asks]) -> list[str]:
     return out
 
 
-def _tap(device: Device, bus: MixBus, source: str, rows: list[Asks]) -> str:
+def _tap(device: Device, bus: MixBus, source: str, rows: list[RequiredInputs]) -> str:
     """Before or after the fader: as it is set where it is on; else ears in the house before it, all others after."""
     point = bus.inputs[source]
     set_to = device.settings.get(point.path.key, Setting()).tap
@@ -181,7 +189,12 @@ def _tap(device: Device, bus: MixBus, source: str, rows: list[Asks]) -> str:
 
 
 def _crosspoints(
-    mixer: Mixer, bus: MixBus, rows: list[Asks], on: frozenset[str], off: frozenset[str], done: Mixed
+    mixer: Mixer,
+    bus: MixBus,
+    rows: list[RequiredInputs],
+    on: frozenset[str],
+    off: frozenset[str],
+    done: Mixed,
 ) -> None:
     device = mixer.device
     for source, point in bus.inputs.items():
@@ -211,7 +224,7 @@ def _cables(
     catalogue: Catalogue,
     mixer: Mixer,
     bus: MixBus,
-    rows: list[Asks],
+    rows: list[RequiredInputs],
     taken: dict[tuple[str, str], int],
     done: Mixed,
 ) -> set[str]:
@@ -245,7 +258,9 @@ def _cables(
     return used
 
 
-def _best_socket(mixer: Mixer, bus: MixBus, need: Need, taken: dict[tuple[str, str], int]) -> tuple[str, str]:
+def _best_socket(
+    mixer: Mixer, bus: MixBus, need: MixRequirement, taken: dict[tuple[str, str], int]
+) -> tuple[str, str]:
     """Headphones and lines where they belong, then the socket with fewest plugs."""
     ports = {port.id: port for port in mixer.kind.outputs}
     ears = need.level == "headphone"
@@ -286,12 +301,12 @@ def _main_settings(mixer: Mixer, got: Assignment, done: Mixed) -> None:
                 done.edits.append(SetValue(SettingRef(mixer.device.id, source, "pan"), value))
 
 
-def _tell_missing(mixer: Mixer, asks: list[Asks], got: Assignment, done: Mixed) -> None:
+def _tell_missing(mixer: Mixer, asks: list[RequiredInputs], got: Assignment, done: Mixed) -> None:
     """What cannot be had, need by need."""
     free = [
         bus for bus in mixer.buses if not all(point.fixed for point in bus.inputs.values()) and not bus.side
     ]
-    different: list[Asks] = []
+    different: list[RequiredInputs] = []
     for row in asks:
         if not any(not row.conflicts(other) for other in different):
             different.append(row)

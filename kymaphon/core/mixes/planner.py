@@ -10,15 +10,15 @@ from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.computing.riders import is_ridden
 from kymaphon.core.figures import number
-from kymaphon.core.graph.routing import Feed, is_for_far_end
+from kymaphon.core.graph.routing import Delivery, is_for_far_end
 from kymaphon.core.graph.signal import UNINTENDED, reachable
-from kymaphon.core.mixes.assign import asks_of, fits
-from kymaphon.core.mixes.bringing import Stray, strays
+from kymaphon.core.mixes.assign import fits, required_inputs
 from kymaphon.core.mixes.far_desk import far_desks, was_asked
 from kymaphon.core.mixes.loops import loop_trouble, opening
 from kymaphon.core.mixes.mixer import Mixer, mixer_of
 from kymaphon.core.mixes.mixing import Missing, Mix, mix_on
-from kymaphon.core.mixes.needs import Around, fed_by, needs_of, unplugged
+from kymaphon.core.mixes.requirements import Around, fed_by, requirements_of, unplugged
+from kymaphon.core.mixes.unrouted import UnroutedSource, unrouted_sources
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.edits import Edit, SetValue, SetWant, apply_all
 from kymaphon.core.model.ids import SettingRef
@@ -50,12 +50,12 @@ class FeedPlan:
     before: Computed
     after: Computed
     mixers: tuple[Mixer, ...] = field(default=())
-    strays: tuple[Stray, ...] = field(default=())
+    unrouted_sources: tuple[UnroutedSource, ...] = field(default=())
 
     @property
     def made(self) -> bool:
         """Whether every mix can be made, and every voice gets into a mixer."""
-        return not self.missing and all(row.into is not None for row in self.strays)
+        return not self.missing and all(row.into is not None for row in self.unrouted_sources)
 
     @property
     def whole(self) -> bool:
@@ -63,7 +63,7 @@ class FeedPlan:
         return self.made and all(row.verdict == "late" for row in self.unmet)
 
     @property
-    def unmet(self) -> tuple[Feed, ...]:
+    def unmet(self) -> tuple[Delivery, ...]:
         """Pairs that somebody asked for, by the show or by a role, and own voices back, that are not as wanted with the plan; what is
         only a matter of level is left to Level.
         """
@@ -92,7 +92,7 @@ class FeedPlan:
         return _howls(self.after)
 
     @property
-    def changed(self) -> tuple[tuple[Feed, Feed], ...]:
+    def changed(self) -> tuple[tuple[Delivery, Delivery], ...]:
         """Pairs whose verdict the plan changes, before and after."""
         pairs = ((row, self.after.feeds.get(key)) for key, row in self.before.feeds.items())
         return tuple((a, b) for a, b in pairs if b is not None and a.verdict != b.verdict)
@@ -109,13 +109,13 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
         ValueError: the solver gave up on a mixer.
     """
     plan = _plan(show, catalogue)
-    if any(row.edits for row in plan.strays) and _harmed(plan):
+    if any(row.edits for row in plan.unrouted_sources) and _harmed(plan):
         plan = _plan(show, catalogue, bring=False)
     if _lengthens(plan) and not any(was_asked(show, row.id) for row in far_desks(plan.before).values()):
         # Somebody else's desk sends it back whatever is done here: that has to be asked for first.
         kinds = catalogue.with_kinds(*show.kinds)
         after = without_rules(apply_all(show, plan.wants), kinds)
-        plan = replace(plan, edits=plan.wants, mixes=(), after=after, strays=())
+        plan = replace(plan, edits=plan.wants, mixes=(), after=after, unrouted_sources=())
     return _as_it_is(plan) if _idle(plan) else plan
 
 
@@ -126,8 +126,8 @@ def _idle(plan: FeedPlan) -> bool:
 
 def _as_it_is(plan: FeedPlan) -> FeedPlan:
     """The plan that leaves the rig alone; what it could not plug in is still told."""
-    strays = tuple(row for row in plan.strays if row.into is None)
-    return replace(plan, edits=plan.wants, mixes=(), after=plan.before, strays=strays)
+    unrouted_sources = tuple(row for row in plan.unrouted_sources if row.into is None)
+    return replace(plan, edits=plan.wants, mixes=(), after=plan.before, unrouted_sources=unrouted_sources)
 
 
 def _lengthens(plan: FeedPlan) -> bool:
@@ -162,7 +162,7 @@ def _plan(show: Show, catalogue: Catalogue, *, bring: bool = True) -> FeedPlan:
     missing: list[Missing] = []
     made: list[Mixer] = []
     opened: list[SettingRef] = []
-    found = strays(before)
+    found = unrouted_sources(before)
     if not bring:
         found = tuple(replace(row, into=None, edits=(), harms=row.into is not None) for row in found)
     brought = tuple(edit for row in found for edit in row.edits)
@@ -177,7 +177,7 @@ def _plan(show: Show, catalogue: Catalogue, *, bring: bool = True) -> FeedPlan:
         settled = True
         for device_id in order:
             mixer = mixer_of(catalogue, graph, now.device(device_id))
-            needs = needs_of(around, mixer)
+            needs = requirements_of(around, mixer)
             fed = fed_by(around, mixer)
             waiting = [row for row, by in served.items() if by == device_id and row not in fed]
             rest = unplugged(around, mixer, set(before.graph.ears) - set(waiting))
@@ -272,7 +272,7 @@ def _served_by(around: Around, before: Computed, order: list[str]) -> dict[str, 
         for need in unplugged(around, mixer, fed):
             if not any(fits(need, mixer, bus) for bus in mixer.buses):
                 continue
-            count = len(asks_of(mixer, need).groups)
+            count = len(required_inputs(mixer, need).groups)
             for party in need.listeners:
                 # Of two with as many, the one further on: more has come together there.
                 if count >= best.get(party, (1, ""))[0]:
@@ -280,7 +280,7 @@ def _served_by(around: Around, before: Computed, order: list[str]) -> dict[str, 
     return {party: device for party, (_, device) in best.items()}
 
 
-def _off_level(feed: Feed) -> str | None:
+def _off_level(feed: Delivery) -> str | None:
     """How a pair is wrong by nothing but its level; None for one that is right, or wrong otherwise."""
     if feed.verdict in ("loud", "quiet"):
         return feed.verdict

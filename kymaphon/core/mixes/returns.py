@@ -13,8 +13,8 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph.block import Floats
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import IN_STEP_BELOW_DB, Feed
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import IN_STEP_BELOW_DB, Delivery
 from kymaphon.core.graph.signal import STRAY, EdgeKind
 from kymaphon.core.graph.stability import howls_at
 from kymaphon.core.graph.transfer import Transfer
@@ -24,7 +24,7 @@ POINTS = 4096
 
 
 @dataclass(frozen=True, slots=True)
-class Turn:
+class TurningPoint:
     """Where a voice that comes back turns round.
 
     Attributes:
@@ -38,7 +38,7 @@ class Turn:
     own_end: bool
 
 
-def devices_along(analysis: Computed, path: PathThrough) -> list[str]:
+def devices_along(analysis: Computed, path: SignalPath) -> list[str]:
     """Ids of the devices along a way, each once in a row."""
     known = {device.id for device in analysis.show.devices}
     out: list[str] = []
@@ -49,7 +49,7 @@ def devices_along(analysis: Computed, path: PathThrough) -> list[str]:
     return out
 
 
-def turn_of(analysis: Computed, path: PathThrough, party: str) -> Turn | None:
+def turn_of(analysis: Computed, path: SignalPath, party: str) -> TurningPoint | None:
     """Where a way back turns: at what gives it into the air towards a microphone that lies between going out and coming home by the
     same devices, or in the middle of those; else at its last crosspoint.
     """
@@ -73,7 +73,7 @@ def turn_of(analysis: Computed, path: PathThrough, party: str) -> Turn | None:
     own = analysis.show.device(device).party == party or (
         home is not None and analysis.show.device(device).place == home
     )
-    return Turn(device, there[-1].label if there else "", own)
+    return TurningPoint(device, there[-1].label if there else "", own)
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class Leg:
     delay_ms: float
 
 
-def legs_of(analysis: Computed, path: PathThrough) -> tuple[Leg, ...]:
+def legs_of(analysis: Computed, path: SignalPath) -> tuple[Leg, ...]:
     """A way device by device; air and cables count to the device that they lead into, what is left at the end to the last."""
     out: list[Leg] = []
     gain = delay = 0.0
@@ -108,21 +108,21 @@ def legs_of(analysis: Computed, path: PathThrough) -> tuple[Leg, ...]:
 
 
 @dataclass(frozen=True, slots=True)
-class Circle:
+class Loop:
     """One circle, and what it does.
 
     Attributes:
         gain, delay: once round.
-        hand_db: below howling; see `Stability` for what howls.
+        gain_margin_db: below howling; see `Stability` for what howls.
         spacing_hz: between the frequencies at which it rings first; nought without delay.
         peak_db, dip_db: what it does to the sound that goes through, at those and between them.
         cause: in a few words, what sort of circle it is.
     """
 
-    path: PathThrough
+    path: SignalPath
     gain: Derived
     delay: Derived
-    hand_db: float
+    gain_margin_db: float
     spacing_hz: float
     peak_db: float
     dip_db: float
@@ -131,36 +131,36 @@ class Circle:
 
     @property
     def howls(self) -> bool:
-        return howls_at(-self.hand_db)
+        return howls_at(-self.gain_margin_db)
 
     def in_hand(self) -> str:
         """How far from howling, in words."""
         if self.howls:
-            if self.hand_db > 0:
-                return f"{show_number(self.hand_db, 'dB')} from howling: gains are known no better"
-            return f"{show_number(-self.hand_db, 'dB')} over howling"
-        return f"{show_number(self.hand_db, 'dB')} in hand"
+            if self.gain_margin_db > 0:
+                return f"{show_number(self.gain_margin_db, 'dB')} from howling: gains are known no better"
+            return f"{show_number(-self.gain_margin_db, 'dB')} over howling"
+        return f"{show_number(self.gain_margin_db, 'dB')} in hand"
 
     @property
     def rings(self) -> bool:
         """Nearer to howling than is let pass."""
-        return self.hand_db < number("loop-margin")
+        return self.gain_margin_db < number("loop-margin")
 
     def comb(self, count: int = 5) -> tuple[float, ...]:
         """The first frequencies that stand out, Hz."""
         return tuple(self.spacing_hz * k for k in range(1, count + 1)) if self.spacing_hz else ()
 
 
-def circles_of(analysis: Computed) -> tuple[Circle, ...]:
+def loops_of(analysis: Computed) -> tuple[Loop, ...]:
     """The circles of a rig, strongest first."""
-    return tuple(circle_of(analysis, path) for path in one_of_a_pair(analysis.circles.paths))
+    return tuple(loop_of(analysis, path) for path in one_of_a_pair(analysis.circles.paths))
 
 
-def one_of_a_pair(paths: Iterable[PathThrough]) -> tuple[PathThrough, ...]:
+def one_of_a_pair(paths: Iterable[SignalPath]) -> tuple[SignalPath, ...]:
     """Circles with the two sides of a stereo way taken as one: of those that go through the same points but for left and right,
     or through neighbouring sockets with the same gain and time, the first, which is the strongest.
     """
-    kept: dict[frozenset[str], list[tuple[frozenset[str], PathThrough]]] = {}
+    kept: dict[frozenset[str], list[tuple[frozenset[str], SignalPath]]] = {}
     for path in paths:
         sides = frozenset(_SIDE.sub("", name) for name in path.node_ids)
         rows = kept.setdefault(frozenset(_NUMBER.sub("", name) for name in sides), [])
@@ -169,7 +169,7 @@ def one_of_a_pair(paths: Iterable[PathThrough]) -> tuple[PathThrough, ...]:
     return tuple(sorted((path for rows in kept.values() for _, path in rows), key=lambda path: -path.gain_db))
 
 
-def _alike(path: PathThrough, other: PathThrough) -> bool:
+def _alike(path: SignalPath, other: SignalPath) -> bool:
     return abs(path.gain_db - other.gain_db) < 0.01 and abs(path.delay_ms - other.delay_ms) < 0.01
 
 
@@ -178,11 +178,11 @@ _NUMBER = re.compile(r"(?<=[a-z-])\d+(?=$|:)")
 """Of a socket's id, as `in2` beside `in1`."""
 
 
-def circle_of(analysis: Computed, path: PathThrough) -> Circle:
+def loop_of(analysis: Computed, path: SignalPath) -> Loop:
     """What one circle does: each round adds the gain, so through it goes 1 / (1 \u2213 g) at the comb's peaks and dips."""
     g = 10 ** (path.gain_db / 20)
     peak = -20 * math.log10(1 - g) if g < 1 else math.inf
-    return Circle(
+    return Loop(
         path,
         total("gain once round", "dB", path.gain_parts(), source="gains add round the circle"),
         total("time once round", "ms", path.delay_parts(), source="delays add along the way"),
@@ -195,7 +195,7 @@ def circle_of(analysis: Computed, path: PathThrough) -> Circle:
     )
 
 
-def cause_of(analysis: Computed, path: PathThrough) -> str:
+def cause_of(analysis: Computed, path: SignalPath) -> str:
     """What sort of circle it is: by air, round a computer, two desks into each other."""
     steps = {step.kind for step in path.steps()}
     kinds = {
@@ -268,7 +268,7 @@ def _of_account(analysis: Computed, mouth: int, ear: int) -> tuple[int, ...]:
     return tuple(graph.live[k] for k in kept.tolist())
 
 
-def response_of(circle: Circle) -> tuple[Floats, Floats] | None:
+def response_of(circle: Loop) -> tuple[Floats, Floats] | None:
     """What one circle does to a sound that goes through it, 1 / (1 \u2212 g e^(\u2212j\u03c9\u03c4)): Hz and dB, shapes (F,). None where it howls."""
     if circle.howls:
         return None
@@ -283,7 +283,7 @@ def response_of(circle: Circle) -> tuple[Floats, Floats] | None:
     return frequencies, level
 
 
-def combined(analysis: Computed, feed: Feed) -> Combined | None:
+def combined(analysis: Computed, feed: Delivery) -> Combined | None:
     """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way leads, or where a circle howls.
 
     What loudspeakers, microphones and rooms do to the sound over frequency is not in it: every way is taken as flat.

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
-from kymaphon.core.graph.routing import Feed
+from kymaphon.core.graph.routing import Delivery
 
 
 def listener_sentence(analysis: Computed, listener: str) -> str:
@@ -45,10 +45,10 @@ def listener_sentence(analysis: Computed, listener: str) -> str:
     return out + "."
 
 
-def _name(analysis: Computed, row: Feed) -> str:
+def _name(analysis: Computed, row: Delivery) -> str:
     return "itself" if row.voice == row.listener else analysis.party_name(row.voice)
 
 
-def _names(analysis: Computed, rows: Iterable[Feed]) -> str:
+def _names(analysis: Computed, rows: Iterable[Delivery]) -> str:
     names = [_name(analysis, row) for row in rows]
     return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"

@@ -170,7 +170,7 @@ def _wired(show: Show, catalogue: Catalogue, plan: FeedPlan, found: InComputer) 
         else f"Lead everything in {host} through {name}"
     )
     short = [party for row in plan.missing for party in row.need.listeners]
-    short += [voice for row in plan.strays if row.into is None for voice in row.voices]
+    short += [voice for row in plan.unrouted_sources if row.into is None for voice in row.voices]
     short = short or [row.listener for row in plan.unmet if row.verdict != "late"]
     takes = f"it takes {_listed(list(found.sources))}" if found.sources else "it has everybody already"
     text = (

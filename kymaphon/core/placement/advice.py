@@ -6,15 +6,15 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from kymaphon.core.acoustics.acoustic_path import wind_speed_m_s
 from kymaphon.core.acoustics.cast import PlaceSound
-from kymaphon.core.acoustics.heard import wind_speed_m_s
 from kymaphon.core.acoustics.pickup import pickup_of
 from kymaphon.core.acoustics.spots import noise_place
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.model.base import Shield
 from kymaphon.core.model.catalogue import Kind
-from kymaphon.core.placement.placing import Choice, best_of, choices_for
+from kymaphon.core.placement.placing import MicrophoneChoice, best_of, choices_for
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ class Way:
     text: str
     reached_db: float
     enough: bool
-    choice: Choice | None = None
+    choice: MicrophoneChoice | None = None
 
 
 @dataclass(frozen=True)
@@ -49,8 +49,8 @@ class Advice:
     kind: Kind
     wanted_db: float
     now_db: float | None
-    best: Choice | None
-    choices: tuple[Choice, ...]
+    best: MicrophoneChoice | None
+    choices: tuple[MicrophoneChoice, ...]
     ways: tuple[Way, ...]
 
     @property
@@ -99,7 +99,7 @@ def advise(
 
 
 def _shielded(
-    sound: PlaceSound, voice: int, kind: Kind, best: Choice | None, wanted: float, shield: Shield
+    sound: PlaceSound, voice: int, kind: Kind, best: MicrophoneChoice | None, wanted: float, shield: Shield
 ) -> Iterable[Way]:
     """What a shield against the wind would give, where one blows and there is none."""
     if wind_speed_m_s(noise_place(sound, voice)) <= 0 or shield != "none" or best is None:
@@ -112,7 +112,7 @@ def _shielded(
 
 
 def _ways(
-    rows: list[Choice], best: Choice | None, kind: Kind, now: float | None, wanted: float
+    rows: list[MicrophoneChoice], best: MicrophoneChoice | None, kind: Kind, now: float | None, wanted: float
 ) -> Iterable[Way]:
     usable = [row for row in rows if row.usable]
     if best is not None and (now is None or best.over_room_db > now + 0.5):

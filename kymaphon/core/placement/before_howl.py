@@ -14,7 +14,7 @@ from functools import partial
 
 import numpy as np
 
-from kymaphon.core.acoustics.cast import PlaceSound, Source
+from kymaphon.core.acoustics.cast import PlaceSound, SoundSource
 from kymaphon.core.acoustics.mouth import Worn, mouth_gain_at_db
 from kymaphon.core.acoustics.pickup import Pickup, pickup_of
 from kymaphon.core.acoustics.room import reverberant_gain_db
@@ -26,7 +26,7 @@ from kymaphon.core.graph.signal import EdgeKind
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.base import Shield
 from kymaphon.core.model.catalogue import Kind
-from kymaphon.core.placement.placing import Choice, best_of
+from kymaphon.core.placement.placing import MicrophoneChoice, best_of
 from kymaphon.core.units import power_to_db
 
 _LEAST_GAIN_DB = -150.0
@@ -49,7 +49,7 @@ class BeforeHowl:
     own_db: float = 0.0
     now_db: float = 0.0
 
-    def hand_db(self, kind: Kind, points: Floats) -> Floats:
+    def gain_margin_db(self, kind: Kind, points: Floats) -> Floats:
         """How far from howling it would be with a kind of microphone at each point, aimed at the mouth, the voice as loud as now;
         of one that is worn the points count as the mouth.
 
@@ -86,7 +86,7 @@ class BeforeHowl:
         ]
         return np.asarray(10 * np.log10(power)), backs
 
-    def explain(self, choice: Choice) -> Derived:
+    def explain(self, choice: MicrophoneChoice) -> Derived:
         """How far from howling a ranked kind is at its spot, line by line."""
         source = self.sound.sources[self.voice]
         point = np.array([source.at if choice.at is None else choice.at])
@@ -128,18 +128,18 @@ class BeforeHowl:
             self.sound,
             self.voice,
             kind,
-            lambda grid: self.hand_db(kind, grid),
+            lambda grid: self.gain_margin_db(kind, grid),
             bounds or bounds_of(self.sound),
         )
 
-    def ranked(self, kinds: Iterable[Kind], shield: Shield = "none") -> list[Choice]:
+    def ranked(self, kinds: Iterable[Kind], shield: Shield = "none") -> list[MicrophoneChoice]:
         """Every kind at the spot that lets most through before it howls, the most first; those that would clip last. Close-talking
         kinds sound narrow and hide the mouth: they come after all others where those keep the margin.
         """
         rows = []
         for kind in kinds:
             if kind.microphone is not None:
-                rows.append(best_of(self.sound, self.voice, kind, shield, partial(self.hand_db, kind)))
+                rows.append(best_of(self.sound, self.voice, kind, shield, partial(self.gain_margin_db, kind)))
         found = [row for row in rows if row is not None and row.before_howl_db is not None]
         margin = number("loop-margin")
         easy = any(row.usable and not row.narrow and (row.before_howl_db or 0.0) >= margin for row in found)
@@ -147,14 +147,14 @@ class BeforeHowl:
         return [replace(row, reason=_reason(row, found[0], self.now_db)) for row in found]
 
 
-def _aims(source: Source, points: Floats) -> Floats:
+def _aims(source: SoundSource, points: Floats) -> Floats:
     """The bearing from each point to the mouth, in degrees."""
     apart = np.asarray(source.at) - points
     return np.asarray(np.degrees(np.arctan2(apart[..., 1], apart[..., 0])))
 
 
 def _back(
-    box: Source, gain_db: float, pickup: Pickup, around: float | None, points: Floats, aim: Floats
+    box: SoundSource, gain_db: float, pickup: Pickup, around: float | None, points: Floats, aim: Floats
 ) -> Floats:
     """Power of one loudspeaker in a microphone at each point, for what left its diaphragm."""
     apart = np.asarray(box.at) - points
@@ -174,7 +174,7 @@ def _back(
     return np.asarray(power)
 
 
-def _reason(row: Choice, best: Choice, now_db: float) -> str:
+def _reason(row: MicrophoneChoice, best: MicrophoneChoice, now_db: float) -> str:
     hand = row.before_howl_db or 0.0
     more = hand - now_db
     where = "worn" if row.at is None else f"{show_number(row.metres, 'm')} from the mouth"

@@ -6,15 +6,15 @@ import math
 from dataclasses import dataclass
 
 from kymaphon.core.acoustics.mouth import TURNS_DEG, mouth_gain_at_db, turned_mouth
+from kymaphon.core.acoustics.placements import direction_deg
 from kymaphon.core.acoustics.sound import angle_between_deg
-from kymaphon.core.acoustics.standing import direction_deg
 from kymaphon.core.figures import number
 from kymaphon.core.model.base import Point
 from kymaphon.core.placement.moves import Placed
 
 
 @dataclass(frozen=True, slots=True)
-class Turn:
+class HeadTurn:
     """What a turn of the head does to the level in the own microphone.
 
     Attributes:
@@ -50,7 +50,7 @@ def turned_level_db(row: Placed, turn_deg: float, at: Point | None = None) -> fl
     return -20 * math.log10(metres) + stand.pickup.gain_at_db(off, metres) + mouth_gain_at_db(face)
 
 
-def turns_of(row: Placed) -> list[Turn]:
+def turns_of(row: Placed) -> list[HeadTurn]:
     """The head-turn test of a microphone: 30, 60 and 90 degrees to its worse side, and to everybody beside the talker."""
     source = row.sound.sources[row.voice]
     stand = row.sound.mics[row.mic]
@@ -60,9 +60,9 @@ def turns_of(row: Placed) -> list[Turn]:
     rows = []
     for turn in map(float, TURNS_DEG):
         worst = min((turn, -turn), key=lambda signed: turned_level_db(row, signed))
-        rows.append(Turn(worst, turned_level_db(row, worst) - straight))
+        rows.append(HeadTurn(worst, turned_level_db(row, worst) - straight))
     for angle, name in _neighbours(row):
-        rows.append(Turn(angle, turned_level_db(row, angle) - straight, name))
+        rows.append(HeadTurn(angle, turned_level_db(row, angle) - straight, name))
     return rows
 
 

@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.acoustics.standing import direction_deg
+from kymaphon.core.acoustics.placements import direction_deg
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.signal import EdgeKind
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.edits import Edit, SetField, apply_all
@@ -33,7 +33,7 @@ class Spare:
     """One microphone before loudspeakers.
 
     Attributes:
-        hand_db: what comes back to the microphone the first time lies so far under what it heard (1 - 1/N_vv, see `Stability`).
+        gain_margin_db: what comes back to the microphone the first time lies so far under what it heard (1 - 1/N_vv, see `Stability`).
         up_db: by so much its voice can come up and keep `loop-margin`; negative where it has to come down.
         first_hz: the lowest frequency at which the strongest circle can ring; it can at every multiple (1 / time once round).
         gains: what a better spot, aim or pattern would give, the most first.
@@ -43,13 +43,13 @@ class Spare:
     name: str
     device: str
     place: str
-    hand_db: float
+    gain_margin_db: float
     up_db: float
     first_hz: float
     gains: tuple[Gain, ...]
 
     def words(self) -> str:
-        if self.hand_db <= 0:
+        if self.gain_margin_db <= 0:
             text = f"{self.name} into {self.place}'s loudspeakers howls."
         else:
             can = (
@@ -57,7 +57,7 @@ class Spare:
                 if self.up_db >= 0
                 else f"{self.name} has to come down by {-self.up_db:.0f} dB"
             )
-            text = f"{show_number(self.hand_db, 'dB')} before it howls: {can} and keep {number('loop-margin'):.0f} dB."
+            text = f"{show_number(self.gain_margin_db, 'dB')} before it howls: {can} and keep {number('loop-margin'):.0f} dB."
         if self.first_hz:
             text += f" It rings first at {self.first_hz:.0f} Hz or a multiple of that."
         if self.gains:
@@ -66,7 +66,7 @@ class Spare:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "voice": self.voice, "microphone": self.device, "place": self.place, "in_hand_db": round(self.hand_db, 3),
+            "voice": self.voice, "microphone": self.device, "place": self.place, "in_hand_db": round(self.gain_margin_db, 3),
             "can_come_up_db": round(self.up_db, 3), "first_hz": round(self.first_hz, 2),
             "gains": [{"label": row.label, "more_db": round(row.more_db, 3), "edits": [edit.to_json() for edit in row.edits]} for row in self.gains],
         }  # fmt: skip
@@ -82,7 +82,7 @@ def spares(analysis: Computed, *, tries: bool = True) -> tuple[Spare, ...]:
     for place in analysis.show.places:
         for row in placed_in(analysis, place.id):
             node = _diaphragm(analysis, row.device)
-            hand = _hand_db(analysis, node) if node is not None else math.inf
+            hand = _gain_margin_db(analysis, node) if node is not None else math.inf
             if node is None or not math.isfinite(hand):
                 continue
             circle = _circle(analysis, node)
@@ -96,7 +96,7 @@ def spares(analysis: Computed, *, tries: bool = True) -> tuple[Spare, ...]:
             )
             up = hand - number("loop-margin")
             rows.append(Spare(row.party, row.party_name, row.device, place.name, hand, up, first, gains))
-    return tuple(sorted(rows, key=lambda row: row.hand_db))
+    return tuple(sorted(rows, key=lambda row: row.gain_margin_db))
 
 
 def _diaphragm(analysis: Computed, device: str) -> int | None:
@@ -105,9 +105,9 @@ def _diaphragm(analysis: Computed, device: str) -> int | None:
     return analysis.graph.index.get(f"{device}.{port}") if port is not None else None
 
 
-def _hand_db(analysis: Computed, node: int) -> float:
+def _gain_margin_db(analysis: Computed, node: int) -> float:
     """How far what comes back to a point lies under what left it; infinite where nothing does, nought where it howls."""
-    part = next((row for row in analysis.transfer.circles if node in row), None)
+    part = next((row for row in analysis.transfer.cyclic_components if node in row), None)
     if part is None:
         return math.inf
     if node in analysis.transfer.unstable:
@@ -116,7 +116,7 @@ def _hand_db(analysis: Computed, node: int) -> float:
     return -20 * math.log10(back) if back > 0 else math.inf
 
 
-def _circle(analysis: Computed, node: int) -> PathThrough | None:
+def _circle(analysis: Computed, node: int) -> SignalPath | None:
     """The strongest circle through a microphone that comes back by a loudspeaker."""
     through = [
         row
@@ -134,7 +134,7 @@ def _gains(analysis: Computed, row: Placed, node: int, hand: float) -> Iterator[
             continue
         # What counts is how loud the voice itself can be: what it gains at the microphone is taken back at the gain.
         nearer = _own_db(after, row, there) - _own_db(analysis, row, node)
-        more = _hand_db(after, there) - hand + nearer
+        more = _gain_margin_db(after, there) - hand + nearer
         if number("spot-gives") < more < math.inf:
             yield Gain(label, more, edits)
 

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from kymaphon.core.acoustics.cast import PlaceSound, is_loudspeaker
-from kymaphon.core.acoustics.standing import direction_deg, has_face
+from kymaphon.core.acoustics.placements import direction_deg, has_face
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
 from kymaphon.core.graph.paths import strongest_path

@@ -11,9 +11,9 @@ import numpy as np
 from kymaphon.core.acoustics.cast import NOTHING_DB, PlaceSound
 from kymaphon.core.acoustics.mouth import Worn, mouth_gain_at_db
 from kymaphon.core.acoustics.pickup import pickup_of
+from kymaphon.core.acoustics.placements import has_face
 from kymaphon.core.acoustics.room import reverberant_gain_db
 from kymaphon.core.acoustics.spots import Floats, allowed_at, direct_db, nearest_m, noise_place, room_db
-from kymaphon.core.acoustics.standing import has_face
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph.own_noise import own_noise
@@ -26,7 +26,7 @@ FANS_DEG = tuple(range(-60, 61, 5))
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class MicrophoneChoice:
     """One kind of microphone for a party, at its best allowed spot.
 
     Attributes:
@@ -102,7 +102,7 @@ class Choice:
 
 def choices_for(
     sound: PlaceSound, voice: int, kinds: Iterable[Kind], shield: Shield = "none"
-) -> list[Choice]:
+) -> list[MicrophoneChoice]:
     """Every kind that has a microphone at its best allowed spot, best first.
 
     Those that reach the wanted figure with a margin come first, the most comfortable of them before the others; only then
@@ -127,7 +127,7 @@ def best_of(
     kind: Kind,
     shield: Shield,
     worth: Callable[[Floats], Floats] | None = None,
-) -> Choice | None:
+) -> MicrophoneChoice | None:
     """One kind at its best allowed spot for a party; None where nowhere is allowed.
 
     Args:
@@ -235,7 +235,7 @@ def _choice(
     level: float,
     comfort_m: float,
     nearer: str,
-) -> Choice:
+) -> MicrophoneChoice:
     source = sound.sources[voice]
     room = float(room_db(noise_place(sound, voice), source, kind, shield, spot)[0])
     noise = own_noise(kind, kind.name).value
@@ -246,7 +246,7 @@ def _choice(
     )
     heard = level + source.weighting.value
     over_all = heard - uncorrelated_sum_db((room, noise, others))
-    return Choice(
+    return MicrophoneChoice(
         kind,
         at,
         metres,
@@ -296,7 +296,7 @@ def _others_db(sound: PlaceSound, voice: int, kind: Kind, spot: Floats) -> float
     return uncorrelated_sum_db(levels)
 
 
-def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
+def _reasoned(row: MicrophoneChoice, best: MicrophoneChoice, *, spared: bool) -> MicrophoneChoice:
     """The choice with the reason for its rank."""
     mic = row.kind.microphone
     assert mic is not None
@@ -321,7 +321,7 @@ def _reasoned(row: Choice, best: Choice, *, spared: bool) -> Choice:
     return replace(row, reason="; ".join(words))
 
 
-def _against(row: Choice, best: Choice) -> str:
+def _against(row: MicrophoneChoice, best: MicrophoneChoice) -> str:
     """What makes the difference to the best choice, the largest part named."""
     lost = best.over_all_db - row.over_all_db
     voice = best.voice_db - row.voice_db

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from kymaphon.core.acoustics.cast import is_loudspeaker
-from kymaphon.core.acoustics.standing import Stand, facing_deg, has_face, stand_of
+from kymaphon.core.acoustics.placements import Placement, facing_deg, has_face, stand_of
 from kymaphon.core.model.base import Point
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField
@@ -37,7 +37,7 @@ class Thing:
     angle_deg: float | None = None
     party: str = ""
     fixed: bool = False
-    stand: Stand | None = None
+    stand: Placement | None = None
     ends: tuple[Point, Point] | None = None
 
     @property

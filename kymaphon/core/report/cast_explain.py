@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
+from kymaphon.core.acoustics.acoustic_path import loudspeaker_parts, voice_parts, worn_parts
 from kymaphon.core.acoustics.cast import NOTHING_DB, PlaceSound, open_cost_db
-from kymaphon.core.acoustics.heard import loudspeaker_parts, voice_parts, worn_parts
+from kymaphon.core.acoustics.placements import has_face
 from kymaphon.core.acoustics.room import explain_reverberation
-from kymaphon.core.acoustics.standing import has_face
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.model.show import Show
 

@@ -8,16 +8,16 @@ from typing import Any
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import UNIT_KEYS, show_number
 from kymaphon.core.graph.routing import echo_class
-from kymaphon.core.mixes.bringing import Stray
-from kymaphon.core.mixes.doing import Step
+from kymaphon.core.mixes.doing import Instruction
 from kymaphon.core.mixes.far_desk import far_end
 from kymaphon.core.mixes.mixer import MixBus
 from kymaphon.core.mixes.mixing import Missing, Mix
 from kymaphon.core.mixes.planner import FeedPlan
-from kymaphon.core.mixes.returns import circles_of, together
+from kymaphon.core.mixes.returns import loops_of, together
 from kymaphon.core.mixes.sentence import listener_sentence
 from kymaphon.core.mixes.stream import Delays, StreamBudget
 from kymaphon.core.mixes.tracks import TrackPlan, duration
+from kymaphon.core.mixes.unrouted import UnroutedSource
 from kymaphon.core.mixes.ways_out import WayOut
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.ends import end_of
@@ -61,15 +61,15 @@ def feeds_json(analysis: Computed) -> list[dict[str, Any]]:
     return rows
 
 
-def circles_json(analysis: Computed) -> list[dict[str, Any]]:
+def loops_json(analysis: Computed) -> list[dict[str, Any]]:
     """Every circle of the rig that is worth listing."""
     return [
         {
             "nodes": list(row.path.node_ids), "gain_db": round(row.path.gain_db, 4), "delay_ms": round(row.path.delay_ms, 4),
-            "spacing_hz": round(row.spacing_hz, 4), "howls": row.howls, "margin_db": round(row.hand_db, 4),
+            "spacing_hz": round(row.spacing_hz, 4), "howls": row.howls, "margin_db": round(row.gain_margin_db, 4),
             "cause": row.cause,
         }
-        for row in circles_of(analysis)
+        for row in loops_of(analysis)
     ]  # fmt: skip
 
 
@@ -78,7 +78,7 @@ def hearing_json(analysis: Computed) -> dict[str, Any]:
     whole = together(analysis)
     return {
         "feeds": feeds_json(analysis),
-        "circles": circles_json(analysis),
+        "circles": loops_json(analysis),
         "circles_together_db": None if whole is None else round(whole.value, 4),
         "howls": analysis.transfer.howls,
         "sentences": {party.id: listener_sentence(analysis, party.id) for party in analysis.listeners},
@@ -135,7 +135,7 @@ def missing_words(show: Show, catalogue: Catalogue, row: Missing) -> str:
     return f"{who} on {bus_words(show, catalogue, row.device, row.bus)} {' and '.join(parts)}."
 
 
-def stray_words(show: Show, row: Stray) -> str:
+def stray_words(show: Show, row: UnroutedSource) -> str:
     """Where a voice ends that came to no mixer, and what takes it, in a sentence."""
     who = party_words(show, row.voices)
     if row.harms:
@@ -159,14 +159,14 @@ def level_words(plan: FeedPlan) -> str:
     return "; ".join(parts)
 
 
-def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> Iterator[str]:
+def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instruction, ...]) -> Iterator[str]:
     """A plan for reading."""
     show, catalogue = plan.after.show, plan.after.catalogue
     if not plan.mixers and not plan.whole:
         yield "MISSING nothing here mixes: there is no desk, interface or software mixer with switches"
     for mix in plan.mixes:
         yield mix_words(show, catalogue, mix)
-    for stray in plan.strays:
+    for stray in plan.unrouted_sources:
         yield f"{'MISSING ' if stray.into is None else ''}{stray_words(show, stray)}"
     for row in plan.missing:
         yield f"MISSING {missing_words(show, catalogue, row)}"
@@ -194,7 +194,7 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]
         yield f"left to the line-up: {levels}"
 
 
-def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...]) -> dict[str, Any]:
+def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instruction, ...]) -> dict[str, Any]:
     """A plan as plain data."""
     return {
         "mixes": [
@@ -205,7 +205,7 @@ def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Step, ...])
             {"device": row.device, "listeners": list(row.need.listeners), "bus": row.bus.id if row.bus else None, "voices": list(row.voices), "back": list(row.back), "mixes_asked": row.asked, "mixes_there": row.buses}
             for row in plan.missing
         ],
-        "strays": [{"voices": list(row.voices), "from": row.end.ref, "to": row.into.ref if row.into else None} for row in plan.strays],
+        "strays": [{"voices": list(row.voices), "from": row.end.ref, "to": row.into.ref if row.into else None} for row in plan.unrouted_sources],
         "ways_out": [{"sort": row.sort, "text": row.text, "lost": [list(pair) for pair in row.lost], "edits": [edit.to_json() for edit in row.edits]} for row in ways],
         "edits": [edit.to_json() for edit in plan.edits],
         "steps": [{"act": row.act, "device": row.device, "text": row.text} for row in steps],

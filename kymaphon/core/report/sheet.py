@@ -9,7 +9,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import in_sentence, show_number
 from kymaphon.core.dynamics.chain import words_of
 from kymaphon.core.graph.ladder import NOISE_NAMES
-from kymaphon.core.graph.routing import Feed
+from kymaphon.core.graph.routing import Delivery
 from kymaphon.core.levels.lineup.expected import figure_on
 from kymaphon.core.levels.lineup.run import last_readings
 from kymaphon.core.levels.lineup.tone import tone_along
@@ -302,7 +302,7 @@ def setting_words(setting: Setting) -> str:
     return ", ".join(words)
 
 
-def feed_words(feed: Feed) -> str:
+def feed_words(feed: Delivery) -> str:
     """A cell of who hears whom in words and figures."""
     if feed.gain_db is None or feed.delay_ms is None:
         return VERDICT_WORDS[feed.verdict]
@@ -312,7 +312,7 @@ def feed_words(feed: Feed) -> str:
     return f"{VERDICT_WORDS[feed.verdict]}: {figure}"
 
 
-def feed_severity(analysis: Report, feed: Feed) -> Severity | None:
+def feed_severity(analysis: Report, feed: Delivery) -> Severity | None:
     """How urgent it is that a pair is not as wanted: as the findings about it say, by its verdict where there is none; None where it is
     as it should be.
     """

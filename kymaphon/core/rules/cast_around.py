@@ -6,12 +6,12 @@ import math
 from collections.abc import Callable, Iterator
 from itertools import product
 
+from kymaphon.core.acoustics.acoustic_path import wind_noise, wind_speed_m_s
 from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound, open_cost_db
-from kymaphon.core.acoustics.heard import wind_noise, wind_speed_m_s
 from kymaphon.core.acoustics.mouth import mouth_gain_db
+from kymaphon.core.acoustics.placements import has_face
 from kymaphon.core.acoustics.room import Reflection, reflections
 from kymaphon.core.acoustics.sound import angle_between_deg, comb, travel_ms
-from kymaphon.core.acoustics.standing import has_face
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number

@@ -10,8 +10,8 @@ import numpy as np
 
 from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound
 from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.acoustics.placements import direction_deg
 from kymaphon.core.acoustics.sound import comb, travel_ms
-from kymaphon.core.acoustics.standing import direction_deg
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 
-from kymaphon.core.acoustics.standing import direction_deg
+from kymaphon.core.acoustics.placements import direction_deg
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
@@ -13,7 +13,7 @@ from kymaphon.core.model.base import Point
 from kymaphon.core.model.catalogue.kind import Microphone
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.findings import Finding, Remedy
-from kymaphon.core.placement.head_turns import Turn, turned_level_db, turns_of
+from kymaphon.core.placement.head_turns import HeadTurn, turned_level_db, turns_of
 from kymaphon.core.placement.moves import Placed, aim, inside, move, placed_in
 from kymaphon.core.rules.record import rule
 
@@ -161,7 +161,7 @@ def head_turn(analysis: Computed) -> Iterator[Finding]:
             yield _head_turn(row, turns, worst)
 
 
-def _head_turn(row: Placed, turns: list[Turn], worst: Turn) -> Finding:
+def _head_turn(row: Placed, turns: list[HeadTurn], worst: HeadTurn) -> Finding:
     table = tuple(
         Derived(
             f"{turn.turn_deg:.0f}\u00b0" + (f", to {turn.towards}" if turn.towards else ""),
@@ -200,7 +200,7 @@ def _head_turn(row: Placed, turns: list[Turn], worst: Turn) -> Finding:
     )  # fmt: skip
 
 
-def _better_spot(row: Placed, worst: Turn) -> tuple[Point, float, float] | None:
+def _better_spot(row: Placed, worst: HeadTurn) -> tuple[Point, float, float] | None:
     """A spot at the same distance, between straight ahead and the neighbour, where neither way of facing loses too
     much: spot, change by the turn, cost straight ahead. None when there is none.
     """

@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterator
 
 from kymaphon.core.acoustics.cast import is_loudspeaker, microphones
-from kymaphon.core.acoustics.standing import facing_deg
+from kymaphon.core.acoustics.placements import facing_deg
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number

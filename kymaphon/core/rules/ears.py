@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Ladder
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import Feed, by_the_air, goes_astray
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import Delivery, by_the_air, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Knob
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.ids import SettingRef
@@ -17,7 +17,7 @@ from kymaphon.core.rules.feeds_ways import echo_cancellers
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 
 
-def for_this_ear(analysis: Computed, feeds: Sequence[Feed], offs: Sequence[float]) -> tuple[Remedy, ...]:
+def for_this_ear(analysis: Computed, feeds: Sequence[Delivery], offs: Sequence[float]) -> tuple[Remedy, ...]:
     """What can be turned for one listener without moving what others get: one voice's send, or the knob for all that it hears,
     where all of it is off by the like.
 
@@ -57,7 +57,7 @@ def for_this_ear(analysis: Computed, feeds: Sequence[Feed], offs: Sequence[float
     )
 
 
-def own_knobs(analysis: Computed, ladder: Ladder, feed: Feed, *, beside: bool = False) -> list[Knob]:
+def own_knobs(analysis: Computed, ladder: Ladder, feed: Delivery, *, beside: bool = False) -> list[Knob]:
     """The knobs along a way that move nothing of what other listeners get, nearest to the ear first.
 
     Args:
@@ -66,7 +66,7 @@ def own_knobs(analysis: Computed, ladder: Ladder, feed: Feed, *, beside: bool = 
     in_room = by_the_air(ladder.path)
     along = {row.key for row in _as_far_off(analysis, feed)}
 
-    def keeps(other: Feed) -> bool:
+    def keeps(other: Delivery) -> bool:
         """Whether what this feed passes is not to be touched."""
         if other.path is None or other.key == feed.key or (other.want == "any" and other.voice == feed.voice):
             return False  # of this very voice only what somebody asked for is kept
@@ -82,9 +82,9 @@ def own_knobs(analysis: Computed, ladder: Ladder, feed: Feed, *, beside: bool = 
     return [knob for knob in reversed(gain_knobs(ladder)) if not any(map(keeps, by.get(knob.ref, ())))]
 
 
-def _feeds_by_knob(analysis: Computed) -> dict[SettingRef, list[Feed]]:
+def _feeds_by_knob(analysis: Computed) -> dict[SettingRef, list[Delivery]]:
     """Knob -> the feeds whose way passes it."""
-    known: dict[SettingRef, list[Feed]] = {}
+    known: dict[SettingRef, list[Delivery]] = {}
     for row in analysis.feeds.values():
         if row.path is not None:
             for ref in dict.fromkeys(knob.ref for step in row.path.steps() for knob in step.knobs):
@@ -92,11 +92,11 @@ def _feeds_by_knob(analysis: Computed) -> dict[SettingRef, list[Feed]]:
     return known
 
 
-def _as_far_off(analysis: Computed, feed: Feed) -> list[Feed]:
+def _as_far_off(analysis: Computed, feed: Delivery) -> list[Delivery]:
     """Feeds of the same voice to others, who asked for it and are off by the like and in the same direction."""
     tolerance = number("level-tolerance")
 
-    def off(row: Feed) -> float:
+    def off(row: Delivery) -> float:
         return 0.0 if row.gain_db is None else row.gain_db - row.wanted_gain_db
 
     return [
@@ -110,7 +110,7 @@ def _as_far_off(analysis: Computed, feed: Feed) -> list[Feed]:
     ]
 
 
-def over_the_room(analysis: Computed, feed: Feed, short_db: float) -> tuple[Remedy, ...]:
+def over_the_room(analysis: Computed, feed: Delivery, short_db: float) -> tuple[Remedy, ...]:
     """Headphones turned up until what comes across the room lies far enough under them."""
     ladder = analysis.ladder(feed.voice, feed.listener)
     if ladder is None or not any(step.kind is EdgeKind.LISTENS for step in ladder.path.steps()):
@@ -122,17 +122,17 @@ def over_the_room(analysis: Computed, feed: Feed, short_db: float) -> tuple[Reme
     )
 
 
-def leaks(path: PathThrough) -> bool:
+def leaks(path: SignalPath) -> bool:
     """Whether a way gets into a microphone out of somebody's headphones."""
     return any(step.kind is EdgeKind.LEAK for step in path.steps())
 
 
-def echo_cancelled(analysis: Computed, path: PathThrough) -> bool:
+def echo_cancelled(analysis: Computed, path: SignalPath) -> bool:
     """Whether what leaks out of headphones on a way is taken away by an echo canceller after the microphone."""
     return leaks(path) and bool(echo_cancellers(analysis, path))
 
 
-def leak_turned_down(analysis: Computed, feed: Feed) -> tuple[Remedy, ...]:
+def leak_turned_down(analysis: Computed, feed: Delivery) -> tuple[Remedy, ...]:
     """The headphones whose leak brings a voice where it must not be, turned down until it is under what is heard."""
     if feed.path is None or not leaks(feed.path) or feed.gain_db is None:
         return ()

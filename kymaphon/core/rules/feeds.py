@@ -8,9 +8,9 @@ from collections.abc import Iterator
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import (
-    Feed,
+    Delivery,
     arrivals_of,
     at_once_ms,
     echo_class,
@@ -30,7 +30,7 @@ from kymaphon.core.mixes.cures import (
 )
 from kymaphon.core.mixes.far_desk import far_end
 from kymaphon.core.mixes.loops import loop_cuts, loop_trouble
-from kymaphon.core.mixes.returns import circle_of, together, turn_of
+from kymaphon.core.mixes.returns import loop_of, together, turn_of
 from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.wants import ROLE_WORDS, unsaid, wants_by_role
@@ -71,7 +71,7 @@ def own_voice_back(analysis: Computed) -> Iterator[Finding]:
             ears: tuple[int, ...] = ears,
             offset: float = offset,
             at_once: float = at_once,
-        ) -> list[list[PathThrough]]:
+        ) -> list[list[SignalPath]]:
             lowest = number("own-voice-floor") - offset
             arrivals = (arrivals_of(transfer, mouth, ear, floor_db=lowest, own=True) for ear in ears)
             found = (late_return(row, offset, at_once) for row in arrivals)
@@ -121,7 +121,7 @@ def own_voice_back(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-def _both_ends(analysis: Computed, feed: Feed) -> str:
+def _both_ends(analysis: Computed, feed: Delivery) -> str:
     """Where the voice turns round, and what each end notices."""
     turn = turn_of(analysis, feed.path, feed.listener) if feed.path is not None else None
     if turn is None:
@@ -137,7 +137,7 @@ def _both_ends(analysis: Computed, feed: Feed) -> str:
     return f" It turns round in {where}{by}. Nobody there hears it: only {name} can tell, so ask before each show."
 
 
-def echo_control(analysis: Computed, path: PathThrough) -> str:
+def echo_control(analysis: Computed, path: SignalPath) -> str:
     """The echo canceller that works on a way which goes from a loudspeaker into a microphone; empty where none does."""
     rows = echo_cancellers(analysis, path)
     return f"{analysis.device_name(rows[0].device.id)}, {rows[0].processor.name}," if rows else ""
@@ -157,7 +157,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
     beyond = howls_at(worst.gain_db)
     kept = wanted_pairs(analysis)
     cuts = loop_cuts(analysis, trouble, kept)
-    circle = circle_of(analysis, worst)
+    circle = loop_of(analysis, worst)
     all_rows = together(analysis)
     round_trip = (
         f"{show_number(worst.delay_ms, 'ms')} round, {show_number(worst.gain_db, 'dB', sign=True)} each time"

@@ -10,13 +10,13 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.cuts import (
     Cut,
-    Kept,
+    PairConstraint,
 )
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import (
     IN_STEP_BELOW_DB,
     Arrival,
-    Feed,
+    Delivery,
     arrivals_of,
     second_arrival,
 )
@@ -61,12 +61,12 @@ def arrives_twice(analysis: Computed) -> Iterator[Finding]:
 
 
 def _cure_twice(
-    analysis: Computed, pairs: list[tuple[Feed, Arrival, Arrival]]
+    analysis: Computed, pairs: list[tuple[Delivery, Arrival, Arrival]]
 ) -> tuple[list[Cut], set[tuple[str, str]]]:
     """The cuts for the first pair, those first that cure most of the others, and all pairs that the first of them cures."""
     feed = pairs[0][0]
 
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         return _twice_ways(analysis, transfer, feed)
 
     cuts = cuts_of(analysis, bad, wanted_pairs(analysis))
@@ -84,7 +84,7 @@ def _by_air(first: Arrival, second: Arrival) -> bool:
     return any(step.kind in STRAY for row in (first, second) for step in row.paths[0].steps())
 
 
-def _twice_ways(analysis: Computed, transfer: Transfer, feed: Feed) -> list[list[PathThrough]]:
+def _twice_ways(analysis: Computed, transfer: Transfer, feed: Delivery) -> list[list[SignalPath]]:
     """For each ear that a voice reaches twice, the ways of both arrivals: one of them must go. Looked at as deep as the cell
     itself was: several weak ways of one length can add up to a second arrival.
     """
@@ -99,7 +99,10 @@ def _twice_ways(analysis: Computed, transfer: Transfer, feed: Feed) -> list[list
 
 
 def _twice_finding(
-    analysis: Computed, group: list[tuple[Feed, Arrival, Arrival]], cuts: list[Cut], kept: list[Kept]
+    analysis: Computed,
+    group: list[tuple[Delivery, Arrival, Arrival]],
+    cuts: list[Cut],
+    kept: list[PairConstraint],
 ) -> Finding:
     _, first, second = group[0]
     ways = (first.paths[0], second.paths[0])
@@ -172,7 +175,7 @@ def _twice_finding(
     )
 
 
-def _offered(analysis: Computed, ways: tuple[PathThrough, ...]) -> str:
+def _offered(analysis: Computed, ways: tuple[SignalPath, ...]) -> str:
     """Whether one of two ways is a mix of the very device that the other leaves by an output of its own."""
     row = mix_beside_inputs(analysis, ways[0], ways[1])
     if row is None:

@@ -9,9 +9,9 @@ from kymaphon.core.acoustics.cast import is_loudspeaker
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.cuts import Kept, lost, switch_words
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import Arrival, Feed
+from kymaphon.core.graph.cuts import PairConstraint, lost, switch_words
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import Arrival, Delivery
 from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.mixes.cures import wanted_pairs
 from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
@@ -26,9 +26,7 @@ from kymaphon.core.units import uncorrelated_sum_db
 from kymaphon.core.wiring.plugging import plug
 
 
-def mix_beside_inputs(
-    analysis: Computed, one: PathThrough, other: PathThrough
-) -> tuple[str, str, str] | None:
+def mix_beside_inputs(analysis: Computed, one: SignalPath, other: SignalPath) -> tuple[str, str, str] | None:
     """Whether two ways leave one device by different outputs and come into one mixer or program by different inputs.
 
     Returns:
@@ -46,7 +44,7 @@ def mix_beside_inputs(
     return None
 
 
-def _joints(analysis: Computed, path: PathThrough) -> dict[tuple[str, str], tuple[str, str]]:
+def _joints(analysis: Computed, path: SignalPath) -> dict[tuple[str, str], tuple[str, str]]:
     """(from device, to device) -> output and input by which a way goes from the one to the other."""
     out = {}
     for step in path.steps():
@@ -88,7 +86,7 @@ def _mixes_beside(analysis: Computed) -> set[tuple[str, str]]:
 
 
 def _offered(
-    analysis: Computed, feed: Feed, row: tuple[str, str, str], first: Arrival, second: Arrival
+    analysis: Computed, feed: Delivery, row: tuple[str, str, str], first: Arrival, second: Arrival
 ) -> Finding:
     giver, taker, label = row
     under = first.gain_db - second.gain_db
@@ -107,13 +105,13 @@ def _offered(
     return Finding("mix-offered-twice", "note", "Feeds", (feed.listener, feed.voice), f"{taker} takes a mix beside its inputs", text, figures, None, remedies, (feed.key,))  # fmt: skip
 
 
-def _loses(analysis: Computed, switch: Switch, kept: list[Kept]) -> bool:
+def _loses(analysis: Computed, switch: Switch, kept: list[PairConstraint]) -> bool:
     """Whether somebody who is wanted comes by that mix alone, and would be gone with it."""
     refs = frozenset((switch.ref,))
     return any(lost(analysis.transfer, analysis.transfer.without(refs), refs, kept))
 
 
-def _switches(path: PathThrough) -> list[Switch]:
+def _switches(path: SignalPath) -> list[Switch]:
     return [switch for step in path.steps() for switch in step.switches]
 
 
@@ -149,10 +147,10 @@ def _loudspeakers_heard(analysis: Computed, party: Party) -> list[Device]:
     return list(rows.values())
 
 
-def _leak(analysis: Computed, party: Party, speakers: list[Device]) -> tuple[Feed, PathThrough] | None:
+def _leak(analysis: Computed, party: Party, speakers: list[Device]) -> tuple[Delivery, SignalPath] | None:
     """The strongest way by which somebody else's voice comes back to them from those loudspeakers."""
     ids = {row.id for row in speakers}
-    best: tuple[Feed, PathThrough] | None = None
+    best: tuple[Delivery, SignalPath] | None = None
     for (listener, voice), feed in analysis.feeds.items():
         if listener != voice or voice == party.id:
             continue
@@ -168,7 +166,7 @@ def _leak(analysis: Computed, party: Party, speakers: list[Device]) -> tuple[Fee
 
 
 def _leaks(
-    analysis: Computed, party: Party, speakers: list[Device], feed: Feed, path: PathThrough
+    analysis: Computed, party: Party, speakers: list[Device], feed: Delivery, path: SignalPath
 ) -> Finding:
     names = ", ".join(analysis.device_name(row.id) for row in speakers)
     voice = analysis.party_name(feed.voice)
@@ -191,7 +189,7 @@ def _leaks(
     )  # fmt: skip
 
 
-def echo_cancellers(analysis: Computed, path: PathThrough, *, off: bool = False) -> list[Working]:
+def echo_cancellers(analysis: Computed, path: SignalPath, *, off: bool = False) -> list[Working]:
     """The echo cancellers of a way that goes from a loudspeaker into a microphone: those after that microphone; with `off` those switched
     off.
     """
@@ -201,11 +199,11 @@ def echo_cancellers(analysis: Computed, path: PathThrough, *, off: bool = False)
     )
     if place is None:
         return []
-    after = PathThrough(path.graph, path.edges[place:], path.gain_db, path.delay_ms)
+    after = SignalPath(path.graph, path.edges[place:], path.gain_db, path.delay_ms)
     return [row for row in working_in(analysis, after, off=off) if row.processor.does == "echo-canceller"]
 
 
-def headphones_instead(analysis: Computed, path: PathThrough) -> tuple[Remedy, ...]:
+def headphones_instead(analysis: Computed, path: SignalPath) -> tuple[Remedy, ...]:
     """Headphones for whoever far away listens on a loudspeaker by which a way comes back."""
     aloud = {
         analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind is EdgeKind.LOUDSPEAKER

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.paths import PathThrough
-from kymaphon.core.graph.routing import Feed, goes_astray
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Remedy
@@ -22,7 +22,7 @@ from kymaphon.core.rules.rig_controls import working_in
 ENDS = ("audience", "recorder")
 
 
-def _heard(analysis: Computed, listener: str) -> dict[str, Feed]:
+def _heard(analysis: Computed, listener: str) -> dict[str, Delivery]:
     """Voices that a listener hears by their own way."""
     return {
         voice: feed
@@ -111,7 +111,7 @@ class Dip:
     device: str
 
 
-def dips_in(analysis: Computed, path: PathThrough) -> list[Dip]:
+def dips_in(analysis: Computed, path: SignalPath) -> list[Dip]:
     """The duckers that work in a way: processors of devices, and those set in strips."""
     out = [
         Dip(

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.computing.riders import has_own_app
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import goes_astray
 from kymaphon.core.levels.down import Down, downs
 from kymaphon.core.model.catalogue import Kind
@@ -103,7 +103,7 @@ class Working:
         return SettingRef(self.device.id, self.processor.id, "on")
 
 
-def path_keys(analysis: Computed, path: PathThrough) -> Iterator[tuple[str, str]]:
+def path_keys(analysis: Computed, path: SignalPath) -> Iterator[tuple[str, str]]:
     """(device id, key of its internal path) for each step inside a device, in the order of the way."""
     for step in path.steps():
         source, target = analysis.graph.nodes[step.source], analysis.graph.nodes[step.target]
@@ -113,7 +113,7 @@ def path_keys(analysis: Computed, path: PathThrough) -> Iterator[tuple[str, str]
                 yield source.owner, f"{first}>{last}"
 
 
-def working_in(analysis: Computed, path: PathThrough, *, off: bool = False) -> list[Working]:
+def working_in(analysis: Computed, path: SignalPath, *, off: bool = False) -> list[Working]:
     """The processors that work in a way, in its order; with `off` those in it that are switched off."""
     devices = {device.id: device for device in analysis.show.devices}
     out: list[Working] = []
@@ -131,7 +131,7 @@ def working_in(analysis: Computed, path: PathThrough, *, off: bool = False) -> l
     return out
 
 
-def _ways(analysis: Computed) -> Iterator[tuple[str, str, PathThrough]]:
+def _ways(analysis: Computed) -> Iterator[tuple[str, str, SignalPath]]:
     """(listener, voice, strongest way) of everybody that is heard by somebody else."""
     for (listener, voice), feed in analysis.feeds.items():
         if feed.path is not None and listener != voice and feed.verdict != "silent":

@@ -10,7 +10,7 @@ from kymaphon.core.computing.build import build_graph
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import own_way
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.catalogue import Catalogue
@@ -221,7 +221,7 @@ def _in_the_middle(analysis: Computed, edits: tuple[Edit, ...], end: str, voice:
     return max(left, right) > -300 and abs(left - right) < number("one-side")
 
 
-def _to_the_middle(analysis: Computed, path: PathThrough) -> Iterator[Remedy]:
+def _to_the_middle(analysis: Computed, path: SignalPath) -> Iterator[Remedy]:
     """What could bring a voice onto both sides, the nearest at hand first; whether it does is for trying."""
     show, catalogue = analysis.show, analysis.catalogue
     devices = {device.id: device for device in show.devices}
@@ -257,7 +257,7 @@ def _to_the_middle(analysis: Computed, path: PathThrough) -> Iterator[Remedy]:
             yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
 
 
-def _cables_of(analysis: Computed, path: PathThrough) -> Iterator[Cable]:
+def _cables_of(analysis: Computed, path: SignalPath) -> Iterator[Cable]:
     nodes = set(path.node_ids)
     for cable in analysis.show.cables:
         bases = [PortId.of(end).socket for end in cable.ends]
@@ -265,7 +265,7 @@ def _cables_of(analysis: Computed, path: PathThrough) -> Iterator[Cable]:
             yield cable
 
 
-def _side_used(analysis: Computed, path: PathThrough, end: End) -> str:
+def _side_used(analysis: Computed, path: SignalPath, end: End) -> str:
     names = set(path.node_ids)
     base = f"{end.device.id}.{end.port.id}"
     return "l" if f"{base}.l" in names else "r" if f"{base}.r" in names else ""

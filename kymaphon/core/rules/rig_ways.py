@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.graph.paths import PathThrough
+from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
 from kymaphon.core.model.findings import Finding, Remedy
@@ -211,7 +211,7 @@ def _by_cable(analysis: Computed, ids: tuple[str, ...]) -> bool:
 
 
 def _out_and_back(
-    analysis: Computed, path: PathThrough, out: int, back: int, voice: str, listener: str
+    analysis: Computed, path: SignalPath, out: int, back: int, voice: str, listener: str
 ) -> Finding:
     graph = analysis.graph
     ids = path.node_ids

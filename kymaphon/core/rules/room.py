@@ -7,14 +7,14 @@ from collections.abc import Iterator
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import number
-from kymaphon.core.graph.routing import Arrival, Feed, by_the_air, second_arrival
+from kymaphon.core.graph.routing import Arrival, Delivery, by_the_air, second_arrival
 from kymaphon.core.mixes.cures import names
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.wants import BACKGROUND
 from kymaphon.core.rules.ears import over_the_room
 from kymaphon.core.rules.record import rule
 
-Pair = tuple[Feed, Arrival, Arrival]
+Pair = tuple[Delivery, Arrival, Arrival]
 """A feed and the two ways by which its voice arrives, the earlier first."""
 
 

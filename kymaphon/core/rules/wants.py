@@ -11,14 +11,14 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.cuts import (
-    Kept,
-    closers,
+    PairConstraint,
+    closing_switches,
     reaches,
     switch_words,
 )
-from kymaphon.core.graph.paths import PathThrough, best_paths
+from kymaphon.core.graph.paths import SignalPath, best_paths
 from kymaphon.core.graph.routing import (
-    Feed,
+    Delivery,
     all_feeds,
     arrivals_of,
     at_once_ms,
@@ -28,8 +28,8 @@ from kymaphon.core.graph.routing import (
 from kymaphon.core.graph.signal import reachable
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.levels.down import is_silenced
-from kymaphon.core.mixes.bringing import Stray, strays
 from kymaphon.core.mixes.cures import against_mark, blocked, cuts_of, kept_pair, remedies_of, wanted_pairs
+from kymaphon.core.mixes.unrouted import UnroutedSource, unrouted_sources
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import Edit, SetValue, apply_all
 from kymaphon.core.model.ends import End
@@ -55,13 +55,15 @@ def wants_not_met(analysis: Computed) -> Iterator[Finding]:
     kept = wanted_pairs(analysis)
     ended: dict[str, _Ended] | None = None
     deaf: dict[str, _Deaf | None] = {}
-    off: dict[tuple[str, str], list[Feed]] = {}
+    off: dict[tuple[str, str], list[Delivery]] = {}
     for feed in analysis.feeds.values():
         if is_silenced(analysis, *feed.key):
             continue
         if feed.verdict == "missing":
             if ended is None:
-                ended = {voice: _Ended(analysis, row) for row in strays(analysis) for voice in row.voices}
+                ended = {
+                    voice: _Ended(analysis, row) for row in unrouted_sources(analysis) for voice in row.voices
+                }
             if feed.listener not in deaf:
                 deaf[feed.listener] = _deaf(analysis, feed.listener)
             yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
@@ -78,7 +80,7 @@ def wants_not_met(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-def _how_off(feed: Feed) -> str:
+def _how_off(feed: Delivery) -> str:
     """`loud` or `quiet`, also of a voice that somebody else's microphone brings beside its own way; empty where it is neither."""
     if feed.verdict == "twice" and feed.want == "hear" and feed.gain_db is not None:
         off = feed.gain_db - feed.wanted_gain_db
@@ -86,7 +88,7 @@ def _how_off(feed: Feed) -> str:
     return feed.verdict if feed.verdict in ("loud", "quiet") else ""
 
 
-def _level_tells(analysis: Computed, feed: Feed) -> bool:
+def _level_tells(analysis: Computed, feed: Delivery) -> bool:
     """Whether the same is told at Level, against the mark of that very end: of speech, not of what is a matter of taste."""
     ladder = analysis.ladders.get((feed.voice, feed.listener))
     return (
@@ -102,10 +104,10 @@ class _Ended:
     """A voice that gets to no mixer."""
 
     analysis: Computed
-    stray: Stray
+    stray: UnroutedSource
 
     @cached_property
-    def feeds(self) -> dict[tuple[str, str], Feed] | None:
+    def feeds(self) -> dict[tuple[str, str], Delivery] | None:
         """Who hears whom once it is plugged in; None where that is no cure, as a circle howls or somebody has themselves back late."""
         return None if self.stray.into is None else _feeds_with(self.analysis, self.stray.edits)
 
@@ -123,7 +125,7 @@ class _Deaf:
     end: End
 
     @cached_property
-    def ways(self) -> tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Feed]], ...]:
+    def ways(self) -> tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Delivery]], ...]:
         """The ways to plug them in, and who hears whom with each."""
         analysis = self.analysis
         wanted = [
@@ -145,7 +147,7 @@ def _deaf(analysis: Computed, listener: str) -> _Deaf | None:
     return None if end is None else _Deaf(analysis, listener, end)
 
 
-def _feeds_with(analysis: Computed, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Feed] | None:
+def _feeds_with(analysis: Computed, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Delivery] | None:
     """Who hears whom with some edits; None where a circle howls or somebody has themselves back late who did not."""
     show = apply_all(analysis.show, edits)
     graph = build_graph(show, analysis.catalogue)
@@ -155,11 +157,11 @@ def _feeds_with(analysis: Computed, edits: tuple[Edit, ...]) -> dict[tuple[str, 
     return None if echo or transfer.howls else feeds
 
 
-def _pair(analysis: Computed, feed: Feed) -> tuple[str, str]:
+def _pair(analysis: Computed, feed: Delivery) -> tuple[str, str]:
     return analysis.party_name(feed.listener), analysis.party_name(feed.voice)
 
 
-def _missing(analysis: Computed, feed: Feed, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
+def _missing(analysis: Computed, feed: Delivery, ended: _Ended | None, deaf: _Deaf | None) -> Finding:
     listener, voice = _pair(analysis, feed)
     whom = "itself from a wedge or headphones" if feed.listener == feed.voice else voice
     kept = kept_pair(analysis, feed)
@@ -172,7 +174,7 @@ def _missing(analysis: Computed, feed: Feed, ended: _Ended | None, deaf: _Deaf |
 
     def found() -> Iterator[Remedy]:
         none = True
-        for i, door in enumerate(closers(analysis.graph, kept.mouth, kept.ears, is_fine)):
+        for i, door in enumerate(closing_switches(analysis.graph, kept.mouth, kept.ears, is_fine)):
             none = False
             yield Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))  # fmt: skip
         for remedy in _plugged(analysis, feed, ended) if ended is not None else ():
@@ -212,7 +214,7 @@ def _missing(analysis: Computed, feed: Feed, ended: _Ended | None, deaf: _Deaf |
     )
 
 
-def _plugged(analysis: Computed, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
+def _plugged(analysis: Computed, feed: Delivery, ended: _Ended) -> Iterator[Remedy]:
     """Plugging in where a voice ends, where that is all it takes."""
     stray, feeds = ended.stray, ended.feeds
     if stray.into is not None and feeds is not None and feeds[feed.key].verdict != "missing":
@@ -221,7 +223,7 @@ def _plugged(analysis: Computed, feed: Feed, ended: _Ended) -> Iterator[Remedy]:
         yield Remedy("plug", f"Plug {stray.end.name} into {stray.into.name}", effect, stray.edits)
 
 
-def _into_the_mix(analysis: Computed, feed: Feed) -> Iterator[Remedy]:
+def _into_the_mix(analysis: Computed, feed: Delivery) -> Iterator[Remedy]:
     """A free input of a mixer program that leads to the listener, fed by what has the voice in the same computer."""
     leading = analysis.leading_to(list(analysis.graph.ears[feed.listener]))
     tried = 0
@@ -242,7 +244,7 @@ def _into_the_mix(analysis: Computed, feed: Feed) -> Iterator[Remedy]:
                     return
 
 
-def _plugged_in(analysis: Computed, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]:
+def _plugged_in(analysis: Computed, feed: Delivery, deaf: _Deaf) -> Iterator[Remedy]:
     """Plugging a listener in, where that is all it takes: the output with most of what they should hear."""
     listener, voice = _pair(analysis, feed)
     for fit, edits, feeds in deaf.ways:
@@ -255,7 +257,7 @@ def _plugged_in(analysis: Computed, feed: Feed, deaf: _Deaf) -> Iterator[Remedy]
         return
 
 
-def _why_silent(analysis: Computed, kept: Kept) -> str:
+def _why_silent(analysis: Computed, kept: PairConstraint) -> str:
     """The first break behind the voice, if there is just one thing that stops it."""
     forward = reachable(analysis.graph, [kept.mouth], backward=False)
     for edge in analysis.graph.edges:
@@ -280,7 +282,7 @@ def _new_echo(analysis: Computed, transfer: Transfer) -> bool:
     return False
 
 
-def _unwanted(analysis: Computed, feed: Feed, kept: list[Kept]) -> Finding:
+def _unwanted(analysis: Computed, feed: Delivery, kept: list[PairConstraint]) -> Finding:
     listener, voice = _pair(analysis, feed)
     mouth, ears = analysis.graph.mouths[feed.voice][0], analysis.graph.ears[feed.listener]
     floor = (
@@ -289,7 +291,7 @@ def _unwanted(analysis: Computed, feed: Feed, kept: list[Kept]) -> Finding:
         - analysis.graph.mouths[feed.voice][1].value
     )
 
-    def bad(transfer: Transfer) -> list[list[PathThrough]]:
+    def bad(transfer: Transfer) -> list[list[SignalPath]]:
         found = (best_paths(transfer, mouth, ear, floor_db=floor, most=4).paths for ear in ears)
         return [[path] for paths in found for path in paths if path.gain_db > floor]
 
@@ -310,7 +312,7 @@ def _unwanted(analysis: Computed, feed: Feed, kept: list[Kept]) -> Finding:
     )
 
 
-def _off_level(analysis: Computed, feeds: list[Feed]) -> Finding:
+def _off_level(analysis: Computed, feeds: list[Delivery]) -> Finding:
     """Voices that one listener gets too loud, or too quiet, the furthest off first."""
     offs = [(feed.gain_db or 0.0) - feed.wanted_gain_db for feed in feeds]
     listener, voice = _pair(analysis, feeds[0])
@@ -327,7 +329,7 @@ def _off_level(analysis: Computed, feeds: list[Feed]) -> Finding:
     )  # fmt: skip
 
 
-def _late(analysis: Computed, feed: Feed) -> Finding:
+def _late(analysis: Computed, feed: Delivery) -> Finding:
     listener, voice = _pair(analysis, feed)
     delay = feed.delay_ms or 0.0
     limit = figure("one-way-limit")

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.acoustics.standing import stand_of
+from kymaphon.core.acoustics.placements import stand_of
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import data_table, figure
 from kymaphon.core.model.connectors import adapters, balanced, connectors, one_hole, physical

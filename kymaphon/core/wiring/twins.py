@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.graph.ladder import Ladder
-from kymaphon.core.graph.paths import PathThrough, strongest_path
+from kymaphon.core.graph.paths import SignalPath, strongest_path
 from kymaphon.core.graph.signal import Edge, Knob, SignalGraph
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.ids import NodeId, SettingRef
@@ -37,7 +37,7 @@ def twins_along(analysis: Computed, ladder: Ladder) -> dict[SettingRef, tuple[Se
     return out
 
 
-def _other_ways(analysis: Computed, ladder: Ladder) -> Iterator[PathThrough]:
+def _other_ways(analysis: Computed, ladder: Ladder) -> Iterator[SignalPath]:
     """The strongest ways of the other side: of the source, to whichever ear it is strongest in; and to the other ear."""
     graph, nodes = analysis.graph, ladder.path.nodes
     ears = analysis.graph.ears.get(ladder.target, ())
@@ -58,7 +58,7 @@ def _sort(ref: SettingRef) -> tuple[str, str]:
     return ref.device, ref.field
 
 
-def _refs_of(analysis: Computed, way: PathThrough) -> list[SettingRef]:
+def _refs_of(analysis: Computed, way: SignalPath) -> list[SettingRef]:
     """Every setting along a way, pads among them."""
     return list(dict.fromkeys(ref for step in way.steps() for ref in _refs(analysis, step)))
 

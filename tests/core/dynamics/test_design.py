@@ -16,10 +16,10 @@ from kymaphon.core.dynamics.design import (
     preference_of,
     what_it_buys,
 )
+from kymaphon.core.dynamics.envelope import gain_at, gate_turns, render
+from kymaphon.core.dynamics.evaluation import Trial, trial_of
 from kymaphon.core.dynamics.key import Key, key_of
-from kymaphon.core.dynamics.machine import gain_at, gate_turns, render
-from kymaphon.core.dynamics.talk import NoTalkError, Talk, Word, hear
-from kymaphon.core.dynamics.verdict import Trial, trial_of
+from kymaphon.core.dynamics.speech import NoTalkError, SpeechSegments, Word, segment_speech
 from kymaphon.core.figures import data_table, number
 from kymaphon.core.model.processing import Gate
 from tests.budget import some
@@ -28,7 +28,7 @@ from tests.core.dynamics.takes import RATE, mixed
 
 def designed(snr_db: float, preference: str, **more: object) -> Design:
     talk, room = mixed(snr_db, seed=int(snr_db))
-    return design(hear(key_of(talk, RATE), key_of(room, RATE)), preference, **more)  # type: ignore[arg-type]
+    return design(segment_speech(key_of(talk, RATE), key_of(room, RATE)), preference, **more)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("snr_db", [15, 18, 20, 25, 30])
@@ -58,7 +58,7 @@ def test_no_setting_of_a_fine_grid_is_better(noise: str, snr_db: float, seed: in
     talk, room = mixed(snr_db, seed, noise)
     preference = PREFERENCES[seed % 3]
     like = Gate(look_ahead_ms=10.0 if seed == 2 else 0.0)
-    found = design(hear(key_of(talk, RATE), key_of(room, RATE)), preference, like=like)
+    found = design(segment_speech(key_of(talk, RATE), key_of(room, RATE)), preference, like=like)
     weights = preference_of(preference)["weights"]
     wanted = data_table("gates")["margin_wanted_db"]
 
@@ -88,7 +88,7 @@ def test_from_fifteen_decibels_on_the_default_works(noise: str) -> None:
     """Real speech, default preference: no word audibly eaten, at most a tenth of the room let through."""
     for snr_db in (15, 20, 25, 30):
         talk, room = mixed(snr_db, snr_db, noise)
-        found = design(hear(key_of(talk, RATE), key_of(room, RATE)))
+        found = design(segment_speech(key_of(talk, RATE), key_of(room, RATE)))
         assert found.verdict.words_clipped == 0, snr_db
         assert found.verdict.noise_open_ratio <= 0.10, snr_db
         assert found.works, snr_db
@@ -97,7 +97,7 @@ def test_from_fifteen_decibels_on_the_default_works(noise: str) -> None:
 def test_no_gate_that_one_brings_is_said_to_work_where_that_cannot_be_told() -> None:
     """A voice 8 dB over the room, whatever the thresholds: also one that happens to shut out all of it and keep the words."""
     talk, room = mixed(8, 2)
-    heard = hear(key_of(talk, RATE), key_of(room, RATE))
+    heard = segment_speech(key_of(talk, RATE), key_of(room, RATE))
     trial = trial_of(heard, Gate())
     verdicts = [
         trial.judge(Gate(open_db=float(db), close_db=float(db) - 5, hold_ms=float(hold)))
@@ -116,7 +116,7 @@ def test_the_better_the_voice_over_the_room_the_better_the_gate(noise: str) -> N
     for snr_db in (5, 10, 15, 20, 25, 30):
         talk, room = mixed(snr_db, 3, noise)
         try:
-            found = design(hear(key_of(talk, RATE), key_of(room, RATE)))
+            found = design(segment_speech(key_of(talk, RATE), key_of(room, RATE)))
         except NoTalkError:
             assert not works, "once words can be told, they can be told at every better ratio"
             continue
@@ -133,7 +133,7 @@ def test_the_better_the_voice_over_the_room_the_better_the_gate(noise: str) -> N
 
 def test_five_decibels_over_noise_do_not_work() -> None:
     talk, room = mixed(5)
-    found = design(hear(key_of(talk, RATE), key_of(room, RATE)), like=Gate())
+    found = design(segment_speech(key_of(talk, RATE), key_of(room, RATE)), like=Gate())
     assert not found.works
     assert found.expander is not None
 
@@ -146,7 +146,9 @@ def test_what_is_eaten_is_what_is_heard_to_be_missing() -> None:
         power[500:1000] = 10 ** (-2.5) / 2
         power[500:600] *= 10 ** (-down_db / 10)
         key = Key(48000, 48, np.zeros(2000, dtype=np.float32), power)
-        talk = Talk(key, (Word(0.5, 1.0, -20.0, -25.0),), ((0.5, 1.0),), (), -25.0, 0.25, -90.0, key, False)
+        talk = SpeechSegments(
+            key, (Word(0.5, 1.0, -20.0, -25.0),), ((0.5, 1.0),), (), -25.0, 0.25, -90.0, key, False
+        )
         levels = np.full(2000, -70.0, dtype=np.float32)
         levels[560:1000] = -20
         verdict = Trial(talk, levels, levels[:0], step).judge(
@@ -165,7 +167,7 @@ def test_what_is_eaten_is_what_is_heard_to_be_missing() -> None:
 def test_a_word_before_the_detector_has_filled_is_not_judged() -> None:
     talk, room = mixed(25)
     late = talk[round(0.4 * RATE) :]
-    heard = hear(key_of(late, RATE), key_of(room, RATE))
+    heard = segment_speech(key_of(late, RATE), key_of(room, RATE))
     assert heard.words[0].start_s < 0.01, "the take begins in a word"
     gate = Gate(open_db=-33, close_db=-39, attack_ms=200, hold_ms=200)
     verdict = trial_of(heard, gate).judge(gate)
@@ -230,7 +232,7 @@ def test_where_no_gate_does_it_says_what_would() -> None:
 
 def test_a_coarse_trial_agrees_with_the_fine_one() -> None:
     talk, room = mixed(25)
-    heard = hear(key_of(talk, RATE), key_of(room, RATE))
+    heard = segment_speech(key_of(talk, RATE), key_of(room, RATE))
     gate = Gate(open_db=-33, close_db=-39, hold_ms=200, release_ms=150)
     fine, coarse = trial_of(heard, gate).judge(gate), trial_of(heard, gate, coarse=4).judge(gate)
     assert coarse.words_clipped == fine.words_clipped
@@ -248,7 +250,7 @@ def by_hand(levels: np.ndarray, words: list[tuple[float, float]]) -> Trial:
     key = Key(48000, 48, np.zeros(len(levels), dtype=np.float32), power)
     rows = tuple(Word(a, b, -20.0, -25.0) for a, b in words)
     spans = tuple(words)
-    talk = Talk(key, rows, spans, (), -25.0, 0.5, -60.0, key, False)
+    talk = SpeechSegments(key, rows, spans, (), -25.0, 0.5, -60.0, key, False)
     return Trial(talk, levels.astype(np.float32), levels[:0].astype(np.float32), step)
 
 
@@ -286,7 +288,7 @@ def test_a_word_with_a_hole_and_one_that_is_gone() -> None:
 def test_losses_are_those_of_the_rendered_gain() -> None:
     """Counted from the turns, and measured on the gain sample by sample: the same."""
     talk, room = mixed(20)
-    heard = hear(key_of(talk, RATE), key_of(room, RATE))
+    heard = segment_speech(key_of(talk, RATE), key_of(room, RATE))
     gate = Gate(open_db=-24, close_db=-30, attack_ms=6, hold_ms=30, release_ms=40)
     trial = trial_of(heard, gate)
     verdict = trial.judge(gate)
@@ -306,7 +308,7 @@ def test_a_door_in_the_rooms_own_take_counts_in_the_verdict(ahead_ms: float) -> 
     talk, room = mixed(25)
     door = room.copy()
     door[4 * RATE : 6 * RATE] *= np.float32(10 ** (10 / 20))
-    plain, knocked = (hear(key_of(talk, RATE), key_of(row, RATE)) for row in (room, door))
+    plain, knocked = (segment_speech(key_of(talk, RATE), key_of(row, RATE)) for row in (room, door))
     loudest = trial_of(plain, Gate()).room_loudest_db
     gate = Gate(
         open_db=loudest + 4, close_db=loudest + 1, attack_ms=2, hold_ms=40, release_ms=80, range_db=40, look_ahead_ms=ahead_ms

@@ -33,7 +33,7 @@ from kymaphon.core.dynamics.dynamics import (
 from kymaphon.core.dynamics.key import key_of
 from kymaphon.core.dynamics.preset import PresetProblem, preset_text, read_preset
 from kymaphon.core.dynamics.speakers import planned, speakers_allowed
-from kymaphon.core.dynamics.talk import hear
+from kymaphon.core.dynamics.speech import segment_speech
 from kymaphon.core.model import processing as records
 from kymaphon.core.model.processing import (
     ORDER,
@@ -53,7 +53,7 @@ FAST = 48000
 
 def heard():
     talk, room = mixed(25)
-    return hear(key_of(talk, RATE), key_of(room, RATE))
+    return segment_speech(key_of(talk, RATE), key_of(room, RATE))
 
 
 def test_the_compressors_curve() -> None:

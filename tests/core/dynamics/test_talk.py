@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from kymaphon.core.dynamics.key import key_of
-from kymaphon.core.dynamics.talk import NoTalkError, hear, spans_s
+from kymaphon.core.dynamics.speech import NoTalkError, segment_speech, spans_s
 from tests.core.dynamics.takes import RATE, alignment, mixed, noise, reading, reading_dbfs
 
 
@@ -15,7 +15,7 @@ from tests.core.dynamics.takes import RATE, alignment, mixed, noise, reading, re
 def test_signal_to_noise_within_a_decibel(snr_db: float, own_room: bool) -> None:
     """Real speech (tests/data/speech) at P.56 level over white noise at a known AES17 level."""
     talk, room = mixed(snr_db, seed=int(snr_db))
-    found = hear(key_of(talk, RATE), key_of(room, RATE) if own_room else None)
+    found = segment_speech(key_of(talk, RATE), key_of(room, RATE) if own_room else None)
     assert found.snr_db == pytest.approx(snr_db, abs=1.0)
     # Its own pauses have the reading's room in them too.
     assert found.noise_dbfs == pytest.approx(reading_dbfs() - snr_db, abs=0.2 if own_room else 0.8)
@@ -25,7 +25,7 @@ def test_signal_to_noise_within_a_decibel(snr_db: float, own_room: bool) -> None
 def test_words_begin_and_end_where_an_aligner_puts_them() -> None:
     """Each sentence's first word and last word by forced alignment (tests/data/speech/words.json), in noise that covers the reader's own room."""
     talk, room = mixed(17)
-    found = hear(key_of(talk, RATE), key_of(room, RATE))
+    found = segment_speech(key_of(talk, RATE), key_of(room, RATE))
     at = 0.0
     for name, words in alignment().items():
         spoken = [row for row in words if row["word"] != "<sil>"]
@@ -44,7 +44,7 @@ def test_words_begin_and_end_where_an_aligner_puts_them() -> None:
 
 def test_the_room_lies_between_the_words() -> None:
     talk, _ = mixed(25)
-    found = hear(key_of(talk, RATE))
+    found = segment_speech(key_of(talk, RATE))
     assert 3.0 < spans_s(found.room_s) < 8.0
     for start, end in found.room_s:
         assert all(end <= word.start_s or start >= word.end_s for word in found.words)
@@ -55,7 +55,7 @@ def test_the_room_lies_between_the_words() -> None:
 def test_stretches_set_by_hand_are_kept() -> None:
     talk, _ = mixed(25)
     key = key_of(talk, RATE)
-    found = hear(key, room_spans=((7.2, 8.0),), talk_spans=((0.0, 7.1),))
+    found = segment_speech(key, room_spans=((7.2, 8.0),), talk_spans=((0.0, 7.1),))
     assert len(found.room_s) == 1
     assert found.room_s[0] == pytest.approx((7.2, 8.0))
     assert all(word.end_s <= 7.11 for word in found.words)
@@ -63,7 +63,7 @@ def test_stretches_set_by_hand_are_kept() -> None:
 
 def test_a_room_that_changed_is_told() -> None:
     talk, room = mixed(25)
-    found = hear(key_of(talk, RATE), key_of(room * 0.5, RATE))
+    found = segment_speech(key_of(talk, RATE), key_of(room * 0.5, RATE))
     assert "6.6 dB louder" in found.notes[0]
     # The thresholds then come from the pauses.
     assert not found.own_room
@@ -72,7 +72,9 @@ def test_a_room_that_changed_is_told() -> None:
 
 def test_a_take_without_pauses_is_told_by_the_rooms_own() -> None:
     talk = _speech_only() + noise(len(_speech_only()) / RATE, -60, 2)
-    found = hear(key_of(talk.astype(np.float32), RATE), key_of(noise(10, -60, 3).astype(np.float32), RATE))
+    found = segment_speech(
+        key_of(talk.astype(np.float32), RATE), key_of(noise(10, -60, 3).astype(np.float32), RATE)
+    )
     assert found.own_room
     assert found.noise_dbfs == pytest.approx(-60, abs=0.2)
 
@@ -97,30 +99,30 @@ def _speech_only() -> np.ndarray:
 )
 def test_takes_that_cannot_do_say_why(samples: np.ndarray, words: str) -> None:
     with pytest.raises(NoTalkError, match=words):
-        hear(key_of(samples.astype(np.float32), RATE))
+        segment_speech(key_of(samples.astype(np.float32), RATE))
 
 
 def test_speech_under_noise_says_so() -> None:
     talk, room = mixed(-6)
     with pytest.raises(NoTalkError, match=r"lies in the noise|no speech found"):
-        hear(key_of(talk, RATE), key_of(room, RATE))
+        segment_speech(key_of(talk, RATE), key_of(room, RATE))
 
 
 def test_a_silent_or_short_room_is_refused() -> None:
     talk, room = mixed(25)
     with pytest.raises(NoTalkError, match="room's take is digital silence"):
-        hear(key_of(talk, RATE), key_of(room * 0, RATE))
+        segment_speech(key_of(talk, RATE), key_of(room * 0, RATE))
     with pytest.raises(NoTalkError, match="ten seconds are wanted"):
-        hear(key_of(talk, RATE), key_of(room[:1000], RATE))
+        segment_speech(key_of(talk, RATE), key_of(room[:1000], RATE))
 
 
 def test_a_knock_in_a_pause_is_neither_word_nor_room() -> None:
     talk, _ = mixed(25)
-    quiet = hear(key_of(talk, RATE))
+    quiet = segment_speech(key_of(talk, RATE))
     knocked = talk.copy()
     at = round((quiet.room_s[-1][0] + quiet.room_s[-1][1]) / 2 * RATE)
     knocked[at : at + 200] += 0.4
-    found = hear(key_of(knocked, RATE))
+    found = segment_speech(key_of(knocked, RATE))
     assert len(found.words) == len(quiet.words)
     assert any("short sounds in the pauses" in note for note in found.notes)
     assert found.noise_dbfs == pytest.approx(quiet.noise_dbfs, abs=0.3)
@@ -130,4 +132,4 @@ def test_a_knock_in_a_pause_is_neither_word_nor_room() -> None:
 def test_a_room_with_talk_in_it_is_told() -> None:
     talk, _ = mixed(25)
     with pytest.raises(NoTalkError, match="not only room"):
-        hear(key_of(talk * 0.1, RATE), key_of(talk, RATE))
+        segment_speech(key_of(talk * 0.1, RATE), key_of(talk, RATE))

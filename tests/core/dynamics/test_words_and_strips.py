@@ -6,13 +6,13 @@ import numpy as np
 import pytest
 
 from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.dynamics.evaluation import trial_of
 from kymaphon.core.dynamics.explain import explain_word, savings
 from kymaphon.core.dynamics.key import key_of
 from kymaphon.core.dynamics.outline import outline, spread
 from kymaphon.core.dynamics.speakers import planned_for
-from kymaphon.core.dynamics.talk import Talk, hear
+from kymaphon.core.dynamics.speech import SpeechSegments, segment_speech
 from kymaphon.core.dynamics.through import through
-from kymaphon.core.dynamics.verdict import trial_of
 from kymaphon.core.model.processing import Ducker, Gate, Limiter, LowCut
 from kymaphon.core.model.show import Cable, Device, Show
 from kymaphon.core.takes.attaching import first_gain, free_id, voice_take
@@ -22,12 +22,12 @@ EATER = Gate(open_db=-24, close_db=-30, attack_ms=40, hold_ms=20, release_ms=20)
 
 
 @pytest.fixture(scope="module")
-def talk() -> Talk:
+def talk() -> SpeechSegments:
     samples, room = mixed(20)
-    return hear(key_of(samples, RATE), key_of(room, RATE))
+    return segment_speech(key_of(samples, RATE), key_of(room, RATE))
 
 
-def test_every_saving_saves_and_is_the_least_of_its_sort(talk: Talk) -> None:
+def test_every_saving_saves_and_is_the_least_of_its_sort(talk: SpeechSegments) -> None:
     trial = trial_of(talk, EATER)
     verdict = trial.judge(EATER)
     assert verdict.words_clipped >= 3
@@ -47,7 +47,7 @@ def test_every_saving_saves_and_is_the_least_of_its_sort(talk: Talk) -> None:
     assert "lower" in kinds
 
 
-def test_a_word_explains_itself(talk: Talk) -> None:
+def test_a_word_explains_itself(talk: SpeechSegments) -> None:
     trial = trial_of(talk, EATER)
     verdict = trial.judge(EATER)
     first = verdict.eaten[0]
@@ -66,7 +66,7 @@ def test_a_word_explains_itself(talk: Talk) -> None:
         explain_word(trial, verdict, 10_000)
 
 
-def test_a_take_through_a_strip(talk: Talk) -> None:
+def test_a_take_through_a_strip(talk: SpeechSegments) -> None:
     samples, _ = mixed(20)
     mute = Gate(open_db=-28, close_db=-34, range_db=120, hold_ms=60, release_ms=20)
     ceiling = float(20 * np.log10(np.abs(samples).max())) - 6
@@ -82,7 +82,7 @@ def test_a_take_through_a_strip(talk: Talk) -> None:
     assert len(through(samples, talk, (off,), RATE)) == 1
 
 
-def test_outlines_are_the_highest_of_each_column(talk: Talk) -> None:
+def test_outlines_are_the_highest_of_each_column(talk: SpeechSegments) -> None:
     levels = trial_of(talk, EATER).levels
     row = outline(levels, 0, len(levels), 37)
     edges = np.floor(np.arange(38) * len(levels) / 37).astype(int)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import pytest
 
 from kymaphon.core.analysis.analyse import analyse
-from kymaphon.core.mixes.bringing import strays
 from kymaphon.core.mixes.doing import steps_between
 from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.unrouted import unrouted_sources
 from kymaphon.core.mixes.ways_out import WayOut, ways_out
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import AddRow, Plug, SetField, SetValue, Unplug, apply_all
@@ -40,7 +40,7 @@ class TestStrays:
         """The second guest's codec is at hand and not at the desk: its lead goes into the free line channel, and everybody has everybody."""
         show = without(studio("desk-8", 2), ("codec2.near-out", "desk.in6"))
         plan = planned(show)
-        (row,) = plan.strays
+        (row,) = plan.unrouted_sources
         assert (row.voices, row.end.ref, row.into and row.into.ref) == (
             ("far2",),
             "codec2.near-out",
@@ -53,13 +53,13 @@ class TestStrays:
             step.act == "plug" and "Call codec (codec2), return from the far end to " in step.text
             for step in steps
         )
-        assert planned(plan.after.show).strays == ()
+        assert planned(plan.after.show).unrouted_sources == ()
 
     def test_a_microphone_gets_its_phantom_power_with_it(self) -> None:
         data = studio("desk-8", 1).model_dump(mode="json", by_alias=True)
         next(row for row in data["devices"] if row["id"] == "mic")["kind"] = "condenser-broad"
         show = without(Show.model_validate(data), ("mic.out", "desk.in1"))
-        (row,) = planned(show).strays
+        (row,) = planned(show).unrouted_sources
         assert row.into is not None
         assert row.into.ref == "desk.in1"
         assert [(edit.ref.key, edit.ref.field, edit.value) for edit in row.edits if isinstance(edit, SetValue)] == [("in1", "phantom", True)]  # fmt: skip
@@ -67,18 +67,18 @@ class TestStrays:
     def test_two_strays_do_not_get_one_socket(self) -> None:
         show = without(studio("desk-8", 2), ("codec1.near-out", "desk.in5"), ("codec2.near-out", "desk.in6"))
         plan = planned(show)
-        assert sorted(row.into.ref for row in plan.strays if row.into) == ["desk.in5", "desk.in6"]
+        assert sorted(row.into.ref for row in plan.unrouted_sources if row.into) == ["desk.in5", "desk.in6"]
         assert plan.unmet == ()
 
     def test_where_no_input_is_free_it_is_said(self) -> None:
         plan = planned(calls(2))
-        (row,) = plan.strays
+        (row,) = plan.unrouted_sources
         assert row.into is None
         assert row.end.ref == "app2.out"
         assert not plan.whole
 
     def test_nothing_strays_where_it_is_only_switched_off(self) -> None:
-        assert strays(analyse(studio("desk-8", 2))) == ()
+        assert unrouted_sources(analyse(studio("desk-8", 2))) == ()
 
     def test_a_voice_that_nobody_wants_stays_where_it_is(self) -> None:
         wants = [{"listener": name, "voice": "host", "want": "hear"} for name in ("stream", "far1", "far2")]
@@ -87,14 +87,14 @@ class TestStrays:
         assert "far2" not in wanting
         hears = [{"listener": "host", "voice": "far1", "want": "hear"}]
         show = Show.model_validate({**show.model_dump(mode="json", by_alias=True), "wants": [*wants, *hears]})
-        assert planned(show).strays == ()
+        assert planned(show).unrouted_sources == ()
 
     def test_no_program_reaches_into_another_computer(self) -> None:
         """What plays in one computer cannot be patched to a mixer in another without a cable between the two."""
         mixer = {"id": "soft", "kind": "soft-mixer-8", "host": "other"}
         show = calls(2, {"id": "other", "kind": "laptop"}, mixer)
         show = apply_all(show, (Plug(Cable(source="soft.out", target="enc.in")),))
-        (row,) = planned(show).strays
+        (row,) = planned(show).unrouted_sources
         assert row.into is None
 
     def test_the_finding_says_where_the_voice_ends_and_offers_the_plug(self) -> None:

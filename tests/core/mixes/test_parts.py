@@ -14,10 +14,10 @@ from kymaphon.core.computing.build import build_graph
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import data_table
 from kymaphon.core.graph.signal import Edge, Node, SignalGraph
-from kymaphon.core.mixes.assign import asks_of, assign, cost, fits, is_plugged, lacks, price
-from kymaphon.core.mixes.mixer import Came, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
-from kymaphon.core.mixes.needs import Around, Need, fed_by, needs_of, unplugged
+from kymaphon.core.mixes.assign import assign, cost, fits, is_plugged, lacks, price, required_inputs
+from kymaphon.core.mixes.mixer import InputArrival, Mixer, _needless, buses_of, mixer_of, mixers_of, mixes
 from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.mixes.requirements import Around, MixRequirement, fed_by, requirements_of, unplugged
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
@@ -114,7 +114,7 @@ class TestMixer:
         self, used: tuple[str, ...], needless: set[str]
     ) -> None:
         """Both on, or neither: the later one is too much. One on: the other, whichever came first; what works is left alone."""
-        voices = {name: {"ann": Came(0.0, delay)} for name, delay in (("early", 1.0), ("late", 12.0))}
+        voices = {name: {"ann": InputArrival(0.0, delay)} for name, delay in (("early", 1.0), ("late", 12.0))}
         assert _needless(voices, set(used)) == needless
 
     def test_mixers_are_found_in_the_shows_order(self, demo: Show) -> None:
@@ -125,7 +125,7 @@ class TestMixer:
 class TestNeeds:
     def test_two_sides_of_the_main_output_are_one_need(self, demo: Show) -> None:
         around, desk = parts(demo)
-        rows = {row.targets: row for row in needs_of(around, desk)}
+        rows = {row.targets: row for row in requirements_of(around, desk)}
         both = rows["interface.in1", "interface.in2"]
         assert both.stereo
         assert not both.last
@@ -134,7 +134,7 @@ class TestNeeds:
 
     def test_what_a_guest_must_not_have_is_kept_off(self, demo: Show) -> None:
         around, desk = parts(demo)
-        need = next(row for row in needs_of(around, desk) if "ferry" in row.listeners)
+        need = next(row for row in requirements_of(around, desk) if "ferry" in row.listeners)
         assert need.keep_off == frozenset({"ferry"})
         assert need.hear["jingles"] == -6
         assert need.listeners["ferry"] == pytest.approx(82)
@@ -142,14 +142,14 @@ class TestNeeds:
     def test_before_another_mixer_nothing_is_kept_off_that_somebody_wants(self, demo: Show) -> None:
         """The slipway's mixer feeds everybody by the desk; what one of them must not have is kept off there."""
         around, slip = parts(demo, "slip-mixer")
-        (need,) = needs_of(around, slip)
+        (need,) = requirements_of(around, slip)
         assert not need.last
         assert need.keep_off.isdisjoint({"trio", "crowd"})
 
     def test_a_telephones_leak_feeds_nobody(self, demo: Show) -> None:
         """What a guest's telephone gives back of the call is no feed of those behind the desk."""
         around, desk = parts(demo)
-        need = next(row for row in needs_of(around, desk) if "ferry" in row.listeners)
+        need = next(row for row in requirements_of(around, desk) if "ferry" in row.listeners)
         assert set(need.listeners) == {"ferry"}
 
     def test_who_is_not_fed_yet_is_looked_for_from_the_ear_back(self) -> None:
@@ -164,15 +164,15 @@ class TestNeeds:
 
 
 class TestAssign:
-    def rows(self, show: Show) -> tuple[Mixer, dict[str, Need]]:
+    def rows(self, show: Show) -> tuple[Mixer, dict[str, MixRequirement]]:
         around, desk = parts(show)
-        rows = [*needs_of(around, desk), *unplugged(around, desk, fed_by(around, desk))]
+        rows = [*requirements_of(around, desk), *unplugged(around, desk, fed_by(around, desk))]
         return desk, {"+".join(row.listeners): row for row in rows}
 
     def test_guests_are_at_odds_and_ears_are_not(self, demo: Show) -> None:
         desk, rows = self.rows(demo)
         ferry, lighthouse, mira, tam = (
-            asks_of(desk, rows[name]) for name in ("ferry", "lighthouse", "mira", "tam")
+            required_inputs(desk, rows[name]) for name in ("ferry", "lighthouse", "mira", "tam")
         )
         assert ferry.conflicts(lighthouse)
         assert lighthouse.conflicts(ferry)
@@ -183,7 +183,7 @@ class TestAssign:
     def test_prices_by_hand(self, demo: Show) -> None:
         """Where it is plugged and everything can be had nothing is paid; a direct output lacks all but one."""
         desk, rows = self.rows(demo)
-        ferry = asks_of(desk, rows["ferry"])
+        ferry = required_inputs(desk, rows["ferry"])
         assert price(ferry, desk, desk.bus("send1")) == 0
         assert price(ferry, desk, desk.bus("send2")) == cost("re-plug")
         # One side of the main mix has neither levels of its own nor the socket.
@@ -197,7 +197,7 @@ class TestAssign:
     def test_ones_own_voice_that_cannot_be_taken_off_a_bus_has_its_price(self, demo: Show) -> None:
         """A mix that holds the ferry's own return by itself, like a direct output, costs that much more than one that can leave it out."""
         desk, rows = self.rows(demo)
-        ferry, send = asks_of(desk, rows["ferry"]), desk.bus("send1")
+        ferry, send = required_inputs(desk, rows["ferry"]), desk.bus("send1")
         fixed = replace(send.inputs["in5"], path=send.inputs["in5"].path.model_copy(update={"switch": False}))
         held = replace(send, inputs={**send.inputs, "in5": fixed})
         assert lacks(ferry, held) == ((), ("in5",))

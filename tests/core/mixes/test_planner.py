@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.computing.build import build_graph
-from kymaphon.core.mixes.assign import asks_of, assign
+from kymaphon.core.mixes.assign import assign, required_inputs
 from kymaphon.core.mixes.mixer import mixer_of, mixers_of
-from kymaphon.core.mixes.needs import Around, needs_of, unplugged
 from kymaphon.core.mixes.planner import FeedPlan, plan_feeds
+from kymaphon.core.mixes.requirements import Around, requirements_of, unplugged
 from kymaphon.core.mixes.ways_out import ways_out
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Plug, SetValue, SetWant, apply_all
@@ -223,8 +223,8 @@ def _cheapest(show: Show) -> tuple[int, int]:
     graph = build_graph(show, CATALOGUE)
     around = Around(show, CATALOGUE, graph)
     mixer = mixer_of(CATALOGUE, graph, next(row for row in mixers_of(show, CATALOGUE) if row.id == "desk"))
-    needs = [*needs_of(around, mixer), *unplugged(around, mixer, {"host", "stream"})]
-    asks = [asks_of(mixer, need) for need in needs]
+    needs = [*requirements_of(around, mixer), *unplugged(around, mixer, {"host", "stream"})]
+    asks = [required_inputs(mixer, need) for need in needs]
     far = [row for row in asks if "remote" in row.need.kinds]
     sends = [bus for bus in mixer.buses if bus.gained]
     best = len(far)

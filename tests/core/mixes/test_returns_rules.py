@@ -15,12 +15,12 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.derive import Derived
-from kymaphon.core.graph.paths import best_paths, find_circles, round_once, strong_circles
+from kymaphon.core.graph.paths import best_paths, round_once, simple_cycles, strong_cycles
 from kymaphon.core.graph.routing import arrivals_of
 from kymaphon.core.graph.signal import Edge, EdgeKind, Node, SignalGraph
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.mixes.planner import plan_feeds
-from kymaphon.core.mixes.returns import circles_of, combined, together, turn_of
+from kymaphon.core.mixes.returns import combined, loops_of, together, turn_of
 from kymaphon.core.mixes.sentence import listener_sentence
 from kymaphon.core.model.edits import Plug, SetField, SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
@@ -46,11 +46,11 @@ class TestTwoDesks:
 
     def test_the_circle_by_hand(self) -> None:
         show = two_desks(a={"in5>send1": {"on": True}}, b={"in5>send1": {"on": True}})
-        (circle,) = [row for row in circles_of(analyse(show)) if row.hand_db < 20]
+        (circle,) = [row for row in loops_of(analyse(show)) if row.gain_margin_db < 20]
         assert circle.delay.value == pytest.approx(328)
         assert circle.spacing_hz == pytest.approx(1000 / 328)
         assert circle.cause == "two desks feed each other"
-        assert circle.howls == (circle.hand_db <= 1), "gains are known to a decibel, no better"
+        assert circle.howls == (circle.gain_margin_db <= 1), "gains are known to a decibel, no better"
         assert circle.comb(3) == pytest.approx((1000 / 328, 2000 / 328, 3000 / 328))
 
     def test_howl_then_echo_then_neither(self) -> None:
@@ -100,7 +100,7 @@ class TestRoundTheMainMix:
         graph = bare(5, [(0, 1, -3, 1), (1, 2, -1, 2), (2, 4, -2, 0), (2, 3, -4, 10), (3, 1, -5, 20)])
         transfer = Transfer(graph)
         [way] = best_paths(transfer, 0, 4).paths
-        [circle] = strong_circles(transfer)
+        [circle] = strong_cycles(transfer)
         lap = round_once(way, circle)
         assert lap is not None
         assert lap.nodes == (0, 1, 2, 3, 1, 2, 4)
@@ -111,7 +111,7 @@ class TestRoundTheMainMix:
         assert [row.delay_ms for row in arrivals_of(transfer, 0, 4)] == [pytest.approx(3)]
         [aside] = best_paths(Transfer(bare(3, [(0, 1, 0, 0), (1, 2, 0, 0)])), 0, 2).paths
         assert (
-            round_once(aside, find_circles(Transfer(bare(9, [(7, 8, -6, 1), (8, 7, -6, 1)]))).paths[0])
+            round_once(aside, simple_cycles(Transfer(bare(9, [(7, 8, -6, 1), (8, 7, -6, 1)]))).paths[0])
             is None
         )
 
@@ -147,7 +147,7 @@ class TestCircles:
         got = together(analysis)
         assert got is not None
         assert got.value == pytest.approx(20 * math.log10(0.88), abs=1e-9)
-        assert all(row.gain_db == pytest.approx(g) for row in find_circles(analysis.transfer).paths)
+        assert all(row.gain_db == pytest.approx(g) for row in simple_cycles(analysis.transfer).paths)
 
     def test_at_howling_there_is_no_figure(self) -> None:
         assert together(_with(bare(2, [(0, 1, 0.0, 1.0), (1, 0, 0.0, 1.0)]))) is None
@@ -156,8 +156,8 @@ class TestCircles:
     def test_what_a_circle_does_to_what_goes_through(self) -> None:
         """g = 0.5: 1 / (1 - g) is +6.02 dB at the comb, 1 / (1 + g) is -3.52 dB between."""
         show = two_desks(a={"in5>send1": {"on": True}}, b={"in5>send1": {"on": True, "gain_db": -6.0206}})
-        circle = circles_of(analyse(show))[0]
-        g = 10 ** (-circle.hand_db / 20)
+        circle = loops_of(analyse(show))[0]
+        g = 10 ** (-circle.gain_margin_db / 20)
         assert circle.peak_db == pytest.approx(-20 * math.log10(1 - g))
         assert circle.dip_db == pytest.approx(-20 * math.log10(1 + g))
 
@@ -167,10 +167,12 @@ class TestCircles:
         """
         fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
         analysis = analyse(apply_all(demo, (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader)))
-        listed = circles_of(analysis)
+        listed = loops_of(analysis)
         assert len(analysis.circles.paths) == 2 * len(listed) == 4
-        assert len({(round(row.hand_db, 2), round(row.path.delay_ms, 2)) for row in listed}) == len(listed)
-        assert [row.hand_db for row in listed] == sorted(row.hand_db for row in listed)
+        assert len({(round(row.gain_margin_db, 2), round(row.path.delay_ms, 2)) for row in listed}) == len(
+            listed
+        )
+        assert [row.gain_margin_db for row in listed] == sorted(row.gain_margin_db for row in listed)
 
 
 def _with(graph: SignalGraph) -> Report:

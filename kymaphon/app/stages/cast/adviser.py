@@ -13,7 +13,7 @@ from kymaphon.core.model.edits import AddRow, Edit, SetField
 from kymaphon.core.model.show import Show
 from kymaphon.core.placement.advice import Advice, advise
 from kymaphon.core.placement.before_howl import BeforeHowl, before_howl
-from kymaphon.core.placement.placing import Choice
+from kymaphon.core.placement.placing import MicrophoneChoice
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +43,7 @@ class Adviser:
     def __init__(self) -> None:
         self._map: tuple[object, PlacementMap] | None = None
         self._advice: tuple[object, Advice] | None = None
-        self._howl: tuple[object, BeforeHowl | None, tuple[Choice, ...]] | None = None
+        self._howl: tuple[object, BeforeHowl | None, tuple[MicrophoneChoice, ...]] | None = None
 
     def forget(self) -> None:
         """The kinds have changed."""
@@ -90,7 +90,7 @@ class Adviser:
 
     def before_howl(
         self, analysis: Report, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...]
-    ) -> tuple[BeforeHowl | None, tuple[Choice, ...]]:
+    ) -> tuple[BeforeHowl | None, tuple[MicrophoneChoice, ...]]:
         """How far from howling the selected party is, and all kinds ranked by that; None where no loudspeaker of its place carries it."""
         party = sound.sources[subject.voice].id if subject.voice is not None else None
         key = (id(analysis), party, kinds)
@@ -119,7 +119,12 @@ class Adviser:
 
 
 def use_edits(
-    show: Show, place: str, catalogue: Catalogue, sound: PlaceSound, subject: Subject, choice: Choice
+    show: Show,
+    place: str,
+    catalogue: Catalogue,
+    sound: PlaceSound,
+    subject: Subject,
+    choice: MicrophoneChoice,
 ) -> tuple[tuple[Edit, ...], str]:
     """The edits that put a chosen kind where it is best, and what they are called."""
     if subject.voice is None:

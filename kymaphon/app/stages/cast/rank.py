@@ -15,7 +15,7 @@ from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.placement.advice import Advice
 from kymaphon.core.placement.before_howl import BeforeHowl
 from kymaphon.core.placement.howl import spares
-from kymaphon.core.placement.placing import Choice
+from kymaphon.core.placement.placing import MicrophoneChoice
 
 RANKINGS = ("best", "howl")
 BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")
@@ -47,9 +47,9 @@ class Ranked:
     view: str
     advice: Advice | None = None
     howl: BeforeHowl | None = None
-    choices: tuple[Choice, ...] = ()
+    choices: tuple[MicrophoneChoice, ...] = ()
 
-    def at(self, row: int) -> Choice | None:
+    def at(self, row: int) -> MicrophoneChoice | None:
         return self.choices[row] if 0 <= row < len(self.choices) else None
 
 
@@ -113,7 +113,7 @@ def best_rows(advice: Advice) -> tuple[Row, ...]:
     return tuple(rows)
 
 
-def howl_rows(choices: tuple[Choice, ...], own: str) -> tuple[Row, ...]:
+def howl_rows(choices: tuple[MicrophoneChoice, ...], own: str) -> tuple[Row, ...]:
     """The ranking by how far from howling it would be, the party's own kind marked in words."""
     rows, margin = [], number("loop-margin")
     for rank, row in enumerate(choices, start=1):
@@ -143,7 +143,7 @@ def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
     return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=use)  # fmt: skip
 
 
-def _use(choice: Choice, name: str, *, mine: bool, now: str) -> tuple[Action, ...]:
+def _use(choice: MicrophoneChoice, name: str, *, mine: bool, now: str) -> tuple[Action, ...]:
     """What to do with a choice; of the kind that is in use now only its place is left to change, and of one that is worn nothing."""
     if choice.kind.id == now and choice.at is None:
         return ()
@@ -173,7 +173,7 @@ def _in_use(analysis: Report, party: str) -> str:
 
 
 def why_howl(
-    analysis: Report, party: str, howl: BeforeHowl, choices: tuple[Choice, ...], row: int
+    analysis: Report, party: str, howl: BeforeHowl, choices: tuple[MicrophoneChoice, ...], row: int
 ) -> WhyContent:
     """How far a voice is from howling, where it rings first, and what the chosen kind would give."""
     name = analysis.party_name(party)

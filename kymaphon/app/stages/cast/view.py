@@ -9,8 +9,8 @@ from kymaphon.app.widgets.cast_table import DASH, Row, known
 from kymaphon.app.widgets.marks import mark_icon
 from kymaphon.app.widgets.plan import PlanContent, Span
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
-from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound, Source
-from kymaphon.core.acoustics.heard import wind_speed_m_s
+from kymaphon.core.acoustics.acoustic_path import wind_speed_m_s
+from kymaphon.core.acoustics.cast import ENOUGH, PlaceSound, SoundSource
 from kymaphon.core.acoustics.room import liveliness_words
 from kymaphon.core.acoustics.spots import PlacementMap, bounds_of
 from kymaphon.core.analysis.report import Report
@@ -25,7 +25,7 @@ from kymaphon.core.model.show import Device, Party, Show
 from kymaphon.core.model.stages import SEVERITIES
 from kymaphon.core.placement.head_turns import turns_of
 from kymaphon.core.placement.moves import Placed
-from kymaphon.core.placement.placing import Choice
+from kymaphon.core.placement.placing import MicrophoneChoice
 from kymaphon.core.placement.plan import Thing
 from kymaphon.core.report import cast_explain as explain
 
@@ -396,7 +396,7 @@ def why_bleed(analysis: Report, show: Show, sound: PlaceSound, row: int, column:
     return WhyContent(f"{source.name} in {mic.name}", subtitle, lines=tuple(lines), findings=found, hint=hint)
 
 
-def new_microphone(show: Show, place: str, source: Source, choice: Choice) -> AddRow:
+def new_microphone(show: Show, place: str, source: SoundSource, choice: MicrophoneChoice) -> AddRow:
     """A new microphone of a chosen kind for a party."""
     device = Device(
         id=fresh_id(show, f"mic-{source.id}"), kind=choice.kind.id, name=f"{source.name}'s microphone", place=place,

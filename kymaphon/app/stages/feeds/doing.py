@@ -10,9 +10,9 @@ from kymaphon.app.stages.feeds.words import HURTS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.why import Action, WhyContent, label
-from kymaphon.core.mixes.doing import PREFIX, Step, from_nothing, steps_between, tick
+from kymaphon.core.mixes.doing import PREFIX, Instruction, from_nothing, steps_between, tick
 from kymaphon.core.model.edits import RemoveRow, apply_all
 from kymaphon.core.model.show import Task
 
@@ -49,7 +49,7 @@ class DoingPage(StagePage):
     def __init__(self, model: FeedsModel, theme: Theme) -> None:
         super().__init__(model.document, theme)
         self.model = model
-        self.sort = Choice()
+        self.sort = ChoiceBox()
         self.sort.setAccessibleName("Which steps")
         for name, words, tip in SORTS:
             self.sort.addItem(words, name)
@@ -102,7 +102,7 @@ class DoingPage(StagePage):
         """The steps on the list."""
         return [task for task in self.document.show.tasks if task.id.startswith(PREFIX)]
 
-    def _steps(self) -> tuple[Step, ...]:
+    def _steps(self) -> tuple[Instruction, ...]:
         show, catalogue = self.document.show, self.document.analysis.catalogue
         if self.sort.currentData() == "all":
             return steps_between(from_nothing(show), show, catalogue)

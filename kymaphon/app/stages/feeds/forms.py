@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.graph.routing import Feed
+from kymaphon.core.graph.routing import Delivery
 from kymaphon.core.mixes.stream import set_streaming
 from kymaphon.core.model.delivery import Recording, Streaming
 from kymaphon.core.model.edits import SetField, SetWant
@@ -19,7 +19,7 @@ WAYS = (("mix", "a mix of all"), ("split", "host left, others right"), ("each", 
 GIGA = 1e9
 
 
-def edit_level(window: QWidget, document: Document, feed: Feed) -> None:
+def edit_level(window: QWidget, document: Document, feed: Delivery) -> None:
     """How loud a voice is wanted at a listener."""
     names = " and ".join(document.analysis.party_name(row) for row in feed.key)
     fields = (Field("gain_db", "Against the mark, dB", "number", feed.wanted_gain_db),)

@@ -20,7 +20,7 @@ from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about, label
 from kymaphon.core.derive import show_number
-from kymaphon.core.graph.routing import Feed, at_once_ms, is_for_far_end
+from kymaphon.core.graph.routing import Delivery, at_once_ms, is_for_far_end
 from kymaphon.core.mixes.cures import switches_of_feed, way_words
 from kymaphon.core.mixes.returns import combined, legs_of, turn_of
 from kymaphon.core.mixes.sentence import listener_sentence
@@ -216,12 +216,12 @@ class HearingPage(StagePage):
         else:
             self._fill_wants(feed)
 
-    def _offset(self, feed: Feed) -> float:
+    def _offset(self, feed: Delivery) -> float:
         """Level at the listener against the mark, of a way of 0 dB."""
         source = self.document.analysis.graph.mouths[feed.voice][1].value
         return source - ((feed.level_db or 0.0) - (feed.gain_db or 0.0))
 
-    def _stems(self, feed: Feed | None) -> tuple[Stem, ...]:
+    def _stems(self, feed: Delivery | None) -> tuple[Stem, ...]:
         if feed is None or feed.path is None:
             return ()
         analysis = self.document.analysis
@@ -231,7 +231,7 @@ class HearingPage(StagePage):
         stems = tuple(Stem(row.delay_ms, row.gain_db + offset, way_words(analysis, row.paths[0], ways)) for row in arrivals)  # fmt: skip
         return tuple(stem for stem in stems if stem.gain_db > stems[0].gain_db - SPAN_DB)
 
-    def _way_rows(self, feed: Feed | None) -> tuple[WayRow, ...]:
+    def _way_rows(self, feed: Delivery | None) -> tuple[WayRow, ...]:
         if feed is None or feed.path is None:
             return ()
         analysis, offset = self.document.analysis, self._offset(feed)
@@ -248,7 +248,7 @@ class HearingPage(StagePage):
         # Weaker ones by far are there, and of no account.
         return tuple(row for row in rows if row.gain_db > rows[0].gain_db - SPAN_DB)
 
-    def _fill_response(self, feed: Feed | None) -> None:
+    def _fill_response(self, feed: Delivery | None) -> None:
         picture, hue = self.response, self.theme.party(max(self.matrix.currentIndex().column(), 0))
         empty = self.response.frequencies[:0]
         found = combined(self.document.analysis, feed) if feed is not None else None
@@ -263,7 +263,7 @@ class HearingPage(StagePage):
         words = f"ripple {show_number(found.ripple.value, 'dB')}, 100 Hz to 8 kHz"
         picture.set_curve(found.frequencies_hz, found.level_db, found.notches_hz, words, hue)
 
-    def _fill_wants(self, feed: Feed | None) -> None:
+    def _fill_wants(self, feed: Delivery | None) -> None:
         analysis = self.document.analysis
         if feed is None:
             self.wants.set_rows(WANT_HEADINGS, WANT_HELP, ())
@@ -385,7 +385,7 @@ class HearingPage(StagePage):
 
     # what the user does
 
-    def _next_want(self, feed: Feed) -> None:
+    def _next_want(self, feed: Delivery) -> None:
         order = OWN_ORDER if feed.listener == feed.voice else ORDER
         want = order[(order.index(feed.want) + 1) % len(order)] if feed.want in order else order[0]
         names = (self.document.analysis.party_name(row) for row in feed.key)
@@ -410,7 +410,7 @@ class HearingPage(StagePage):
             self.choose(*finding.pairs[0])
 
 
-def verdict_words(feed: Feed) -> str:
+def verdict_words(feed: Delivery) -> str:
     """A verdict as the end of a sentence."""
     if feed.verdict == "back":
         return f"comes back {show_number(feed.delay_ms or 0.0, 'ms')} late"

@@ -94,7 +94,7 @@ class PlanPage(StagePage):
         if plan.missing:
             count = len(plan.missing)
             return f"{count} {'mix cannot' if count == 1 else 'mixes cannot'} be made on what is there."
-        lost = tuple(voice for row in plan.strays if row.into is None for voice in row.voices)
+        lost = tuple(voice for row in plan.unrouted_sources if row.into is None for voice in row.voices)
         if lost:
             return f"No free input takes {party_words(plan.after.show, lost)}."
         if not plan.mixes:
@@ -107,7 +107,7 @@ class PlanPage(StagePage):
     def _mix_rows(self, plan: FeedPlan) -> list[Row]:
         show, catalogue = plan.after.show, plan.after.catalogue
         rows = []
-        for n, stray in enumerate(plan.strays):
+        for n, stray in enumerate(plan.unrouted_sources):
             into = stray.into.name if stray.into is not None else "no free input"
             rows.append(
                 Row(
@@ -153,7 +153,7 @@ class PlanPage(StagePage):
         show, catalogue = plan.after.show, plan.after.catalogue
         findings = tuple(self._offers(plan))
         missing = (
-            *(stray_words(show, row) for row in plan.strays),
+            *(stray_words(show, row) for row in plan.unrouted_sources),
             *(missing_words(show, catalogue, row) for row in plan.missing),
         )
         notes: tuple[str, ...] = ()

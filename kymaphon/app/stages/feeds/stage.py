@@ -83,7 +83,7 @@ def made(view: str, model: FeedsModel, document: Document, theme: Theme) -> Stag
 
         return DoingPage(model, theme)
     if view == "circles":
-        from kymaphon.app.stages.feeds.circles import CirclesPage
+        from kymaphon.app.stages.feeds.loops import CirclesPage
 
         return CirclesPage(document, theme)
     if view == "out":

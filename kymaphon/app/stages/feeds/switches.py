@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.crosspoints import CrosspointGrid
 from kymaphon.app.widgets.why import WhyContent, findings_about, label
 from kymaphon.core.model.catalogue import Path
@@ -20,7 +20,7 @@ class SwitchesPage(StagePage):
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
-        self.devices = Choice()
+        self.devices = ChoiceBox()
         self.devices.setAccessibleName("Device whose crosspoints are shown")
         self.devices.setToolTip("Which device.")
         self.devices.setStatusTip("Devices that have switches on the way.")

@@ -13,7 +13,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.meter_face import MeterFace
@@ -25,7 +25,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.levels.lineup.expected import figure_on, readings_here
 from kymaphon.core.levels.lineup.run import (
     Outcome,
-    Step,
+    RunStep,
     Trace,
     caution,
     edits_of,
@@ -101,7 +101,7 @@ class RunPage(StagePage):
         self.table.spare = (6, 5)
         self.table.chosen.connect(lambda row, _column: self._go(row))
         self.column.addWidget(self.table, 4)
-        self.steps: tuple[Step, ...] = ()
+        self.steps: tuple[RunStep, ...] = ()
         self.voice = ""
         self.outcome: Outcome | None = None
         self.rig = SimulatedRig()
@@ -121,7 +121,7 @@ class RunPage(StagePage):
         self.reading.textEdited.connect(self._typed)
         self.reading.returnPressed.connect(self.note_it)
         self.reading.key.connect(self._key)
-        self.meter = Choice()
+        self.meter = ChoiceBox()
         self.meter.setAccessibleName("Which meter is read")
         self.meter.setToolTip("The meter of this point, or another sort; what it should show follows.")
         self.meter.addItem("Its own meter", "")
@@ -169,12 +169,12 @@ class RunPage(StagePage):
     # what is shown
 
     @property
-    def step(self) -> Step | None:
+    def step(self) -> RunStep | None:
         """The source at hand."""
         found = next((row for row in self.steps if row.voice == self.voice), None)
         return None if found is None else self._as_read(found)
 
-    def _as_read(self, step: Step) -> Step:
+    def _as_read(self, step: RunStep) -> RunStep:
         """A source on the meter that is chosen."""
         chosen = self.meter.currentData()
         return replace(step, expected=step.expected.on(chosen)) if chosen else step
@@ -242,7 +242,7 @@ class RunPage(StagePage):
             self.told.setText(self.outcome.words)
         self.why_changed.emit()
 
-    def _before(self, analysis: Report, step: Step) -> str:
+    def _before(self, analysis: Report, step: RunStep) -> str:
         entry = last_readings(analysis).get(step.voice)
         if entry is None or entry.line_up is None:
             return KEYS
@@ -447,7 +447,7 @@ class RunPage(StagePage):
         self._tell(text)
         self.reading.setFocus()
 
-    def _log(self, step: Step, outcome: Outcome, *, turned: bool) -> None:
+    def _log(self, step: RunStep, outcome: Outcome, *, turned: bool) -> None:
         note = self.note.text().strip()
         entry = entry_of(step, outcome, datetime.now(UTC), note=note, turned=turned, measured=self._measured)
         analysis = self.document.analysis

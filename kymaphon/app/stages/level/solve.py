@@ -8,7 +8,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
@@ -42,11 +42,11 @@ class SolvePage(StagePage):
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
         row = FlowLayout()
-        self.scope = Choice()
+        self.scope = ChoiceBox()
         self.scope.setAccessibleName("Whom to line up")
         self.scope.setToolTip("The whole show, or one voice: then only what moves nobody else is turned.")
         self.scope.activated.connect(lambda _index: self._solve())
-        self.school = Choice()
+        self.school = ChoiceBox()
         self.school.setAccessibleName("What faders do")
         self.school.setToolTip("Whether faders stay as they are, go to 0, or may be moved like gains.")
         for name in SCHOOLS:

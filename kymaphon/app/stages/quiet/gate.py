@@ -16,10 +16,10 @@ from kymaphon.app.widgets.gate_picture import GatePicture
 from kymaphon.app.widgets.why import Action, WhyContent, findings_about
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dynamics.chain import run_chain
+from kymaphon.core.dynamics.evaluation import Evaluation
 from kymaphon.core.dynamics.explain import Saving, explain_word, savings
 from kymaphon.core.dynamics.places import missing_words
 from kymaphon.core.dynamics.speakers import SpeakersAllowed, planned_for, speakers_allowed
-from kymaphon.core.dynamics.verdict import Verdict
 from kymaphon.core.figures import number
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.processing import Gate
@@ -327,7 +327,7 @@ class GatePage(StagePage):
         tip = f"There it opens at {at}, as levels are {show_number(step, 'dB', sign=True)} higher than in the take. {missing_words(strip, 'gate')} Can be undone."
         return [Action("put gate", f"Put it into {strip.name}", tip)]
 
-    def _why_row(self, shown: tuple[str, str, str, Verdict]) -> WhyContent:
+    def _why_row(self, shown: tuple[str, str, str, Evaluation]) -> WhyContent:
         _, name, source, verdict = shown
         design = self.model.design
         lines = design.margins(verdict.gate) if design is not None and verdict.gate is not None else ()
@@ -349,7 +349,7 @@ class GatePage(StagePage):
             actions=actions,
         )
 
-    def _why_word(self, verdict: Verdict, number: int) -> WhyContent:
+    def _why_word(self, verdict: Evaluation, number: int) -> WhyContent:
         trial = self.model.trial
         if trial is None or number >= len(trial.talk.words):
             return WhyContent("No such word")
@@ -475,7 +475,7 @@ class GatePage(StagePage):
             self.say.emit("As it was recorded." if dry else "Behind the gate.")
 
 
-def _row(row_id: str, name: str, _source: str, verdict: Verdict) -> Row:
+def _row(row_id: str, name: str, _source: str, verdict: Evaluation) -> Row:
     gate: Gate | None = verdict.gate
     if gate is None:
         times = (DASH,) * 5

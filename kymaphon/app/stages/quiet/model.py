@@ -10,20 +10,20 @@ from threading import Event
 from PySide6.QtCore import QObject, Signal
 
 from kymaphon.app.document import Document
-from kymaphon.app.listening import STOPPED, Heard, Takes, gate_in_show, listen, preference_name, takes_of
+from kymaphon.app.listening import STOPPED, HeardTakes, Takes, gate_in_show, listen, preference_name, takes_of
 from kymaphon.app.worker import Worker
 from kymaphon.core.derive import Derived
 from kymaphon.core.dynamics.chain import moved, put_in, shifted, words_of
 from kymaphon.core.dynamics.design import PREFERENCES, Design, Preference
+from kymaphon.core.dynamics.evaluation import Evaluation, Trial
 from kymaphon.core.dynamics.places import StripPlace, best_strip, gain_since, step_between, strips_of
-from kymaphon.core.dynamics.verdict import Trial, Verdict
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import AddLog, AttachTake, Edit, SetField, SetValue
 from kymaphon.core.model.processing import NAMES, Gate, LowCut, Processing, Sort
 from kymaphon.core.model.show import LogEntry, Take
 
 HERE = "here"
-Row = tuple[str, str, str, Verdict]
+Row = tuple[str, str, str, Evaluation]
 """A setting beside others: id, name, source, what it does."""
 
 
@@ -53,13 +53,13 @@ class QuietModel(QObject):
         self.document, self.say = document, say
         self.voice = ""
         self.preference: Preference = "balanced"
-        self.heard: Heard | None = None
+        self.heard: HeardTakes | None = None
         self.gate: Gate | None = None
-        self.verdict: Verdict | None = None
+        self.verdict: Evaluation | None = None
         self.picked = HERE
         self.by_hand = False
         self._wanted: object = None
-        self._known: dict[object, Heard] = {}
+        self._known: dict[object, HeardTakes] = {}
         self._stop = Event()
         self._reading = _Reading()
         _READINGS.append(self._reading)
@@ -152,7 +152,7 @@ class QuietModel(QObject):
         return None if like == Gate() else like
 
     def _arrived(self, about: object, result: object) -> None:
-        if isinstance(result, Heard):
+        if isinstance(result, HeardTakes):
             if result.problem != STOPPED:
                 self._known[about] = result
             if len(self._known) > 8:
@@ -160,7 +160,7 @@ class QuietModel(QObject):
             if about == self._wanted:
                 self._take(result)
 
-    def _take(self, heard: Heard) -> None:
+    def _take(self, heard: HeardTakes) -> None:
         self.heard = heard
         self.heard_changed.emit()
         self._follow_show(force=True)

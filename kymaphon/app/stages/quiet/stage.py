@@ -12,7 +12,7 @@ from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.quiet.model import QuietModel
 from kymaphon.app.stages.quiet.words import QUIET_VIEWS
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import findings_about
 from kymaphon.core.dynamics.design import PREFERENCES, preference_of
@@ -29,7 +29,7 @@ class QuietStage(PagedStage):
         )
         self.model = QuietModel(document, self.say.emit)
         self.model.setParent(self)
-        self.preference = Choice()
+        self.preference = ChoiceBox()
         self.preference.setAccessibleName("What matters most")
         for name in PREFERENCES:
             self.preference.addItem(preference_name(name), name)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app.document import Document
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.choice import Choice
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.why import label
@@ -85,7 +85,7 @@ class AddDialog(QDialog):
         self.name = QLineEdit()
         self.name.setAccessibleName("Name")
         self.name.setPlaceholderText("its kind")
-        self.place = Choice()
+        self.place = ChoiceBox()
         self.place.setAccessibleName("Place")
         self.place.addItem("nowhere on a plan", None)
         for row in document.show.places:

@@ -37,7 +37,7 @@ School = Literal["stay", "unity", "free"]
 
 
 @dataclass(frozen=True, slots=True)
-class Turn:
+class Adjustment:
     """Something that can be turned or switched.
 
     Attributes:
@@ -83,7 +83,7 @@ class Limit:
 
 
 @dataclass(frozen=True, slots=True)
-class Hiss:
+class NoiseTerm:
     """A noise against speech, both A-weighted: constant, slopes, and for a preamplifier the curve of its own noise (EIN
     less the resistor that it was measured with) over a turn.
 
@@ -138,7 +138,7 @@ class VoiceModel:
     wanted_by: str
     speech: tuple[float, Floats]
     limits: tuple[Limit, ...]
-    noises: tuple[Hiss, ...]
+    noises: tuple[NoiseTerm, ...]
     grows: bool = True
     knobs: tuple[SettingRef, ...] = ()
     near_db: float = field(default_factory=lambda: number("mark-near"))
@@ -179,7 +179,7 @@ class VoiceModel:
 class LineUpModel:
     """Everything of a line-up. `x` in its methods holds the gain of each turn, in dB."""
 
-    turns: tuple[Turn, ...]
+    turns: tuple[Adjustment, ...]
     voices: tuple[VoiceModel, ...]
 
     @property
@@ -228,7 +228,7 @@ def model_of(
     return LineUpModel(turns, tuple(_voice(analysis, ladder, turns, index) for ladder in ladders))
 
 
-def _held(turn: Turn, sharers: str) -> Turn:
+def _held(turn: Adjustment, sharers: str) -> Adjustment:
     return replace(turn, held_by=f"also moves {sharers}", hold=turn.now)
 
 
@@ -282,8 +282,8 @@ def _edge_refs(analysis: Computed, ladder: Ladder) -> list[list[SettingRef]]:
     return out
 
 
-def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> list[Turn]:
-    rows: dict[SettingRef, Turn] = {}
+def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> list[Adjustment]:
+    rows: dict[SettingRef, Adjustment] = {}
     for ladder in ladders:
         nodes = ladder.path.graph.nodes
         twins = twins_along(analysis, ladder)
@@ -298,7 +298,7 @@ def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> lis
                 limits = *_range(analysis, knob, twins.get(knob.ref, ())), knob.step, knob.value
                 rows.setdefault(
                     knob.ref,
-                    Turn(
+                    Adjustment(
                         knob.ref,
                         _named(knob.label, knob.ref, twins),
                         *limits,
@@ -318,7 +318,7 @@ def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> lis
                 now = -loss if setting is not None and setting.pad else 0.0
                 rows.setdefault(
                     ref,
-                    Turn(
+                    Adjustment(
                         ref,
                         _named(f"{name}, pad", ref, twins),
                         -loss,
@@ -348,7 +348,7 @@ def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> s
 
 
 def _voice(
-    analysis: Computed, ladder: Ladder, turns: Sequence[Turn], index: dict[SettingRef, int]
+    analysis: Computed, ladder: Ladder, turns: Sequence[Adjustment], index: dict[SettingRef, int]
 ) -> VoiceModel:
     count = len(turns)
     now = np.array([turn.now for turn in turns])
@@ -391,9 +391,9 @@ def _voice(
             if gain >= 0:
                 curve = own_ein(strip[2])
                 level -= ein_at_gain_dbu(curve, float(now[gain]))
-                noises.append(Hiss(source.level.name, source.kind, level, slope, curve, gain, i))
+                noises.append(NoiseTerm(source.level.name, source.kind, level, slope, curve, gain, i))
                 continue
-        noises.append(Hiss(source.level.name, source.kind, level, slope, place=i))
+        noises.append(NoiseTerm(source.level.name, source.kind, level, slope, place=i))
     point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
     at = last[point.node] if point is not None else 0
     speech = ladder.rungs[at].speech_db - float(slopes[at] @ now)
@@ -439,7 +439,7 @@ def peak_growth(voice: VoiceModel) -> Derived:
     return headroom_wanted("presenter" if voice.grows else "player")
 
 
-def edits_to(analysis: Computed, turn: Turn, value: float) -> tuple[SetValue, ...]:
+def edits_to(analysis: Computed, turn: Adjustment, value: float) -> tuple[SetValue, ...]:
     """The edits that bring a turn to a gain, its twins with it."""
     if turn.sort == "pad":
         edit, now = SetValue(turn.ref, value < 0), None

@@ -11,10 +11,10 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.levels.down import bring_up, down_before
 from kymaphon.core.levels.lineup.model import (
+    Adjustment,
     Floats,
     LineUpModel,
     School,
-    Turn,
     VoiceModel,
     edits_to,
     model_of,
@@ -35,7 +35,7 @@ class Move:
         without: what would be if this one were left as it is and all others turned.
     """
 
-    turn: Turn
+    turn: Adjustment
     after: float
     limit: str
     without: str

@@ -31,7 +31,7 @@ ORDER = ("presenter", "guest", "instrument", "remote", "crowd", "effect", "playe
 
 
 @dataclass(frozen=True)
-class Step:
+class RunStep:
     """One source of the run.
 
     Attributes:
@@ -78,7 +78,7 @@ class Outcome:
     learnt_db: float
 
 
-def steps_of(analysis: Computed) -> tuple[Step, ...]:
+def steps_of(analysis: Computed) -> tuple[RunStep, ...]:
     """Every source that reaches an end, talkers first, those that nobody speaks into last."""
     rows = []
     for voice in analysis.voices:
@@ -148,7 +148,7 @@ def _out_of_reach(analysis: Computed, ladder: Ladder) -> str:
     return f"what follows {point.label} is at least {over:.0f} dB too low for any level there{told}. Bring that up first."
 
 
-def _step(analysis: Computed, ladder: Ladder) -> Step | None:
+def _step(analysis: Computed, ladder: Ladder) -> RunStep | None:
     party = analysis.show.party(ladder.voice)
     point, knob = _own_gain(analysis, ladder)
     expected = expected_at(analysis, ladder, point)
@@ -160,7 +160,7 @@ def _step(analysis: Computed, ladder: Ladder) -> Step | None:
     sings = "music" in analysis.mark.practice.id and party.kind in ("presenter", "guest")
     say = words["say"].get("instrument" if sings else party.kind, words["others"])
     twins = twins_along(analysis, ladder).get(knob.ref, ()) if knob is not None else ()
-    return Step(ladder.voice, party.name, say, listen, expected, knob, twins)
+    return RunStep(ladder.voice, party.name, say, listen, expected, knob, twins)
 
 
 def _own_gain(analysis: Computed, ladder: Ladder) -> tuple[Rung, Knob | None]:
@@ -192,7 +192,7 @@ def _own_gain(analysis: Computed, ladder: Ladder) -> tuple[Rung, Knob | None]:
     return (with_device or rows)[-1], None
 
 
-def judge(step: Step, shown: float) -> Outcome:
+def judge(step: RunStep, shown: float) -> Outcome:
     """What a reading of the step's meter says.
 
     Raises:
@@ -228,7 +228,7 @@ def _turn(knob: Knob, by_db: float) -> float:
 
 
 def entry_of(
-    step: Step,
+    step: RunStep,
     outcome: Outcome,
     at: datetime,
     *,
@@ -254,7 +254,7 @@ def entry_of(
 
 
 def edits_of(
-    analysis: Computed, step: Step, outcome: Outcome, entry: LogEntry, *, turned: bool
+    analysis: Computed, step: RunStep, outcome: Outcome, entry: LogEntry, *, turned: bool
 ) -> tuple[Edit, ...]:
     """What a reading changes in the show: the log, the gain if it was turned, and the talker's level as now known, so
     that the plan agrees with what was heard.

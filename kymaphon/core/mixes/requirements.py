@@ -24,7 +24,7 @@ _PAST = ACOUSTIC - {EdgeKind.THROUGH_AIR}
 
 
 @dataclass(frozen=True)
-class Need:
+class MixRequirement:
     """One place that takes a mix from a mixer.
 
     Attributes:
@@ -174,7 +174,7 @@ class Around:
         return tuple(sorted(dict.fromkeys(out), key=order.__getitem__))
 
 
-def needs_of(around: Around, mixer: Mixer) -> list[Need]:
+def requirements_of(around: Around, mixer: Mixer) -> list[MixRequirement]:
     """What takes a mix from a mixer now, in the order of its sockets."""
     show = around.show
     past = around.past(mixer.device.id)
@@ -190,13 +190,13 @@ def needs_of(around: Around, mixer: Mixer) -> list[Need]:
     out = []
     for rows in groups.values():
         targets = tuple(row.target for row in rows)
-        need = need_at(around, mixer, targets, tuple(rows), past)
+        need = requirement_at(around, mixer, targets, tuple(rows), past)
         if need is not None:
             out.append(need)
     return [*out, *_listened_on(around, mixer)]
 
 
-def _listened_on(around: Around, mixer: Mixer) -> list[Need]:
+def _listened_on(around: Around, mixer: Mixer) -> list[MixRequirement]:
     """Outputs of the mixer itself that somebody listens on, without a cable."""
     rows: dict[str, list[Party]] = {}
     for party in around.show.parties:
@@ -212,7 +212,7 @@ def _listened_on(around: Around, mixer: Mixer) -> list[Need]:
         kinds = frozenset(party.kind for party in parties)
         target = (f"{mixer.device.id}.{port_id}",)
         out.append(
-            Need(
+            MixRequirement(
                 target, (), delays, True, port.stereo, port.domain, hear, local, keep_off, kinds, here=port_id
             )
         )
@@ -227,9 +227,9 @@ def fed_by(around: Around, mixer: Mixer) -> set[str]:
     return by_cable | {party for need in _listened_on(around, mixer) for party in need.listeners}
 
 
-def need_at(
+def requirement_at(
     around: Around, mixer: Mixer, targets: tuple[str, ...], cables: tuple[Cable, ...], past: Transfer
-) -> Need | None:
+) -> MixRequirement | None:
     """What a mix into some sockets has to hold; None where nobody hears by them."""
     show = around.show
     delays: dict[str, float] = {}
@@ -252,7 +252,7 @@ def need_at(
     stereo = len(targets) > 1 or (port is not None and port.stereo and not PortId.of(targets[0]).side)
     domain, level = (port.domain, port.level) if port is not None else ("analog", "line")
     kinds = frozenset(party.kind for party in parties)
-    return Need(targets, cables, delays, last, stereo, domain, hear, local, keep_off, kinds, level)
+    return MixRequirement(targets, cables, delays, last, stereo, domain, hear, local, keep_off, kinds, level)
 
 
 def _heard(through: Transfer, around: Around, target: str) -> dict[str, float]:
@@ -356,7 +356,7 @@ def _from_outside(around: Around, reference: str) -> bool:
     return kind.is_computer and port is not None and port.connector != "inside"
 
 
-def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
+def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[MixRequirement]:
     """Listeners that nothing feeds yet, with the sockets that a mix for them would go into.
 
     Args:
@@ -376,7 +376,7 @@ def unplugged(around: Around, mixer: Mixer, met: set[str]) -> list[Need]:
                 continue
             if not mixer.kind.is_mixing_software and _has_own_mixer(around, head):
                 continue  # what runs in a computer is fed by the mixer program there
-            need = need_at(around, mixer, (head,), (), past)
+            need = requirement_at(around, mixer, (head,), (), past)
             if need is not None:
                 out.append(need)
                 break

@@ -15,7 +15,7 @@ from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.cuts import switches_on
-from kymaphon.core.mixes.returns import Circle, circles_of, response_of, together
+from kymaphon.core.mixes.returns import Loop, loops_of, response_of, together
 
 HEADINGS = ("Through", "Gain round", "Time round", "In hand", "Stands out every", "Sort")
 HELP = (
@@ -29,7 +29,7 @@ class CirclesPage(StagePage):
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
-        self.circles: tuple[Circle, ...] = ()
+        self.circles: tuple[Loop, ...] = ()
         self.table = RowTable(
             theme,
             "Circles, strongest first",
@@ -57,7 +57,7 @@ class CirclesPage(StagePage):
 
     def refresh(self, voice: str, end: str) -> None:
         analysis = self.document.analysis
-        self.circles = circles_of(analysis)
+        self.circles = loops_of(analysis)
         rows = []
         for n, row in enumerate(self.circles):
             through = " \u203a ".join(analysis.device_name(name) for name in dict.fromkeys(row.devices))
@@ -93,7 +93,7 @@ class CirclesPage(StagePage):
         )
 
     @property
-    def circle(self) -> Circle | None:
+    def circle(self) -> Loop | None:
         """The circle that is chosen."""
         row = self.table.currentIndex().row()
         return self.circles[row] if 0 <= row < len(self.circles) else None

@@ -20,7 +20,7 @@ _LEVELS = {"instrument": "level-instrument", "crowd": "level-crowd", "effect": "
 
 
 @dataclass(frozen=True, slots=True)
-class Stand:
+class Placement:
     """A microphone on the plan.
 
     Attributes:
@@ -92,7 +92,7 @@ def has_face(party: Party) -> bool:
     return party.kind in SPEAKERS
 
 
-def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
+def stand_of(show: Show, kind: Kind, device: Device) -> Placement:
     """Where a device that hears stands, and where it points: as set, else at its own party."""
     own = next((party for party in show.parties if party.id == device.party), None)
     shown = device_name(show, device, kind.name)
@@ -101,15 +101,15 @@ def stand_of(show: Show, kind: Kind, device: Device) -> Stand:
         # A handset is held to the mouth and goes where it goes.
         ahead, reach = math.radians(facing_deg(show, own) or 0.0), number("handset-distance")
         held = (own.at_m[0] + reach * math.cos(ahead), own.at_m[1] + reach * math.sin(ahead))
-        return Stand(device, kind, own, held, None, pickup_of(kind), shown=shown)
+        return Placement(device, kind, own, held, None, pickup_of(kind), shown=shown)
     if worn_on is None or own is None:
         aim = device.aim_deg
         if aim is None and own is not None and own.at_m is not None and device.at_m is not None:
             aim = direction_deg(device.at_m, own.at_m)
-        return Stand(device, kind, own, device.at_m, aim, pickup_of(kind), shown=shown)
+        return Placement(device, kind, own, device.at_m, aim, pickup_of(kind), shown=shown)
     faces = facing_deg(show, own)
     aim = None if faces is None or worn_on == "chest" else faces + 180
-    return Stand(device, kind, own, own.at_m, aim, pickup_of(kind), Worn(worn_on), shown)
+    return Placement(device, kind, own, own.at_m, aim, pickup_of(kind), Worn(worn_on), shown)
 
 
 @lru_cache(maxsize=512)

@@ -8,9 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import maximum_filter1d
 
+from kymaphon.core.dynamics.envelope import edges, gain_at, gate_turns, passing, render, turns
 from kymaphon.core.dynamics.filters import key_sections
 from kymaphon.core.dynamics.key import key_of, sliding_max, sliding_sum
-from kymaphon.core.dynamics.machine import edges, gain_at, gate_turns, passing, render, turns
 from kymaphon.core.model.processing import Gate
 from tests.budget import tries
 from tests.core.dynamics.takes import burst, noise

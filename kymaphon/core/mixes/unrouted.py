@@ -16,7 +16,7 @@ from kymaphon.core.wiring.open_ends import best_input, levels_out, plug_edits
 
 
 @dataclass(frozen=True)
-class Stray:
+class UnroutedSource:
     """A voice that somebody should hear, and that goes no further than an output with nothing plugged in.
 
     Attributes:
@@ -33,7 +33,7 @@ class Stray:
     harms: bool = False
 
 
-def strays(analysis: Computed, among: frozenset[str] | None = None) -> tuple[Stray, ...]:
+def unrouted_sources(analysis: Computed, among: frozenset[str] | None = None) -> tuple[UnroutedSource, ...]:
     """Every wanted voice that reaches neither a mixer nor any of those who should hear it, however the switches stand.
 
     Args:
@@ -61,7 +61,7 @@ def strays(analysis: Computed, among: frozenset[str] | None = None) -> tuple[Str
         fit = best_input(analysis, end, levels, show=now, among=mixing)
         edits = plug_edits(now, analysis, fit) if fit is not None else ()
         now = apply_all(now, edits)
-        out.append(Stray(tuple(voices), end, fit.target if fit is not None else None, edits))
+        out.append(UnroutedSource(tuple(voices), end, fit.target if fit is not None else None, edits))
     return tuple(out)
 
 

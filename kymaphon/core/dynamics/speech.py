@@ -13,8 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.dynamics.envelope import edges
 from kymaphon.core.dynamics.key import SINE_DB, Key, Levels
-from kymaphon.core.dynamics.machine import edges
 from kymaphon.core.figures import number
 from kymaphon.core.levels.meter.active import HANGOVER_S, MARGIN_DB
 from kymaphon.core.units import power_to_db
@@ -50,7 +50,7 @@ class Word:
 
 
 @dataclass(frozen=True)
-class Talk:
+class SpeechSegments:
     """What a take holds.
 
     Attributes:
@@ -116,9 +116,9 @@ class _Room:
     core_db: float
 
 
-def hear(
+def segment_speech(
     key: Key, room: Key | None = None, *, room_spans: Spans | None = None, talk_spans: Spans | None = None
-) -> Talk:
+) -> SpeechSegments:
     """Finds words and room in a take.
 
     Args:
@@ -206,7 +206,7 @@ def hear(
                     "turned in between, or did the room change"
                 )
     words = tuple(_word(key, frames, int(a), int(b)) for a, b in spoken)
-    return Talk(
+    return SpeechSegments(
         key, words, _spans(_talk_mask(len(frames), spoken), frame_s), room_s, speech, activity,
         power_to_db(noise) + SINE_DB, room_key, room is not None, _spread(room_key), tuple(notes),
     )  # fmt: skip

@@ -10,9 +10,15 @@ from functools import lru_cache
 
 from kymaphon.core.acoustics.mouth import Worn, mouth_gain_at_db, mouth_source
 from kymaphon.core.acoustics.pickup import Pickup
+from kymaphon.core.acoustics.placements import (
+    Placement,
+    facing_deg,
+    has_face,
+    loudspeaker_pickup,
+    loudspeaker_q,
+)
 from kymaphon.core.acoustics.room import liveliness_words, reverberant_gain_db
 from kymaphon.core.acoustics.sound import angle_between_deg, distance_gain_db
-from kymaphon.core.acoustics.standing import Stand, facing_deg, has_face, loudspeaker_pickup, loudspeaker_q
 from kymaphon.core.derive import Derived, less, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.base import Point
@@ -46,7 +52,7 @@ def _face_part(name: str, angle_deg: float) -> Derived:
     return Derived(f"{angle_deg:.0f}\u00b0 off {name}'s face", gain, "dB", source=mouth_source())
 
 
-def near_part(stand: Stand, metres: float) -> Parts:
+def near_part(stand: Placement, metres: float) -> Parts:
     """What a microphone that lives on nearness makes of the distance, on its axis; nothing for all others."""
     if stand.pickup.pattern != "close-talking":
         return ()
@@ -66,7 +72,7 @@ def worn_parts(name: str, worn: Worn, *, faced: bool = True) -> tuple[Parts, flo
     return (distance_part(metres, f"assumed: {where}"), *face), metres
 
 
-def voice_parts(show: Show, party: Party, stand: Stand, place: Place | None) -> tuple[Parts, float]:
+def voice_parts(show: Show, party: Party, stand: Placement, place: Place | None) -> tuple[Parts, float]:
     """From a mouth to a microphone, both of known position; parts and metres.
 
     Raises:
@@ -88,7 +94,7 @@ def voice_parts(show: Show, party: Party, stand: Stand, place: Place | None) -> 
     ), metres
 
 
-def loudspeaker_parts(device: Device, kind: Kind, mic: Stand, place: Place | None) -> tuple[Parts, float]:
+def loudspeaker_parts(device: Device, kind: Kind, mic: Placement, place: Place | None) -> tuple[Parts, float]:
     """From a loudspeaker to a microphone, both of known position; parts and metres.
 
     Raises:
@@ -130,7 +136,7 @@ def _thrown(device: Device, kind: Kind, at: Point) -> Parts:
     )
 
 
-def _polar(stand: Stand, to: tuple[float, float], metres: float) -> list[Derived]:
+def _polar(stand: Placement, to: tuple[float, float], metres: float) -> list[Derived]:
     """Off-axis loss; a microphone on a chest looks up, so that all else on the plan lies 90 degrees off."""
     if stand.at is None or stand.pickup.pattern in ("omni", "boundary"):
         return []
@@ -141,7 +147,7 @@ def _polar(stand: Stand, to: tuple[float, float], metres: float) -> list[Derived
     return [_off_axis_part(stand.pickup, angle_between_deg(stand.at, stand.aim_deg, to), metres)]
 
 
-def polar_db(stand: Stand, to: tuple[float, float], metres: float) -> float:
+def polar_db(stand: Placement, to: tuple[float, float], metres: float) -> float:
     """Off-axis loss of a sound from a spot, as one figure."""
     return sum(part.value for part in _polar(stand, to, metres))
 
@@ -186,7 +192,7 @@ def wind_speed_m_s(place: Place) -> float:
     return number("wind-speed") if place.noise == "wind" else 0.0
 
 
-def wind_noise(place: Place, stand: Stand) -> Derived | None:
+def wind_noise(place: Place, stand: Placement) -> Derived | None:
     """What wind makes in a microphone with the shield that it has; None where no wind blows.
 
     Turbulent pressure goes with the square of the speed and its spectrum with the speed, so about 60 lg(v / v0)
@@ -210,7 +216,7 @@ def wind_noise(place: Place, stand: Stand) -> Derived | None:
     return total(f"wind in {stand.name}", "dBA", tuple(terms))
 
 
-def spot_noise(place: Place, spot: NoiseSpot, stand: Stand) -> Derived | None:
+def spot_noise(place: Place, spot: NoiseSpot, stand: Placement) -> Derived | None:
     """What a microphone takes of a noise that stands somewhere; None when the microphone's position is not known."""
     if stand.at is None:
         return None
@@ -223,7 +229,7 @@ def spot_noise(place: Place, spot: NoiseSpot, stand: Stand) -> Derived | None:
     return total(f"{spot.name} in {stand.name}", "dBA", (level, *parts, *around))
 
 
-def room_noise(place: Place, stand: Stand) -> Derived:
+def room_noise(place: Place, stand: Placement) -> Derived:
     """All noise of a place in a microphone, A-weighted: background from all sides, noises that stand on the plan, wind."""
     efficiency = stand.pickup.diffuse_db(place.noise)
     formula = (
@@ -246,7 +252,7 @@ def room_noise(place: Place, stand: Stand) -> Derived:
     )
 
 
-def room_noise_flat_db(place: Place, stand: Stand) -> float:
+def room_noise_flat_db(place: Place, stand: Placement) -> float:
     """The same unweighted, each noise by its own spectrum: what meters and gates see of it."""
     levels = [place.ambient_dba + stand.pickup.diffuse_db(place.noise) - sound_a_db(place.noise)]
     for spot in place.noises:

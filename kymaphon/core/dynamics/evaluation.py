@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.dynamics.audible import Audible, audible_of
+from kymaphon.core.dynamics.envelope import Turns, gate_turns, passing
 from kymaphon.core.dynamics.key import Levels
-from kymaphon.core.dynamics.machine import Turns, gate_turns, passing
-from kymaphon.core.dynamics.talk import Talk, detector_of
+from kymaphon.core.dynamics.speech import SpeechSegments, detector_of
 from kymaphon.core.figures import number
 from kymaphon.core.model.processing import Gate
 
@@ -68,7 +68,7 @@ class Eaten:
 
 
 @dataclass(frozen=True)
-class Verdict:
+class Evaluation:
     """What a gate did.
 
     Attributes:
@@ -155,7 +155,7 @@ class Trial:
         filled_s: from when on the detector has heard as much as it looks at.
     """
 
-    talk: Talk
+    talk: SpeechSegments
     levels: Levels
     room: Levels
     step_s: float
@@ -212,7 +212,7 @@ class Trial:
             self._known[key] = gate_turns(levels, gate, self.step_s)
         return self._known[key]
 
-    def judge(self, gate: Gate) -> Verdict:
+    def judge(self, gate: Gate) -> Evaluation:
         """What a gate does to the take. Its detector and key filter are those that the trial was made with."""
         turned = self.turns(gate)
         starts, ends = passing(turned, gate, self.step_s, at_db=-number("gate-eaten-at"))
@@ -239,7 +239,7 @@ class Trial:
         )
         lost = float(np.maximum(length - covered, 0)[self.judged].sum()) * ms
         first = float(onset[self.judged].max(initial=0)) * ms
-        return Verdict(
+        return Evaluation(
             gate, len(self.words), eaten, first, lost, noise / quiet if quiet else 0.0,
             float(again.sum()) / minutes if minutes else 0.0, false, np.asarray(turned.opened * self.step_s, dtype=np.float64), np.asarray(turned.shut * self.step_s, dtype=np.float64),
             int(again.sum()), float(heard[self.judged].sum()),
@@ -277,9 +277,9 @@ class Trial:
             quiet += len(self.room)
         return open_, quiet
 
-    def without_gate(self) -> Verdict:
+    def without_gate(self) -> Evaluation:
         """What no gate at all does: it eats nothing and lets all noise through."""
-        return Verdict(
+        return Evaluation(
             None,
             len(self.words),
             (),
@@ -293,7 +293,7 @@ class Trial:
         )
 
 
-def trial_of(talk: Talk, gate: Gate, *, coarse: int = 1) -> Trial:
+def trial_of(talk: SpeechSegments, gate: Gate, *, coarse: int = 1) -> Trial:
     """A take made ready for gates with the detector of this one.
 
     Args:
