@@ -12,26 +12,64 @@ from kymaphon.core.model.show import Show
 def big_desk(channels: int, sends: int) -> dict[str, Any]:
     """A desk kind with so many channels and sends."""
     return {
-        "id": "desk-big", "name": "Large desk", "group": "desk",
-        "inside_max_dbu": 22, "residual_dbu": -88, "full_scale_dbu": 18, "dynamic_range_db": 100,
-        "inputs": [{
-            "each": [1, channels], "id": "in{n}", "name": "channel {n}", "domain": "analog", "level": "mic", "impedance_ohm": 2400, "max_db": 22,
-            "strip": {"gain_db": [0, 60], "gain_default_db": 60, "phantom": True, "fader_db": [-90, 10], "mute": True, "pan": True, "ein_dbu": [[0, -96], [60, -128]]},
-        }],
+        "id": "desk-big",
+        "name": "Large desk",
+        "group": "desk",
+        "inside_max_dbu": 22,
+        "residual_dbu": -88,
+        "full_scale_dbu": 18,
+        "dynamic_range_db": 100,
+        "inputs": [
+            {
+                "each": [1, channels],
+                "id": "in{n}",
+                "name": "channel {n}",
+                "domain": "analog",
+                "level": "mic",
+                "impedance_ohm": 2400,
+                "max_db": 22,
+                "strip": {
+                    "gain_db": [0, 60],
+                    "gain_default_db": 60,
+                    "phantom": True,
+                    "fader_db": [-90, 10],
+                    "mute": True,
+                    "pan": True,
+                    "ein_dbu": [[0, -96], [60, -128]],
+                },
+            }
+        ],
         "buses": [{"id": "main", "name": "main mix", "stereo": True, "strip": {"fader_db": [-90, 10]}}],
         "outputs": [
             {"id": "usb", "name": "USB pair", "domain": "digital", "stereo": True, "level": "digital"},
-            {"each": [1, sends], "id": "send{n}", "name": "send {n}", "domain": "analog", "level": "line", "max_db": 22, "impedance_ohm": 120, "strip": {"fader_db": [-90, 10], "mute": True}},
+            {
+                "each": [1, sends],
+                "id": "send{n}",
+                "name": "send {n}",
+                "domain": "analog",
+                "level": "line",
+                "max_db": 22,
+                "impedance_ohm": 120,
+                "strip": {"fader_db": [-90, 10], "mute": True},
+            },
         ],
         "paths": [
             {"each": [1, channels], "from": "in{n}", "to": "main", "tap": ["post"], "switch": True},
             *[
-                {"each": [1, channels], "from": "in{n}", "to": f"send{send}", "tap": ["post", "pre"], "gain_db": [-60, 10], "default_gain_db": 0, "switch": True}
+                {
+                    "each": [1, channels],
+                    "from": "in{n}",
+                    "to": f"send{send}",
+                    "tap": ["post", "pre"],
+                    "gain_db": [-60, 10],
+                    "default_gain_db": 0,
+                    "switch": True,
+                }
                 for send in range(1, sends + 1)
             ],
             {"from": "main", "to": "usb"},
         ],
-    }  # fmt: skip
+    }
 
 
 def big_show(voices: int, listeners: int) -> tuple[Show, Catalogue]:
@@ -46,17 +84,24 @@ def big_show(voices: int, listeners: int) -> tuple[Show, Catalogue]:
     ]
     cables = [{"from": "desk.usb", "to": "encoder.in"}]
     wants = []
-    places = [
-        {"id": f"room-{room}", "name": f"Room {room}", "ambient_dba": 25} for room in range((voices + 7) // 8)
-    ]
+    places = [{"id": f"room-{room}", "name": f"Room {room}", "ambient_dba": 25} for room in range((voices + 7) // 8)]
     for i in range(1, voices + 1):
         room = f"room-{(i - 1) // 8}"
         listens = i < listeners
         at = [1.0 + i % 8, 1.0]
-        parties.append({
-            "id": f"v{i}", "name": f"Voice {i}", "kind": "guest", "effort": "raised", "place": room, "at_m": at, "speaks": True, "listens": listens,
-            **({"hears_on": f"phones{i}"} if listens else {}),
-        })  # fmt: skip
+        parties.append(
+            {
+                "id": f"v{i}",
+                "name": f"Voice {i}",
+                "kind": "guest",
+                "effort": "raised",
+                "place": room,
+                "at_m": at,
+                "speaks": True,
+                "listens": listens,
+                **({"hears_on": f"phones{i}"} if listens else {}),
+            }
+        )
         devices.append(
             {
                 "id": f"mic{i}",
@@ -91,18 +136,33 @@ def full_place(count: int) -> Show:
     kinds = ("dynamic-close", "condenser-broad", "condenser-tight", "gun-short")
     spots = [(1.0 + 1.3 * (i % 8), 2.0 + 3.0 * (i // 8)) for i in range(count)]
     place = {
-        "id": "hall", "name": "Hall", "size_m": [12, 9], "ambient_dba": 38, "liveliness": "ordinary",
+        "id": "hall",
+        "name": "Hall",
+        "size_m": [12, 9],
+        "ambient_dba": 38,
+        "liveliness": "ordinary",
         "noises": [{"id": f"fan-{i}", "name": "Fan", "at_m": [3.0 * i + 1, 8.0]} for i in range(4)],
-    }  # fmt: skip
+    }
     parties = [
-        {"id": f"p-{i}", "name": f"P{i}", "kind": "guest", "place": "hall", "at_m": list(at), "faces_deg": 90, "speaks": True}
+        {
+            "id": f"p-{i}",
+            "name": f"P{i}",
+            "kind": "guest",
+            "place": "hall",
+            "at_m": list(at),
+            "faces_deg": 90,
+            "speaks": True,
+        }
         for i, at in enumerate(spots)
-    ]  # fmt: skip
+    ]
     devices = [
         {"id": f"mic-{i}", "kind": kinds[i % 4], "place": "hall", "at_m": [at[0], at[1] + 0.25], "party": f"p-{i}"}
         for i, at in enumerate(spots)
-    ]  # fmt: skip
-    devices += [{"id": f"spk-{i}", "kind": "loudspeaker", "place": "hall", "at_m": [1.0 + 10 * i, 8.5], "aim_deg": 270} for i in range(2)]  # fmt: skip
+    ]
+    devices += [
+        {"id": f"spk-{i}", "kind": "loudspeaker", "place": "hall", "at_m": [1.0 + 10 * i, 8.5], "aim_deg": 270}
+        for i in range(2)
+    ]
     return Show.model_validate({"places": [place], "parties": parties, "devices": devices})
 
 
@@ -119,21 +179,40 @@ def big_rig(count: int) -> Show:
         k += 1
         place = f"place{k}"
         places.append({"id": place, "name": f"Place {k}", "size_m": [10, 8]})
-        devices.append({"id": f"desk{k}", "kind": "desk-12-4", "place": place, "settings": {f"in{n}": {"gain_db": 40} for n in range(1, 7)}})  # fmt: skip
+        devices.append(
+            {
+                "id": f"desk{k}",
+                "kind": "desk-12-4",
+                "place": place,
+                "settings": {f"in{n}": {"gain_db": 40} for n in range(1, 7)},
+            }
+        )
         for n in range(1, 7):
             name = f"{k}-{n}"
-            parties.append({"id": f"talker{name}", "name": f"Talker {name}", "kind": "guest", "place": place, "speaks": True})  # fmt: skip
-            devices.append({"id": f"mic{name}", "kind": "dynamic-close", "place": place, "party": f"talker{name}"})  # fmt: skip
+            parties.append(
+                {"id": f"talker{name}", "name": f"Talker {name}", "kind": "guest", "place": place, "speaks": True}
+            )
+            devices.append({"id": f"mic{name}", "kind": "dynamic-close", "place": place, "party": f"talker{name}"})
             cables.append({"from": f"mic{name}.out", "to": f"desk{k}.in{n}", "length_m": 5})
         for stem, kind in (("face", "interface-4"), ("mix", "soft-mixer"), ("air", "stream-encoder")):
             devices.append({"id": f"{stem}{k}", "kind": kind, "place": place, "host": f"laptop{k}"})
         devices.append({"id": f"laptop{k}", "kind": "laptop", "place": place})
-        ends = [("desk{k}.main-out.l", "face{k}.in1"), ("desk{k}.main-out.r", "face{k}.in2"), ("face{k}.usb1", "mix{k}.in1"), ("face{k}.usb2", "mix{k}.in2"), ("mix{k}.out", "air{k}.in")]  # fmt: skip
+        ends = [
+            ("desk{k}.main-out.l", "face{k}.in1"),
+            ("desk{k}.main-out.r", "face{k}.in2"),
+            ("face{k}.usb1", "mix{k}.in1"),
+            ("face{k}.usb2", "mix{k}.in2"),
+            ("mix{k}.out", "air{k}.in"),
+        ]
         cables += [{"from": a.format(k=k), "to": b.format(k=k)} for a, b in ends]
-        parties.append({"id": f"crowd{k}", "name": f"Audience {k}", "kind": "audience", "listens": True, "hears_on": f"air{k}"})  # fmt: skip
+        parties.append(
+            {"id": f"crowd{k}", "name": f"Audience {k}", "kind": "audience", "listens": True, "hears_on": f"air{k}"}
+        )
         if k > 1:
             cables.append({"from": f"desk{k - 1}.send1", "to": f"desk{k}.in9", "length_m": 20})
-    return Show.model_validate({"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": cables})  # fmt: skip
+    return Show.model_validate(
+        {"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": cables}
+    )
 
 
 def remote_show(
@@ -146,7 +225,7 @@ def remote_show(
         listeners: how many hear, the remotes and one audience among them.
         sends: of the desk; None for as many as there are listeners.
         routed: whether the sends are set, each remote's with everybody but itself.
-    """  # fmt: skip
+    """
     local = voices - remotes
     ears = max(0, min(local, listeners - remotes - 1))
     count = remotes + ears if sends is None else sends
@@ -159,7 +238,9 @@ def remote_show(
     }
     for i in range(1, remotes + 1):
         name, channel = f"far{i}", local + i
-        data["parties"].append({"id": name, "name": f"Far {i}", "kind": "remote", "speaks": True, "listens": True, "hears_on": f"tel{i}"})  # fmt: skip
+        data["parties"].append(
+            {"id": name, "name": f"Far {i}", "kind": "remote", "speaks": True, "listens": True, "hears_on": f"tel{i}"}
+        )
         data["devices"] += [
             {"id": f"tel{i}", "kind": "phone", "party": name},
             {"id": f"codec{i}", "kind": "call-codec"},

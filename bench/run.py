@@ -140,9 +140,7 @@ def bench_take() -> None:
             for _ in file.blocks(1 << 16, dtype="float32"):
                 pass
         reading = time.perf_counter() - start
-        done = subprocess.run(
-            [sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True
-        )
+        done = subprocess.run([sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True)
         wall, peak, length = (float(part) for part in done.stdout.split())
         _bench_ten_minutes(Path(folder))
     print(
@@ -170,9 +168,7 @@ def _bench_ten_minutes(folder: Path) -> None:
     ours, peaks, theirs = [], [], []
     filter_ = shutil.which("ffmpeg")
     for _ in range(3):
-        done = subprocess.run(
-            [sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True
-        )
+        done = subprocess.run([sys.executable, "-c", TAKE, str(path)], check=True, capture_output=True, text=True)
         wall, peak, _ = (float(row) for row in done.stdout.split())
         ours.append(wall)
         peaks.append(peak)
@@ -236,9 +232,7 @@ def bench_gate() -> None:
         render(sound, turned, gate, key.samples, 48000)
         ours.append(time.perf_counter() - start)
         if pedalboard is not None:
-            board = pedalboard.Pedalboard(
-                [pedalboard.NoiseGate(threshold_db=-38, attack_ms=2, release_ms=150)]
-            )
+            board = pedalboard.Pedalboard([pedalboard.NoiseGate(threshold_db=-38, attack_ms=2, release_ms=150)])
             start = time.perf_counter()
             board(sound, 48000)
             theirs.append(time.perf_counter() - start)
@@ -366,7 +360,10 @@ def bench_rig() -> None:
     for count, limit in ((60, 100), (300, 1000)):
         analysis = analyse(big_rig(count))
         chain = chain_of(analysis)
-        boxes = [BoxSpec(box.id, 168.0, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs)) for box in chain.boxes]  # fmt: skip
+        boxes = [
+            BoxSpec(box.id, 168.0, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs))
+            for box in chain.boxes
+        ]
         links = [LinkSpec(row.source, row.cable.source, row.target, row.cable.target) for row in chain.links]
         size = f"{len(boxes)} devices, {len(links)} cables"
         runs.append((f"layout, {size}", partial(draw_layers, boxes, links), limit))
@@ -412,10 +409,7 @@ def bench_feeds() -> None:
         local = voices - remotes
         wrong = apply_all(
             show,
-            tuple(
-                SetValue(SettingRef("desk", f"in{local + i}>send{i}", "on"), True)
-                for i in range(1, remotes + 1)
-            ),
+            tuple(SetValue(SettingRef("desk", f"in{local + i}>send{i}", "on"), True) for i in range(1, remotes + 1)),
         )
         bare, _ = remote_show(remotes, voices, listeners, routed=False)
         analyse(show, catalogue)

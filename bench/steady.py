@@ -33,11 +33,24 @@ def ring(desks: int) -> Show:
             },
             {"id": f"h{i}", "kind": "headphones", "place": "r"},
         ]
-        parties.append({"id": f"p{i}", "name": f"P{i}", "kind": "presenter", "place": "r", "at_m": [1 + 2 * i, 1], "speaks": True, "listens": True, "hears_on": f"h{i}"})  # fmt: skip
+        parties.append(
+            {
+                "id": f"p{i}",
+                "name": f"P{i}",
+                "kind": "presenter",
+                "place": "r",
+                "at_m": [1 + 2 * i, 1],
+                "speaks": True,
+                "listens": True,
+                "hears_on": f"h{i}",
+            }
+        )
         outs = (("main-out.l", "in5"), ("main-out.r", "in6"), ("send1", "in7"), ("send2", "in8"))
         cables += [{"from": f"d{i}.{out}", "to": f"d{after}.{into}"} for out, into in outs]
         cables += [{"from": f"m{i}.out", "to": f"d{i}.in1"}, {"from": f"d{i}.phones", "to": f"h{i}.in"}]
-    return Show.model_validate({"kymaphon": 1, "places": [{"id": "r", "name": "R"}], "parties": parties, "devices": devices, "cables": cables})  # fmt: skip
+    return Show.model_validate(
+        {"kymaphon": 1, "places": [{"id": "r", "name": "R"}], "parties": parties, "devices": devices, "cables": cables}
+    )
 
 
 def bench_rings() -> None:
@@ -62,7 +75,10 @@ def random_edits(show: Show, count: int, seed: int = 1) -> list[tuple[Edit, ...]
     rows: list[tuple[Edit, ...]] = [(Unplug(*cable.ends),) for cable in show.cables]
     rows += [(SetValue(row.ref, not row.now),) for row in switches.values()]
     for knob in knobs.values():
-        rows += [(SetValue(knob.ref, float(value)),) for value in {knob.lowest, knob.highest, min(knob.value + 6, knob.highest)}]  # fmt: skip
+        rows += [
+            (SetValue(knob.ref, float(value)),)
+            for value in {knob.lowest, knob.highest, min(knob.value + 6, knob.highest)}
+        ]
     random.Random(seed).shuffle(rows)
     return rows[:count]
 
@@ -77,10 +93,27 @@ def large(desks: int = 100, cables: int = 2000, people: int = 200, rooms: int = 
     for i in range(people):
         place, spot = f"r{i % rooms}", [1 + 2 * (i % 20), 1 + 2 * (i // 20)]
         devices += [
-            {"id": f"m{i}", "kind": "dynamic-close", "party": f"p{i}", "place": place, "at_m": [spot[0] + 0.1, spot[1]]},
+            {
+                "id": f"m{i}",
+                "kind": "dynamic-close",
+                "party": f"p{i}",
+                "place": place,
+                "at_m": [spot[0] + 0.1, spot[1]],
+            },
             {"id": f"h{i}", "kind": "headphones", "place": place},
-        ]  # fmt: skip
-        parties.append({"id": f"p{i}", "name": f"P{i}", "kind": "presenter", "place": place, "at_m": spot, "speaks": True, "listens": True, "hears_on": f"h{i}"})  # fmt: skip
+        ]
+        parties.append(
+            {
+                "id": f"p{i}",
+                "name": f"P{i}",
+                "kind": "presenter",
+                "place": place,
+                "at_m": spot,
+                "speaks": True,
+                "listens": True,
+                "hears_on": f"h{i}",
+            }
+        )
         into = f"d{i % desks}.in{i // desks + 1}"
         used.add(into)
         ends += [(f"m{i}.out", into), (f"d{i % desks}.phones", f"h{i}.in")]
@@ -91,7 +124,15 @@ def large(desks: int = 100, cables: int = 2000, people: int = 200, rooms: int = 
             used.add(into)
             ends.append((f"d{first}.{draw.choice(('main-out', 'send1', 'send2'))}", into))
     places = [{"id": f"r{k}", "name": f"R{k}"} for k in range(rooms)]
-    return Show.model_validate({"kymaphon": 1, "places": places, "parties": parties, "devices": devices, "cables": [{"from": a, "to": b} for a, b in ends]})  # fmt: skip
+    return Show.model_validate(
+        {
+            "kymaphon": 1,
+            "places": places,
+            "parties": parties,
+            "devices": devices,
+            "cables": [{"from": a, "to": b} for a, b in ends],
+        }
+    )
 
 
 def bench_large() -> None:
@@ -109,7 +150,11 @@ print(f"{len(show.devices)} devices, {len(show.cables)} cables, {len(show.partie
       f"{len(found.findings)} findings (goal 15 s, 600 MB)")
 """
     root = Path(__file__).parent.parent
-    print(subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True, cwd=root).stdout.strip())  # fmt: skip
+    print(
+        subprocess.run(
+            [sys.executable, "-c", code], check=True, capture_output=True, text=True, cwd=root
+        ).stdout.strip()
+    )
 
 
 def bench_memory() -> None:

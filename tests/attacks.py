@@ -22,12 +22,23 @@ from kymaphon.files.patch_file import read_patch
 from kymaphon.files.preset_file import open_preset
 from kymaphon.files.show_file import read_show, show_text, write_show
 
-SMALL = Show.model_validate({
-    "kymaphon": 1, "title": "Small", "places": [{"id": "r", "name": "Room", "size_m": [4, 3]}],
-    "parties": [{"id": "a", "name": "Ann", "kind": "guest", "place": "r", "at_m": [1, 1], "speaks": True}, {"id": "t", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}],
-    "devices": [{"id": "m", "kind": "dynamic-close", "place": "r", "party": "a", "at_m": [1.1, 1]}, {"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": 50}}}, {"id": "rec", "kind": "recorder"}],
-    "cables": [{"from": "m.out", "to": "d.in1", "length_m": 5}, {"from": "d.usb", "to": "rec.in"}],
-})  # fmt: skip
+SMALL = Show.model_validate(
+    {
+        "kymaphon": 1,
+        "title": "Small",
+        "places": [{"id": "r", "name": "Room", "size_m": [4, 3]}],
+        "parties": [
+            {"id": "a", "name": "Ann", "kind": "guest", "place": "r", "at_m": [1, 1], "speaks": True},
+            {"id": "t", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+        ],
+        "devices": [
+            {"id": "m", "kind": "dynamic-close", "place": "r", "party": "a", "at_m": [1.1, 1]},
+            {"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": 50}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        "cables": [{"from": "m.out", "to": "d.in1", "length_m": 5}, {"from": "d.usb", "to": "rec.in"}],
+    }
+)
 ODD = (0x00, 0x22, 0x5B, 0x7B, 0x2C, 0x0A, 0x39, 0x80, 0xFF)
 """Bytes that a reader may trip over: nought, quote, brackets, comma, line feed, a digit, and what is no UTF-8."""
 
@@ -39,9 +50,12 @@ def samples() -> dict[str, tuple[bytes, Callable[[Path], object]]]:
         "show.json": (show_text(SMALL).encode(), read_show),
         "kinds.json": (kinds_json(kinds).encode(), read_kinds),
         "kinds.csv": (kinds_csv(kinds)[0].encode(), read_kinds),
-        "patch.csv": (b"from,to,label,length\nm.out,d.in2,A1,3\nd.send1,d.in5,B,2.5\n", lambda path: read_patch(path, SMALL, shipped_catalogue())),
+        "patch.csv": (
+            b"from,to,label,length\nm.out,d.in2,A1,3\nd.send1,d.in5,B,2.5\n",
+            lambda path: read_patch(path, SMALL, shipped_catalogue()),
+        ),
         "preset.txt": (preset_text((Gate(),), name="x", at="here").encode(), open_preset),
-    }  # fmt: skip
+    }
 
 
 def mutations(data: bytes, seed: int, count: int) -> Iterator[bytes]:
@@ -125,7 +139,13 @@ def kill_while_editing(folder: Path, state: Path, after_s: float) -> list[str]:
     path = folder / "edited.json"
     write_show(path, SMALL)
     environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "KYMAPHON_STATE": str(state)}
-    child = subprocess.Popen([sys.executable, "-c", EDITING, str(path)], env=environment, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)  # fmt: skip
+    child = subprocess.Popen(
+        [sys.executable, "-c", EDITING, str(path)],
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     assert child.stdout is not None
     first = child.stdout.readline()
     if not first:
@@ -177,7 +197,10 @@ def two_writers(folder: Path, times: int) -> list[str]:
     write_show(path, SMALL)
     root = Path(__file__).parent.parent
     environment = {**os.environ, "PYTHONPATH": str(root)}
-    rows = [subprocess.Popen([sys.executable, "-c", WRITING, str(path), str(times), name], env=environment) for name in ("one", "two")]  # fmt: skip
+    rows = [
+        subprocess.Popen([sys.executable, "-c", WRITING, str(path), str(times), name], env=environment)
+        for name in ("one", "two")
+    ]
     wrong: list[str] = []
     while any(row.poll() is None for row in rows):
         try:

@@ -64,10 +64,16 @@ def two_desks(**settings: Any) -> Show:
         other = "b" if name == "a" else "a"
         parties.append(
             {
-                "id": f"talker-{name}", "name": f"Talker {name}", "kind": "presenter", "place": f"room-{name}",
-                "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": f"phones-{name}",
+                "id": f"talker-{name}",
+                "name": f"Talker {name}",
+                "kind": "presenter",
+                "place": f"room-{name}",
+                "at_m": [1, 1],
+                "speaks": True,
+                "listens": True,
+                "hears_on": f"phones-{name}",
             }
-        )  # fmt: skip
+        )
         desk = {
             "in1": {"gain_db": 60},
             "in1>send1": {"on": True},

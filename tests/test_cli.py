@@ -150,16 +150,16 @@ def test_schema(capsys: pytest.CaptureFixture[str]) -> None:
 
 def test_as_a_program_of_its_own(tmp_path: Path) -> None:
     """A fresh interpreter; nothing but the command's answer comes out, and no interface or scipy is loaded for it."""
-    code = "import sys; from kymaphon.cli import main; r = main(sys.argv[1:]); assert not {m for m in sys.modules if m.startswith(('PySide6', 'scipy', 'networkx'))}; sys.exit(r)"
-    done = subprocess.run(
-        [sys.executable, "-c", code, "check", DEMO, "--json"], capture_output=True, text=True
+    code = (
+        "import sys; from kymaphon.cli import main; r = main(sys.argv[1:]); assert not {m for m "
+        "in "
+        "sys.modules if m.startswith(('PySide6', 'scipy', 'networkx'))}; sys.exit(r)"
     )
+    done = subprocess.run([sys.executable, "-c", code, "check", DEMO, "--json"], capture_output=True, text=True)
     assert done.returncode == 1, done.stderr
     assert json.loads(done.stdout)["findings"]
     bad = write_json(tmp_path / "x.json", '{"kymaphon": 7}')
-    done = subprocess.run(
-        [sys.executable, "-m", "kymaphon", "feeds", str(bad)], capture_output=True, text=True
-    )
+    done = subprocess.run([sys.executable, "-m", "kymaphon", "feeds", str(bad)], capture_output=True, text=True)
     assert done.returncode == 2
     assert done.stderr.count("\n") == 1
 
@@ -180,9 +180,7 @@ class TestCast:
         assert len(places[0]["bleed"]) == 9
 
     def test_one_place(self, capsys: pytest.CaptureFixture[str]) -> None:
-        assert [row["id"] for row in run_json(capsys, "cast", DEMO, "--place", "slipway")["places"]] == [
-            "slipway"
-        ]
+        assert [row["id"] for row in run_json(capsys, "cast", DEMO, "--place", "slipway")["places"]] == ["slipway"]
 
     def test_the_best_for_a_party(self, capsys: pytest.CaptureFixture[str]) -> None:
         data = run_json(capsys, "cast", DEMO, "--best", "crowd")
@@ -192,9 +190,7 @@ class TestCast:
         assert "1 " in run(capsys, "cast", DEMO, "--best", "tam")[1]
 
     @pytest.mark.parametrize("arguments", [("--place", "moon"), ("--best", "nobody"), ("--best", "stream")])
-    def test_what_is_not_there_is_told(
-        self, capsys: pytest.CaptureFixture[str], arguments: tuple[str, ...]
-    ) -> None:
+    def test_what_is_not_there_is_told(self, capsys: pytest.CaptureFixture[str], arguments: tuple[str, ...]) -> None:
         code, out, err = run(capsys, "cast", DEMO, *arguments)
         assert (code, out) == (2, "")
         assert err.count("\n") == 1
@@ -205,12 +201,16 @@ class TestCast:
 
 
 class TestRig:
-    def test_the_chain_power_earths_routes_and_controls_in_words(
-        self, capsys: pytest.CaptureFixture[str]
-    ) -> None:
+    def test_the_chain_power_earths_routes_and_controls_in_words(self, capsys: pytest.CaptureFixture[str]) -> None:
         code, out, err = run(capsys, "rig", DEMO)
         assert (code, err) == (0, "")
-        for words in ("Mira's microphone, output -> Desk, channel 1: −46.9 dBu", "Booster: 3.1 mA, from Desk, channel 2, 37.4 V left", "Earth loops: 1", "Festoon feed", "What each control moves"):  # fmt: skip
+        for words in (
+            "Mira's microphone, output -> Desk, channel 1: −46.9 dBu",
+            "Booster: 3.1 mA, from Desk, channel 2, 37.4 V left",
+            "Earth loops: 1",
+            "Festoon feed",
+            "What each control moves",
+        ):
             assert words in out
 
     def test_json_has_units_in_its_keys(self, capsys: pytest.CaptureFixture[str]) -> None:
@@ -221,19 +221,17 @@ class TestRig:
         assert next(row for row in data["usb"])["drawn_ma"] == 420
         assert data["earth_loops"][0]["isolate"]
 
-    def test_a_patch_list_goes_out_and_comes_back(
-        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
-    ) -> None:
+    def test_a_patch_list_goes_out_and_comes_back(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         listed, made = tmp_path / "p.csv", tmp_path / "new.json"
         assert run(capsys, "rig", DEMO, "--export", str(listed))[0] == 0
         assert run(capsys, "rig", DEMO, "--import", str(listed), "-o", str(made))[0] == 0
         assert read_show(made).cables == read_show(DEMO).cables
 
-    def test_bad_rows_end_it_unless_the_good_are_asked_for(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:  # fmt: skip
+    def test_bad_rows_end_it_unless_the_good_are_asked_for(
+        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
+    ) -> None:
         listed, made = tmp_path / "p.csv", tmp_path / "new.json"
-        listed.write_text(
-            "from,to,length_m\nmic-mira.out,desk.in1,12\nnobody.out,desk.in2,1\n", encoding="utf-8"
-        )
+        listed.write_text("from,to,length_m\nmic-mira.out,desk.in1,12\nnobody.out,desk.in2,1\n", encoding="utf-8")
         code, _, err = run(capsys, "rig", DEMO, "--import", str(listed), "-o", str(made))
         assert code == 2
         assert "row 3: from: no output called nobody.out" in err
@@ -243,9 +241,7 @@ class TestRig:
         cable = next(row for row in json.loads(made.read_text())["cables"] if row["to"] == "desk.in1")
         assert cable["length_m"] == 12
 
-    def test_an_import_needs_somewhere_to_go(
-        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
-    ) -> None:
+    def test_an_import_needs_somewhere_to_go(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         code, _, err = run(capsys, "rig", DEMO, "--import", str(tmp_path / "p.csv"))
         assert code == 2
         assert "-o" in err
@@ -329,7 +325,10 @@ class TestGate:
 
     def test_json_has_the_published_shape(self, capsys: pytest.CaptureFixture[str]) -> None:
         row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM)
-        keys = "open_dbfs close_dbfs attack_ms hold_ms release_ms range_db words words_clipped onset_lost_ms noise_open_ratio chatter_per_min snr_db schools"
+        keys = (
+            "open_dbfs close_dbfs attack_ms hold_ms release_ms range_db words words_clipped "
+            "onset_lost_ms noise_open_ratio chatter_per_min snr_db schools"
+        )
         assert set(keys.split()) <= set(row)
         assert row["words"] > 30
         assert row["words_clipped"] == 0
@@ -341,16 +340,31 @@ class TestGate:
         assert row["noise_kind"] == ["rumble"]
         assert row["low_cut_choice"]["corner_hz"] < 120
 
-    def test_words_lines_and_the_gated_sound(
-        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
-    ) -> None:
+    def test_words_lines_and_the_gated_sound(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         import soundfile
 
         out, text = tmp_path / "gated.wav", tmp_path / "gate.txt"
         code, words, err = run(
-            capsys, "gate", self.TALK, "--noise", self.ROOM, "--low-cut", "auto", "--prefer", "never-eat", "--render", str(out),
-            "--preset", str(text), "--look-ahead", "3", "--detector", "rms", "--range", "60",
-        )  # fmt: skip
+            capsys,
+            "gate",
+            self.TALK,
+            "--noise",
+            self.ROOM,
+            "--low-cut",
+            "auto",
+            "--prefer",
+            "never-eat",
+            "--render",
+            str(out),
+            "--preset",
+            str(text),
+            "--look-ahead",
+            "3",
+            "--detector",
+            "rms",
+            "--range",
+            "60",
+        )
         assert code == 0
         assert "written" in err
         assert "words eaten" in words
@@ -361,9 +375,7 @@ class TestGate:
         assert (len(gated), rate) == (len(dry), 32000)
         assert np.abs(gated[1000:30000]).max() < np.abs(dry[1000:30000]).max() / 100
 
-    def test_a_gate_that_one_has_is_judged_and_heard(
-        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
-    ) -> None:
+    def test_a_gate_that_one_has_is_judged_and_heard(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         text, out = tmp_path / "gate.txt", tmp_path / "gated.flac"
         run(capsys, "gate", self.TALK, "--noise", self.ROOM, "--preset", str(text))
         code, words, err = run(
@@ -375,9 +387,7 @@ class TestGate:
         assert "written" in err
         assert out.stat().st_size > 10000
         # 20 dB higher it eats most words, and says which part of each.
-        lines = [
-            f"open: {-15.0} dBFS" if row.startswith("open:") else row for row in text.read_text().splitlines()
-        ]
+        lines = [f"open: {-15.0} dBFS" if row.startswith("open:") else row for row in text.read_text().splitlines()]
         text.write_text("\n".join(lines) + "\n")
         row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM, "--settings", str(text))
         assert not row["works"]
@@ -400,13 +410,10 @@ class TestGate:
         assert all(option["buys"] for option in row["options"])
 
     def test_loudspeakers(self, capsys: pytest.CaptureFixture[str]) -> None:
-        row = run_json(
-            capsys, "gate", self.TALK, "--noise", self.ROOM, "--music", str(demo_path("jingle.flac"))
-        )
+        row = run_json(capsys, "gate", self.TALK, "--noise", self.ROOM, "--music", str(demo_path("jingle.flac")))
         assert row["loudspeakers"]["value_db"] < 0
         assert (
-            "Turn the loudspeakers down"
-            in run(capsys, "gate", self.TALK, "--music", str(demo_path("jingle.flac")))[1]
+            "Turn the loudspeakers down" in run(capsys, "gate", self.TALK, "--music", str(demo_path("jingle.flac")))[1]
         )
 
     @pytest.mark.parametrize(

@@ -40,17 +40,13 @@ def test_the_plan_as_data(capsys: pytest.CaptureFixture[str]) -> None:
 
 
 def test_every_step_from_nothing(capsys: pytest.CaptureFixture[str]) -> None:
-    few, many = (
-        run_json(capsys, "feeds", DEMO, "--plan", *more)["plan"]["steps"] for more in ((), ("--all",))
-    )
+    few, many = (run_json(capsys, "feeds", DEMO, "--plan", *more)["plan"]["steps"] for more in ((), ("--all",)))
     assert len(few) == 2
     assert len(many) > 30
     assert many[0]["act"] == "mute"
 
 
-def test_a_plan_is_written_with_its_steps_as_tasks(
-    tmp_path: Path, capsys: pytest.CaptureFixture[str]
-) -> None:
+def test_a_plan_is_written_with_its_steps_as_tasks(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     out = tmp_path / "planned.json"
     code, _, _ = run(capsys, "feeds", DEMO, "--plan", "-o", str(out))
     assert code == 0
@@ -62,9 +58,7 @@ def test_a_plan_is_written_with_its_steps_as_tasks(
     assert not [row for row in analyse(show).findings if row.stage == "Feeds" and row.severity != "note"]
 
 
-def test_takes_are_still_found_where_it_is_written(
-    tmp_path: Path, capsys: pytest.CaptureFixture[str]
-) -> None:
+def test_takes_are_still_found_where_it_is_written(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     home, away = tmp_path / "home", tmp_path / "away"
     home.mkdir()
     away.mkdir()
@@ -171,9 +165,7 @@ def test_circles_and_sentences_are_there(capsys: pytest.CaptureFixture[str]) -> 
         (("--stream", "-o", "x.json"), "-o goes with"),
     ],
 )
-def test_what_does_not_go_together(
-    arguments: tuple[str, ...], words: str, capsys: pytest.CaptureFixture[str]
-) -> None:
+def test_what_does_not_go_together(arguments: tuple[str, ...], words: str, capsys: pytest.CaptureFixture[str]) -> None:
     code, _, err = run(capsys, "feeds", DEMO, *arguments)
     assert code == 2
     assert words in err

@@ -35,9 +35,7 @@ class TestRemediesByCommand:
         codes = {row["code"] for row in run_json(capsys, "check", str(target))["findings"]}
         assert not codes & {"own-voice-back", "wind-unshielded"}
 
-    def test_what_cannot_be_done_says_what_could(
-        self, capsys: pytest.CaptureFixture[str], tmp_path: Path
-    ) -> None:
+    def test_what_cannot_be_done_says_what_could(self, capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
         target = str(tmp_path / "x.json")
         code, _, err = run(capsys, "check", DEMO, "--do", "own-voice-back@ferry:nothing", "-o", target)
         assert code == 2

@@ -97,9 +97,13 @@ def shows(draw: st.DrawFn) -> Show:
         if draw(st.booleans()):
             ears = [port.id for port in kind.outputs if port.ear]
             party = {
-                "id": f"who{i}", "name": f"Who {i}", "kind": draw(st.sampled_from(["guest", "remote", "audience", "recorder", "player"])),
-                "place": draw(place), "speaks": draw(st.booleans()), "listens": draw(st.booleans()),
-            }  # fmt: skip
+                "id": f"who{i}",
+                "name": f"Who {i}",
+                "kind": draw(st.sampled_from(["guest", "remote", "audience", "recorder", "player"])),
+                "place": draw(place),
+                "speaks": draw(st.booleans()),
+                "listens": draw(st.booleans()),
+            }
             here = draw(spot)
             if here:
                 party["at_m"] = here
@@ -127,13 +131,10 @@ def shows(draw: st.DrawFn) -> Show:
             cables.append({"from": f"d{a}.{out.id}", "to": f"d{b}.{into.id}"})
     ids = [party["id"] for party in parties]
     pairs = (
-        draw(st.lists(st.tuples(st.sampled_from(ids), st.sampled_from(ids)), unique=True, max_size=6))
-        if ids
-        else []
+        draw(st.lists(st.tuples(st.sampled_from(ids), st.sampled_from(ids)), unique=True, max_size=6)) if ids else []
     )
     wants = [
-        {"listener": a, "voice": b, "want": draw(st.sampled_from(["hear", "never", "any", "local"]))}
-        for a, b in pairs
+        {"listener": a, "voice": b, "want": draw(st.sampled_from(["hear", "never", "any", "local"]))} for a, b in pairs
     ]
     return Show.model_validate(
         {"places": places, "parties": parties, "devices": devices, "cables": cables, "wants": wants}
@@ -203,9 +204,14 @@ def damaged(draw: st.DrawFn) -> Any:
     """The demo with a few things in it deleted, doubled, or turned into something else."""
     data = copy.deepcopy(DEMO)
     junk = st.one_of(
-        st.none(), st.booleans(), st.integers(-1000, 1000), st.floats(allow_nan=False, allow_infinity=False),
-        st.text(max_size=8), st.lists(st.integers(), max_size=3), st.dictionaries(st.text(max_size=4), st.integers(), max_size=2),
-    )  # fmt: skip
+        st.none(),
+        st.booleans(),
+        st.integers(-1000, 1000),
+        st.floats(allow_nan=False, allow_infinity=False),
+        st.text(max_size=8),
+        st.lists(st.integers(), max_size=3),
+        st.dictionaries(st.text(max_size=4), st.integers(), max_size=2),
+    )
     for _ in range(draw(st.integers(1, 4))):
         spot: Any = data
         while True:
@@ -229,9 +235,7 @@ def damaged(draw: st.DrawFn) -> Any:
 
 @given(damaged())
 @settings(max_examples=tries(40), deadline=None)
-def test_a_damaged_file_is_read_or_refused_in_one_line(
-    tmp_path_factory: pytest.TempPathFactory, data: Any
-) -> None:
+def test_a_damaged_file_is_read_or_refused_in_one_line(tmp_path_factory: pytest.TempPathFactory, data: Any) -> None:
     path = tmp_path_factory.mktemp("fuzz") / "damaged.json"
     path.write_text(json.dumps(data), encoding="utf-8")
     try:

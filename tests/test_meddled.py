@@ -18,10 +18,7 @@ from tests.test_fuzz import DEMO, DEMO_KINDS, assert_sound
 GONE = ("own-voice-back", "heard-unwanted", "wanted-not-heard", "phantom-missing", "clips", "circle-howls")
 """What each of their remedies has to take away."""
 SWITCHES = [
-    (device["id"], path.key)
-    for device in DEMO["devices"]
-    for path in DEMO_KINDS[device["kind"]].paths
-    if path.switch
+    (device["id"], path.key) for device in DEMO["devices"] for path in DEMO_KINDS[device["kind"]].paths if path.switch
 ]
 STRIPS = [
     (device["id"], port.id)
@@ -44,9 +41,7 @@ def meddled(draw: st.DrawFn) -> Show:
         port = DEMO_KINDS[next(row["kind"] for row in DEMO["devices"] if row["id"] == device)].port(key)
         assert port is not None and port.strip is not None and port.strip.gain_db is not None  # noqa: PT018
         edits.append(
-            SetValue(
-                SettingRef(device, key, "gain_db"), float(draw(st.integers(*map(int, port.strip.gain_db))))
-            )
+            SetValue(SettingRef(device, key, "gain_db"), float(draw(st.integers(*map(int, port.strip.gain_db)))))
         )
     listeners = [row["id"] for row in DEMO["parties"] if row.get("listens")]
     voices = [row["id"] for row in DEMO["parties"] if row.get("speaks")]
@@ -103,9 +98,7 @@ def test_a_mix_by_which_alone_somebody_comes_is_not_switched_off() -> None:
     show = apply_all(Show.model_validate(DEMO), tuple(edits))
     analysis = analyse(show)
     wanted = {
-        key
-        for key, feed in analysis.feeds.items()
-        if feed.asked and feed.want == "hear" and feed.verdict != "missing"
+        key for key, feed in analysis.feeds.items() if feed.asked and feed.want == "hear" and feed.verdict != "missing"
     }
     found = [row for row in analysis.findings if row.code == "mix-offered-twice"]
     assert found

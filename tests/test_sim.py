@@ -93,14 +93,10 @@ def test_a_whole_run_brings_every_talker_onto_the_mark(repaired: Show, scale: st
                 reading(scale, plain.wanted_db + more, "dBu", plain.house, peaks=peaks)
                 for more in (0.0, -plain.tolerance_db, plain.tolerance_db)
             ]
-            wants = replace(
-                plain, scale=scale, peaks=peaks, shows=rows[0], low=rows[1].value, high=rows[2].value
-            )
+            wants = replace(plain, scale=scale, peaks=peaks, shows=rows[0], low=rows[1].value, high=rows[2].value)
             step = replace(step, expected=wants)
         signal = rig.play(analysis, step.voice, step.point.node, plan_db=moved.get(step.voice, 0.0))
-        return judge(
-            step, read_meter(step.expected, signal, rig.sample_rate_hz, FULL_SCALE[step.point.unit]).shown
-        )
+        return judge(step, read_meter(step.expected, signal, rig.sample_rate_hz, FULL_SCALE[step.point.unit]).shown)
 
     voices = [step.voice for step in steps_of(analyse(show))]
     assert any(abs(rig.surprise_db(voice)) > 3 for voice in voices)
@@ -109,9 +105,7 @@ def test_a_whole_run_brings_every_talker_onto_the_mark(repaired: Show, scale: st
         analysis = analyse(show)
         step = next(row for row in steps_of(analysis) if row.voice == voice)
         outcome = read(analysis, step)
-        edits = edits_of(
-            analysis, step, outcome, entry_of(step, outcome, at, turned=True, measured=True), turned=True
-        )
+        edits = edits_of(analysis, step, outcome, entry_of(step, outcome, at, turned=True, measured=True), turned=True)
         before = analysis.graph.mouths[voice][1].value
         show = apply_all(show, edits)
         moved[voice] = moved.get(voice, 0.0) + analyse(show).graph.mouths[voice][1].value - before
@@ -119,9 +113,9 @@ def test_a_whole_run_brings_every_talker_onto_the_mark(repaired: Show, scale: st
     assert set(last_readings(analysis)) == set(voices)
     for step in steps_of(analysis):
         outcome = read(analysis, step)
-        assert (
-            outcome.passed or "range ends" in outcome.words or outcome.off_db < step.expected.tolerance_db + 4
-        ), step.voice
+        assert outcome.passed or "range ends" in outcome.words or outcome.off_db < step.expected.tolerance_db + 4, (
+            step.voice
+        )
 
 
 def test_scales_agree_with_a_voice_from_another_synthesiser() -> None:

@@ -32,22 +32,21 @@ def test_a_full_device_is_one_line_and_no_finding(command: str) -> None:
         words = [str(demo_path())] if command == "check" else ["--all", "--json"]
         done = run(command, *words, stdout=full)
     assert done.returncode == 2
-    assert (
-        done.stderr.decode().strip() == "kymaphon: standard output cannot be written: No space left on device"
-    )
+    assert done.stderr.decode().strip() == "kymaphon: standard output cannot be written: No space left on device"
 
 
 def test_a_pipe_that_nobody_reads_any_more_ends_it_quietly() -> None:
-    code = "import subprocess, sys; p = subprocess.Popen([sys.executable, '-m', 'kymaphon', 'kinds', '--all', '--json'], stdout=subprocess.PIPE, stderr=subprocess.PIPE); p.stdout.read(10); p.stdout.close(); print(p.wait(), p.stderr.read())"
+    code = (
+        "import subprocess, sys; p = subprocess.Popen([sys.executable, '-m', 'kymaphon', 'kinds', "
+        "'--all', '--json'], stdout=subprocess.PIPE, stderr=subprocess.PIPE); p.stdout.read(10); p.stdout.close(); print(p.wait(), p.stderr.read())"
+    )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120)
     assert done.stdout.strip() == "2 b''"
 
 
 @pytest.mark.parametrize("encoding", ["ascii", "latin-1", "cp437"])
 def test_a_terminal_that_lacks_letters_gets_plain_ones(encoding: str) -> None:
-    done = run(
-        "check", str(demo_path()), stdout=subprocess.PIPE, env={**os.environ, "PYTHONIOENCODING": encoding}
-    )
+    done = run("check", str(demo_path()), stdout=subprocess.PIPE, env={**os.environ, "PYTHONIOENCODING": encoding})
     assert done.returncode == 1
     text = done.stdout.decode(encoding)
     assert "own-voice-back" in text
@@ -97,9 +96,7 @@ def test_a_mistake_of_the_program_is_exit_three_with_a_line_and_a_log(
     monkeypatch.setattr(sys.modules["kymaphon.cli.check"], "load", broken)
     assert main(["check", str(demo_path())]) == 3
     error = capsys.readouterr().err
-    assert error.startswith(
-        "kymaphon: a mistake of the program: ZeroDivisionError: made for this test; details in "
-    )
+    assert error.startswith("kymaphon: a mistake of the program: ZeroDivisionError: made for this test; details in ")
     assert error.count("\n") == 1
     assert "ZeroDivisionError" in (tmp_path / "errors.log").read_text()
 
@@ -124,10 +121,16 @@ def test_a_name_that_nobody_can_read_is_refused_with_its_place(
 @pytest.mark.parametrize(
     ("bad", "words"),
     [
-        ('"title": "\\ud800"', "line 1"), (f'"mains_hz": {"5" * 5000}', "5000 digits"), ('"vu_zero_dbu": 1e999', "more than a number can be"),
-        ('"kinds": [5]', "kinds[0]"), ('"kinds": [{"id": "b", "name": "B", "group": "desk", "inputs": [{"each": [1, 100000000], "id": "in{n}"}]}]', '"each"'),
+        ('"title": "\\ud800"', "line 1"),
+        (f'"mains_hz": {"5" * 5000}', "5000 digits"),
+        ('"vu_zero_dbu": 1e999', "more than a number can be"),
+        ('"kinds": [5]', "kinds[0]"),
+        (
+            '"kinds": [{"id": "b", "name": "B", "group": "desk", "inputs": [{"each": [1, 100000000], "id": "in{n}"}]}]',
+            '"each"',
+        ),
     ],
-)  # fmt: skip
+)
 def test_what_no_show_can_hold_is_one_line_with_its_place(
     tmp_path: Path, capsys: pytest.CaptureFixture[str], bad: str, words: str
 ) -> None:

@@ -75,10 +75,11 @@ def floors(rooms: dict[str, set[str]]) -> dict[str, int]:
 def lines_in(room: str) -> int:
     """Lines of Python in a room."""
     folder = ROOT / "kymaphon"
-    if room in (FOUNDATION, "app shell"):
-        files = list((folder / room.split()[0]).glob("*.py"))
-    else:
-        files = list((folder / room).rglob("*.py"))
+    files = (
+        list((folder / room.split()[0]).glob("*.py"))
+        if room in (FOUNDATION, "app shell")
+        else list((folder / room).rglob("*.py"))
+    )
     return sum(len(path.read_text(encoding="utf-8").splitlines()) for path in files)
 
 
@@ -108,7 +109,8 @@ def drawn(rooms: dict[str, set[str]]) -> str:
             to_x, to_y = at[other]
             if to_y == y:
                 out.append(
-                    f'<path d="M{x + WIDE / 2:.0f} {y} Q{(x + to_x + WIDE) / 2:.0f} {y - 24} {to_x + WIDE / 2:.0f} {y}" fill="none" stroke="#8a97a0" stroke-dasharray="4 3"/>'
+                    f'<path d="M{x + WIDE / 2:.0f} {y} Q{(x + to_x + WIDE) / 2:.0f} {y - 24} '
+                    f'{to_x + WIDE / 2:.0f} {y}" fill="none" stroke="#8a97a0" stroke-dasharray="4 3"/>'
                 )
                 continue
             out.append(
@@ -116,9 +118,7 @@ def drawn(rooms: dict[str, set[str]]) -> str:
                 f'{to_x + WIDE / 2:.0f} {to_y}" fill="none" stroke="#8a97a0" stroke-width="1.2"/>'
             )
     for room, (x, y) in sorted(at.items()):
-        out.append(
-            f'<rect x="{x:.0f}" y="{y}" width="{WIDE}" height="{HIGH}" rx="8" fill="#e8eff2" stroke="#3c5563"/>'
-        )
+        out.append(f'<rect x="{x:.0f}" y="{y}" width="{WIDE}" height="{HIGH}" rx="8" fill="#e8eff2" stroke="#3c5563"/>')
         out.append(
             f'<text x="{x + WIDE / 2:.0f}" y="{y + 20}" text-anchor="middle" fill="#10222c">{escape(room)}</text>'
         )

@@ -49,9 +49,7 @@ def room_tone(seconds: float, seed: int) -> np.ndarray:
     draw = np.random.default_rng(seed)
     spectrum = np.fft.rfft(draw.standard_normal(int(seconds * RATE)))
     frequency = np.fft.rfftfreq(int(seconds * RATE), 1 / RATE)
-    noise = np.fft.irfft(
-        spectrum / np.sqrt(1 + (frequency / 200) ** 2) * (frequency > 20), n=int(seconds * RATE)
-    )
+    noise = np.fft.irfft(spectrum / np.sqrt(1 + (frequency / 200) ** 2) * (frequency > 20), n=int(seconds * RATE))
     time = np.arange(len(noise)) / RATE
     noise = noise / np.std(noise) + 0.05 * np.sin(2 * np.pi * 50 * time)
     return noise / np.std(noise) * 10 ** (ROOM_DBFS / 20) / np.sqrt(2)
@@ -112,9 +110,7 @@ def jingle(seconds: float, level_dbfs: float) -> np.ndarray:
     out = np.zeros(len(time))
     for number, step in enumerate((0, 4, 7, 12, 7, 4, 2, 5, 9, 14, 9, 5, 0, 7, 12, 16)):
         start = number * seconds / 16
-        note = (
-            np.maximum(0, 1 - (time - start) / 0.9) * (time >= start) * np.minimum(1, (time - start) / 0.02)
-        )
+        note = np.maximum(0, 1 - (time - start) / 0.9) * (time >= start) * np.minimum(1, (time - start) / 0.02)
         hertz = 220 * 2 ** (step / 12)
         out += note * sum(np.sin(2 * np.pi * hertz * k * time) / k for k in (1, 2, 3, 4))
     out += 0.3 * np.sin(2 * np.pi * 110 * time)
@@ -134,9 +130,14 @@ def repaired(show: Show) -> Show:
     measure = measure_take(path)
     assert measure.noise_floor_dbfs is not None
     take = room_tone_take(
-        analyse(show).any_ladder("mira"), "mira", take_id="room-tone-mira", file=path.name,
-        noise_dbfs=measure.noise_floor_dbfs, noise_a_dbfs=measure.noise_floor_a_dbfs, sha256=fingerprint(path),
-    )  # fmt: skip
+        analyse(show).any_ladder("mira"),
+        "mira",
+        take_id="room-tone-mira",
+        file=path.name,
+        noise_dbfs=measure.noise_floor_dbfs,
+        noise_a_dbfs=measure.noise_floor_a_dbfs,
+        sha256=fingerprint(path),
+    )
     return AttachTake(take).apply(show).with_(title="Lantern Quay, repaired")
 
 

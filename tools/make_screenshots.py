@@ -176,9 +176,7 @@ def feeds_doing(window: Window) -> None:
 def feeds_circles(window: Window) -> None:
     """The demo with one cable more: the software's monitor mix back into the desk, turned down a little."""
     fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
-    window.document.apply(
-        (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader), "Monitor into the desk"
-    )
+    window.document.apply((Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader), "Monitor into the desk")
     window.go("Feeds")
     window.feeds.choose_view("circles")
 

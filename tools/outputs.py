@@ -20,8 +20,16 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parent.parent))
 
 COMMANDS = (
-    ("check",), ("check", "--json"), ("feeds", "--json"), ("feeds",), ("level", "--json"), ("level",), ("cast", "--json"), ("rig", "--json"), ("rig",),
-)  # fmt: skip
+    ("check",),
+    ("check", "--json"),
+    ("feeds", "--json"),
+    ("feeds",),
+    ("level", "--json"),
+    ("level",),
+    ("cast", "--json"),
+    ("rig", "--json"),
+    ("rig",),
+)
 ALONE = (("schema",), ("kinds", "--json"))
 CHANGES = 6
 
@@ -48,10 +56,7 @@ def changed(show: object, draw: random.Random) -> object:
         analysis = analyse(show, remedies=False)  # type: ignore[arg-type]
         knobs = [knob for edge in analysis.graph.edges for knob in edge.knobs]
         switches = [row for edge in analysis.graph.edges for row in edge.switches]
-        edits = [
-            SetValue(knob.ref, round(draw.uniform(knob.lowest, knob.highest)))
-            for knob in draw.sample(knobs, 3)
-        ]
+        edits = [SetValue(knob.ref, round(draw.uniform(knob.lowest, knob.highest))) for knob in draw.sample(knobs, 3)]
         edits += [SetValue(row.ref, not row.now) for row in draw.sample(switches, 3)]
         edits += [Unplug(*cable.ends) for cable in draw.sample(analysis.show.cables, 2)]
         spot = round(draw.uniform(0.5, 4), 2), round(draw.uniform(0.5, 3), 2)
@@ -76,17 +81,13 @@ def main() -> None:
         os.environ["KYMAPHON_STATE"] = state
         options.folder.mkdir(parents=True, exist_ok=True)
         for words in ALONE:
-            (options.folder / f"{' '.join(words)}.txt").write_text(
-                run(words).replace(state, "state"), encoding="utf-8"
-            )
+            (options.folder / f"{' '.join(words)}.txt").write_text(run(words).replace(state, "state"), encoding="utf-8")
         demo = read_show(demo_path())
         for number in range(options.shows + 1):
             show = changed(demo, random.Random(options.seed * 1_000_000 + number)) if number else demo
             path = Path(state) / "show.json"
             write_show(path, show)  # type: ignore[arg-type]
-            text = "".join(
-                f"=== {' '.join(words)}\n{run((words[0], str(path), *words[1:]))}" for words in COMMANDS
-            )
+            text = "".join(f"=== {' '.join(words)}\n{run((words[0], str(path), *words[1:]))}" for words in COMMANDS)
             text = text.replace(str(path), "show.json").replace(state, "state")
             (options.folder / f"show {number:03}.txt").write_text(text, encoding="utf-8")
 

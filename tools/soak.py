@@ -48,9 +48,7 @@ def _soak(folder: Path, minutes: float, seed: int) -> int:
         found += two_writers(place, 150)
         writes += 300
         wrong += found
-        print(
-            f"round {rounds}: {inputs} inputs, {kills} kills, {writes} writes, {len(wrong)} wrong", flush=True
-        )
+        print(f"round {rounds}: {inputs} inputs, {kills} kills, {writes} writes, {len(wrong)} wrong", flush=True)
         for row in found:
             print(f"  {row}", flush=True)
     print(

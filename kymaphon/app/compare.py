@@ -22,10 +22,13 @@ from kymaphon.files.errors import FileProblem
 
 HEADINGS = ("Take", "Noise re speech", "Give or take", "Speech", "Noise", "To be equal")
 HELP = (
-    "Which recording", "Noise in its pauses against its speech: the lower the better",
-    "Twice the standard uncertainty of that, about 95 %", "Active speech level, ITU-T P.56",
-    "Noise in the pauses", "Gain that brings its speech to that of the first take",
-)  # fmt: skip
+    "Which recording",
+    "Noise in its pauses against its speech: the lower the better",
+    "Twice the standard uncertainty of that, about 95 %",
+    "Active speech level, ITU-T P.56",
+    "Noise in the pauses",
+    "Gain that brings its speech to that of the first take",
+)
 
 
 class CompareWork(LongWork):
@@ -79,10 +82,14 @@ def _row(take: Compared) -> Row:
     return Row(
         ("take", take.name),
         (
-            take.name, show_number(take.noise_re_speech_db, "dB"), show_number(number("coverage") * take.u_db, "dB"),
-            show_number(take.speech_dbfs, "dBFS"), show_number(take.noise_dbfs, "dBFS"), show_number(take.equal_gain_db, "dB", sign=True),
+            take.name,
+            show_number(take.noise_re_speech_db, "dB"),
+            show_number(number("coverage") * take.u_db, "dB"),
+            show_number(take.speech_dbfs, "dBFS"),
+            show_number(take.noise_dbfs, "dBFS"),
+            show_number(take.equal_gain_db, "dB", sign=True),
         ),
-    )  # fmt: skip
+    )
 
 
 class CompareDesk(WorkDesk):

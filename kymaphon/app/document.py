@@ -166,9 +166,7 @@ class Document(QObject):
         self.undo_stack = QUndoStack(self)
         self.undo_stack.setUndoLimit(UNDO_STEPS)
         self.previewing = ""
-        self.analysis: Report = (
-            analyse(self.show) if searched else Report.held_over(figures_of(self.show), None)
-        )
+        self.analysis: Report = analyse(self.show) if searched else Report.held_over(figures_of(self.show), None)
         self._settled = self._whole = self.analysis
         self._wanted = self.show
         self._work: _Work | None = None

@@ -232,7 +232,10 @@ class Filing:
         self.recovery.setVisible(bool(self.left_behind or lost or problems or gone))
         if not self.left_behind:
             if lost:
-                words = f"Nothing can be kept here: unsaved shows, settings and recent files are lost when the program ends. {lost}. Saving elsewhere works."
+                words = (
+                    "Nothing can be kept here: unsaved shows, settings and recent files are lost "
+                    f"when the program ends. {lost}. Saving elsewhere works."
+                )
                 self.recovery_row.addWidget(label(words), 1)
             elif problems:
                 more = f" and {len(problems) - 1} more" if len(problems) > 1 else ""
@@ -243,9 +246,7 @@ class Filing:
             return
         newest = self.left_behind[0]
         name = newest.path.name if newest.path else "a show never saved"
-        self.recovery_row.addWidget(
-            label(f"{newest.show.title} ({name}) was not saved when the program ended."), 1
-        )
+        self.recovery_row.addWidget(label(f"{newest.show.title} ({name}) was not saved when the program ended."), 1)
         for text, run, role in (("Bring it back", self.restore, "primary"), ("Let it go", self.let_go, "")):
             button = QPushButton(text)
             button.setProperty("role", role)

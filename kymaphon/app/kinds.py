@@ -38,20 +38,37 @@ from kymaphon.files.row_file import RowProblems
 
 FILTER = "Kinds (*.json *.csv);;All files (*)"
 LABELS = {
-    "name": "Name", "about": "About", "pattern": "Pickup pattern", "sensitivity_dbv_pa": "Sensitivity (dBV/Pa)",
-    "self_noise_dba": "Own noise (dBA)", "max_db_spl": "Maximum level (dB SPL)", "impedance_ohm": "Output impedance (ohm)",
-    "phantom_ma": "Draws phantom current (mA)", "nearest_m": "Made for no nearer than (m)", "farthest_m": "Made for up to (m)",
-    "worn": "Worn on", "stereo": "Stereo", "max_dbu": "Clips at (dBu)", "mic_channels": "Microphone channels",
-    "line_channels": "Line channels", "sends": "Sends", "mic_gain_db": "Microphone gain up to (dB)",
-    "output_stage": "Balanced outputs are driven", "phantom_least_v": "Works from phantom of (V)",
+    "name": "Name",
+    "about": "About",
+    "pattern": "Pickup pattern",
+    "sensitivity_dbv_pa": "Sensitivity (dBV/Pa)",
+    "self_noise_dba": "Own noise (dBA)",
+    "max_db_spl": "Maximum level (dB SPL)",
+    "impedance_ohm": "Output impedance (ohm)",
+    "phantom_ma": "Draws phantom current (mA)",
+    "nearest_m": "Made for no nearer than (m)",
+    "farthest_m": "Made for up to (m)",
+    "worn": "Worn on",
+    "stereo": "Stereo",
+    "max_dbu": "Clips at (dBu)",
+    "mic_channels": "Microphone channels",
+    "line_channels": "Line channels",
+    "sends": "Sends",
+    "mic_gain_db": "Microphone gain up to (dB)",
+    "output_stage": "Balanced outputs are driven",
+    "phantom_least_v": "Works from phantom of (V)",
     "ein_dbu": "Equivalent input noise at most gain (dBu)",
-}  # fmt: skip
+}
 EMPTY = {
     "self_noise_dba": "the thermal noise of its impedance",
     "phantom_ma": "needs none",
     "phantom_least_v": "not stated",
 }
-STAGE_WORDS = {"each-leg": "each leg from earth", "floating": "floating, or by a transformer", "impedance-balanced": "on one leg"}  # fmt: skip
+STAGE_WORDS = {
+    "each-leg": "each leg from earth",
+    "floating": "floating, or by a transformer",
+    "impedance-balanced": "on one leg",
+}
 
 
 def recipe_fields(recipe: Recipe) -> tuple[Field, ...]:
@@ -62,11 +79,29 @@ def recipe_fields(recipe: Recipe) -> tuple[Field, ...]:
         if name in ("group", "id"):
             continue
         if name == "pattern":
-            out.append(Field(name, LABELS[name], "choice", value, tuple((row, row.replace("-", " ")) for row in PATTERNS)))  # fmt: skip
+            out.append(
+                Field(name, LABELS[name], "choice", value, tuple((row, row.replace("-", " ")) for row in PATTERNS))
+            )
         elif name == "output_stage":
-            out.append(Field(name, LABELS[name], "choice", value, ((None, "not stated"), *((row, STAGE_WORDS[row]) for row in STAGES))))  # fmt: skip
+            out.append(
+                Field(
+                    name,
+                    LABELS[name],
+                    "choice",
+                    value,
+                    ((None, "not stated"), *((row, STAGE_WORDS[row]) for row in STAGES)),
+                )
+            )
         elif name == "worn":
-            out.append(Field(name, LABELS[name], "choice", value, ((None, "nothing: stands or is held"), ("chest", "the chest"), ("head", "the head"))))  # fmt: skip
+            out.append(
+                Field(
+                    name,
+                    LABELS[name],
+                    "choice",
+                    value,
+                    ((None, "nothing: stands or is held"), ("chest", "the chest"), ("head", "the head")),
+                )
+            )
         elif name == "about":
             out.append(Field(name, LABELS[name], "words", value))
         elif name == "stereo":
@@ -171,7 +206,9 @@ class KindsDialog(QDialog):
             return
         recipe = recipe_of(kind)
         if recipe is None:
-            self.tell(f"{kind.name} has more than this form can hold. Export it as JSON, edit it there, and import it again.")  # fmt: skip
+            self.tell(
+                f"{kind.name} has more than this form can hold. Export it as JSON, edit it there, and import it again."
+            )
             return
         self._form(kind.name, recipe, kind)
 
@@ -188,7 +225,7 @@ class KindsDialog(QDialog):
                 name = kind.id
             else:
                 stem = fresh_id(self.document.show, given["name"])
-                name = next(word for word in (stem, *(f"{stem}-{n}" for n in range(2, 10000))) if word not in taken)  # fmt: skip
+                name = next(word for word in (stem, *(f"{stem}-{n}" for n in range(2, 10000))) if word not in taken)
             made = type(recipe).model_validate({**given, "id": name}).kind()
             self._into_show((made,))
             put_on_shelf(made)
@@ -269,5 +306,9 @@ class KindsDialog(QDialog):
         except FileProblem as problem:
             self.tell(str(problem))
             return
-        rest = f" {', '.join(kind.name for kind in left)} hold more than a row can; export as JSON for those." if left else ""  # fmt: skip
+        rest = (
+            f" {', '.join(kind.name for kind in left)} hold more than a row can; export as JSON for those."
+            if left
+            else ""
+        )
         self.tell(f"Written: {path.name}.{rest}")

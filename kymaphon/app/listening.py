@@ -57,9 +57,7 @@ def takes_of(show: Show, voice: str) -> Takes:
     """The takes of a voice, and the music that is played."""
     found: dict[str, Take] = {take.what: take for take in show.takes if take.voice == voice}
     players = {party.id for party in show.parties if party.kind == "player"}
-    music = [
-        take for take in show.takes if take.what == "music" and (take.voice is None or take.voice in players)
-    ]
+    music = [take for take in show.takes if take.what == "music" and (take.voice is None or take.voice in players)]
     speakers = found.get("music") if voice not in players else None
     return Takes(found.get("voice"), found.get("room-tone"), music[-1] if music else None, speakers)
 
@@ -81,15 +79,19 @@ def listen(
         source = take_file(take_path(takes.talk, folder))
         room = take_file(take_path(takes.room, folder)) if takes.room is not None else None
         found = study(
-            source, room, channel=takes.talk.channel, low_cut=low_cut, gate=like,
-            room_spans=takes.talk.room_s or None, talk_spans=takes.talk.talk_s or None, progress=progress,
-        )  # fmt: skip
+            source,
+            room,
+            channel=takes.talk.channel,
+            low_cut=low_cut,
+            gate=like,
+            room_spans=takes.talk.room_s or None,
+            talk_spans=takes.talk.talk_s or None,
+            progress=progress,
+        )
         balanced = design(found.talk, "balanced", like=like)
         # The detector that does best is that of all three.
         like = like or Gate(detector=balanced.gate.detector, detector_ms=balanced.gate.detector_ms)
-        designs = {
-            row: balanced if row == "balanced" else design(found.talk, row, like=like) for row in PREFERENCES
-        }
+        designs = {row: balanced if row == "balanced" else design(found.talk, row, like=like) for row in PREFERENCES}
         music, speakers = _key(takes.music, folder), _key(takes.speakers, folder)
     except (NoTalkError, FileProblem, ValueError) as problem:
         return HeardTakes(voice, takes, problem=str(problem))

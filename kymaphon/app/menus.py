@@ -78,9 +78,7 @@ class Menus:
         action(menu, "&New show", lambda: window.filing.new(), "Starts an empty show.", KEYS.New)
         action(menu, "&Open\u2026", lambda: window.filing.ask_open(), "Opens a show file.", KEYS.Open)
         self.recent = menu.addMenu("Open &recent")
-        self.recent.aboutToShow.connect(
-            lambda: window.once_ready(lambda: window.filing.fill_recent(self.recent))
-        )
+        self.recent.aboutToShow.connect(lambda: window.once_ready(lambda: window.filing.fill_recent(self.recent)))
         action(
             menu,
             "Open the &demo",
@@ -185,9 +183,7 @@ class Menus:
             "WAV with its date, FLAC, OGG, Opus, MP3, AIFF, W64 or RF64; the recording itself stays.",
         )
         self.detach = menu.addMenu("&Detach")
-        self.detach.aboutToShow.connect(
-            lambda: window.once_ready(lambda: window.takes.fill_detach(self.detach))
-        )
+        self.detach.aboutToShow.connect(lambda: window.once_ready(lambda: window.takes.fill_detach(self.detach)))
 
     def _fill_view(self, menu: QMenu) -> None:
         window, action = self._window, self._action

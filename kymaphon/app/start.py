@@ -138,9 +138,7 @@ def _save_picture(window: Window, picture: str) -> None:
     QApplication.exit(0 if saved else 2)
 
 
-def unexpected(
-    window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None
-) -> None:
+def unexpected(window: Window, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
     """A mistake of ours: kept in a log file, shown with details to copy; the show is kept for recovery
     first.
     """
@@ -159,9 +157,7 @@ def unexpected(
         QMessageBox.StandardButton.Close,
         window,
     )
-    box.setInformativeText(
-        f"{_words_of_keeping(kept) if window.furnished else 'No show was open yet.'} {where}"
-    )
+    box.setInformativeText(f"{_words_of_keeping(kept) if window.furnished else 'No show was open yet.'} {where}")
     box.setDetailedText(details)
     box.exec()
 

@@ -49,7 +49,8 @@ WHATS = (
 )
 HINTS = {
     "voice": "Quiet then finds this voice's gate from it. Tell people before you record them.",
-    "room-tone": "Its noise floor then replaces the assumed room in the ladder, worked back through the gains as they stand now, with the other channels shut; Quiet takes it for the room.",
+    "room-tone": "Its noise floor then replaces the assumed room in the ladder, worked back through "
+    "the gains as they stand now, with the other channels shut; Quiet takes it for the room.",
     "speakers": "Quiet then tells how loud the loudspeakers may be with this microphone open.",
     "music": "Quiet then tells how far it has to go down under a voice.",
 }
@@ -95,15 +96,11 @@ class RecordWork(LongWork):
                 samples = capture(seconds, rate, progress=self.step)[:, 0]
             else:
                 rig = SimulatedRig(rate)
-                sound = rig.play(
-                    self.analysis, self.voice, self.node, seconds=seconds, silent=self.what == "room-tone"
-                )
+                sound = rig.play(self.analysis, self.voice, self.node, seconds=seconds, silent=self.what == "room-tone")
                 samples = sound.astype(np.float32)
                 if not self.step(0.6):
                     raise Cancelled
-            write_audio(
-                self.path, samples, rate, about=f"{self.analysis.party_name(self.voice)}, {self.what}"
-            )
+            write_audio(self.path, samples, rate, about=f"{self.analysis.party_name(self.voice)}, {self.what}")
             measure = measure_take(self.path)
             self.signals.done.emit((self.path, measure, fingerprint(self.path)))
         except (FileProblem, CaptureProblem, ValueError) as problem:
@@ -144,10 +141,16 @@ class TakeDialog(QDialog):
         form = QFormLayout()
         form.setHorizontalSpacing(24)
         rows = (
-            ("Format", f"{measure.sample_rate_hz} Hz, {measure.channels} channel{'s' if measure.channels > 1 else ''}, {measure.duration_s:.1f} s"),
-            *((name[:1].upper() + name[1:], "\u2013" if value is None else show_number(value, unit)) for name, value, unit in measure.table()),
+            (
+                "Format",
+                f"{measure.sample_rate_hz} Hz, {measure.channels} channel{'s' if measure.channels > 1 else ''}, {measure.duration_s:.1f} s",
+            ),
+            *(
+                (name[:1].upper() + name[1:], "\u2013" if value is None else show_number(value, unit))
+                for name, value, unit in measure.table()
+            ),
             ("Clipped runs", str(measure.clipped_runs)),
-        )  # fmt: skip
+        )
         for name, text in rows:
             form.addRow(label(name, "muted", wrap=False), label(text, wrap=False))
         column.addLayout(form)
@@ -215,9 +218,7 @@ class TakeDialog(QDialog):
             usable = self.voices.count() > 0 and (what != "room-tone" or self._floor is not None)
             self._attach.setEnabled(usable)
             if what == "room-tone" and self._floor is None:
-                self.hint.setText(
-                    "No noise floor can be told of it, so it cannot be a room; the notes above say why."
-                )
+                self.hint.setText("No noise floor can be told of it, so it cannot be a room; the notes above say why.")
 
     @property
     def sort(self) -> str:
@@ -312,25 +313,36 @@ class TakeDesk(WorkDesk):
                 if measure is None or measure.noise_floor_dbfs is None:
                     raise ValueError("no noise floor can be told of it")
                 take = room_tone_take(
-                    ladder, voice, take_id=f"room-tone-{voice}"[:64], file=file, noise_dbfs=measure.noise_floor_dbfs,
-                    noise_a_dbfs=measure.noise_floor_a_dbfs, sha256=sha256,
-                    recorded_at=at, gain_db=gain,
-                )  # fmt: skip
+                    ladder,
+                    voice,
+                    take_id=f"room-tone-{voice}"[:64],
+                    file=file,
+                    noise_dbfs=measure.noise_floor_dbfs,
+                    noise_a_dbfs=measure.noise_floor_a_dbfs,
+                    sha256=sha256,
+                    recorded_at=at,
+                    gain_db=gain,
+                )
             else:
                 # What a player plays begins at its loudness; a microphone's take says nothing of that.
                 party = analysis.show.party(voice)
                 played = measure.integrated_lufs if measure is not None and party.plays_on else None
                 take_id = free_id(analysis.show, f"{'talk' if what == 'voice' else 'music'}-{voice}")
                 take = voice_take(
-                    ladder, voice, take_id=take_id, file=file, what="voice" if what == "voice" else "music", sha256=sha256,
-                    recorded_at=at, gain_db=gain, loudness_lufs=played,
-                )  # fmt: skip
+                    ladder,
+                    voice,
+                    take_id=take_id,
+                    file=file,
+                    what="voice" if what == "voice" else "music",
+                    sha256=sha256,
+                    recorded_at=at,
+                    gain_db=gain,
+                    loudness_lufs=played,
+                )
         except ValueError as error:
             self.filing.problem("The take was not attached", str(error))
             return False
-        words = {"room-tone": f"room tone of {name}", "voice": f"talk of {name}"}.get(
-            what, f"music at {name}"
-        )
+        words = {"room-tone": f"room tone of {name}", "voice": f"talk of {name}"}.get(what, f"music at {name}")
         self.document.apply((AttachTake(take),), words)
         self.filing.say(f"Attached: {words}, {path.name}. Ctrl+Z takes it off again.")
         return True
@@ -364,11 +376,7 @@ class TakeDesk(WorkDesk):
             self.filing.say("Choose a voice first.")
             return
         ladder = analysis.any_ladder(voice)
-        node = (
-            next((rung.node for rung in ladder.rungs if rung.unit == "dBFS"), None)
-            if ladder is not None
-            else None
-        )
+        node = next((rung.node for rung in ladder.rungs if rung.unit == "dBFS"), None) if ladder is not None else None
         name = analysis.party_name(voice)
         if node is None:
             self.filing.say(f"{name} reaches no digital point; plug the microphone in first.")
@@ -402,9 +410,7 @@ class TakeDesk(WorkDesk):
         """What a take is, as a menu says it."""
         show = self.document.show
         name = next((row.name for row in show.parties if row.id == take.voice), "")
-        words = {"voice": "Talk of", "room-tone": "Room tone of", "music": "Music at"}.get(
-            take.what, "Recording of"
-        )
+        words = {"voice": "Talk of", "room-tone": "Room tone of", "music": "Music at"}.get(take.what, "Recording of")
         return f"{words} {name}" if name else take.id
 
     def _detach(self, take: Take) -> None:
@@ -417,9 +423,7 @@ class TakeDesk(WorkDesk):
         menu.clear()
         for take in self.document.show.takes:
             row = menu.addAction(f"{self._what(take)}, {Path(take.file).name}")
-            row.setStatusTip(
-                f"Takes {take.file} off the show; the recording stays where it is. Can be undone."
-            )
+            row.setStatusTip(f"Takes {take.file} off the show; the recording stays where it is. Can be undone.")
             row.triggered.connect(lambda _checked=False, take=take: self._detach(take))
         if menu.isEmpty():
             menu.addAction("None attached").setEnabled(False)

@@ -47,15 +47,47 @@ class Theme:
 
 
 DARK = Theme(
-    "dark", "#0D1A21", "#13252E", "#1B333E", "#2F4D5A", "#EAF1F2", "#A3B8C0", "#F2C14E", "#142B33",
-    "#8FE0C8", "#8E86D6", "#6F93D8", "#C48BC9", "#7A8F99", "#B0996B", "#FF7A66", "#FFB25C", "#9CC7E8",
+    "dark",
+    "#0D1A21",
+    "#13252E",
+    "#1B333E",
+    "#2F4D5A",
+    "#EAF1F2",
+    "#A3B8C0",
+    "#F2C14E",
+    "#142B33",
+    "#8FE0C8",
+    "#8E86D6",
+    "#6F93D8",
+    "#C48BC9",
+    "#7A8F99",
+    "#B0996B",
+    "#FF7A66",
+    "#FFB25C",
+    "#9CC7E8",
     ("#8FE0C8", "#F3A6B8", "#7DB4F0", "#CBD86A", "#E3AE78", "#BBA2F0", "#D5DADC", "#5FD0E0"),
-)  # fmt: skip
+)
 LIGHT = Theme(
-    "light", "#F6F2E9", "#FFFDF7", "#ECE5D6", "#C9BFAB", "#142B33", "#50656D", "#8A5A00", "#FFFDF7",
-    "#0F7A66", "#5B50B5", "#2C5CA8", "#8A3F91", "#596A72", "#7A5F2A", "#B42318", "#A15200", "#1F5F8B",
+    "light",
+    "#F6F2E9",
+    "#FFFDF7",
+    "#ECE5D6",
+    "#C9BFAB",
+    "#142B33",
+    "#50656D",
+    "#8A5A00",
+    "#FFFDF7",
+    "#0F7A66",
+    "#5B50B5",
+    "#2C5CA8",
+    "#8A3F91",
+    "#596A72",
+    "#7A5F2A",
+    "#B42318",
+    "#A15200",
+    "#1F5F8B",
     ("#0F7A66", "#B0355A", "#2567B0", "#66720F", "#9A5518", "#6D49B8", "#4A5A62", "#0B7285"),
-)  # fmt: skip
+)
 THEMES = {theme.name: theme for theme in (DARK, LIGHT)}
 
 
@@ -78,9 +110,7 @@ def load_fonts() -> None:
             QFontDatabase.addApplicationFontFromData(entry.read_bytes())
 
 
-def font(
-    points: float = BASE_POINTS, weight: QFont.Weight = QFont.Weight.Normal, scale: float = 1.0
-) -> QFont:
+def font(points: float = BASE_POINTS, weight: QFont.Weight = QFont.Weight.Normal, scale: float = 1.0) -> QFont:
     """The typeface with tabular figures."""
     row = QFont(FAMILY)
     row.setPointSizeF(points * scale)
@@ -162,7 +192,8 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QPushButton[role="flat"]:hover {{ color: {t.text}; }}
     QPushButton[role="flat"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 7px; }}
     QPushButton[role="switch"] {{ text-align: left; font-weight: 400; }}
-    QTableView, QListView, QTreeView {{ background: {t.panel}; border: none; gridline-color: {t.line}; selection-background-color: {t.raised}; selection-color: {t.text}; outline: none; }}
+    QTableView, QListView, QTreeView {{ background: {t.panel}; border: none; gridline-color: {t.line};
+        selection-background-color: {t.raised}; selection-color: {t.text}; outline: none; }}
     QListView:focus, QTableWidget:focus {{ border: 1px solid {t.lantern}; border-radius: 4px; }}
     QToolButton {{ background: transparent; border: 1px solid transparent; border-radius: 3px; padding: 0; }}
     QToolButton:focus {{ border: 1px solid {t.lantern}; }}
@@ -178,9 +209,11 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QScrollBar::handle:horizontal {{ background: {t.line}; border-radius: 5px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
-    QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 5px 10px; selection-background-color: {t.lantern}; selection-color: {t.on_lantern}; }}
+    QComboBox, QLineEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 5px 10px;
+        selection-background-color: {t.lantern}; selection-color: {t.on_lantern}; }}
     QComboBox:focus, QLineEdit:focus {{ border: 2px solid {t.lantern}; padding: 4px 9px; }}
-    QComboBox QAbstractItemView {{ background: {t.panel}; selection-background-color: {t.raised}; selection-color: {t.text}; border: 1px solid {t.line}; }}
+    QComboBox QAbstractItemView {{ background: {t.panel}; selection-background-color: {t.raised}; selection-color: {t.text};
+        border: 1px solid {t.line}; }}
     QPlainTextEdit {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; }}
     QPlainTextEdit:focus {{ border: 2px solid {t.lantern}; }}
     QCheckBox::indicator {{ width: 16px; height: 16px; border: 1px solid {t.muted}; border-radius: 4px; background: {t.raised}; }}

@@ -399,9 +399,7 @@ class Window(QMainWindow):
             self.say("Nothing to take back.")
             return
         stack.undo()
-        self.say(
-            f"Taken back: {text}. {QKeySequence(QKeySequence.StandardKey.Redo).toString()} does it again."
-        )
+        self.say(f"Taken back: {text}. {QKeySequence(QKeySequence.StandardKey.Redo).toString()} does it again.")
 
     def redo(self) -> None:
         stack = self.document.undo_stack
@@ -521,7 +519,10 @@ class Window(QMainWindow):
     def about(self) -> None:
         from kymaphon import __version__
 
-        text = f"Kymaphon {__version__}. MIT licence. Typeface: Atkinson Hyperlegible Next, SIL Open Font License. Notices of all that it uses: NOTICES.md."
+        text = (
+            f"Kymaphon {__version__}. MIT licence. Typeface: Atkinson Hyperlegible Next, SIL Open "
+            "Font License. Notices of all that it uses: NOTICES.md."
+        )
         self.problem("Kymaphon", text)
 
     def closeEvent(self, event: QCloseEvent) -> None:

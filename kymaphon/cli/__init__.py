@@ -95,8 +95,13 @@ def _command(given: list[str]) -> int:
 
 READ = ("show", "file", "files", "take_in", "settings", "music", "noise")
 WRITTEN: dict[str, Output] = {
-    "output": "show", "export": "list", "give_out": "list", "preset": "list", "render": "list", "picture": "list",
-}  # fmt: skip
+    "output": "show",
+    "export": "list",
+    "give_out": "list",
+    "preset": "list",
+    "render": "list",
+    "picture": "list",
+}
 
 
 def _guard(options: argparse.Namespace) -> None:
@@ -172,12 +177,8 @@ def _parser() -> argparse.ArgumentParser:
         row = command(name, run, text)
         row.add_argument("show", help="show file")
         if name == "level":
-            row.add_argument(
-                "--from", dest="source", metavar="ID", help="a party, or a device that it speaks into"
-            )
-            row.add_argument(
-                "--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port"
-            )
+            row.add_argument("--from", dest="source", metavar="ID", help="a party, or a device that it speaks into")
+            row.add_argument("--to", dest="target", metavar="ID", help="a party that listens, a device, or device.port")
         if name == "check":
             add_check_options(row)
         if name == "level":
@@ -187,17 +188,11 @@ def _parser() -> argparse.ArgumentParser:
         if name == "cast":
             add_cast_options(row)
         if name == "sheet":
-            row.add_argument(
-                "-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv"
-            )
-            row.add_argument(
-                "--list", choices=("patch", "pull"), default="patch", help="which list a .csv holds"
-            )
+            row.add_argument("-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv")
+            row.add_argument("--list", choices=("patch", "pull"), default="patch", help="which list a .csv holds")
         if name == "rig":
             row.add_argument("--export", metavar="CSV", help="write the patch list")
-            row.add_argument(
-                "--import", dest="take_in", metavar="CSV", help="take a patch list over; needs -o"
-            )
+            row.add_argument("--import", dest="take_in", metavar="CSV", help="take a patch list over; needs -o")
             row.add_argument("-o", "--output", metavar="SHOW", help="with --import: the show file to write")
             row.add_argument(
                 "--partial",
@@ -227,16 +222,12 @@ def _parser() -> argparse.ArgumentParser:
         "--compare", action="store_true", help="rank takes of one voice by noise at equal speech level"
     )
     add_gate_options(
-        command(
-            "gate", gate, "Find a gate from a recording; what the schools' values would do; the gated sound."
-        )
+        command("gate", gate, "Find a gate from a recording; what the schools' values would do; the gated sound.")
     )
     kinds = command("kinds", _kinds, "Your own kinds of device: list, import, export (.json or .csv).")
     what = kinds.add_mutually_exclusive_group()
     what.add_argument("--import", dest="take_in", metavar="FILE", help="put the kinds of a file on the shelf")
-    what.add_argument(
-        "--export", dest="give_out", metavar="FILE", help="write the shelf, or one kind, to a file"
-    )
+    what.add_argument("--export", dest="give_out", metavar="FILE", help="write the shelf, or one kind, to a file")
     what.add_argument("--remove", metavar="ID", help="take a kind off the shelf")
     what.add_argument(
         "--all",
@@ -314,7 +305,7 @@ def _kinds(options: argparse.Namespace) -> int:
         shelf_path,
         take_off_shelf,
         write_kinds,
-    )  # fmt: skip
+    )
     from kymaphon.files.row_file import RowProblems
 
     if options.all is not None:
@@ -342,9 +333,7 @@ def _kinds(options: argparse.Namespace) -> int:
         left = write_kinds(options.give_out, chosen)
         done = f"written: {options.give_out}"
         for kind in left:
-            print(
-                f"kymaphon: {kind.id} has more than a row of CSV can hold; write it as .json", file=sys.stderr
-            )
+            print(f"kymaphon: {kind.id} has more than a row of CSV can hold; write it as .json", file=sys.stderr)
     rows = [{"id": kind.id, "name": kind.name, "group": kind.group} for kind in shelf]
     if options.json:
         print_json({"done": done or None, "shelf": str(shelf_path()), "kinds": rows})

@@ -15,9 +15,7 @@ if TYPE_CHECKING:
 def add_cast_options(row: argparse.ArgumentParser) -> None:
     """The options of `cast`."""
     row.add_argument("--place", metavar="ID", help="only this place")
-    row.add_argument(
-        "--best", metavar="PARTY", help="rank all microphones for a party, each at its best spot"
-    )
+    row.add_argument("--best", metavar="PARTY", help="rank all microphones for a party, each at its best spot")
     row.add_argument(
         "--by",
         choices=("room", "margin"),
@@ -82,14 +80,16 @@ def _before_howl(analysis: Report, options: argparse.Namespace) -> int:
     if options.json:
         ranked = [
             {
-                "kind": row.kind.id, "at_m": None if row.at is None else list(row.at), "distance_m": round(row.metres, 4),
-                "before_howl_db": round(row.before_howl_db or 0.0, 4), "voice_over_room_db": round(row.over_room_db, 4), "reason": row.reason,
+                "kind": row.kind.id,
+                "at_m": None if row.at is None else list(row.at),
+                "distance_m": round(row.metres, 4),
+                "before_howl_db": round(row.before_howl_db or 0.0, 4),
+                "voice_over_room_db": round(row.over_room_db, 4),
+                "reason": row.reason,
             }
             for row in rows
-        ]  # fmt: skip
-        print_json(
-            {"party": options.best, "by": "margin", "now_db": round(found.now_db, 4), "ranked": ranked}
-        )
+        ]
+        print_json({"party": options.best, "by": "margin", "now_db": round(found.now_db, 4), "ranked": ranked})
         return 0
     print(f"{name}: now {show_number(found.now_db, 'dB')} before it howls. With the voice as loud as now:")
     for rank, row in enumerate(rows, start=1):

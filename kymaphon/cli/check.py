@@ -39,9 +39,12 @@ def check(options: argparse.Namespace) -> int:
     counts = analysis.counts()
     if options.json:
         rows = offered(analysis)
-        print_json({
-            "findings": [{"id": name, **row.to_json()} for name, row in rows.items()], "before_air": list(before_air(analysis)),
-        })  # fmt: skip
+        print_json(
+            {
+                "findings": [{"id": name, **row.to_json()} for name, row in rows.items()],
+                "before_air": list(before_air(analysis)),
+            }
+        )
     else:
         _print(analysis, remedies=options.remedies)
         rows_before = before_air(analysis)

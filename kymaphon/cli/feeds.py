@@ -22,7 +22,14 @@ def add_feeds_options(row: argparse.ArgumentParser) -> None:
     """The options of the command."""
     what = row.add_mutually_exclusive_group()
     what.add_argument("--plan", action="store_true", help="put every needed mix on a bus; steps at the desk")
-    what.add_argument("--tracks", nargs="?", const="", choices=("", *WAYS), metavar="WAY", help="what each recorder track gets: mix, split or each; left out: the show's")  # fmt: skip
+    what.add_argument(
+        "--tracks",
+        nargs="?",
+        const="",
+        choices=("", *WAYS),
+        metavar="WAY",
+        help="what each recorder track gets: mix, split or each; left out: the show's",
+    )
     what.add_argument(
         "--stream", action="store_true", help="upload needed against measured; how late chat and checking are"
     )
@@ -32,11 +39,11 @@ def add_feeds_options(row: argparse.ArgumentParser) -> None:
         help="with --plan: every step from a rig with nothing set, not only what differs from now",
     )
     row.add_argument(
-        "--way", choices=("lead", "share", "computer", "desk"), help="with --plan: where it falls short, the plan of this way out instead"
-    )  # fmt: skip
-    row.add_argument(
-        "-o", "--output", metavar="SHOW", help="with --plan or --tracks: the show file to write it into"
+        "--way",
+        choices=("lead", "share", "computer", "desk"),
+        help="with --plan: where it falls short, the plan of this way out instead",
     )
+    row.add_argument("-o", "--output", metavar="SHOW", help="with --plan or --tracks: the show file to write it into")
 
 
 def feeds(options: argparse.Namespace) -> int:
@@ -77,7 +84,8 @@ def _hearing(options: argparse.Namespace, analysis: Report) -> int:
             print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
     for circle in loops_of(analysis):
         print(
-            f"circle: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through {', '.join(analysis.device_name(row) for row in circle.devices)}"
+            f"circle: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through "
+            f"{', '.join(analysis.device_name(row) for row in circle.devices)}"
         )
     for row in spares(analysis):
         print(row.words())
@@ -123,7 +131,10 @@ def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:
     way = next((row for row in ways if row.sort == sort), None)
     if way is None:
         there = ", ".join(row.sort for row in ways if row.edits)
-        raise Unusable(f"no way out by {sort}: {'the plan needs none' if not ways else f'there is one by {there}' if there else 'none can be made by settings and plugs'}")  # fmt: skip
+        raise Unusable(
+            f"no way out by {sort}: "
+            f"{'the plan needs none' if not ways else f'there is one by {there}' if there else 'none can be made by settings and plugs'}"
+        )
     if not way.edits:
         raise Unusable(f"that takes more than settings and plugs: {way.text}")
     return way.edits

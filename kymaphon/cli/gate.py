@@ -15,9 +15,7 @@ from kymaphon.files.errors import FileProblem
 def add_gate_options(row: argparse.ArgumentParser) -> None:
     """The options of the command."""
     row.add_argument("file", metavar="FILE", help="a recording of talk")
-    row.add_argument(
-        "--noise", metavar="ROOM", help="a recording of the room alone; left out: the pauses of FILE"
-    )
+    row.add_argument("--noise", metavar="ROOM", help="a recording of the room alone; left out: the pauses of FILE")
     row.add_argument(
         "--prefer",
         choices=("never-eat", "balanced", "keep-silent"),
@@ -37,9 +35,7 @@ def add_gate_options(row: argparse.ArgumentParser) -> None:
         choices=("peak", "rms"),
         help="that of the unit; left out: both are tried, and the better is taken",
     )
-    row.add_argument(
-        "--look-ahead", type=float, metavar="MS", help="that of the unit: the sound is delayed by this"
-    )
+    row.add_argument("--look-ahead", type=float, metavar="MS", help="that of the unit: the sound is delayed by this")
     row.add_argument(
         "--settings",
         metavar="TXT",
@@ -50,15 +46,11 @@ def add_gate_options(row: argparse.ArgumentParser) -> None:
         action="store_true",
         help="try another detector, look-ahead and a low cut in the key, and tell what each buys",
     )
-    row.add_argument(
-        "--range", type=float, metavar="DB", help="taken off when shut; left out: by what matters most"
-    )
+    row.add_argument("--range", type=float, metavar="DB", help="taken off when shut; left out: by what matters most")
     row.add_argument(
         "--music", metavar="MUSIC", help="a recording of loudspeakers at the microphone: how loud they may be"
     )
-    row.add_argument(
-        "--partial", action="store_true", help="take what is there of a recording that was cut short"
-    )
+    row.add_argument("--partial", action="store_true", help="take what is there of a recording that was cut short")
 
 
 FOUND_ONLY = ("--preset", "--options", "--music", "--low-cut", "--detector", "--look-ahead", "--range")
@@ -166,9 +158,7 @@ def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
     if gate is None:
         raise FileProblem(Path(options.settings), "has no gate that is on")
     if unit != "dBFS":
-        raise FileProblem(
-            Path(options.settings), f"has its thresholds in {unit}; a recording is judged in dBFS"
-        )
+        raise FileProblem(Path(options.settings), f"has its thresholds in {unit}; a recording is judged in dBFS")
     low_cut = next((row for row in chain if isinstance(row, LowCut) and row.on), None)
     try:
         found = study(take, room, channel=options.channel, low_cut=low_cut, gate=gate)
@@ -182,11 +172,17 @@ def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
         _render(options, take, found, trial, gate)
         print(f"written: {options.render}", file=sys.stderr)
     if options.json:
-        print_json({
-            **_settings_json(gate), **verdict.figures_json(), "works": verdict.works,
-            "snr_db": round(found.talk.snr_db, 3), "room_loudest_dbfs": round(trial.room_loudest_db, 3),
-            "eaten": _eaten_json(verdict), "notes": list(found.notes),
-        })  # fmt: skip
+        print_json(
+            {
+                **_settings_json(gate),
+                **verdict.figures_json(),
+                "works": verdict.works,
+                "snr_db": round(found.talk.snr_db, 3),
+                "room_loudest_dbfs": round(trial.room_loudest_db, 3),
+                "eaten": _eaten_json(verdict),
+                "notes": list(found.notes),
+            }
+        )
         return 0
     print(words_of(gate)[:1].upper() + words_of(gate)[1:])
     print(
@@ -212,11 +208,16 @@ def _judged(options: argparse.Namespace, take: Any, room: Any) -> int:
 def _eaten_json(verdict: Any) -> list[dict[str, Any]]:
     return [
         {
-            "word": row.number + 1, "at_s": round(row.at_s, 4), "start_ms": round(row.start_ms, 2), "middle_ms": round(row.middle_ms, 2),
-            "end_ms": round(row.end_ms, 2), "part": row.part, "audible_ms": round(row.heard_ms, 2),
+            "word": row.number + 1,
+            "at_s": round(row.at_s, 4),
+            "start_ms": round(row.start_ms, 2),
+            "middle_ms": round(row.middle_ms, 2),
+            "end_ms": round(row.end_ms, 2),
+            "part": row.part,
+            "audible_ms": round(row.heard_ms, 2),
         }
         for row in verdict.eaten
-    ]  # fmt: skip
+    ]
 
 
 def gate_json(found: Any, best: Any, speakers: Any = None, buys: tuple[Any, ...] = ()) -> dict[str, Any]:
@@ -236,16 +237,29 @@ def gate_json(found: Any, best: Any, speakers: Any = None, buys: tuple[Any, ...]
         "eaten": _eaten_json(verdict),
         "word_times_s": [[round(word.start_s, 4), round(word.end_s, 4)] for word in talk.words],
         "schools": [
-            {"id": id_, "name": name, **(_settings_json(row.gate) if row.gate else {}), **row.figures_json(), "source": source}
+            {
+                "id": id_,
+                "name": name,
+                **(_settings_json(row.gate) if row.gate else {}),
+                **row.figures_json(),
+                "source": source,
+            }
             for id_, name, source, row in best.schools
         ],
         "notes": [*found.notes, *(note for note in best.notes if note not in found.notes)],
-    }  # fmt: skip
+    }
     if buys:
         out["options"] = [
-            {"id": row.id, "label": row.label, "buys": row.text, "works": row.design.works, **_settings_json(row.design.gate), **row.design.verdict.figures_json()}
+            {
+                "id": row.id,
+                "label": row.label,
+                "buys": row.text,
+                "works": row.design.works,
+                **_settings_json(row.design.gate),
+                **row.design.verdict.figures_json(),
+            }
             for row in buys
-        ]  # fmt: skip
+        ]
     if found.room is not None:
         out["noise_a_weighted_dbfs"] = round(found.room.weighted_dbfs, 3)
     if found.kind is not None:
@@ -253,7 +267,16 @@ def gate_json(found: Any, best: Any, speakers: Any = None, buys: tuple[Any, ...]
         out["noise_about"] = found.kind.words
     if found.choice is not None:
         choice = found.choice
-        out["low_cut_choice"] = {"corner_hz": choice.low_cut.corner_hz, "slope_db_per_octave": choice.low_cut.slope_db_per_octave, "off_room_db": round(choice.room_db, 3), "off_voice_db": round(choice.voice_db, 3)} if choice.low_cut else None  # fmt: skip
+        out["low_cut_choice"] = (
+            {
+                "corner_hz": choice.low_cut.corner_hz,
+                "slope_db_per_octave": choice.low_cut.slope_db_per_octave,
+                "off_room_db": round(choice.room_db, 3),
+                "off_voice_db": round(choice.voice_db, 3),
+            }
+            if choice.low_cut
+            else None
+        )
     if speakers is not None:
         out["loudspeakers"] = speakers.why.to_json()
     return out
@@ -292,7 +315,10 @@ def _print(found: Any, best: Any, speakers: Any) -> None:
         )
     if found.choice is not None and found.choice.low_cut is not None and found.low_cut is None:
         choice = found.choice
-        print(f"A {words_of(choice.low_cut)}, would take {show_number(choice.room_db, 'dB')} off the room and {show_number(choice.voice_db, 'dB')} off the voice: --low-cut auto")  # fmt: skip
+        print(
+            f"A {words_of(choice.low_cut)}, would take {show_number(choice.room_db, 'dB')} off the room "
+            f"and {show_number(choice.voice_db, 'dB')} off the voice: --low-cut auto"
+        )
     if speakers is not None:
         print(speakers.text)
     for note in (*found.notes, *(row for row in best.notes if row not in found.notes)):
@@ -342,6 +368,4 @@ def _preset(options: argparse.Namespace, found: Any, best: Any) -> None:
     from kymaphon.files.preset_file import write_text
 
     chain = (*((found.low_cut,) if found.low_cut else ()), best.gate)
-    write_text(
-        options.preset, preset_text(chain, name=Path(options.file).name, at="where the take was recorded")
-    )
+    write_text(options.preset, preset_text(chain, name=Path(options.file).name, at="where the take was recorded"))

@@ -24,12 +24,8 @@ def add_level_options(parser: argparse.ArgumentParser) -> None:
         choices=("stay", "unity", "free"),
         help="with --line-up: stay as they are, go to 0, or may move too; left out: as the practice has it",
     )
-    parser.add_argument(
-        "-o", "--output", metavar="SHOW", help="with --line-up or --safety: the show file to write"
-    )
-    parser.add_argument(
-        "--budget", action="store_true", help="who brings how much noise, and what each move would buy"
-    )
+    parser.add_argument("-o", "--output", metavar="SHOW", help="with --line-up or --safety: the show file to write")
+    parser.add_argument("--budget", action="store_true", help="who brings how much noise, and what each move would buy")
     parser.add_argument(
         "--run",
         dest="sources",
@@ -41,9 +37,7 @@ def add_level_options(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="what every meter along the way should read of a line-up tone at the house's reference",
     )
-    parser.add_argument(
-        "--safety", type=float, metavar="DB", help="with --from: a safety copy recorded so much lower"
-    )
+    parser.add_argument("--safety", type=float, metavar="DB", help="with --from: a safety copy recorded so much lower")
 
 
 def level(options: argparse.Namespace) -> int:
@@ -67,10 +61,7 @@ def level(options: argparse.Namespace) -> int:
     if options.json:
         from kymaphon.core.levels.lineup.tone import tone_along
 
-        rows = [
-            {**row.to_json(), "tone": [point.to_json() for point in tone_along(analysis, row)]}
-            for row in ladders
-        ]
+        rows = [{**row.to_json(), "tone": [point.to_json() for point in tone_along(analysis, row)]} for row in ladders]
         print_json({"ladders": rows, "programme": [row.to_json() for row in programme(analysis)]})
         return 0
     names = {party.id: party.name for party in analysis.show.parties}
@@ -81,9 +72,7 @@ def level(options: argparse.Namespace) -> int:
             noise = show_number(rung.noise_total_db, rung.noise_unit) if rung.noise_db else "-"
             headroom = "-" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
             speech, late = show_number(rung.speech_db, rung.unit), show_number(rung.delay_ms, "ms")
-            print(
-                f"  {rung.label[:41]:42}{speech:>16}{noise:>16}{headroom:>11}{late:>10}  {rung.loudest_noise or '-'}"
-            )
+            print(f"  {rung.label[:41]:42}{speech:>16}{noise:>16}{headroom:>11}{late:>10}  {rung.loudest_noise or '-'}")
         last = ladder.last
         if last.noise_db:
             print(f"  voice over noise {show_number(last.voice_over_noise_db, 'dB')}, both A-weighted")
@@ -138,12 +127,8 @@ def _line_up(analysis: Report, options: argparse.Namespace) -> int:
         )
     for row in plan.voices:
         off = "no mark" if row.off_db is None else f"{show_number(row.off_db, 'dB', sign=True)} of the mark"
-        spare = (
-            "" if row.spare_db is None else f", {show_number(row.spare_db, 'dB')} to spare at {row.spare_at}"
-        )
-        print(
-            f"  {analysis.party_name(row.voice):16} {off}{spare}{'. ' + row.forbids if row.forbids else ''}"
-        )
+        spare = "" if row.spare_db is None else f", {show_number(row.spare_db, 'dB')} to spare at {row.spare_at}"
+        print(f"  {analysis.party_name(row.voice):16} {off}{spare}{'. ' + row.forbids if row.forbids else ''}")
     if plan.unproven:
         print(f"Not proven to be the least noise: {plan.unproven}.")
     for line in (*plan.held, *done):
@@ -175,11 +160,18 @@ def _tone(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> 
     from kymaphon.core.model.scales import scales
 
     if options.json:
-        print_json({
-            "tone": [
-                {"voice": row.voice, "to": row.target, "points": [point.to_json() for point in tone_along(analysis, row)]} for row in ladders
-            ]
-        })  # fmt: skip
+        print_json(
+            {
+                "tone": [
+                    {
+                        "voice": row.voice,
+                        "to": row.target,
+                        "points": [point.to_json() for point in tone_along(analysis, row)],
+                    }
+                    for row in ladders
+                ]
+            }
+        )
         return 0
     names = {party.id: party.name for party in analysis.show.parties}
     for ladder in ladders:
@@ -187,12 +179,8 @@ def _tone(analysis: Report, ladders: list[Any], options: argparse.Namespace) -> 
             f"Tone of 1 kHz at the house's reference, {names[ladder.voice]} to {names.get(ladder.target, ladder.target)}"
         )
         for point in tone_along(analysis, ladder):
-            shown = "; ".join(
-                f"{scales()[name].name} {figure.text()}" for name, figure in point.readings.items()
-            )
-            print(
-                f"  {point.rung.label[:41]:42}{show_number(point.level.value, point.rung.unit):>12}  {shown}"
-            )
+            shown = "; ".join(f"{scales()[name].name} {figure.text()}" for name, figure in point.readings.items())
+            print(f"  {point.rung.label[:41]:42}{show_number(point.level.value, point.rung.unit):>12}  {shown}")
     return 0
 
 
@@ -206,12 +194,19 @@ def _run(analysis: Report, options: argparse.Namespace) -> int:
     if options.json:
         rows = [
             {
-                "voice": step.voice, "say": step.say, "listen": step.listen, "watch": step.watch, "at": step.point.node,
-                "meter": step.expected.scale, "expected": round(step.expected.shows.value, 3), "from": round(step.expected.low, 3),
-                "to": round(step.expected.high, 3), "unit": step.expected.unit,
+                "voice": step.voice,
+                "say": step.say,
+                "listen": step.listen,
+                "watch": step.watch,
+                "at": step.point.node,
+                "meter": step.expected.scale,
+                "expected": round(step.expected.shows.value, 3),
+                "from": round(step.expected.low, 3),
+                "to": round(step.expected.high, 3),
+                "unit": step.expected.unit,
             }
             for step in steps
-        ]  # fmt: skip
+        ]
         print_json({"run": rows, "not_read": list(missing)})
         return 0
     print(caution())
@@ -237,7 +232,8 @@ def _budgets(analysis: Report, ladders: list[Any], options: argparse.Namespace) 
     if options.json:
         rows = [
             {
-                "voice": ladder.voice, "to": ladder.target,
+                "voice": ladder.voice,
+                "to": ladder.target,
                 "voice_over_noise_db": round(ladder.last.voice_over_noise_db, 3) if ladder.last.noise_db else None,
                 "shares": [row.to_json() for row in shares(ladder.last)],
                 "contributions": [row.to_json() for row in contributions(ladder.last)],
@@ -245,7 +241,7 @@ def _budgets(analysis: Report, ladders: list[Any], options: argparse.Namespace) 
                 "booster": (booster_verdict(budget) or None) if budget is not None else None,
             }
             for ladder, budget, moves in out
-        ]  # fmt: skip
+        ]
         print_json({"budgets": rows})
         return 0
     names = {party.id: party.name for party in analysis.show.parties}
@@ -273,10 +269,11 @@ def _chosen_ladders(analysis: Report, source: str | None, target: str | None) ->
     listeners = {party.id for party in analysis.listeners}
     found = []
     for voice in voices:
-        if target in listeners:
-            ladder = analysis.ladder(voice, target)
-        else:
-            ladder = analysis.ladder_to_node(voice, _node(analysis, target))
+        ladder = (
+            analysis.ladder(voice, target)
+            if target in listeners
+            else analysis.ladder_to_node(voice, _node(analysis, target))
+        )
         if ladder is not None:
             found.append(ladder)
     if not found:

@@ -20,9 +20,7 @@ def take(options: argparse.Namespace) -> int:
     rows, failed = [], False
     for path in options.files:
         try:
-            rows.append(
-                (path, measure_take(path, partial=options.partial, group=group, layout=options.layout))
-            )
+            rows.append((path, measure_take(path, partial=options.partial, group=group, layout=options.layout)))
         except ValueError as problem:
             raise Unusable(f"{path}: {problem}") from problem
         except FileProblem as problem:

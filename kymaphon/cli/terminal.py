@@ -9,11 +9,30 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import TextIO
 
-PLAIN = {"\u2212": "-", "\u2013": "-", "\u2014": "-", "\u2026": "...", "\u00d7": "x", "\u00b7": "*", "\u00b0": " deg", "\u03a9": "ohm", "\u03c0": "pi", "\u00b5": "u", "\u03bc": "u", "\u221a": "sqrt ", "\u2265": ">=", "\u2264": "<=", "\u2192": "->", "\u203a": ">", "\u2019": "'", "\u00b2": "2", "\u00b3": "3", "\u03a3": "sum "}  # fmt: skip
+PLAIN = {
+    "\u2212": "-",
+    "\u2013": "-",
+    "\u2014": "-",
+    "\u2026": "...",
+    "\u00d7": "x",
+    "\u00b7": "*",
+    "\u00b0": " deg",
+    "\u03a9": "ohm",
+    "\u03c0": "pi",
+    "\u00b5": "u",
+    "\u03bc": "u",
+    "\u221a": "sqrt ",
+    "\u2265": ">=",
+    "\u2264": "<=",
+    "\u2192": "->",
+    "\u203a": ">",
+    "\u2019": "'",
+    "\u00b2": "2",
+    "\u00b3": "3",
+    "\u03a3": "sum ",
+}
 """What stands for a letter that a terminal lacks."""
-_CONTROL = re.compile(
-    "[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]"
-)
+_CONTROL = re.compile("[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ufeff]")
 """C0 but for tab and line feed, C1, and what turns the direction of writing (Unicode UAX 9)."""
 
 

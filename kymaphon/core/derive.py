@@ -103,11 +103,7 @@ def class_under(db: tuple[float, float], over: str) -> str:
     if low <= 0:
         return f"{max(high, 0):.0f} dB under {over} at best, and at worst as loud"
     word = "negligible, " if low >= NEGLIGIBLE_DB else ""
-    return (
-        f"{word}{low:.0f} to {high:.0f} dB under {over}"
-        if high > low
-        else f"{word}about {low:.0f} dB under {over}"
-    )
+    return f"{word}{low:.0f} to {high:.0f} dB under {over}" if high > low else f"{word}about {low:.0f} dB under {over}"
 
 
 NEGLIGIBLE_DB = 60
@@ -198,9 +194,7 @@ def less(row: Derived, name: str = "") -> Derived:
     """A figure that is taken off: its sign turned, and its spread with it; its own lines stay under it."""
     span = row.span()
     turned = None if span is None else (-span[1], -span[0])
-    return Derived(
-        name or f"less: {row.name}", -row.value, "dB", row.equation(), row.terms, row.source, spread=turned
-    )
+    return Derived(name or f"less: {row.name}", -row.value, "dB", row.equation(), row.terms, row.source, spread=turned)
 
 
 def total(name: str, unit: str, terms: tuple[Derived, ...], *, source: str = "") -> Derived:

@@ -35,9 +35,13 @@ def k_sections(sample_rate_hz: float) -> Floats:
     band = high**SHELF_EXPONENT
     a0 = 1 + k / q + k * k
     shelf = [
-        (high + band * k / q + k * k) / a0, 2 * (k * k - high) / a0, (high - band * k / q + k * k) / a0,
-        1.0, 2 * (k * k - 1) / a0, (1 - k / q + k * k) / a0,
-    ]  # fmt: skip
+        (high + band * k / q + k * k) / a0,
+        2 * (k * k - high) / a0,
+        (high - band * k / q + k * k) / a0,
+        1.0,
+        2 * (k * k - 1) / a0,
+        (1 - k / q + k * k) / a0,
+    ]
     corner, q = HIGH_PASS
     k = math.tan(math.pi * corner / sample_rate_hz)
     a0 = 1 + k / q + k * k

@@ -113,9 +113,7 @@ def measure_take(
             broken = f"breaks off: {error.error_string.strip().rstrip('.')}"
             if not partial:
                 at = f"{meter.taken / file.samplerate:.3f} s"
-                raise FileProblem(
-                    path, broken + "; kymaphon take --partial measures what is there", at
-                ) from error
+                raise FileProblem(path, broken + "; kymaphon take --partial measures what is there", at) from error
         if not meter.taken:
             raise FileProblem(path, "holds no audio")
         if meter.taken < file.frames and not partial:

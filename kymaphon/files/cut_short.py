@@ -72,9 +72,7 @@ def _sort_of(head: bytes) -> Callable[[Path, BinaryIO, int], None] | None:
 def _cut(path: Path, start: int, promised: int, held: int, per_second: float) -> FileProblem:
     text = f"is cut short: its header promises {promised} bytes of audio and it holds {max(held, 0)}"
     if per_second:
-        text = (
-            f"is cut short: {promised / per_second:.1f} s promised, {max(held, 0) / per_second:.1f} s there"
-        )
+        text = f"is cut short: {promised / per_second:.1f} s promised, {max(held, 0) / per_second:.1f} s there"
     return FileProblem(path, text + "; kymaphon take --partial measures what is there", f"byte {start}")
 
 

@@ -13,6 +13,4 @@ def free_bytes(folder: str | Path) -> int:
     try:
         return shutil.disk_usage(folder).free
     except OSError as error:
-        raise FileProblem(
-            Path(folder), f"its disk cannot be asked for free space: {error.strerror}"
-        ) from error
+        raise FileProblem(Path(folder), f"its disk cannot be asked for free space: {error.strerror}") from error

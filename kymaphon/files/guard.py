@@ -12,7 +12,22 @@ from kymaphon.files.errors import FileProblem
 Output = Literal["show", "list"]
 """What is written: a show, or anything else."""
 LOOKED_AT = 4096
-SOUNDS = (b"RIFF", b"RIFX", b"RF64", b"BW64", b"fLaC", b"OggS", b"FORM", b"ID3", b"riff", b"\xff\xfb", b"\xff\xf3", b"\xff\xf2", b".snd", b"caff")  # fmt: skip
+SOUNDS = (
+    b"RIFF",
+    b"RIFX",
+    b"RF64",
+    b"BW64",
+    b"fLaC",
+    b"OggS",
+    b"FORM",
+    b"ID3",
+    b"riff",
+    b"\xff\xfb",
+    b"\xff\xf3",
+    b"\xff\xf2",
+    b".snd",
+    b"caff",
+)
 """First bytes of recordings: RIFF and its large kin, FLAC, Ogg, AIFF, MP3, W64, AU, CAF."""
 _SHOW = re.compile(rb'^\s*(?:\xef\xbb\xbf)?\s*\{.*?"kymaphon"\s*:', re.DOTALL)
 
@@ -45,9 +60,7 @@ def guard(path: str | Path, output: Output = "list", *, read: Iterable[str | Pat
     if held == "recording":
         raise FileProblem(path, "is a recording, and no recording is written over; give another name")
     if held == "show" and not itself:
-        raise FileProblem(
-            path, "is a show, and is not written over; give another name, or take it away first"
-        )
+        raise FileProblem(path, "is a show, and is not written over; give another name, or take it away first")
     if output == "show" and head and held != "show":
         raise FileProblem(path, "is no show, and is not written over by one; give another name")
 

@@ -51,9 +51,7 @@ def _read_json(path: Path, text: str) -> tuple[Kind, ...]:
         raise FileProblem(path, 'is no list of kinds: it has no "kymaphon_kinds" version')
     version = data["kymaphon_kinds"]
     if not isinstance(version, int) or isinstance(version, bool) or not 1 <= version <= FORMAT_VERSION:
-        raise FileProblem(
-            path, f"version {version!r} is not one that this program knows (1)", "kymaphon_kinds"
-        )
+        raise FileProblem(path, f"version {version!r} is not one that this program knows (1)", "kymaphon_kinds")
     rows = data.get("kinds")
     if not isinstance(rows, list) or len(rows) > MOST_KINDS:
         raise FileProblem(path, f"must be a list of at most {MOST_KINDS} kinds", "kinds")
@@ -81,7 +79,13 @@ def _read_csv(path: Path, text: str) -> tuple[Kind, ...]:
     unknown = [name for name in head if name and name not in COLUMNS]
     missing = [name for name in ("group", "id", "name") if name not in head]
     if unknown or missing or len(set(head)) != len(head):
-        what = f"has no column {missing[0]}" if missing else f"column {unknown[0]} is not known" if unknown else "names a column twice"  # fmt: skip
+        what = (
+            f"has no column {missing[0]}"
+            if missing
+            else f"column {unknown[0]} is not known"
+            if unknown
+            else "names a column twice"
+        )
         raise FileProblem(path, f"{what}; columns are {', '.join(COLUMNS)}", "row 1")
     kinds: dict[str, Kind] = {}
     problems: list[str] = []

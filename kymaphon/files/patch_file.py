@@ -17,7 +17,7 @@ from kymaphon.files.sheet_file import table_csv
 from kymaphon.files.text_file import read_text, write_whole
 
 MOST_CABLES = 20000
-OTHER_NAMES = {"length": "length_m", "source": "from", "target": "to", "lead": "cable", "length (m)": "length_m"}  # fmt: skip
+OTHER_NAMES = {"length": "length_m", "source": "from", "target": "to", "lead": "cable", "length (m)": "length_m"}
 
 
 def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cable, ...]:
@@ -33,7 +33,13 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
     unknown = [name for name in head if name and name not in COLUMNS]
     missing = [name for name in ("from", "to") if name not in head]
     if missing or unknown or len(set(head)) != len(head):
-        what = f"has no column {missing[0]}" if missing else f"column {unknown[0]} is not known" if unknown else "names a column twice"  # fmt: skip
+        what = (
+            f"has no column {missing[0]}"
+            if missing
+            else f"column {unknown[0]} is not known"
+            if unknown
+            else "names a column twice"
+        )
         raise FileProblem(path, f"{what}; columns are {', '.join(COLUMNS)}", "row 1")
     book = PatchBook(show, catalogue)
     cables: dict[str, tuple[int, Cable]] = {}
@@ -42,13 +48,20 @@ def read_patch(path: str | Path, show: Show, catalogue: Catalogue) -> tuple[Cabl
         try:
             cells = cells_of(head, row)
             length = cells.get("length_m")
-            text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)  # fmt: skip
+            text = None if length is None else number_text(length.removesuffix("m").strip(), comma=table.decimal_comma)
             cable = book.cable(cells, text)
             base = cable.target_socket
             if end_of(show, catalogue, cable.target).port.mixes:
                 cables[f"{cable.source} > {cable.target}"] = number, cable
                 continue
-            other = next((name for name in (cable.target, base, f"{base}.l", f"{base}.r") if name in cables and same_socket(name, cable.target)), None)  # fmt: skip
+            other = next(
+                (
+                    name
+                    for name in (cable.target, base, f"{base}.l", f"{base}.r")
+                    if name in cables and same_socket(name, cable.target)
+                ),
+                None,
+            )
             if other is not None:
                 raise ValueError(f"{cable.target} is taken by row {cables[other][0]}; one socket, one plug")
             cables[cable.target] = number, cable

@@ -43,9 +43,7 @@ def sheet_html(sheet: Sheet) -> str:
     """The sheet as one HTML page that needs nothing else."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
-    environment = Environment(
-        loader=PackageLoader("kymaphon.files"), autoescape=True, undefined=StrictUndefined
-    )
+    environment = Environment(loader=PackageLoader("kymaphon.files"), autoescape=True, undefined=StrictUndefined)
     return environment.get_template("sheet.html.j2").render(sheet=sheet)
 
 
@@ -91,7 +89,16 @@ def sheet_pdf(sheet: Sheet) -> bytes:
     small = ParagraphStyle("small", parent=body, textColor=muted)
     head = ParagraphStyle("head", parent=body, fontName="Sheet-Bold", textColor=muted)
     title = ParagraphStyle("title", parent=body, fontName="Sheet-Bold", fontSize=18, leading=22)
-    section = ParagraphStyle("section", parent=body, fontName="Sheet-Bold", fontSize=11, leading=14, spaceBefore=10, spaceAfter=3, keepWithNext=1)  # fmt: skip
+    section = ParagraphStyle(
+        "section",
+        parent=body,
+        fontName="Sheet-Bold",
+        fontSize=11,
+        leading=14,
+        spaceBefore=10,
+        spaceAfter=3,
+        keepWithNext=1,
+    )
     story = [Paragraph(_escaped(sheet.title), title), Paragraph(_escaped(sheet.subtitle), small)]
     story += [Spacer(1, 4), Paragraph(_escaped(sheet.summary), body)]
     width = A4[0] - 32 * mm - 12
@@ -100,7 +107,15 @@ def sheet_pdf(sheet: Sheet) -> bytes:
         rows = [[Paragraph(_escaped(cell), head) for cell in table.headings]]
         rows += [[Paragraph(_escaped(cell), body) for cell in row] for row in table.rows]
         grid = Grid(rows, colWidths=_widths(table, width), repeatRows=1)
-        grid.setStyle([("LINEBELOW", (0, 0), (-1, -1), 0.4, line), ("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), ("TOPPADDING", (0, 0), (-1, -1), 1.5), ("BOTTOMPADDING", (0, 0), (-1, -1), 2)])  # fmt: skip
+        grid.setStyle(
+            [
+                ("LINEBELOW", (0, 0), (-1, -1), 0.4, line),
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LEFTPADDING", (0, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 1.5),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
+            ]
+        )
         story.append(grid)
         if table.note:
             story.append(Paragraph(_escaped(table.note), small))
@@ -114,7 +129,16 @@ def sheet_pdf(sheet: Sheet) -> bytes:
         canvas.drawString(16 * mm, 9 * mm, text)  # type: ignore[attr-defined]
 
     buffer = io.BytesIO()
-    document = SimpleDocTemplate(buffer, pagesize=A4, title=f"{sheet.title}: rig sheet", author="Kymaphon", leftMargin=16 * mm, rightMargin=16 * mm, topMargin=15 * mm, bottomMargin=16 * mm)  # fmt: skip
+    document = SimpleDocTemplate(
+        buffer,
+        pagesize=A4,
+        title=f"{sheet.title}: rig sheet",
+        author="Kymaphon",
+        leftMargin=16 * mm,
+        rightMargin=16 * mm,
+        topMargin=15 * mm,
+        bottomMargin=16 * mm,
+    )
     document.build(story, onFirstPage=footer, onLaterPages=footer)
     return buffer.getvalue()
 

@@ -100,9 +100,7 @@ def plain_error(error: Any) -> str:
 def show_text(show: Show) -> str:
     """The show as JSON text. What stands at its default in settings and cables is left out, so that it stays readable."""
     data = show.model_dump(mode="json", by_alias=True)
-    data["cables"] = [
-        cable.model_dump(mode="json", by_alias=True, exclude_defaults=True) for cable in show.cables
-    ]
+    data["cables"] = [cable.model_dump(mode="json", by_alias=True, exclude_defaults=True) for cable in show.cables]
     for device in data["devices"]:
         settings = {}
         for key, setting in device["settings"].items():
@@ -110,9 +108,7 @@ def show_text(show: Show) -> str:
             if given:
                 settings[key] = given
         device["settings"] = settings
-    data["kinds"] = [
-        kind.model_dump(mode="json", by_alias=True, exclude_defaults=True) for kind in show.kinds
-    ]
+    data["kinds"] = [kind.model_dump(mode="json", by_alias=True, exclude_defaults=True) for kind in show.kinds]
     return json.dumps(data, indent=1, ensure_ascii=False, allow_nan=False) + "\n"
 
 

@@ -24,10 +24,17 @@ from kymaphon.files.take_places import take_path, there
 
 Samples = NDArray[np.float32]
 FORMATS = {
-    ".wav": ("WAV", "PCM_24"), ".flac": ("FLAC", "PCM_24"), ".ogg": ("OGG", "VORBIS"), ".opus": ("OGG", "OPUS"),
-    ".mp3": ("MP3", "MPEG_LAYER_III"), ".aiff": ("AIFF", "PCM_24"), ".aif": ("AIFF", "PCM_24"), ".w64": ("W64", "PCM_24"),
-    ".rf64": ("RF64", "PCM_24"), ".bwf": ("WAV", "PCM_24"),
-}  # fmt: skip
+    ".wav": ("WAV", "PCM_24"),
+    ".flac": ("FLAC", "PCM_24"),
+    ".ogg": ("OGG", "VORBIS"),
+    ".opus": ("OGG", "OPUS"),
+    ".mp3": ("MP3", "MPEG_LAYER_III"),
+    ".aiff": ("AIFF", "PCM_24"),
+    ".aif": ("AIFF", "PCM_24"),
+    ".w64": ("W64", "PCM_24"),
+    ".rf64": ("RF64", "PCM_24"),
+    ".bwf": ("WAV", "PCM_24"),
+}
 READ_FRAMES = 1 << 16
 WRITE_FRAMES = 1 << 14
 BEXT = struct.Struct("<256s32s32s10s8sQH64s190s")
@@ -70,9 +77,7 @@ class FileTake:
                     block = file.read(frames, dtype="float32", always_2d=True)
                 except soundfile.LibsndfileError as error:
                     at = f"{done / self.sample_rate_hz:.3f} s"
-                    raise FileProblem(
-                        self.path, f"breaks off: {error.error_string.strip().rstrip('.')}", at
-                    ) from error
+                    raise FileProblem(self.path, f"breaks off: {error.error_string.strip().rstrip('.')}", at) from error
                 if not len(block):
                     return
                 done += len(block)
@@ -254,8 +259,16 @@ def _written(path: Path) -> datetime:
 def _add_bext(path: Path, about: str, at: datetime) -> None:
     """Appends a `bext` chunk to a WAV and mends its length. A file that would grow past 4 GiB is left as it is."""
     chunk = BEXT.pack(
-        _text(about, 256), _text("Kymaphon", 32), b"", _text(f"{at:%Y-%m-%d}", 10), _text(f"{at:%H:%M:%S}", 8), 0, 1, b"", b"",
-    )  # fmt: skip
+        _text(about, 256),
+        _text("Kymaphon", 32),
+        b"",
+        _text(f"{at:%Y-%m-%d}", 10),
+        _text(f"{at:%H:%M:%S}", 8),
+        0,
+        1,
+        b"",
+        b"",
+    )
     with path.open("r+b") as file:
         file.seek(0, os.SEEK_END)
         size = file.tell()

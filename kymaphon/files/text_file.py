@@ -57,9 +57,7 @@ def read_json(path: Path, text: str) -> Any:
             parse_int=_short,
         )
     except json.JSONDecodeError as error:
-        raise FileProblem(
-            path, f"is not JSON: {error.msg}", f"line {error.lineno}, column {error.colno}"
-        ) from error
+        raise FileProblem(path, f"is not JSON: {error.msg}", f"line {error.lineno}, column {error.colno}") from error
     except RecursionError as error:
         raise FileProblem(path, "is nested too deep") from error
     except _BadJson as error:

@@ -75,9 +75,7 @@ class SimulatedRig:
         if key not in self._talk:
             number = crc32(voice.encode()) + self.seed
             self._talk[key] = talk(seconds, self.sample_rate_hz, level_dbfs=0.0, seed=number)
-        signal = (
-            np.zeros(frames) if silent else self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
-        )
+        signal = np.zeros(frames) if silent else self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
         own = [row.flat_db + gain for row, gain in rung.own_noise]
         if own:
             power = sum(10 ** ((level - scale) / 10) for level in own)

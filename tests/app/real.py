@@ -53,9 +53,7 @@ class _Driver:
             self.seen.append(widget.windowTitle())
             if isinstance(widget, QMessageBox) and "went wrong" in widget.windowTitle():
                 self.wrong.append(f"{self.at}: {widget.detailedText().strip().splitlines()[-1]}")
-            discard = (
-                widget.button(QMessageBox.StandardButton.Discard) if isinstance(widget, QMessageBox) else None
-            )
+            discard = widget.button(QMessageBox.StandardButton.Discard) if isinstance(widget, QMessageBox) else None
             if self.ending and discard is not None:
                 discard.click()
                 continue

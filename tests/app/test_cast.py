@@ -44,9 +44,7 @@ class TestPlan:
         press(qtbot, cast, Qt.Key.Key_PageUp)
         assert cast.key == seen[-2]
 
-    def test_arrows_nudge_five_centimetres_and_alt_one(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_arrows_nudge_five_centimetres_and_alt_one(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         x, y = at(window, "mic-ilse")
         press(qtbot, cast, Qt.Key.Key_Right)
         press(qtbot, cast, Qt.Key.Key_Up, ALT, 2)
@@ -77,9 +75,7 @@ class TestPlan:
             press(qtbot, cast, Qt.Key.Key_Down)
             assert at(window, "mic-ilse") == pytest.approx((x, y))
 
-    def test_delete_takes_it_off_and_undo_brings_it_back(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_delete_takes_it_off_and_undo_brings_it_back(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         press(qtbot, cast, Qt.Key.Key_Delete)
         assert "mic-ilse" not in [row.id for row in window.document.show.devices]
         assert "mic-ilse.out" not in [row.source for row in window.document.show.cables]
@@ -135,8 +131,7 @@ class TestPlan:
 
     def test_it_tells_itself_to_a_screen_reader(self, cast: CastStage) -> None:
         assert (
-            cast.picture.accessibleDescription()
-            == "Ilse's microphone, microphone, at 3.02, 1.76 m, turned 357 degrees"
+            cast.picture.accessibleDescription() == "Ilse's microphone, microphone, at 3.02, 1.76 m, turned 357 degrees"
         )
 
     def test_every_place_and_view_is_drawn_at_every_size(self, window: Window, cast: CastStage) -> None:
@@ -159,9 +154,7 @@ class TestPlan:
 
 
 class TestNearness:
-    def test_nearer_keeps_what_is_selected_in_view_and_the_whole_place_comes_back(
-        self, cast: CastStage
-    ) -> None:
+    def test_nearer_keeps_what_is_selected_in_view_and_the_whole_place_comes_back(self, cast: CastStage) -> None:
         picture, whole = cast.picture, cast.picture.content.bounds
         for steps in (1, 1, 1, 1):
             picture.zoom(steps)
@@ -184,9 +177,7 @@ class TestNearness:
         assert (found.x_m[0], found.x_m[-1]) == pytest.approx((left, right))
         assert (found.y_m[0], found.y_m[-1]) == pytest.approx((bottom, top))
 
-    def test_a_drag_goes_as_far_as_the_pointer_says(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_a_drag_goes_as_far_as_the_pointer_says(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         picture = cast.picture
         picture.zoom(4)
         picture.grab()
@@ -209,9 +200,7 @@ class TestNearness:
         assert picture.seen()[0] < before[0]
         assert picture.seen()[1] == pytest.approx(before[1])
 
-    def test_it_is_never_nearer_than_makes_sense_and_another_place_is_seen_whole(
-        self, cast: CastStage
-    ) -> None:
+    def test_it_is_never_nearer_than_makes_sense_and_another_place_is_seen_whole(self, cast: CastStage) -> None:
         cast.picture.zoom(99)
         assert cast.picture.seen()[2] - cast.picture.seen()[0] == pytest.approx(6 / 60)
         cast.picture.grab()
@@ -238,9 +227,7 @@ class TestTables:
         assert row.cells[:3] == ("Ilse", "Quay handheld condenser", "46 cm")
         assert row.cells[5] == f"{sound.voice_over_room[2]:.1f} dB"
 
-    def test_a_cell_of_the_bleed_matrix_explains_itself(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_a_cell_of_the_bleed_matrix_explains_itself(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         cast.choose_view("bleed")
         cast.bleed.setCurrentIndex(cast.bleed.words.index(1, 3))
         words = why_words(window)
@@ -261,9 +248,7 @@ class TestTables:
         assert device.aim_deg is None
         assert window.document.undo_stack.count() == 1
 
-    def test_remedies_of_the_plan_preview_and_mend(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_remedies_of_the_plan_preview_and_mend(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         show = window.document.show
         qtbot.mouseClick(button(window, "preview too-far nearer"), Qt.MouseButton.LeftButton)
         assert window.document.show is show
@@ -307,9 +292,7 @@ class TestEmpty:
     def test_every_command_of_cast_is_in_the_menu_bar_too(self, window: Window) -> None:
         menu = window.menus.cast
         words = [action.text() for action in menu.actions() if action.text()]
-        assert [text for text in words if "Add" in text] == [
-            text for _, text, _ in CAST_COMMANDS if "Add" in text
-        ]
+        assert [text for text in words if "Add" in text] == [text for _, text, _ in CAST_COMMANDS if "Add" in text]
         next(action for action in menu.actions() if action.text() == "Show bleed").trigger()
         assert (window.stage, window.cast.view) == ("Cast", "bleed")
 

@@ -54,9 +54,7 @@ class TestForms:
     def test_somebody_new_gets_a_free_spot_and_a_microphone_from_the_ranking(
         self, window: Window, cast: CastStage, qtbot: QtBot
     ) -> None:
-        with_form(
-            lambda: cast.forms.party(None, "boathouse"), lambda form: fill(form, name="Nan", kind="guest")
-        )
+        with_form(lambda: cast.forms.party(None, "boathouse"), lambda form: fill(form, name="Nan", kind="guest"))
         party = window.document.show.party("nan")
         assert party.at_m is not None
         cast.picture.choose(("party", "nan"))
@@ -69,15 +67,9 @@ class TestForms:
         with_form(lambda: cast.forms.place(None), lambda form: fill(form, name="Attic", size_m="3, 2"))
         place = window.document.show.place("attic")
         assert place.size_m == (3, 2)
-        with_form(
-            lambda: cast.forms.noise(place, None), lambda form: fill(form, name="Clock", level_dba_1m="30")
-        )
-        with_form(
-            lambda: cast.forms.surface(place, None), lambda form: fill(form, name="Shelf", shape="wall")
-        )
-        with_form(
-            lambda: cast.forms.device(None, "attic", loudspeaker=True), lambda form: fill(form, at_m="1, 1")
-        )
+        with_form(lambda: cast.forms.noise(place, None), lambda form: fill(form, name="Clock", level_dba_1m="30"))
+        with_form(lambda: cast.forms.surface(place, None), lambda form: fill(form, name="Shelf", shape="wall"))
+        with_form(lambda: cast.forms.device(None, "attic", loudspeaker=True), lambda form: fill(form, at_m="1, 1"))
         place = window.document.show.place("attic")
         assert [row.name for row in (*place.noises, *place.surfaces)] == ["Clock", "Shelf"]
         assert [row.kind for row in window.document.show.devices if row.place == "attic"] == ["loudspeaker"]
@@ -100,9 +92,7 @@ class TestForms:
 
 
 class TestElsewhere:
-    def test_who_has_no_place_is_listed_and_edited_there(
-        self, window: Window, cast: CastStage, qtbot: QtBot
-    ) -> None:
+    def test_who_has_no_place_is_listed_and_edited_there(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         cast.choose_place(ELSEWHERE)
         names = [row.cells[0] for row in cast.microphones.words.rows]
         assert names == ["Jingles", "Stream", "Harbour station", "Podcast"]
@@ -150,9 +140,7 @@ class TestKinds:
         assert window.document.show.device("mic-tam").kind == "barge-mic"
         assert "barge-mic" in [kind.id for kind in window.document.show.kinds]
 
-    def test_an_edit_reaches_the_show_that_uses_it(
-        self, window: Window, cast: CastStage, dialog: KindsDialog
-    ) -> None:
+    def test_an_edit_reaches_the_show_that_uses_it(self, window: Window, cast: CastStage, dialog: KindsDialog) -> None:
         self.test_a_new_one_is_on_the_shelf_and_can_be_chosen_in_a_show(window, cast, dialog)
         dialog.list.setCurrentRow(0)
         with_form(dialog.edit, lambda form: fill(form, farthest_m="0.7"))

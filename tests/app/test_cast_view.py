@@ -25,17 +25,13 @@ from kymaphon.core.model.show import Show
 
 class TestWords:
     def test_a_place_in_one_line(self, demo_analysis: Report) -> None:
-        words = {
-            place.id: view.place_words(demo_analysis.sound(place.id)) for place in demo_analysis.show.places
-        }
+        words = {place.id: view.place_words(demo_analysis.sound(place.id)) for place in demo_analysis.show.places}
         assert words["boathouse"] == "6 by 4.5 m, treated, 34 dBA of room tone; 3 open microphones"
         assert words["slipway"] == "14 by 9 m, open air, 56 dBA of crowd, wind 4 m/s; 2 open microphones"
         assert words["ferry-deck"].startswith("12 by 8 m, open air, 60 dBA of wind")
 
     def test_the_worst_of_each_place(self, demo_analysis: Report) -> None:
-        found = {
-            place.id: view.worst_in_place(demo_analysis, place.id) for place in demo_analysis.show.places
-        }
+        found = {place.id: view.worst_in_place(demo_analysis, place.id) for place in demo_analysis.show.places}
         assert found == {"boathouse": "fix", "slipway": "fix", "ferry-deck": "", "lantern-room": ""}
 
     def test_a_shut_channel_is_told_in_the_table_and_on_the_plan(self, demo: Show) -> None:
@@ -69,9 +65,7 @@ class TestWords:
             for m in range(3):
                 level = float(sound.level_db[v, m])
                 under = float(sound.own_db[m]) - level
-                assert row.cells[m + 1] == (
-                    f"{level:.1f} dB SPL" if v == sound.own[m] else f"\u2212{under:.1f} dB"
-                )
+                assert row.cells[m + 1] == (f"{level:.1f} dB SPL" if v == sound.own[m] else f"\u2212{under:.1f} dB")
 
     def test_a_crossing_that_is_not_there_is_no_trouble(self, demo_analysis: Report) -> None:
         sound = demo_analysis.sound("boathouse")
@@ -117,9 +111,7 @@ class TestPainting:
     def test_a_real_map_is_drawn_in_bands(self, demo_analysis: Report) -> None:
         sound = demo_analysis.sound("boathouse")
         image = paint.map_image(placement_map(sound, 2, sound.mics[2].kind), QColor("#0F7A66"))
-        alphas = {
-            QColor.fromRgba(image.pixel(x, y)).alpha() for x in range(0, 300, 7) for y in range(0, 300, 7)
-        }
+        alphas = {QColor.fromRgba(image.pixel(x, y)).alpha() for x in range(0, 300, 7) for y in range(0, 300, 7)}
         assert 4 <= len(alphas) <= paint.STRONGEST + 1
 
 
@@ -148,8 +140,7 @@ class TestLayout:
         qtbot.addWidget(table)
         table.spare = (2, 1)
         rows = tuple(
-            Row(("x", str(n)), ("A name that is rather long", "second words", "third words"))
-            for n in range(3)
+            Row(("x", str(n)), ("A name that is rather long", "second words", "third words")) for n in range(3)
         )
         table.set_rows(("Name", "Second", "Third"), (), rows)
         table.resize(900, 200)

@@ -101,7 +101,13 @@ class TestHearing:
         feeds.choose("ferry", "ferry")
         feeds.hearing.choose_below("ways")
         rows = feeds.hearing.ways.rows
-        assert [station.name for station in rows[0].stations] == ["Ferry phone", "Ferry codec", "Desk", "Ferry codec", "Ferry phone"]  # fmt: skip
+        assert [station.name for station in rows[0].stations] == [
+            "Ferry phone",
+            "Ferry codec",
+            "Desk",
+            "Ferry codec",
+            "Ferry phone",
+        ]
         assert [station.turns for station in rows[0].stations] == [False, False, True, False, False]
         assert rows[0].delay_ms == pytest.approx(sum(station.delay_ms for station in rows[0].stations))
         assert "Ferry phone to Ferry codec to Desk" in feeds.hearing.ways.accessibleDescription()
@@ -135,21 +141,19 @@ class TestHearing:
         assert window.feeds.hearing.ways.accessibleDescription() == "no way"
         window.grab()
 
-    def test_wants_and_what_is_got_stand_side_by_side(
-        self, window: Window, feeds: FeedsStage, qtbot: QtBot
-    ) -> None:
+    def test_wants_and_what_is_got_stand_side_by_side(self, window: Window, feeds: FeedsStage, qtbot: QtBot) -> None:
         feeds.choose("ferry", "jingles")
         feeds.hearing.choose_below("wants")
         table = feeds.hearing.wants
         row = next(row for row in table.words.rows if row.key == ("ferry", "jingles"))
-        assert row.cells[1:] == ("should hear, \u22126.0 dB", "\u22126.0 dB, 82.0 ms", "0.0 dB", "heard") or row.cells[1].startswith("should hear, \u22126.0")  # fmt: skip
+        assert row.cells[1:] == ("should hear, \u22126.0 dB", "\u22126.0 dB, 82.0 ms", "0.0 dB", "heard") or row.cells[
+            1
+        ].startswith("should hear, \u22126.0")
         table.setCurrentIndex(table.words.index(0, 0))
         qtbot.keyClick(table, Qt.Key.Key_Return)
         assert window.document.analysis.feeds["ferry", "mira"].want == "never"
 
-    def test_a_name_at_the_left_gives_its_listener_in_one_sentence(
-        self, window: Window, feeds: FeedsStage
-    ) -> None:
+    def test_a_name_at_the_left_gives_its_listener_in_one_sentence(self, window: Window, feeds: FeedsStage) -> None:
         place = feeds.matrix.feeds.listeners.index("ferry")
         feeds.matrix.verticalHeader().sectionClicked.emit(place)
         words = why_words(window)
@@ -171,7 +175,9 @@ class TestHearing:
         button(window, "act by role").click()
         assert {want.listener for want in window.document.show.wants} == {"far1"}
         assert window.document.analysis.feeds["far1", "far1"].want == "never"
-        action = next(row for menu in window.menuBar().actions() for row in menu.menu().actions() if "by &role" in row.text())  # fmt: skip
+        action = next(
+            row for menu in window.menuBar().actions() for row in menu.menu().actions() if "by &role" in row.text()
+        )
         action.trigger()
         assert {want.listener for want in window.document.show.wants} == {"host", "stream", "far1", "far2"}
         count = len(window.document.show.wants)
@@ -196,9 +202,7 @@ class TestHearing:
         with_form(press.click, lambda form: fill(form, gain_db="-300"))
         assert window.document.analysis.feeds["ferry", "mira"].wanted_gain_db == -6
 
-    def test_a_preview_outlines_what_changes_and_says_what_it_was(
-        self, window: Window, feeds: FeedsStage
-    ) -> None:
+    def test_a_preview_outlines_what_changes_and_says_what_it_was(self, window: Window, feeds: FeedsStage) -> None:
         feeds.choose("ferry", "ferry")
         button(window, "preview own-voice-back cut-1").click()
         model = feeds.matrix.feeds
@@ -213,22 +217,17 @@ class TestHearing:
 
 
 class TestPlan:
-    def test_taken_over_it_is_one_step_and_its_steps_wait_to_be_ticked(
-        self, window: Window, qtbot: QtBot
-    ) -> None:
+    def test_taken_over_it_is_one_step_and_its_steps_wait_to_be_ticked(self, window: Window, qtbot: QtBot) -> None:
         plan_view(window)
         assert "nobody hears themselves late" in window.feeds.subtitle.text()
         before = window.document.show
         button(window, "do feed-plan plan").click()
         settle(window)
-        assert not [
-            row
-            for row in window.document.analysis.findings
-            if row.stage == "Feeds" and row.severity != "note"
-        ]
+        assert not [row for row in window.document.analysis.findings if row.stage == "Feeds" and row.severity != "note"]
         assert [task.text for task in window.document.show.tasks] == [
-            "Desk, channel 5, send 1: off", "Software mixer, stereo input 5, programme: off",
-        ]  # fmt: skip
+            "Desk, channel 5, send 1: off",
+            "Software mixer, stereo input 5, programme: off",
+        ]
         window.document.undo_stack.undo()
         assert window.document.show == before
 

@@ -24,9 +24,7 @@ RING = WayRow(
 def pixels(widget: QWidget) -> np.ndarray:
     """Rows, columns and red, green, blue."""
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
-    data = np.frombuffer(image.constBits(), dtype=np.uint8).reshape(
-        image.height(), image.bytesPerLine() // 4, 4
-    )
+    data = np.frombuffer(image.constBits(), dtype=np.uint8).reshape(image.height(), image.bytesPerLine() // 4, 4)
     return data[:, : image.width(), 2::-1].astype(int)
 
 
@@ -48,9 +46,7 @@ class TestWays:
         picture.resize(700, 160)
         picture.set_rows((RING,), QColor(theme.voice))
         framed = near(pixels(picture), theme.color("stop")).sum()
-        plain = WayRow(
-            tuple(Station(row.name, row.delay_ms) for row in RING.stations), RING.gain_db, RING.delay_ms
-        )
+        plain = WayRow(tuple(Station(row.name, row.delay_ms) for row in RING.stations), RING.gain_db, RING.delay_ms)
         picture.set_rows((plain,), QColor(theme.voice))
         assert framed > 40
         assert near(pixels(picture), theme.color("stop")).sum() < framed / 4
@@ -79,9 +75,7 @@ class TestResponse:
     def curve(self, picture: ResponsePicture, apart_ms: float) -> None:
         frequencies = np.geomspace(40, 16000, 4096)
         level = 20 * np.log10(np.abs(1 + 0.8 * np.exp(-2j * np.pi * frequencies * apart_ms / 1000)) + 1e-9)
-        picture.set_curve(
-            frequencies, level, (500 / apart_ms,), f"{apart_ms} ms apart", QColor(picture.theme.voice)
-        )
+        picture.set_curve(frequencies, level, (500 / apart_ms,), f"{apart_ms} ms apart", QColor(picture.theme.voice))
 
     def test_a_comb_finer_than_the_screen_fills_a_band(self, qtbot: QtBot, theme: Theme) -> None:
         """At the right, where the comb is finest, nearly every pixel between peak and dip has some of the band's colour."""

@@ -164,9 +164,7 @@ class TestRecovery:
         assert window.document.show.title == "Was not saved"
         assert window.document.unsaved
         assert not window.filing.recovery.isVisible()
-        assert len(list((state.state_folder() / "recovery").glob("*.json"))) == 1, (
-            "kept again under this process"
-        )
+        assert len(list((state.state_folder() / "recovery").glob("*.json"))) == 1, "kept again under this process"
 
     def test_letting_go_asks_no_more_and_destroys_nothing(self, window: Window, demo: Show) -> None:
         self.kill(demo, None)
@@ -214,9 +212,7 @@ class TestDocument:
         document.at_once = False
         for value in (40.0, 41.0, 42.0):
             document.apply((SetValue(SettingRef("desk", "in1", "gain_db"), value),), f"{value}")
-        qtbot.waitUntil(
-            lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=30000
-        )
+        qtbot.waitUntil(lambda: document.analysis.show.device("desk").settings["in1"].gain_db == 42, timeout=30000)
 
     def test_saving_without_a_name(self) -> None:
         with pytest.raises(ValueError, match="file name"):
@@ -333,9 +329,7 @@ class TestMissingTakes:
         away.mkdir(parents=True)
         rows = []
         for n, folder in enumerate((tmp_path, away, None)):
-            take = demo.takes[0].model_copy(
-                update={"id": f"t{n}", "file": f"takes/mine{n}.wav", "sha256": None}
-            )
+            take = demo.takes[0].model_copy(update={"id": f"t{n}", "file": f"takes/mine{n}.wav", "sha256": None})
             if folder is not None:
                 write_audio(folder / f"mine{n}.wav", np.zeros(4800), 48000)
                 take = take.model_copy(update={"sha256": fingerprint(folder / f"mine{n}.wav")})

@@ -106,9 +106,7 @@ def test_it_can_be_closed_before_there_is_a_show(bare: Window) -> None:
     assert not bare.isVisible()
 
 
-def test_the_demo_comes_into_the_frame_and_each_step_is_told(
-    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_the_demo_comes_into_the_frame_and_each_step_is_told(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(Document, "at_once", False)
     told: list[str] = []
     window = frame()

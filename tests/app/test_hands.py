@@ -116,9 +116,7 @@ class TestPlug:
 
     def test_a_source_in_use_is_never_offered_first(self, window: Window) -> None:
         """Enter, Enter would double the microphone that was plugged a moment ago."""
-        window.document.apply(
-            (AddRow("devices", Device(id="spare", kind="dynamic-close", place="boathouse")),), "add"
-        )
+        window.document.apply((AddRow("devices", Device(id="spare", kind="dynamic-close", place="boathouse")),), "add")
         dialog = self.dialog(window, "mic-mira")
         used = {cable.source for cable in window.document.show.cables}
         assert dialog.outs.value() == "spare.out"
@@ -128,9 +126,7 @@ class TestPlug:
         window.document.apply((Unplug("desk.phones", "phones-ilse.in"),), "unplug")
         asked: list[tuple[str, str]] = []
         window.go("Rig")
-        monkeypatch.setattr(
-            window.rig.forms, "plug", lambda source="", target="": asked.append((source, target))
-        )
+        monkeypatch.setattr(window.rig.forms, "plug", lambda source="", target="": asked.append((source, target)))
         window.rig._plug("phones-ilse")
         assert asked == [("", "phones-ilse")]
         dialog = self.dialog(window, "", "phones-ilse")
@@ -153,27 +149,29 @@ class TestPlug:
         analysis = analyse(show, remedies=False)
         from kymaphon.core.model.ends import end_of
 
-        first = partners(show, analysis.catalogue, end_of(show, analysis.catalogue, "call.far"), output=True)[
-            0
-        ]
+        first = partners(show, analysis.catalogue, end_of(show, analysis.catalogue, "call.far"), output=True)[0]
         assert first.target.port.connector in ("network", "inside")
         assert first.target.device.id != "laptop"
 
-    def test_a_mixer_is_added_with_microphones_waiting(
-        self, window: Window, monkeypatch: pytest.MonkeyPatch
-    ) -> None:
+    def test_a_mixer_is_added_with_microphones_waiting(self, window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
         """Nothing that it goes into is there, but what goes into it is: that is offered."""
         window.document.replace(
-            Show.model_validate({
-                "kymaphon": 1, "places": [{"id": "r", "name": "Room"}], "devices": [{"id": "m", "kind": "dynamic-close", "place": "r"}, {"id": "d", "kind": "desk-8", "place": "r"}],
-            }), None,
-        )  # fmt: skip
+            Show.model_validate(
+                {
+                    "kymaphon": 1,
+                    "places": [{"id": "r", "name": "Room"}],
+                    "devices": [
+                        {"id": "m", "kind": "dynamic-close", "place": "r"},
+                        {"id": "d", "kind": "desk-8", "place": "r"},
+                    ],
+                }
+            ),
+            None,
+        )
         window.go("Rig")
         asked: list[tuple[str, str]] = []
         monkeypatch.setattr(window.rig.forms, "add", lambda _place: ("d", True))
-        monkeypatch.setattr(
-            window.rig.forms, "plug", lambda source="", target="": asked.append((source, target))
-        )
+        monkeypatch.setattr(window.rig.forms, "plug", lambda source="", target="": asked.append((source, target)))
         window.rig._add()
         assert asked == [("", "d")]
 
@@ -247,11 +245,20 @@ def test_lozenges_walk_through_all_of_their_findings(window: Window, qtbot: QtBo
 
 
 def test_no_sentence_says_what_is_not_so(window: Window) -> None:
-    bare = Show.model_validate({
-        "kymaphon": 1, "places": [{"id": "r", "name": "Room"}],
-        "parties": [{"id": "a", "name": "Ann", "kind": "guest", "place": "r", "at_m": [1, 1], "speaks": True}, {"id": "t", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}],
-        "devices": [{"id": "m", "kind": "dynamic-close", "place": "r", "party": "a", "at_m": [1.1, 1]}, {"id": "rec", "kind": "recorder"}],
-    })  # fmt: skip
+    bare = Show.model_validate(
+        {
+            "kymaphon": 1,
+            "places": [{"id": "r", "name": "Room"}],
+            "parties": [
+                {"id": "a", "name": "Ann", "kind": "guest", "place": "r", "at_m": [1, 1], "speaks": True},
+                {"id": "t", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+            ],
+            "devices": [
+                {"id": "m", "kind": "dynamic-close", "place": "r", "party": "a", "at_m": [1.1, 1]},
+                {"id": "rec", "kind": "recorder"},
+            ],
+        }
+    )
     window.document.replace(bare, None)
     window.go("Rig")
     settle(window)

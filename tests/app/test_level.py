@@ -70,9 +70,7 @@ def run(window: Window) -> RunPage:
 
 
 class TestNoise:
-    def test_shares_follow_the_point_and_moves_are_ranked(
-        self, window: Window, noise: NoisePage, qtbot: QtBot
-    ) -> None:
+    def test_shares_follow_the_point_and_moves_are_ranked(self, window: Window, noise: NoisePage, qtbot: QtBot) -> None:
         assert "over the noise" in window.level.title.text()
         assert "Loudest: noise of the other open channels" in why_words(window)
         before = noise.picture.index
@@ -96,9 +94,7 @@ class TestNoise:
         assert window.document.previewing
         window.document.end_preview()
         work(window)
-        noise.table.chosen.emit(
-            next(i for i, move in enumerate(noise.moves) if move.id == "half-distance"), 0
-        )
+        noise.table.chosen.emit(next(i for i, move in enumerate(noise.moves) if move.id == "half-distance"), 0)
         button(window, "act do move").click()
         work(window)
         assert noise._found[1].alone_db - before > 4
@@ -175,9 +171,7 @@ class TestSolve:
 
 
 class TestRun:
-    def test_from_start_to_finish_by_the_keyboard_alone(
-        self, window: Window, run: RunPage, qtbot: QtBot
-    ) -> None:
+    def test_from_start_to_finish_by_the_keyboard_alone(self, window: Window, run: RunPage, qtbot: QtBot) -> None:
         """Space, T and Enter for every source: all are read, what was off is turned, and the log has all of it."""
         names = [step.voice for step in run.steps]
         assert names[0] == "mira"
@@ -211,9 +205,7 @@ class TestRun:
         off = {row.subjects[0] for row in window.document.analysis.findings if row.code == "off-mark"}
         assert not off & {name for name, passed in found.items() if passed}
 
-    def test_typed_readings_are_judged_as_they_are_typed(
-        self, window: Window, run: RunPage, qtbot: QtBot
-    ) -> None:
+    def test_typed_readings_are_judged_as_they_are_typed(self, window: Window, run: RunPage, qtbot: QtBot) -> None:
         step = run.step
         qtbot.keyClicks(run.reading, f"{step.expected.shows.value + 6:.1f}")
         assert "over the mark" in run.told.text()
@@ -235,9 +227,7 @@ class TestRun:
         assert window.document.show.party("mira").level_db_spl_1m is not None
 
     @pytest.mark.parametrize("scale", ["vu", "ppm-1", "ppm-2a", "ppm-2b", "lufs", "dbfs", "dbu"])
-    def test_any_sort_of_meter_can_be_read(
-        self, window: Window, run: RunPage, qtbot: QtBot, scale: str
-    ) -> None:
+    def test_any_sort_of_meter_can_be_read(self, window: Window, run: RunPage, qtbot: QtBot, scale: str) -> None:
         """The same talker, told alike by every meter: what it teaches of the level is the same within its swings."""
         run.rig = SimulatedRig(true_to_plan=True)
         run.meter.setCurrentIndex(run.meter.findData(scale))
@@ -255,9 +245,7 @@ class TestRun:
         row = next(row for row in run.table.words.rows if row.key[1] == "mira")
         assert row.cells[2] == figure_on(window.document.show.log[-1].line_up.shown, scales()[scale].unit)
 
-    def test_nonsense_and_nothing_are_told_and_lose_nothing(
-        self, window: Window, run: RunPage, qtbot: QtBot
-    ) -> None:
+    def test_nonsense_and_nothing_are_told_and_lose_nothing(self, window: Window, run: RunPage, qtbot: QtBot) -> None:
         qtbot.keyClick(run.reading, Qt.Key.Key_Return)
         assert "No reading yet" in run.told.text()
         qtbot.keyClick(run.reading, Qt.Key.Key_T)
@@ -341,9 +329,7 @@ class TestMarks:
         level.refresh()
         wanted = button(window, "act mark point")
         with_form(wanted.click, lambda form: fill(form, practice="station-desk"))
-        assert [(row.at, row.practice) for row in window.document.show.marks] == [
-            ("desk.in1", "station-desk")
-        ]
+        assert [(row.at, row.practice) for row in window.document.show.marks] == [("desk.in1", "station-desk")]
         settle(window)
         rung = level.rungs[level.picture.index]
         assert rung.set_here

@@ -45,9 +45,7 @@ class TestMeterFace:
             face.set_meter(expected, None)
             empty = colours(face)
             assert "It shows" not in face.words()
-            trace = Trace(
-                tuple(expected.shows.value + 3 * (i % 5 - 2) for i in range(100)), expected.shows.value
-            )
+            trace = Trace(tuple(expected.shows.value + 3 * (i % 5 - 2) for i in range(100)), expected.shows.value)
             face.set_meter(expected, expected.shows.value, trace)
             assert len(colours(face)) > len(empty)
             assert "on the mark" in face.words()
@@ -82,9 +80,7 @@ class TestMeterFace:
             reading("ppm-2a", plain.wanted_db + more, plain.point.unit, plain.house, peaks=True)
             for more in (0.0, -3.0, 3.0)
         ]
-        expected = replace(
-            plain, scale="ppm-2a", peaks=True, shows=rows[0], low=rows[1].value, high=rows[2].value
-        )
+        expected = replace(plain, scale="ppm-2a", peaks=True, shows=rows[0], low=rows[1].value, high=rows[2].value)
         assert expected.high - expected.low == pytest.approx(6 / 4)
         faces[0].set_meter(expected, rows[0].value)
         assert "PPM" in faces[0].words()
@@ -113,9 +109,7 @@ class TestBudgetPicture:
 
     @pytest.mark.parametrize("scale", [1.0, 1.5])
     @pytest.mark.parametrize("look", [theme.DARK, theme.LIGHT])
-    def test_every_voice_can_be_drawn(
-        self, qtbot: QtBot, demo: Show, scale: float, look: theme.Theme
-    ) -> None:
+    def test_every_voice_can_be_drawn(self, qtbot: QtBot, demo: Show, scale: float, look: theme.Theme) -> None:
         theme.load_fonts()
         analysis = analyse(demo)
         picture = BudgetPicture(look)

@@ -20,10 +20,23 @@ from kymaphon.core.model.show import Show
 from tests.budget import some
 
 KEYS = [
-    Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown,
-    Qt.Key.Key_Space, Qt.Key.Key_Tab, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Delete,
-    Qt.Key.Key_N, Qt.Key.Key_T, Qt.Key.Key_B,
-]  # fmt: skip
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+    Qt.Key.Key_PageUp,
+    Qt.Key.Key_PageDown,
+    Qt.Key.Key_Space,
+    Qt.Key.Key_Tab,
+    Qt.Key.Key_Escape,
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Home,
+    Qt.Key.Key_End,
+    Qt.Key.Key_Delete,
+    Qt.Key.Key_N,
+    Qt.Key.Key_T,
+    Qt.Key.Key_B,
+]
 
 
 def poke(window: Window, qtbot: QtBot, draw: random.Random) -> None:
@@ -102,7 +115,10 @@ def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
     rig = window.rig
     act = draw.choice(["pull", "find", "view", "fold", "unplug", "remove", "zoom", "edit"])
     if act == "pull" and rig.picture.isVisible():
-        spots = [QPoint(draw.randrange(max(rig.picture.width(), 1)), draw.randrange(max(rig.picture.height(), 1))) for _ in range(2)]  # fmt: skip
+        spots = [
+            QPoint(draw.randrange(max(rig.picture.width(), 1)), draw.randrange(max(rig.picture.height(), 1)))
+            for _ in range(2)
+        ]
         qtbot.mousePress(rig.picture, Qt.MouseButton.LeftButton, pos=spots[0])
         qtbot.mouseMove(rig.picture, spots[1])
         qtbot.mouseRelease(rig.picture, Qt.MouseButton.LeftButton, pos=spots[1])
@@ -118,9 +134,7 @@ def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
             rig._unplug(row.ends)
         else:
             field = draw.choice(["label", "length_m", "adapter", "source", "target"])
-            rig.lists.edit(
-                row.ends, field, draw.choice(["", "5", "x", "xlr-jack", "desk.in1", "mic-mira.out"])
-            )
+            rig.lists.edit(row.ends, field, draw.choice(["", "5", "x", "xlr-jack", "desk.in1", "mic-mira.out"]))
     elif act == "remove" and window.document.show.devices:
         rig.picture.choose(("device", draw.choice(window.document.show.devices).id))
         rig.wanted("remove")
@@ -153,8 +167,7 @@ def careless_quiet(window: Window, qtbot: QtBot, draw: random.Random) -> None:
     picture = getattr(quiet.page, "picture", None)
     if act == "drag" and isinstance(picture, GatePicture) and picture.isVisible():
         spots = [
-            QPoint(draw.randrange(max(picture.width(), 1)), draw.randrange(max(picture.height(), 1)))
-            for _ in range(2)
+            QPoint(draw.randrange(max(picture.width(), 1)), draw.randrange(max(picture.height(), 1))) for _ in range(2)
         ]
         qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=spots[0])
         qtbot.mouseMove(picture, spots[1])
@@ -184,9 +197,7 @@ def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> 
     closer = QTimer()
     closer.timeout.connect(shut_what_opened)
     closer.start(20)
-    stay = {4: "Cast", 5: "Cast", 6: "Rig", 7: "Rig", 8: "Level", 9: "Level", 10: "Quiet", 11: "Quiet"}.get(
-        seed
-    )
+    stay = {4: "Cast", 5: "Cast", 6: "Rig", 7: "Rig", 8: "Level", 9: "Level", 10: "Quiet", 11: "Quiet"}.get(seed)
     if stay is not None:
         window.go(stay)
     if seed in (5, 7, 9, 11):
@@ -201,9 +212,7 @@ def test_careless_hands(window: Window, qtbot: QtBot, demo: Show, seed: int) -> 
     qtbot.waitUntil(lambda: not window.document.busy, timeout=30000)
     assert window.document.analysis.show == window.document.show
     fresh = analyse(window.document.show)
-    assert [row.to_json() for row in window.document.analysis.findings] == [
-        row.to_json() for row in fresh.findings
-    ]
+    assert [row.to_json() for row in window.document.analysis.findings] == [row.to_json() for row in fresh.findings]
     while window.document.undo_stack.canUndo():
         window.document.undo_stack.undo()
     assert window.document.show.model_copy(update={"log": ()}) == demo, (

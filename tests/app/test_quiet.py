@@ -43,11 +43,7 @@ def heard(window: Window) -> None:
         QApplication.processEvents()
         page = window.quiet.page
         worker = getattr(page, "_worker", None)
-        if (
-            not window.document.busy
-            and not window.quiet.model.busy
-            and not (worker is not None and worker.busy)
-        ):
+        if not window.document.busy and not window.quiet.model.busy and not (worker is not None and worker.busy):
             return
         time.sleep(0.005)
     raise AssertionError("the take was never heard")
@@ -142,9 +138,7 @@ class TestGate:
         # What was logged happened.
         assert window.document.show.log[-1] == log
 
-    def test_keys_move_thresholds_and_choose_words(
-        self, window: Window, quiet: QuietStage, qtbot: QtBot
-    ) -> None:
+    def test_keys_move_thresholds_and_choose_words(self, window: Window, quiet: QuietStage, qtbot: QtBot) -> None:
         row = picture(quiet)
         before = gate_of(quiet)
         qtbot.keyClick(row, Qt.Key.Key_Up)
@@ -172,7 +166,14 @@ class TestGate:
         start = QPoint(round(plot.center().x()), round(row.y_of(opens)))
         end = QPoint(start.x(), round(row.y_of(-20.0)))
         qtbot.mousePress(row, Qt.MouseButton.LeftButton, pos=start)
-        move = QMouseEvent(QEvent.Type.MouseMove, QPointF(end), row.mapToGlobal(QPointF(end)), Qt.MouseButton.NoButton, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)  # fmt: skip
+        move = QMouseEvent(
+            QEvent.Type.MouseMove,
+            QPointF(end),
+            row.mapToGlobal(QPointF(end)),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.LeftButton,
+            Qt.KeyboardModifier.NoModifier,
+        )
         QApplication.sendEvent(row, move)
         assert gate_of(quiet).open_db == pytest.approx(-20, abs=0.6)
         assert quiet.model.verdict is not None
@@ -181,9 +182,7 @@ class TestGate:
         assert quiet.model.by_hand
         assert not quiet.model.in_show()
 
-    def test_a_word_that_is_eaten_is_gone_to_and_saved(
-        self, window: Window, quiet: QuietStage, qtbot: QtBot
-    ) -> None:
+    def test_a_word_that_is_eaten_is_gone_to_and_saved(self, window: Window, quiet: QuietStage, qtbot: QtBot) -> None:
         row = picture(quiet)
         quiet.page._row_chosen(6)
         assert quiet.model.picked == "times-25"
@@ -268,7 +267,19 @@ class TestGate:
         for turn in (-120, 120, 240, -2400, 2400):
             for held in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ControlModifier):
                 spot = row.plot().center()
-                QApplication.sendEvent(row, QWheelEvent(spot, row.mapToGlobal(spot), QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton, held, Qt.ScrollPhase.NoScrollPhase, False))  # fmt: skip
+                QApplication.sendEvent(
+                    row,
+                    QWheelEvent(
+                        spot,
+                        row.mapToGlobal(spot),
+                        QPoint(),
+                        QPoint(0, turn),
+                        Qt.MouseButton.NoButton,
+                        held,
+                        Qt.ScrollPhase.NoScrollPhase,
+                        False,
+                    ),
+                )
                 assert 0 <= row.view[0] < row.view[1] <= row.seconds + 1e-6
                 row.grab()
         quiet.zoom(0)
@@ -464,9 +475,7 @@ class TestOtherViews:
         new = button(window, "act new")
         with_form(
             new.click,
-            lambda form: form.findChild(type(form.findChild(object, "field gain 2")), "field gain 2").setText(
-                "-4"
-            ),
+            lambda form: form.findChild(type(form.findChild(object, "field gain 2")), "field gain 2").setText("-4"),
         )  # type: ignore[arg-type]
         heard(window)
         row = window.document.analysis.chain_at(STRIP)[0]
@@ -480,14 +489,8 @@ class TestOtherViews:
         assert "WCAG" in " ".join(cell for row in quiet.page.table.words.rows for cell in row.cells)
         button(window, "act put ducker").click()
         heard(window)
-        node = next(
-            node for node in window.document.analysis.graph.index if window.document.analysis.chain_at(node)
-        )
-        rows = [
-            row
-            for node in window.document.analysis.graph.index
-            for row in window.document.analysis.chain_at(node)
-        ]
+        node = next(node for node in window.document.analysis.graph.index if window.document.analysis.chain_at(node))
+        rows = [row for node in window.document.analysis.graph.index for row in window.document.analysis.chain_at(node)]
         assert node
         assert any(row.sort == "ducker" for row in rows)
 
@@ -524,9 +527,7 @@ class TestTakes:
         quiet.choose_view("gate")
         assert "half a minute of the room" in why_words(window)
 
-    def test_a_take_that_cannot_do_is_explained(
-        self, window: Window, quiet: QuietStage, tmp_path: Path
-    ) -> None:
+    def test_a_take_that_cannot_do_is_explained(self, window: Window, quiet: QuietStage, tmp_path: Path) -> None:
         path = tmp_path / "hiss.wav"
         soundfile.write(path, np.random.default_rng(1).normal(0, 0.01, 48000 * 5), 48000)
         window.takes.attach(path, None, "tam", what="voice")
@@ -588,10 +589,12 @@ class TestTakes:
         monkeypatch.setattr(TakeDialog, "exec", answer)
         before = len(window.document.show.takes)
         mime = QMimeData()
-        mime.setUrls(
-            [QUrl.fromLocalFile(str(demo_path(name))) for name in ("guest-talk.flac", "guest-room.flac")]
+        mime.setUrls([QUrl.fromLocalFile(str(demo_path(name))) for name in ("guest-talk.flac", "guest-room.flac")])
+        window.dropEvent(
+            QDropEvent(
+                QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+            )
         )
-        window.dropEvent(QDropEvent(QPointF(5, 5), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))  # fmt: skip
         qtbot.waitUntil(lambda: len(window.document.show.takes) == before + 2, timeout=60000)
         assert sorts == ["voice", "room-tone"]
         quiet.choose_voice("tam")

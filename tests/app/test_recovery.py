@@ -83,7 +83,10 @@ class TestKept:
         assert [row.file for row in recovery.left_behind()] == [named]
 
     def test_a_killed_process_lets_go(self, demo: Show) -> None:
-        code = "import sys, time\nfrom kymaphon.app.recovery import Autosave\nfrom kymaphon.core.model.show import Show\nAutosave_ = Autosave(); Autosave_.keep(Show(title='Kept'), None)\nprint('kept', flush=True)\ntime.sleep(60)\n"
+        code = (
+            "import sys, time\nfrom kymaphon.app.recovery import Autosave\nfrom kymaphon.core.model.show "
+            "import Show\nAutosave_ = Autosave(); Autosave_.keep(Show(title='Kept'), None)\nprint('kept', flush=True)\ntime.sleep(60)\n"
+        )
         other = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
         assert other.stdout is not None
         assert other.stdout.readline().strip() == "kept"
@@ -117,9 +120,7 @@ class TestFullDisk:
         """The write says that all is well, and what reads back is something else: the old file stays."""
         file = leave(demo.with_(title="The only copy"))
         window.filing.offer_recovery()
-        monkeypatch.setattr(
-            "kymaphon.app.recovery.write_whole", lambda path, data: Path(path).write_bytes(data[:100])
-        )
+        monkeypatch.setattr("kymaphon.app.recovery.write_whole", lambda path, data: Path(path).write_bytes(data[:100]))
         window.filing.restore()
         assert file.exists()
 

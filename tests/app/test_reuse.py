@@ -25,18 +25,12 @@ def panel(qtbot) -> WhyPanel:
 
 def content(title: str, *actions: str, lines: int = 1) -> WhyContent:
     rows = tuple(Derived(f"level {n}", n - 20.0, "dBFS", source="the take") for n in range(lines))
-    return WhyContent(
-        title, lines=rows, actions=tuple(Action(row, row.capitalize(), "tip") for row in actions)
-    )
+    return WhyContent(title, lines=rows, actions=tuple(Action(row, row.capitalize(), "tip") for row in actions))
 
 
 def shown(made: WhyPanel) -> list[str]:
     """What a screen reader goes through: the children in their order, without what is hidden."""
-    return [
-        row.text()
-        for row in made.widget().children()
-        if isinstance(row, QLabel | QPushButton) and row.isVisible()
-    ]
+    return [row.text() for row in made.widget().children() if isinstance(row, QLabel | QPushButton) and row.isVisible()]
 
 
 class TestWhyPanel:
@@ -50,9 +44,7 @@ class TestWhyPanel:
         assert shown(made)[-2:] == ["Alpha", "Beta"]
         assert len(made.widget().children()) == count
         QApplication.processEvents()
-        tops = [
-            row.y() for row in made.widget().children() if isinstance(row, QPushButton) and row.isVisible()
-        ]
+        tops = [row.y() for row in made.widget().children() if isinstance(row, QPushButton) and row.isVisible()]
         assert tops == sorted(tops)
 
     def test_a_press_begun_on_what_a_button_was_does_nothing_of_what_it_is(self, qtbot) -> None:
@@ -71,17 +63,13 @@ class TestWhyPanel:
         QTest.mouseClick(button, Qt.MouseButton.LeftButton)
         assert done == ["delete"]
 
-    def test_a_press_is_meant_for_the_remedy_that_stood_there_though_the_next_has_its_name(
-        self, qtbot
-    ) -> None:
+    def test_a_press_is_meant_for_the_remedy_that_stood_there_though_the_next_has_its_name(self, qtbot) -> None:
         made = panel(qtbot)
         done: list[Remedy] = []
         made.apply_remedy.connect(done.append)
         for who in ("Mira", "Tam"):
             remedy = Remedy("turn", f"Turn {who} up", "Then it is right.", ())
-            row = Finding(
-                "off-mark", "fix", "Level", (who,), f"{who} is quiet", "Too quiet.", (), None, (remedy,)
-            )
+            row = Finding("off-mark", "fix", "Level", (who,), f"{who} is quiet", "Too quiet.", (), None, (remedy,))
             made.show_content(WhyContent(who, findings=(row,)))
             if who == "Mira":
                 button = made.findChild(QPushButton, "do off-mark turn")
@@ -125,9 +113,7 @@ class TestWhyPanel:
     def test_what_is_not_shown_says_nothing(self, qtbot) -> None:
         made = panel(qtbot)
         made.show_content(content("One", "alpha", lines=9))
-        made.show_content(
-            WhyContent("Sum", lines=(Derived("sum", 1.0, "dB", terms=(Derived("one", 1.0, "dB"),)),))
-        )
+        made.show_content(WhyContent("Sum", lines=(Derived("sum", 1.0, "dB", terms=(Derived("one", 1.0, "dB"),)),)))
         made.show_content(WhyContent("Two"))
         hidden = [row for row in made.widget().findChildren(QLabel) if not row.isVisible()]
         assert hidden

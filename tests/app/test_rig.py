@@ -78,10 +78,13 @@ def test_a_stranger_wires_a_rig_with_the_keyboard_alone(window: Window, qtbot: Q
     hands = Hands(
         qtbot,
         adds(qtbot, "laptop"),
-        adds(qtbot, "two-input interface"), plugs(qtbot, "laptop usb"),
-        adds(qtbot, "in-line booster"), plugs(qtbot, "interface input 1"),
-        adds(qtbot, "dynamic close"), plugs(qtbot, "booster"),
-    )  # fmt: skip
+        adds(qtbot, "two-input interface"),
+        plugs(qtbot, "laptop usb"),
+        adds(qtbot, "in-line booster"),
+        plugs(qtbot, "interface input 1"),
+        adds(qtbot, "dynamic close"),
+        plugs(qtbot, "booster"),
+    )
     for _ in range(4):
         window.activateWindow()
         QApplication.processEvents()
@@ -96,11 +99,13 @@ def test_a_stranger_wires_a_rig_with_the_keyboard_alone(window: Window, qtbot: Q
         "dynamic-close",
     ]
     assert [row.ends for row in show.cables] == [
-        ("interface-2.usb1", "laptop.usb1"), ("booster-inline.out", "interface-2.in1"), ("dynamic-close.out", "booster-inline.in"),
-    ]  # fmt: skip
+        ("interface-2.usb1", "laptop.usb1"),
+        ("booster-inline.out", "interface-2.in1"),
+        ("dynamic-close.out", "booster-inline.in"),
+    ]
     assert show.device("interface-2").host == "laptop"
     assert show.device("interface-2").settings["in1"].phantom is True
-    severe = [row for row in window.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]  # fmt: skip
+    severe = [row for row in window.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]
     assert severe == []
     while window.document.undo_stack.canUndo():
         window.document.undo_stack.undo()
@@ -117,9 +122,7 @@ class TestPicture:
         assert cable.adapter == "xlr-jack"
         assert "Nothing to mend" in rig.subtitle.text()
 
-    def test_arrows_walk_the_chain_and_the_why_panel_follows(
-        self, window: Window, rig: RigStage, qtbot: QtBot
-    ) -> None:
+    def test_arrows_walk_the_chain_and_the_why_panel_follows(self, window: Window, rig: RigStage, qtbot: QtBot) -> None:
         rig._choose(("device", "mic-tam"))
         qtbot.keyClick(rig.picture, Qt.Key.Key_Right)
         assert rig.chain is not None
@@ -148,7 +151,9 @@ class TestPicture:
     def test_what_carries_nothing_says_why_on_the_picture(self, window: Window, rig: RigStage) -> None:
         rig._choose(("device", "desk"))
         settle(window)
-        flip = next(row for row in window.why.findChildren(QPushButton) if "channel 1, phantom power" in row.accessibleName())  # fmt: skip
+        flip = next(
+            row for row in window.why.findChildren(QPushButton) if "channel 1, phantom power" in row.accessibleName()
+        )
         flip.click()
         settle(window)
         assert rig.chain is not None

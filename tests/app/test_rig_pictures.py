@@ -18,7 +18,9 @@ from tests.app.conftest import fill, settle, why_words, with_form
 
 def _wheel(rig: RigStage, turn: int, held: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
     spot = QPointF(300, 150)
-    event = QWheelEvent(spot, spot, QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton, held, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    event = QWheelEvent(
+        spot, spot, QPoint(), QPoint(0, turn), Qt.MouseButton.NoButton, held, Qt.ScrollPhase.NoScrollPhase, False
+    )
     QApplication.sendEvent(rig.picture, event)
 
 
@@ -57,7 +59,9 @@ class TestChain:
         assert "Runs from earthed mains" in why_words(window)
         number = next(k for k, link in enumerate(rig.chain.links) if link.cable.target == "desk.in2")
         middle = picture._paths[number].pointAtPercent(0.5)
-        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=(middle * picture.nearness + picture._offset).toPoint())  # fmt: skip
+        qtbot.mouseClick(
+            picture, Qt.MouseButton.LeftButton, pos=(middle * picture.nearness + picture._offset).toPoint()
+        )
         assert rig.key[0] == "cable"
 
     def test_the_small_map_leads_there(self, rig: RigStage, qtbot: QtBot) -> None:
@@ -68,9 +72,7 @@ class TestChain:
         assert box is not None
         qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=(box.topLeft() + QPointF(8, 8)).toPoint())
         left = picture.seen().center()
-        qtbot.mouseClick(
-            picture, Qt.MouseButton.LeftButton, pos=(box.bottomRight() - QPointF(8, 8)).toPoint()
-        )
+        qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=(box.bottomRight() - QPointF(8, 8)).toPoint())
         assert picture.seen().center().x() > left.x()
         rig.zoom(0)
         assert picture._map_box() is None
@@ -142,9 +144,7 @@ class TestRoutes:
         assert rig.key[1].startswith("desk.main-out")
         assert "Hum under the voice" in why_words(window)
 
-    def test_a_power_lead_is_chosen_changed_and_taken_away(
-        self, window: Window, rig: RigStage, qtbot: QtBot
-    ) -> None:
+    def test_a_power_lead_is_chosen_changed_and_taken_away(self, window: Window, rig: RigStage, qtbot: QtBot) -> None:
         rig.choose_view("routes")
         rig._choose(("device", "desk"))
         plan = rig.routes_plan
@@ -152,7 +152,10 @@ class TestRoutes:
         qtbot.mouseClick(plan, Qt.MouseButton.LeftButton, pos=spot.toPoint())
         assert rig.key == ("run", "festoon")
         assert "Dimmed lead in Boathouse studio, 6 A" in why_words(window)
-        with_form(lambda: qtbot.keyClick(plan, Qt.Key.Key_Return), lambda form: fill(form, sort="mains", points="0.3 4.2, 5.7 4.2"))  # fmt: skip
+        with_form(
+            lambda: qtbot.keyClick(plan, Qt.Key.Key_Return),
+            lambda form: fill(form, sort="mains", points="0.3 4.2, 5.7 4.2"),
+        )
         settle(window)
         run = window.document.show.place("boathouse").runs[0]
         assert (run.sort, run.points_m[0]) == ("mains", (0.3, 4.2))
@@ -178,7 +181,12 @@ class TestPickList:
     def _list(self, qtbot: QtBot, *, by_name: bool) -> PickList:
         pick = PickList(theme.DARK, "Kinds", "type", by_name=by_name)
         qtbot.addWidget(pick)
-        pick.set_rows(tuple(PickRow(name, name, more) for name, more in (("Large desk", ""), ("Desk", ""), ("Booster", "goes before a desk"))))  # fmt: skip
+        pick.set_rows(
+            tuple(
+                PickRow(name, name, more)
+                for name, more in (("Large desk", ""), ("Desk", ""), ("Booster", "goes before a desk"))
+            )
+        )
         return pick
 
     def test_names_come_before_descriptions(self, qtbot: QtBot) -> None:

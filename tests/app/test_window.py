@@ -44,9 +44,7 @@ class TestLevel:
             qtbot.keyClick(window.level.picture, Qt.Key.Key_PageUp)
         assert gain(window) == 60
 
-    def test_left_and_right_choose_the_point_and_the_table_follows(
-        self, window: Window, qtbot: QtBot
-    ) -> None:
+    def test_left_and_right_choose_the_point_and_the_table_follows(self, window: Window, qtbot: QtBot) -> None:
         qtbot.keyClick(window.level.picture, Qt.Key.Key_Right)
         index = window.level.picture.index
         assert window.level.table.currentIndex().row() == index
@@ -55,9 +53,7 @@ class TestLevel:
     def test_dragging_a_gain_previews_and_releasing_sets_it(self, window: Window, qtbot: QtBot) -> None:
         picture = window.level.picture
         picture.repaint()
-        box = next(
-            box for box, _, knob in picture._pills if knob.ref.key == "in1" and knob.ref.device == "desk"
-        )
+        box = next(box for box, _, knob in picture._pills if knob.ref.key == "in1" and knob.ref.device == "desk")
         start = box.center().toPoint()
         per_db = picture._area().height() / 118
         qtbot.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
@@ -189,9 +185,7 @@ class TestFeeds:
 
 
 class TestWindow:
-    def test_nine_stages_by_key_and_the_rest_say_one_honest_sentence(
-        self, window: Window, qtbot: QtBot
-    ) -> None:
+    def test_nine_stages_by_key_and_the_rest_say_one_honest_sentence(self, window: Window, qtbot: QtBot) -> None:
         for i, stage in enumerate(STAGES):
             qtbot.keyClick(window, Qt.Key(Qt.Key.Key_1 + i), Qt.KeyboardModifier.ControlModifier)
             assert window.stage == stage
@@ -212,9 +206,7 @@ class TestWindow:
 
     @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
     @pytest.mark.parametrize("scale", [1.0, 1.5])
-    def test_themes_and_sizes_keep_the_work(
-        self, window: Window, size: tuple[int, int], scale: float
-    ) -> None:
+    def test_themes_and_sizes_keep_the_work(self, window: Window, size: tuple[int, int], scale: float) -> None:
         window.resize(*size)
         window.level.choose_voice("tam")
         window.set_scale(scale)
@@ -235,12 +227,7 @@ class TestWindow:
                     assert row.text() or row.accessibleName()
 
     def test_commands_are_found_by_typing(self, window: Window, qtbot: QtBot) -> None:
-        actions = [
-            row
-            for menu in window.menuBar().actions()
-            for row in menu.menu().actions()
-            if not row.isSeparator()
-        ]
+        actions = [row for menu in window.menuBar().actions() for row in menu.menu().actions() if not row.isSeparator()]
         dialog = CommandList(actions, window)
         qtbot.addWidget(dialog)
         dialog.field.setText("rig sh")
@@ -248,9 +235,7 @@ class TestWindow:
         qtbot.keyClick(dialog.field, Qt.Key.Key_Return)
         assert "sheet" in dialog.chosen.text()
 
-    def test_the_very_first_press_opens_the_list_and_does_what_is_chosen(
-        self, demo: Show, qtbot: QtBot
-    ) -> None:
+    def test_the_very_first_press_opens_the_list_and_does_what_is_chosen(self, demo: Show, qtbot: QtBot) -> None:
         """On a window of which nothing else was touched, with all that Python would let go of gone."""
         window = Window(Document(demo, autosave=False))
         qtbot.addWidget(window)
@@ -290,9 +275,7 @@ class TestWindow:
         from datetime import UTC, datetime, timedelta
 
         assert not window.bar.clock.isVisible()
-        window.document.replace(
-            window.document.show.with_(air_at=datetime.now(UTC) + timedelta(seconds=3725)), None
-        )
+        window.document.replace(window.document.show.with_(air_at=datetime.now(UTC) + timedelta(seconds=3725)), None)
         assert window.bar.clock.text().startswith("01:02:0")
 
 
@@ -309,9 +292,7 @@ class TestSlowMachine:
             qtbot.keyClick(slow.level.picture, Qt.Key.Key_Up)
         assert gain(slow) == 48
         settle(slow)
-        knob = next(
-            k for row in slow.level.rungs for k in row.knobs if k.ref == SettingRef("desk", "in1", "gain_db")
-        )
+        knob = next(k for row in slow.level.rungs for k in row.knobs if k.ref == SettingRef("desk", "in1", "gain_db"))
         assert knob.value == 48
 
     def test_it_can_be_stopped_and_gone_on_with(self, slow: Window, qtbot: QtBot) -> None:
@@ -381,9 +362,7 @@ class TestSlowMachine:
         import kymaphon.app.document as module
 
         work = module._Work
-        monkeypatch.setattr(
-            module, "_Work", lambda *args, **more: started.append(args[0]) or work(*args, **more)
-        )
+        monkeypatch.setattr(module, "_Work", lambda *args, **more: started.append(args[0]) or work(*args, **more))
         for value in range(20, 40):
             slow.document.preview((SetValue(SettingRef("desk", "in1", "gain_db"), float(value)),), f"{value}")
         settle(slow)

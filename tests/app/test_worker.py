@@ -84,9 +84,7 @@ class TestFiguresFirst:
         assert {name: row.text() for name, row in window.bar.counts.items()} == counts
         assert window.document.busy, "it says that it is not done"
 
-    def test_findings_follow_and_are_those_of_the_show(
-        self, window: Window, slow: Slow, qtbot: QtBot
-    ) -> None:
+    def test_findings_follow_and_are_those_of_the_show(self, window: Window, slow: Slow, qtbot: QtBot) -> None:
         turn(window, 0.0)
         until_sought(qtbot, slow)
         slow.go_on.set()
@@ -97,9 +95,7 @@ class TestFiguresFirst:
         assert window.bar.counts["stop"].text() == str(fresh.counts()["stop"])
         assert window.document.settled is window.document.analysis
 
-    def test_nothing_is_offered_by_findings_of_another_state(
-        self, window: Window, slow: Slow, qtbot: QtBot
-    ) -> None:
+    def test_nothing_is_offered_by_findings_of_another_state(self, window: Window, slow: Slow, qtbot: QtBot) -> None:
         window.go("Feeds")
         qtbot.wait(50)
         turn(window, 20.0)
@@ -157,9 +153,7 @@ class TestFiguresFirst:
 
 
 class TestStopped:
-    def test_figures_stay_and_the_rest_can_be_gone_on_with(
-        self, window: Window, slow: Slow, qtbot: QtBot
-    ) -> None:
+    def test_figures_stay_and_the_rest_can_be_gone_on_with(self, window: Window, slow: Slow, qtbot: QtBot) -> None:
         turn(window, 20.0)
         until_sought(qtbot, slow)
         window.document.stop()

@@ -39,9 +39,14 @@ def rig(
     rows = [{**row, "party": "mira"} if row["id"] == "mic" and heard else row for row in devices]
     return Show.model_validate(
         {
-            "kymaphon": 1, "places": places or [STUDIO], "parties": parties, "devices": rows, "cables": cables, **more,
+            "kymaphon": 1,
+            "places": places or [STUDIO],
+            "parties": parties,
+            "devices": rows,
+            "cables": cables,
+            **more,
         }
-    )  # fmt: skip
+    )
 
 
 def of_code(show: Show, code: str) -> list[Finding]:

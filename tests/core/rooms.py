@@ -23,9 +23,7 @@ def mic(
     return {**row, **({} if aim is None else {"aim_deg": aim}), **more}
 
 
-def room(
-    people: list[dict[str, Any]], devices: list[dict[str, Any]], *, patched: bool = False, **place: Any
-) -> Show:
+def room(people: list[dict[str, Any]], devices: list[dict[str, Any]], *, patched: bool = False, **place: Any) -> Show:
     """A show of one place. With `patched`, the first four microphones go to a desk and on to a recorder."""
     parties, cables = list(people), []
     devices = list(devices)

@@ -21,13 +21,22 @@ def on_air(**more: object) -> Show:
     """One voice to a stream, and to a recorder in the same computer."""
     return rig(
         [
-            dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": 55}}),
-            dev("pc", "laptop"), dev("mix", "soft-mixer", host="pc"), dev("enc", "stream-encoder", host="pc"), dev("rec", "recorder", host="pc"),
+            dev("mic", "dynamic-close", at_m=[1.15, 1]),
+            dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": 55}}),
+            dev("pc", "laptop"),
+            dev("mix", "soft-mixer", host="pc"),
+            dev("enc", "stream-encoder", host="pc"),
+            dev("rec", "recorder", host="pc"),
         ],
-        [wire("mic.out", "face.in1"), wire("face.usb1", "mix.in1"), wire("mix.out", "enc.in"), wire("mix.out", "rec.in")],
+        [
+            wire("mic.out", "face.in1"),
+            wire("face.usb1", "mix.in1"),
+            wire("mix.out", "enc.in"),
+            wire("mix.out", "rec.in"),
+        ],
         [VOICE, STREAM, TAPE],
         **more,
-    )  # fmt: skip
+    )
 
 
 class TestNetwork:
@@ -52,9 +61,7 @@ class TestNetwork:
         assert not of_code(after, "upload-short")
 
     def test_enough_is_no_finding_and_unmeasured_is_a_note(self) -> None:
-        assert not of_code(
-            on_air(streaming={"video_kbps": 4500, "up_mbps": 20, "down_mbps": 30}), "upload-short"
-        )
+        assert not of_code(on_air(streaming={"video_kbps": 4500, "up_mbps": 20, "down_mbps": 30}), "upload-short")
         (row,) = of_code(on_air(streaming={"video_kbps": 4500}), "network-not-measured")
         assert row.severity == "note"
         assert not of_code(on_air(), "network-not-measured")
@@ -85,8 +92,7 @@ class TestEnds:
         show = on_air()
         down = show.with_(
             devices=[
-                row.with_(settings={"main": {"fader_db": -90}}) if row.id == "mix" else row
-                for row in show.devices
+                row.with_(settings={"main": {"fader_db": -90}}) if row.id == "mix" else row for row in show.devices
             ]
         )
         codes = {row.code for row in analyse(down).findings if row.severity == "stop"}
@@ -100,9 +106,7 @@ class TestRecording:
         (row,) = of_code(show, "recording-short")
         assert row.severity == "stop"
         assert row.figures[0].value == pytest.approx(0.9e9 / (48000 * 3 * 2), rel=0.01)
-        assert not of_code(
-            on_air(recording={"way": "mix", "length_s": 7200, "free_bytes": 10**12}), "recording-short"
-        )
+        assert not of_code(on_air(recording={"way": "mix", "length_s": 7200, "free_bytes": 10**12}), "recording-short")
 
     def test_a_file_that_is_full_goes_on_as_rf64(self) -> None:
         """2**32 bytes of stereo at 96 kHz and 32 bits last an hour and a half (RIFF's length field)."""
@@ -136,10 +140,7 @@ def test_all_sources_at_once_read_as_the_sum_of_their_powers() -> None:
     more = show.with_(
         parties=[
             *show.parties,
-            *(
-                {**VOICE, "id": name, "name": name.title(), "at_m": [2 + n, 1]}
-                for n, name in enumerate(names)
-            ),
+            *({**VOICE, "id": name, "name": name.title(), "at_m": [2 + n, 1]} for n, name in enumerate(names)),
         ],
         devices=[
             *(row for row in show.devices if row.id != "face"),
@@ -158,9 +159,7 @@ def test_all_sources_at_once_read_as_the_sum_of_their_powers() -> None:
     analysis = analyse(more)
     row = next(row for row in programme(analysis) if row.point.node.startswith("mix."))
     alone = [analysis.ladders[voice, "stream"] for voice in ("mira", *names)]
-    levels = [
-        next(rung.speech_db for rung in ladder.rungs if rung.node == row.point.node) for ladder in alone
-    ]
+    levels = [next(rung.speech_db for rung in ladder.rungs if rung.node == row.point.node) for ladder in alone]
     assert row.level.value == pytest.approx(10 * math.log10(sum(10 ** (level / 10) for level in levels)))
     assert row.level.value - levels[0] == pytest.approx(10 * math.log10(3), abs=0.3)
     assert "3 sources at once" in row.words()

@@ -42,9 +42,7 @@ def margin(analysis: Report) -> float:
 
 
 @pytest.mark.parametrize("outdoors", [True, False])
-@pytest.mark.parametrize(
-    "kind", ["dynamic-close", "dynamic-tight", "condenser-broad", "reporter-omni", "ribbon-eight"]
-)
+@pytest.mark.parametrize("kind", ["dynamic-close", "dynamic-tight", "condenser-broad", "reporter-omni", "ribbon-eight"])
 @pytest.mark.parametrize("at", [(2.08, 3.0), (2.3, 3.0), (2.0, 2.9), (2.2, 3.25), (1.9, 3.05)])
 def test_it_is_the_margin_of_the_changed_show(kind: str, at: tuple[float, float], outdoors: bool) -> None:
     """The microphone really put there, its gain really turned: the circles solved anew. Arrays against the graph."""
@@ -60,9 +58,7 @@ def test_it_is_the_margin_of_the_changed_show(kind: str, at: tuple[float, float]
 def test_of_one_that_is_worn_too(kind: str) -> None:
     show = wedge()
     found = before_howl(analyse(show, remedies=False), "ann")
-    told = float(
-        found.gain_margin_db(analyse(show, remedies=False).catalogue[kind], np.array([[2.0, 3.0]]))[0]
-    )
+    told = float(found.gain_margin_db(analyse(show, remedies=False).catalogue[kind], np.array([[2.0, 3.0]]))[0])
     assert told == pytest.approx(margin(kept_as_loud(show, kind, None)), abs=0.15)
 
 
@@ -77,9 +73,7 @@ def test_what_howls_lies_below_nought() -> None:
         SetField("devices", "mic", "at_m", (2.85, 3.0)),
         SetField("devices", "mic", "kind", "reporter-omni"),
     )
-    rows = [
-        analyse(apply_all(wedge(), (*near, SetValue(GAIN, gain))), remedies=False) for gain in (20.0, 60.0)
-    ]
+    rows = [analyse(apply_all(wedge(), (*near, SetValue(GAIN, gain))), remedies=False) for gain in (20.0, 60.0)]
     assert not rows[0].transfer.howls
     assert rows[1].transfer.howls
     hands = [before_howl(row, "ann").now_db for row in rows]

@@ -20,8 +20,7 @@ def mesh(seed: int, size: int = 60, each: float = 2.2, radius: float = 0.7) -> n
     """Weights between points in units of their own, as sound, volts and full scale are, with one ring through all."""
     draw = np.random.default_rng(seed)
     matrix = (
-        draw.random((size, size)) * (draw.random((size, size)) < each / size)
-        + np.roll(np.eye(size), 1, axis=0) * 0.4
+        draw.random((size, size)) * (draw.random((size, size)) < each / size) + np.roll(np.eye(size), 1, axis=0) * 0.4
     )
     matrix *= radius / np.abs(np.linalg.eigvals(matrix)).max()
     unit = 10 ** draw.uniform(-6, 6, size)
@@ -75,9 +74,7 @@ def test_a_ring_has_one_knot_with_its_gain_on_it() -> None:
 def test_opened_nothing_goes_round_and_all_is_still_reached(seed: int) -> None:
     matrix = mesh(seed, size=14)
     opened = Block.full(matrix).opened([3])
-    assert not np.linalg.matrix_power((opened.matrix > 0).astype(int), 14).any(), (
-        "no way is as long as all points"
-    )
+    assert not np.linalg.matrix_power((opened.matrix > 0).astype(int), 14).any(), "no way is as long as all points"
     reached = np.linalg.matrix_power(np.eye(14) + (opened.matrix > 0), 14)[:, 3]
     assert (reached > 0).all(), "the ring went through all of them"
     assert (matrix[opened.target, opened.source] == opened.weight).all()

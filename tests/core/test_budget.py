@@ -32,10 +32,11 @@ def boosted(gain: float = 33.0, **changes: object) -> Show:
             {"id": "rec", "kind": "recorder"},
         ],
         "cables": [
-            {"from": "mic.out", "to": "boost.in"}, {"from": "boost.out", "to": "face.in1"},
+            {"from": "mic.out", "to": "boost.in"},
+            {"from": "boost.out", "to": "face.in1"},
             {"from": "face.usb1", "to": "rec.in"},
         ],
-    }  # fmt: skip
+    }
     return one_chain(**{**data, **changes})
 
 
@@ -56,10 +57,11 @@ def test_gain_never_improves_voice_against_room(gain: int, digital: float, ambie
             {"id": "rec", "kind": "recorder"},
         ],
         cables=[
-            {"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "mix.in1"},
+            {"from": "mic.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "mix.in1"},
             {"from": "mix.out", "to": "rec.in"},
         ],
-    )  # fmt: skip
+    )
     ladder = analyse(show).ladders["ann", "tape"]
     gaps = [rung.speech_db - rung.noise_db["room"] for rung in ladder.rungs if "room" in rung.noise_db]
     assert len(gaps) > 4
@@ -82,9 +84,7 @@ def test_shares_are_powers_and_sum_to_one() -> None:
         assert sum(row.part for row in rows) == pytest.approx(1.0)
         assert [row.level_db for row in rows] == sorted((row.level_db for row in rows), reverse=True)
         # Two 10 dB apart share the power 10 to 1.
-        assert rows[0].part / rows[1].part == pytest.approx(
-            10 ** ((rows[0].level_db - rows[1].level_db) / 10)
-        )
+        assert rows[0].part / rows[1].part == pytest.approx(10 ** ((rows[0].level_db - rows[1].level_db) / 10))
     assert shares(analyse(one_chain()).ladders["ann", "tape"].rungs[0]) == ()
 
 
@@ -104,10 +104,7 @@ def test_the_chain_by_the_cascade_formula() -> None:
     converter = -analyse(show).catalogue["interface-2"].dynamic_range_db
     gain = after.speech_db - socket.speech_db
     by_hand = cascade_noise_db([(thermal + white_a_db(), 0.0), (ein + white_a_db(), gain), (converter, 0.0)])
-    room = (
-        next(row for row in budget.voice.noises if row.kind == "room").at(budget.x)
-        + socket.weighted_speech_db
-    )
+    room = next(row for row in budget.voice.noises if row.kind == "room").at(budget.x) + socket.weighted_speech_db
     assert 10 * math.log10(10 ** (by_hand / 10) + 10 ** (room / 10)) == pytest.approx(
         socket.weighted_speech_db - budget.over_noise_db, abs=0.01
     )
@@ -115,11 +112,14 @@ def test_the_chain_by_the_cascade_formula() -> None:
 
 @pytest.mark.parametrize("ambient", [5, 30, 50])
 def test_half_the_distance_is_what_it_is_when_done(ambient: float) -> None:
-    show = one_chain(places=[{"id": "room", "name": "Room", "ambient_dba": ambient}], devices=[
-        {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.3, 1]},
-        {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 58}, "in2": {}}},
-        {"id": "rec", "kind": "recorder"},
-    ])  # fmt: skip
+    show = one_chain(
+        places=[{"id": "room", "name": "Room", "ambient_dba": ambient}],
+        devices=[
+            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.3, 1]},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 58}, "in2": {}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+    )
     budget = budget_of(analyse(show), "ann", "tape")
     move = next(row for row in buys(budget) if row.id == "half-distance")
     after = analyse(apply_all(show, move.edits)).ladders["ann", "tape"].last
@@ -138,9 +138,7 @@ def test_a_booster_put_in_or_out_is_worth_what_it_says(ambient: float) -> None:
     move = next(row for row in buys(budget) if row.id == "booster")
     done = apply_all(bare, move.edits)
     assert over_noise(done) - budget.over_noise_db == pytest.approx(move.gain_db, abs=0.3)
-    assert analyse(done).ladders["ann", "tape"].last.speech_db == pytest.approx(
-        budget.ladder.last.speech_db, abs=1.1
-    )
+    assert analyse(done).ladders["ann", "tape"].last.speech_db == pytest.approx(budget.ladder.last.speech_db, abs=1.1)
     # The other way round: taking it out again costs as much.
     with_it = budget_of(analyse(done), "ann", "tape")
     assert booster_on(with_it)[1] == pytest.approx(25.0, abs=0.01)
@@ -174,9 +172,7 @@ def test_moves_are_ranked_and_can_be_explained(demo: Show) -> None:
     for voice, end in analysis.ladders:
         budget = budget_of(analysis, voice, end)
         rows = buys(budget)
-        assert [round(row.gain_db, 1) for row in rows] == sorted(
-            (round(row.gain_db, 1) for row in rows), reverse=True
-        )
+        assert [round(row.gain_db, 1) for row in rows] == sorted((round(row.gain_db, 1) for row in rows), reverse=True)
         for row in rows:
             assert row.why.value == pytest.approx(row.gain_db)
             assert row.why.terms[1].value - row.why.terms[0].value == pytest.approx(row.gain_db)
@@ -199,10 +195,11 @@ def test_gain_moved_early_keeps_the_level_and_buys_what_it_says() -> None:
             {"id": "rec", "kind": "recorder"},
         ],
         cables=[
-            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "mic.out", "to": "pre.in"},
+            {"from": "pre.out", "to": "face.in1"},
             {"from": "face.usb1", "to": "rec.in"},
         ],
-    )  # fmt: skip
+    )
     budget = budget_of(analyse(show), "ann", "tape")
     move = next(row for row in buys(budget) if row.id == "gain-early")
     assert move.gain_db > 1
@@ -210,18 +207,13 @@ def test_gain_moved_early_keeps_the_level_and_buys_what_it_says() -> None:
     assert after.voice_over_noise_db - budget.over_noise_db == pytest.approx(move.gain_db, abs=0.05)
     assert abs(after.speech_db - budget.ladder.last.speech_db) <= 1.0 + 1e-6
     pre = next(
-        edit
-        for edit in move.edits
-        if isinstance(edit, SetValue) and edit.ref == SettingRef("pre", "in", "gain_db")
+        edit for edit in move.edits if isinstance(edit, SetValue) and edit.ref == SettingRef("pre", "in", "gain_db")
     )
     assert pre.value > 20
 
 
 def test_without_noise_or_way_there_is_no_budget(demo: Show) -> None:
-    assert (
-        budget_of(analyse(demo), "mira", "mira") is None
-        or budget_of(analyse(demo), "mira", "mira").x is not None
-    )
+    assert budget_of(analyse(demo), "mira", "mira") is None or budget_of(analyse(demo), "mira", "mira").x is not None
     show = one_chain(cables=[])
     assert budget_of(analyse(show), "ann", "tape") is None
 

@@ -45,4 +45,8 @@ def test_what_did_not_change_is_taken_as_it_was(monkeypatch: pytest.MonkeyPatch)
     desk = sum(after.nodes[edge.source].id.startswith("desk.") for edge in after.edges)
     assert len(same) > 0
     assert desk
-    assert not any(id(edge) in same for edge in after.edges if "desk.in1" in after.nodes[edge.source].id and "desk." in after.nodes[edge.target].id)  # fmt: skip
+    assert not any(
+        id(edge) in same
+        for edge in after.edges
+        if "desk.in1" in after.nodes[edge.source].id and "desk." in after.nodes[edge.target].id
+    )

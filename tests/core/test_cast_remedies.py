@@ -22,9 +22,17 @@ from tests.core.test_cast_sound import places
 
 MANY = settings(max_examples=tries(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 MENDS = {
-    "too-far", "too-near", "off-axis", "head-turn", "three-to-one", "loudspeaker-into-microphone", "reflection-close",
-    "wind-unshielded", "outside-place", "same-spot",
-}  # fmt: skip
+    "too-far",
+    "too-near",
+    "off-axis",
+    "head-turn",
+    "three-to-one",
+    "loudspeaker-into-microphone",
+    "reflection-close",
+    "wind-unshielded",
+    "outside-place",
+    "same-spot",
+}
 
 
 @st.composite
@@ -33,11 +41,7 @@ def busy_places(draw: st.DrawFn) -> Show:
     show = draw(places())
     place = show.places[0]
     if draw(st.booleans()):
-        ends = draw(
-            st.tuples(
-                st.tuples(st.floats(0, 8), st.floats(0, 6)), st.tuples(st.floats(0, 8), st.floats(0, 6))
-            )
-        )
+        ends = draw(st.tuples(st.tuples(st.floats(0, 8), st.floats(0, 6)), st.tuples(st.floats(0, 8), st.floats(0, 6))))
         glass = {"id": "w", "name": "Window", "from_m": ends[0], "to_m": ends[1]}
         place = place.with_(surfaces=[glass])
     if draw(st.booleans()):
@@ -61,11 +65,7 @@ def test_every_remedy_mends_its_finding(show: Show) -> None:
                 continue
             after = analyse(remedy.apply(show))
             if row.code == "wind-unshielded":
-                left = [
-                    other
-                    for other in after.findings
-                    if other.code == row.code and other.subjects == row.subjects
-                ]
+                left = [other for other in after.findings if other.code == row.code and other.subjects == row.subjects]
             else:
                 left = [other for other in after.findings if other.key == row.key]
             assert not left, (row.code, remedy.id, remedy.label)
@@ -93,10 +93,7 @@ def test_the_figures_in_words_are_those_of_the_finding(show: Show) -> None:
     for row in analyse(show).findings:
         if row.code not in ("too-far", "too-near", "off-axis"):
             continue
-        told = {
-            abs(float(text.replace("\u2212", "-")))
-            for text in re.findall(r"(\u2212?\d+\.\d) dB", row.message)
-        }
+        told = {abs(float(text.replace("\u2212", "-"))) for text in re.findall(r"(\u2212?\d+\.\d) dB", row.message)}
         known = {round(abs(figure.value), 1) for figure in row.figures}
         assert all(any(abs(value - other) < 0.051 for other in known) for value in told), row.message
 
@@ -127,9 +124,7 @@ def test_a_turn_to_one_side_is_as_one_to_the_other_mirrored(metres: float, side:
 def test_the_quiet_aim_is_the_best_of_all_that_keep_the_voice(own: float, apart: float, kind: str) -> None:
     """Against every aim in steps of five degrees that leaves the own voice within what the pattern tolerates."""
     pickup = Pickup(
-        {"dynamic-close": "cardioid", "reporter-hyper": "hypercardioid", "figure-eight": "figure-of-eight"}[
-            kind
-        ]
+        {"dynamic-close": "cardioid", "reporter-hyper": "hypercardioid", "figure-eight": "figure-of-eight"}[kind]
     )
     away = own + apart
 
@@ -149,8 +144,13 @@ def test_against_a_loudspeaker_each_thing_is_turned_the_right_way(side: int) -> 
     """It stands behind Ann to her left, or to her right, and faces her microphone. Offered are just these three, each a cure:
     the microphone turned away from it, the loudspeaker with its back to the microphone, the microphone nearer."""
     speaker = {
-        "id": "spk", "kind": "loudspeaker", "name": "Monitor", "place": "room", "at_m": [2.75, 3 + side], "aim_deg": -side * 34,
-    }  # fmt: skip
+        "id": "spk",
+        "kind": "loudspeaker",
+        "name": "Monitor",
+        "place": "room",
+        "at_m": [2.75, 3 + side],
+        "aim_deg": -side * 34,
+    }
     show = room([person("ann", 4, 3, 0)], [mic("ann", 4.25, 3, aim=180), speaker], outdoors=True)
     row = next(row for row in analyse(show).findings if row.code == "loudspeaker-into-microphone")
     remedies = {remedy.id: remedy.apply(show) for remedy in row.remedies}
@@ -162,9 +162,7 @@ def test_against_a_loudspeaker_each_thing_is_turned_the_right_way(side: int) -> 
     assert _off(aim, to) > _off(180, to)
     back = remedies["turn"].device("spk").aim_deg
     assert back is not None
-    assert _off(back, to) < 0.6, (
-        "on from the microphone to the loudspeaker is straight away from the microphone"
-    )
+    assert _off(back, to) < 0.6, "on from the microphone to the loudspeaker is straight away from the microphone"
     for after in remedies.values():
         assert "loudspeaker-into-microphone" not in {found.code for found in analyse(after).findings}
 

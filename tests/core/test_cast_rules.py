@@ -61,9 +61,7 @@ def beside(kind: str = "dynamic-close") -> Show:
 def at_window(metres: float) -> Show:
     """Ann speaks along a window, so many metres from it."""
     glass = {"id": "w", "name": "Window", "from_m": [0, 3 - metres], "to_m": [8, 3 - metres]}
-    return room(
-        [person("ann", 4, 3, 0)], [mic("ann", 4.5, 3, "condenser-wide")], surfaces=[glass], size_m=None
-    )
+    return room([person("ann", 4, 3, 0)], [mic("ann", 4.5, 3, "condenser-wide")], surfaces=[glass], size_m=None)
 
 
 def windy(shield: str, speed: float = 5) -> Show:
@@ -110,7 +108,7 @@ RULES: dict[str, tuple[Broken, Broken]] = {
         lambda: room([person("ann", 4, 3, 0, level_db_spl_1m=150)], []),
         lambda: room([person("ann", 4, 3, 0, level_db_spl_1m=66)], []),
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("code", RULES)
@@ -162,10 +160,7 @@ class TestThreeToOne:
         near = 0.2
         apart = math.sqrt((3 * near) ** 2 - near**2)
         show = two(apart, near=near).with_(
-            parties=[
-                party.with_(kind="instrument", faces_deg=None, level_db_spl_1m=60)
-                for party in two(1).parties[:1]
-            ]
+            parties=[party.with_(kind="instrument", faces_deg=None, level_db_spl_1m=60) for party in two(1).parties[:1]]
             + [two(apart).parties[1].with_(kind="instrument", faces_deg=None, level_db_spl_1m=60)]
         )
         sound = sound_of(show, shipped_catalogue(), "room")
@@ -198,9 +193,7 @@ class TestThreeToOne:
         show = two(0.3, patched=True)
         desk = show.device("desk")
         shut = {**desk.settings, "in2": desk.settings["in2"].with_(mute=True)}
-        muted = show.with_(
-            devices=[row.with_(settings=shut) if row.id == "desk" else row for row in show.devices]
-        )
+        muted = show.with_(devices=[row.with_(settings=shut) if row.id == "desk" else row for row in show.devices])
         assert "three-to-one" in cast_codes(show)
         assert "three-to-one" not in cast_codes(muted)
 
@@ -262,9 +255,7 @@ class TestBleed:
     def test_a_table_reflects_as_surely_as_its_heights_are_known(self) -> None:
         """Mouth 0.3 to 0.5 m, microphone 0.1 to 0.45 m above the top: the comb of each corner by hand (image method)."""
         table = {"id": "t", "name": "Table", "shape": "table", "from_m": [3, 2], "to_m": [6, 4]}
-        show = room(
-            [person("ann", 4, 3, 0)], [mic("ann", 4.5, 3, "condenser-wide")], surfaces=[table], size_m=None
-        )
+        show = room([person("ann", 4, 3, 0)], [mic("ann", 4.5, 3, "condenser-wide")], surfaces=[table], size_m=None)
         row = finding_of(analyse(show), "reflection-close")
         notches = [
             343.2 / (2 * (math.hypot(0.5, mouth + mic_) - math.hypot(0.5, mouth - mic_)))
@@ -279,9 +270,7 @@ class TestBleed:
         assert row.why.spread is not None
         assert row.why.spread[0] < row.why.value < row.why.spread[1]
         glass = finding_of(analyse(at_window(0.25)), "reflection-close")
-        assert all(figure.spread is None for figure in glass.figures), (
-            "its place is on the plan: nothing is assumed"
-        )
+        assert all(figure.spread is None for figure in glass.figures), "its place is on the plan: nothing is assumed"
         assert "assumed" not in glass.message
 
     def test_a_covered_surface_is_printed_as_plain_data(self) -> None:

@@ -102,18 +102,14 @@ def chest_in_the_open(pattern: str) -> Show:
     """Ann wears a microphone of a pattern on her chest; Ben speaks two metres before her, facing her; no room around."""
     kind = next(row for row in shipped_catalogue() if row.id == "lapel")
     assert kind.microphone is not None
-    own = kind.model_copy(
-        update={"id": "worn", "microphone": kind.microphone.model_copy(update={"pattern": pattern})}
-    )
+    own = kind.model_copy(update={"id": "worn", "microphone": kind.microphone.model_copy(update={"pattern": pattern})})
     people = [person("ann", 1, 1, 0), person("ben", 3, 1, 180)]
     bare = room(people, [mic("ann", 1, 1, "lapel")], outdoors=True)
     worn = [row.model_copy(update={"kind": "worn"}) for row in bare.devices]
     return bare.with_(kinds=[own.model_dump(mode="json", by_alias=True, exclude_none=True)], devices=worn)
 
 
-@pytest.mark.parametrize(
-    ("pattern", "loss_db"), [("cardioid", 6.02), ("figure-of-eight", None), ("omni", 0.0)]
-)
+@pytest.mark.parametrize(("pattern", "loss_db"), [("cardioid", 6.02), ("figure-of-eight", None), ("omni", 0.0)])
 def test_on_a_chest_everybody_else_is_beside_the_microphone(pattern: str, loss_db: float | None) -> None:
     """It looks up, so that all that is on the plan lies 90 degrees off its axis: a cardioid takes half, a figure of eight
     next to nothing (Eargle, polar equations); its wearer it hears as on the axis."""
@@ -166,18 +162,19 @@ def moved(show: Show, turn_deg: float, dx: float, dy: float) -> Show:
         return None if degrees is None else degrees + turn_deg
 
     return show.with_(
-        places=[place.with_(size_m=None, outdoors=True, noises=[spot.with_(at_m=to(spot.at_m)) for spot in place.noises]) for place in show.places],
+        places=[
+            place.with_(size_m=None, outdoors=True, noises=[spot.with_(at_m=to(spot.at_m)) for spot in place.noises])
+            for place in show.places
+        ],
         parties=[row.with_(at_m=to(row.at_m), faces_deg=turned(row.faces_deg)) for row in show.parties],
         devices=[row.with_(at_m=to(row.at_m), aim_deg=turned(row.aim_deg)) for row in show.devices],
-    )  # fmt: skip
+    )
 
 
 class TestLaws:
     @given(places(), st.floats(-180, 180), st.floats(-5, 5), st.floats(-5, 5))
     @QUICK
-    def test_turning_everything_together_changes_nothing(
-        self, show: Show, turn: float, dx: float, dy: float
-    ) -> None:
+    def test_turning_everything_together_changes_nothing(self, show: Show, turn: float, dx: float, dy: float) -> None:
         before, after = sound(moved(show, 0, 0, 0)), sound(moved(show, turn, dx, dy))
         # Where two things coincide there is no direction to keep, and a microphone in its talker's mouth has no aim.
         apart = (before.distance_m > 0.02).all(axis=0)
@@ -199,17 +196,14 @@ class TestLaws:
             fan = 10 ** (silent.ambient_db[m] / 10) - 10 ** (
                 (quiet.ambient_db[m] - show.places[0].ambient_dba - 10) / 10
             )
-            assert 10 ** (whole.ambient_db[m] / 10) == pytest.approx(
-                10 ** (quiet.ambient_db[m] / 10) + fan, rel=1e-6
-            )
+            assert 10 ** (whole.ambient_db[m] / 10) == pytest.approx(10 ** (quiet.ambient_db[m] / 10) + fan, rel=1e-6)
 
     @given(st.sampled_from(KINDS), st.floats(0.03, 2.0), st.floats(0.03, 2.0))
     @QUICK
     def test_nearer_is_never_worse_for_voice_over_room(self, kind: str, one: float, other: float) -> None:
         near, far = sorted((one, other))
         over = [
-            sound(room([person("ann", 2, 2, 0)], [mic("ann", 2 + d, 2, kind)])).voice_over_room[0]
-            for d in (near, far)
+            sound(room([person("ann", 2, 2, 0)], [mic("ann", 2 + d, 2, kind)])).voice_over_room[0] for d in (near, far)
         ]
         assert over[0] >= over[1] - 1e-9
 
@@ -223,9 +217,7 @@ class TestLaws:
     def test_a_cardioid_hears_a_room_as_an_omni_does_at_1_73_times_less_distance(self) -> None:
         """Distance factor 1.73 (Eargle): the same voice over diffuse noise."""
         omni = sound(room([person("ann", 2, 2, 0)], [mic("ann", 2.2, 2, "hidden-omni")]))
-        cardioid = sound(
-            room([person("ann", 2, 2, 0)], [mic("ann", 2 + 0.2 * math.sqrt(3), 2, "condenser-slim")])
-        )
+        cardioid = sound(room([person("ann", 2, 2, 0)], [mic("ann", 2 + 0.2 * math.sqrt(3), 2, "condenser-slim")]))
         assert cardioid.voice_over_room[0] == pytest.approx(omni.voice_over_room[0], abs=0.02)
 
     def test_open_microphones_cost_three_decibels_each_doubling(self) -> None:
@@ -234,9 +226,7 @@ class TestLaws:
         assert open_cost_db(0) == 0
 
     def test_wind_is_louder_in_gradients_and_grows_with_speed(self) -> None:
-        show = room(
-            [person("ann", 2, 2, 0)], [mic("ann", 2.1, 2, "hidden-omni"), mic("ann", 2.2, 2)], wind_m_s=5
-        )
+        show = room([person("ann", 2, 2, 0)], [mic("ann", 2.1, 2, "hidden-omni"), mic("ann", 2.2, 2)], wind_m_s=5)
         kinds = shipped_catalogue()
         omni, cardioid = (stand_of(show, kinds[device.kind], device) for device in show.devices)
         place = show.places[0]
@@ -261,9 +251,7 @@ class TestLaws:
 class TestBadInput:
     def test_coincident_positions_are_held_at_the_nearest_distance(self) -> None:
         row = sound(
-            room(
-                [person("ann", 2, 2), person("bob", 2, 2)], [mic("ann", 2, 2), mic("bob", 2, 2, "lip-ribbon")]
-            )
+            room([person("ann", 2, 2), person("bob", 2, 2)], [mic("ann", 2, 2), mic("bob", 2, 2, "lip-ribbon")])
         )
         assert np.isfinite(row.level_db).all()
         assert row.direct_db.max() < 120
@@ -281,8 +269,16 @@ class TestBadInput:
 
     @pytest.mark.parametrize(
         "wrong",
-        [{"size_m": [0, 5]}, {"size_m": [-3, 5]}, {"ambient_dba": 400}, {"ambient_dba": float("nan")}, {"height_m": 0}, {"wind_m_s": -1}, {"liveliness": "wet"}],
-    )  # fmt: skip
+        [
+            {"size_m": [0, 5]},
+            {"size_m": [-3, 5]},
+            {"ambient_dba": 400},
+            {"ambient_dba": float("nan")},
+            {"height_m": 0},
+            {"wind_m_s": -1},
+            {"liveliness": "wet"},
+        ],
+    )
     def test_impossible_places_are_refused(self, wrong: dict[str, Any]) -> None:
         with pytest.raises(ValueError):
             room([], [], **wrong)

@@ -55,16 +55,18 @@ SPL = 60 - speech_a_db() + 20 * math.log10(1 / 0.15)
 """60 dBA at 1 m (ISO 9921, from memory), unweighted."""
 
 
-@pytest.mark.parametrize(
-    ("kind", "dbv"), [("dynamic-close", -55), ("condenser-broad", -34), ("hidden-omni", -42)]
-)
+@pytest.mark.parametrize(("kind", "dbv"), [("dynamic-close", -55), ("condenser-broad", -34), ("hidden-omni", -42)])
 def test_microphones_put_out_what_they_should(kind: str, dbv: float) -> None:
     """Output in dBV: sensitivity plus SPL less 93.98 (IEC 60268-4)."""
     analysis = chain(
-        [{"id": "mic", "kind": kind}, {"id": "face", "kind": "interface-2", "settings": {"in1": {"phantom": True}}}, {"id": "rec", "kind": "recorder"}],
+        [
+            {"id": "mic", "kind": kind},
+            {"id": "face", "kind": "interface-2", "settings": {"in1": {"phantom": True}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
         [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
         "rec",
-    )  # fmt: skip
+    )
     out = next(row for row in analysis.ladders["ann", "end"].rungs if row.node == "mic.out")
     assert out.speech_db == pytest.approx(dbv_to_dbu(dbv) + SPL - 93.979, abs=0.01)
 
@@ -74,24 +76,45 @@ def test_louder_talkers_by_the_standard() -> None:
     levels = []
     for effort in ("quiet", "normal", "raised", "loud"):
         analysis = chain(
-            [{"id": "mic", "kind": "dynamic-close"}, {"id": "face", "kind": "interface-2"}, {"id": "rec", "kind": "recorder"}],
+            [
+                {"id": "mic", "kind": "dynamic-close"},
+                {"id": "face", "kind": "interface-2"},
+                {"id": "rec", "kind": "recorder"},
+            ],
             [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
             "rec",
             effort=effort,
-        )  # fmt: skip
+        )
         levels.append(analysis.ladders["ann", "end"].rungs[0].speech_db)
     assert [b - a for a, b in zip(levels, levels[1:], strict=False)] == pytest.approx([6, 6, 6])
 
 
 def test_a_measured_voice_replaces_the_effort() -> None:
-    analysis = chain([{"id": "mic", "kind": "dynamic-close"}, {"id": "face", "kind": "interface-2"}, {"id": "rec", "kind": "recorder"}], [("mic.out", "face.in1"), ("face.usb1", "rec.in")], "rec", level_db_spl_1m=71.5)  # fmt: skip
+    analysis = chain(
+        [
+            {"id": "mic", "kind": "dynamic-close"},
+            {"id": "face", "kind": "interface-2"},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
+        "rec",
+        level_db_spl_1m=71.5,
+    )
     assert analysis.ladders["ann", "end"].rungs[0].speech_db == 71.5
     assert "measured" in analysis.ladders["ann", "end"].rungs[0].terms[0].source
 
 
 def test_the_pad_takes_twenty_decibels_and_lifts_the_ceiling() -> None:
     def rung(pad: bool) -> Any:
-        analysis = chain([{"id": "mic", "kind": "dynamic-close"}, {"id": "face", "kind": "interface-2", "settings": {"in1": {"pad": pad, "gain_db": 30}}}, {"id": "rec", "kind": "recorder"}], [("mic.out", "face.in1"), ("face.usb1", "rec.in")], "rec")  # fmt: skip
+        analysis = chain(
+            [
+                {"id": "mic", "kind": "dynamic-close"},
+                {"id": "face", "kind": "interface-2", "settings": {"in1": {"pad": pad, "gain_db": 30}}},
+                {"id": "rec", "kind": "recorder"},
+            ],
+            [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
+            "rec",
+        )
         rows = {row.node: row for row in analysis.ladders["ann", "end"].rungs}
         return rows["face.in1"], rows["face.in1:pre"]
 
@@ -102,10 +125,16 @@ def test_the_pad_takes_twenty_decibels_and_lifts_the_ceiling() -> None:
 
 @pytest.mark.parametrize(("samples", "rate"), [(64, 48000), (256, 44100), (1024, 96000)])
 def test_buffers_by_length_and_rate(samples: int, rate: int) -> None:
-    show = chain([{"id": "mic", "kind": "dynamic-close"}, {"id": "face", "kind": "interface-2", "settings": {"buffer": {"samples": samples}}}, {"id": "rec", "kind": "recorder"}], [("mic.out", "face.in1"), ("face.usb1", "rec.in")], "rec").show.with_(sample_rate_hz=rate)  # fmt: skip
-    part = next(
-        part for part in analyse(show).ladders["ann", "end"].path.delay_parts() if "buffer" in part.name
-    )
+    show = chain(
+        [
+            {"id": "mic", "kind": "dynamic-close"},
+            {"id": "face", "kind": "interface-2", "settings": {"buffer": {"samples": samples}}},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
+        "rec",
+    ).show.with_(sample_rate_hz=rate)
+    part = next(part for part in analyse(show).ladders["ann", "end"].path.delay_parts() if "buffer" in part.name)
     assert part.value == pytest.approx(1000 * samples / rate)
 
 
@@ -152,23 +181,32 @@ def test_more_gain_brings_the_circle_to_ring_and_then_to_howl() -> None:
         worst = max((path.gain_db for path in analysis.circles.paths), default=-999.0)
         codes = {row.code for row in analysis.findings}
         expected = "circle-howls" if worst >= -1 else "circle-rings" if worst > -6 else ""
-        assert {code for code in codes if code.startswith("circle")} == ({expected} if expected else set()), (
-            gain
-        )
+        assert {code for code in codes if code.startswith("circle")} == ({expected} if expected else set()), gain
         seen[expected] = True
     assert set(seen) == {"", "circle-rings", "circle-howls"}
 
 
 def test_mono_plug_feeds_both_sides_and_a_stereo_one_loses_its_right() -> None:
-    mono = chain([{"id": "mic", "kind": "dynamic-close"}, {"id": "face", "kind": "interface-2"}, {"id": "rec", "kind": "recorder"}], [("mic.out", "face.in1"), ("face.usb1", "rec.in")], "rec")  # fmt: skip
-    left, right = (
-        mono.transfer.best_gain_to(node)[mono.graph.mouths["ann"][0]] for node in mono.graph.ears["end"]
+    mono = chain(
+        [
+            {"id": "mic", "kind": "dynamic-close"},
+            {"id": "face", "kind": "interface-2"},
+            {"id": "rec", "kind": "recorder"},
+        ],
+        [("mic.out", "face.in1"), ("face.usb1", "rec.in")],
+        "rec",
     )
+    left, right = (mono.transfer.best_gain_to(node)[mono.graph.mouths["ann"][0]] for node in mono.graph.ears["end"])
     assert left == right > -200
     narrow = chain(
-        [{"id": "mic", "kind": "dynamic-close"}, {"id": "desk", "kind": "desk-8", "settings": {"in1": {"gain_db": 40, "pan": 1}}}, {"id": "codec", "kind": "call-codec"}, {"id": "tel", "kind": "phone"}],
+        [
+            {"id": "mic", "kind": "dynamic-close"},
+            {"id": "desk", "kind": "desk-8", "settings": {"in1": {"gain_db": 40, "pan": 1}}},
+            {"id": "codec", "kind": "call-codec"},
+            {"id": "tel", "kind": "phone"},
+        ],
         [("mic.out", "desk.in1"), ("desk.main-out", "codec.near-in"), ("codec.far-out", "tel.call-in")],
         "tel",
-    )  # fmt: skip
+    )
     feed = narrow.feeds["end", "ann"]
     assert feed.path is None or "codec.near-in" not in feed.path.node_ids

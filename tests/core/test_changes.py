@@ -22,15 +22,21 @@ def test_nothing_differs_from_itself(demo: Show) -> None:
     ("edit", "words"),
     [
         (SetValue(SettingRef("desk", "in1", "gain_db"), 33.0), "Desk, channel 1, gain: +33.0 dB there, +42.0 dB here."),
-        (SetValue(SettingRef("desk", "in5>send1", "on"), False), "Desk, channel 5 to send 1, switch: off there, on here."),
+        (
+            SetValue(SettingRef("desk", "in5>send1", "on"), False),
+            "Desk, channel 5 to send 1, switch: off there, on here.",
+        ),
         (SetField("show", None, "title", "Quay"), "Title: Quay there, Lantern Quay here."),
         (SetField("places", "boathouse", "ambient_dba", 28.0), "Boathouse studio, room noise: 28 there, 34 here."),
         (SetField("parties", "mira", "name", "Mirabel"), "Mira, name: Mirabel there, Mira here."),
-        (Unplug("mic-mira.out", "desk.in1"), "Cable Mira's microphone, output to Desk, channel 1 is here and not there."),
+        (
+            Unplug("mic-mira.out", "desk.in1"),
+            "Cable Mira's microphone, output to Desk, channel 1 is here and not there.",
+        ),
         (SetWant("ferry", "tam", "never"), "What Ferry should hear of Tam, want: never there, hear here."),
         (RemoveRow("devices", "booster"), "is here and not there."),
     ],
-)  # fmt: skip
+)
 def test_one_edit_is_told_in_a_sentence(demo: Show, edit: Edit, words: str) -> None:
     there = edit.apply(demo)
     rows = changes(demo, there, KINDS)

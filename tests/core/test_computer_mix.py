@@ -21,32 +21,59 @@ from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 
 KINDS = shipped_catalogue()
 PEOPLE: list[dict[str, Any]] = [
-    {"id": "ann", "name": "Ann", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "cans"},
-    {"id": "ben", "name": "Ben", "kind": "remote", "place": "away", "speaks": True, "listens": True, "hears_on": "bphone"},
+    {
+        "id": "ann",
+        "name": "Ann",
+        "kind": "presenter",
+        "place": "studio",
+        "at_m": [1, 1],
+        "speaks": True,
+        "listens": True,
+        "hears_on": "cans",
+    },
+    {
+        "id": "ben",
+        "name": "Ben",
+        "kind": "remote",
+        "place": "away",
+        "speaks": True,
+        "listens": True,
+        "hears_on": "bphone",
+    },
     {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "jingles.disc"},
     {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
-]  # fmt: skip
+]
 
 
 def laptop(*, played: bool = True) -> Show:
     """A call app and a player program, both into the one output of a laptop; its mix into the stream beside the microphone."""
     cables = [
-        wire("mic.usb", "mix.in1"), wire("app.out", "pc.sound"), wire("jingles.out", "pc.sound"), wire("pc.phones", "cans.in"),
-        wire("mix.send1", "app.mic"), wire("mix.out", "enc.in"), wire("bphone.call-out", "app.far-in"), wire("app.far", "bphone.call-in"),
-    ]  # fmt: skip
+        wire("mic.usb", "mix.in1"),
+        wire("app.out", "pc.sound"),
+        wire("jingles.out", "pc.sound"),
+        wire("pc.phones", "cans.in"),
+        wire("mix.send1", "app.mic"),
+        wire("mix.out", "enc.in"),
+        wire("bphone.call-out", "app.far-in"),
+        wire("app.far", "bphone.call-in"),
+    ]
     settings = {"in1>send1": {"on": True}}
     return rig(
         [
-            dev("mic", "usb-microphone", party="ann", at_m=[1.15, 1], host="pc"), dev("pc", "laptop"), dev("cans", "headphones"),
+            dev("mic", "usb-microphone", party="ann", at_m=[1.15, 1], host="pc"),
+            dev("pc", "laptop"),
+            dev("cans", "headphones"),
             {"id": "bphone", "kind": "phone", "party": "ben", "place": "away"},
-            dev("app", "conference-app", host="pc"), dev("jingles", "player-program", host="pc", settings={"single": {"on": True}}),
-            dev("mix", "soft-mixer", host="pc", settings=settings), dev("enc", "stream-encoder", host="pc"),
+            dev("app", "conference-app", host="pc"),
+            dev("jingles", "player-program", host="pc", settings={"single": {"on": True}}),
+            dev("mix", "soft-mixer", host="pc", settings=settings),
+            dev("enc", "stream-encoder", host="pc"),
         ],
         [*cables, *([wire("pc.played", "mix.in5")] if played else [])],
         PEOPLE,
         places=[STUDIO, {"id": "away", "name": "Away", "ambient_dba": 35}],
         wants=[{"listener": "stream", "voice": name, "want": "hear"} for name in ("ann", "ben", "song")],
-    )  # fmt: skip
+    )
 
 
 def test_several_programs_are_heard_together() -> None:
@@ -95,9 +122,7 @@ def test_a_patch_list_brings_them_back_as_they_were(tmp_path: Any) -> None:
     write_patch(file, analyse(show))
     cables = read_patch(file, show, KINDS)
     assert {row.ends for row in cables} == {row.ends for row in show.cables}
-    assert {row.ends for row in merged(show, cables, KINDS).apply(show).cables} == {
-        row.ends for row in show.cables
-    }
+    assert {row.ends for row in merged(show, cables, KINDS).apply(show).cables} == {row.ends for row in show.cables}
     bare = show.with_(cables=())
     assert len(merged(bare, cables, KINDS).apply(bare).cables) == len(show.cables)
 
@@ -127,10 +152,14 @@ class TestOwnGain:
     def straight(self, gain_db: float | None = None) -> Show:
         own = {} if gain_db is None else {"diaphragm>usb": {"gain_db": gain_db}}
         return rig(
-            [dev("mic", "usb-microphone", at_m=[1.15, 1], host="pc", settings=own), dev("pc", "laptop"), dev("rec", "recorder", host="pc")],
+            [
+                dev("mic", "usb-microphone", at_m=[1.15, 1], host="pc", settings=own),
+                dev("pc", "laptop"),
+                dev("rec", "recorder", host="pc"),
+            ],
             [wire("mic.usb", "rec.in")],
             [VOICE, TAPE],
-        )  # fmt: skip
+        )
 
     @pytest.mark.parametrize("gain", [0.0, 12.0, 45.0])
     def test_it_adds_to_the_sensitivity(self, gain: float) -> None:

@@ -25,14 +25,30 @@ def _everything(kind: Kind) -> Show:
     for port in kind.inputs:
         if port.domain == "acoustic":
             continue
-        parties.append({"id": f"voice-{port.id}", "name": f"Voice {port.id}", "kind": "player", "speaks": True, "plays_on": f"box.{port.id}"})  # fmt: skip
+        parties.append(
+            {
+                "id": f"voice-{port.id}",
+                "name": f"Voice {port.id}",
+                "kind": "player",
+                "speaks": True,
+                "plays_on": f"box.{port.id}",
+            }
+        )
     for port in kind.outputs:
         if port.domain == "acoustic":
             continue
         ear = "recorder" if port.domain == "digital" else "headphones"
         devices.append(dev(f"ear-{port.id}", ear))
         cables.append(wire(f"box.{port.id}", f"ear-{port.id}.in"))
-        parties.append({"id": f"who-{port.id}", "name": f"Who {port.id}", "kind": "guest", "listens": True, "hears_on": f"ear-{port.id}"})  # fmt: skip
+        parties.append(
+            {
+                "id": f"who-{port.id}",
+                "name": f"Who {port.id}",
+                "kind": "guest",
+                "listens": True,
+                "hears_on": f"ear-{port.id}",
+            }
+        )
     return rig(devices, cables, parties)
 
 
@@ -64,9 +80,14 @@ def test_a_knob_that_also_turns_the_stream_is_told_and_the_safe_one_named() -> N
     """A monitor knob that also turns down what the stream gets; a headphone knob that changes nothing on air."""
     stream = {"id": "air", "name": "Air", "kind": "audience", "listens": True, "hears_on": "enc"}
     show = rig(
-        [dev("mic", "dynamic-close"), dev("box", "stream-box", power="adaptor", settings={"in1": {"gain_db": 45}}), dev("enc", "stream-encoder")],
-        [wire("mic.out", "box.in1"), wire("box.usb", "enc.in")], [VOICE, stream],
-    )  # fmt: skip
+        [
+            dev("mic", "dynamic-close"),
+            dev("box", "stream-box", power="adaptor", settings={"in1": {"gain_db": 45}}),
+            dev("enc", "stream-encoder"),
+        ],
+        [wire("mic.out", "box.in1"), wire("box.usb", "enc.in")],
+        [VOICE, stream],
+    )
     found = of_code(show, "control-on-air")
     assert [row.subjects[1] for row in found] == ["box.monitor-knob"]
     assert "also turns what Air gets" in found[0].message
@@ -78,9 +99,19 @@ def test_a_knob_that_also_turns_the_stream_is_told_and_the_safe_one_named() -> N
 def test_a_record_slider_that_is_down_silences_the_recording() -> None:
     tape = {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}
     show = rig(
-        [dev("mic", "dynamic-close"), dev("box", "stream-box", power="adaptor", settings={"in1": {"gain_db": 45}, "record-slider": {"gain_db": -60}}), dev("rec", "recorder")],
-        [wire("mic.out", "box.in1"), wire("box.usb", "rec.in")], [VOICE, tape],
-    )  # fmt: skip
+        [
+            dev("mic", "dynamic-close"),
+            dev(
+                "box",
+                "stream-box",
+                power="adaptor",
+                settings={"in1": {"gain_db": 45}, "record-slider": {"gain_db": -60}},
+            ),
+            dev("rec", "recorder"),
+        ],
+        [wire("mic.out", "box.in1"), wire("box.usb", "rec.in")],
+        [VOICE, tape],
+    )
     found = of_code(show, "control-down")[0]
     assert found.severity == "stop"
     level = analyse(show).flow.level("rec.in.l")
@@ -95,16 +126,33 @@ def test_a_processor_that_cannot_be_switched_is_on() -> None:
     device = rig([dev("app", "conference-app", settings={"suppress": {"on": False}})], []).device("app")
     states = {row.id: is_on(device, row) for row in kind.processors}
     assert states == {
-        "suppress": False, "echo": True, "rider": True, "far-rider": True, "far-echo": True, "share-suppress": False,
-    }  # fmt: skip
+        "suppress": False,
+        "echo": True,
+        "rider": True,
+        "far-rider": True,
+        "far-echo": True,
+        "share-suppress": False,
+    }
     assert is_on(device, kind.processors[0].model_copy(update={"fixed": True}))
 
 
 class TestPlugging:
     SHOW = rig(
-        [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 40, "fader_db": -5, "pan": 0.3}, "in1>send1": {"on": True, "gain_db": -3}}), dev("other", "desk-8")],
-        [wire("mic.out", "desk.in1", length_m=7, label="M"), wire("desk.main-out.l", "other.in5", adapter="xlr-jack"), wire("desk.main-out.r", "other.in6", adapter="xlr-jack")],
-    )  # fmt: skip
+        [
+            dev("mic", "dynamic-close"),
+            dev(
+                "desk",
+                "desk-8",
+                settings={"in1": {"gain_db": 40, "fader_db": -5, "pan": 0.3}, "in1>send1": {"on": True, "gain_db": -3}},
+            ),
+            dev("other", "desk-8"),
+        ],
+        [
+            wire("mic.out", "desk.in1", length_m=7, label="M"),
+            wire("desk.main-out.l", "other.in5", adapter="xlr-jack"),
+            wire("desk.main-out.r", "other.in6", adapter="xlr-jack"),
+        ],
+    )
 
     def _apply(self, *edits: object) -> Show:
         show = self.SHOW
@@ -147,9 +195,7 @@ class TestPlugging:
 
     def test_a_plug_moved_takes_its_channel_along(self) -> None:
         target, into = end_of(self.SHOW, KINDS, "desk.in1"), end_of(self.SHOW, KINDS, "desk.in3")
-        show = self._apply(
-            *moved(self.SHOW, KINDS, self.SHOW.cables[0], "desk.in3"), *settings_along(target, into)
-        )
+        show = self._apply(*moved(self.SHOW, KINDS, self.SHOW.cables[0], "desk.in3"), *settings_along(target, into))
         desk = show.device("desk")
         assert (desk.settings["in3"].fader_db, desk.settings["in3"].pan) == (-5, 0.3)
         assert (desk.settings["in3>send1"].on, desk.settings["in3>send1"].gain_db) == (True, -3)
@@ -195,12 +241,21 @@ class TestTouches:
         ]
         return rig(
             [
-                dev("mic", "condenser-broad", at_m=[1.2, 1]), dev("box", "stream-box", host="pc", settings={"in1": {"gain_db": 30, "phantom": True}}),
-                dev("deck", "player"), dev("cans", "headphones"), dev("pc", "laptop"), dev("enc", "stream-encoder", host="pc"),
+                dev("mic", "condenser-broad", at_m=[1.2, 1]),
+                dev("box", "stream-box", host="pc", settings={"in1": {"gain_db": 30, "phantom": True}}),
+                dev("deck", "player"),
+                dev("cans", "headphones"),
+                dev("pc", "laptop"),
+                dev("enc", "stream-encoder", host="pc"),
             ],
-            [wire("mic.out", "box.in1"), wire("deck.out", "box.music"), wire("box.usb", "enc.in"), wire("box.phones", "cans.in")],
+            [
+                wire("mic.out", "box.in1"),
+                wire("deck.out", "box.music"),
+                wire("box.usb", "enc.in"),
+                wire("box.phones", "cans.in"),
+            ],
             people,
-        )  # fmt: skip
+        )
 
     def test_each_is_heard_by_those_who_are_named(self) -> None:
         show = self.box()

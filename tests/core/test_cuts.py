@@ -29,9 +29,7 @@ def rig(count: int, edges: list[tuple[int, int, str]]) -> SignalGraph:
     rows = []
     for a, b, name in edges:
         now = not name.startswith("off:")
-        switch = (
-            (Switch(ref(name.removeprefix("off:")), name.removeprefix("off:"), True, now),) if name else ()
-        )
+        switch = (Switch(ref(name.removeprefix("off:")), name.removeprefix("off:"), True, now),) if name else ()
         rows.append(Edge(a, b, (Derived("g", -1.0, "dB"),), switches=switch))
     return SignalGraph(nodes, tuple(rows))
 
@@ -65,8 +63,10 @@ def test_as_few_as_brute_force_and_really_cured(graph: SignalGraph, wanted: set[
     names = sorted({switch.label for edge in graph.edges for switch in edge.switches})
     level = Transfer(graph).best_gain_to
     kept = [
-        PairConstraint(0, (node,), FLOOR, f"n{node}", "nought") for node in sorted(wanted) if node < target and level(node)[0] >= FLOOR
-    ]  # fmt: skip
+        PairConstraint(0, (node,), FLOOR, f"n{node}", "nought")
+        for node in sorted(wanted)
+        if node < target and level(node)[0] >= FLOOR
+    ]
 
     def broken(together: tuple[str, ...]) -> int:
         cut = Transfer(graph.without(frozenset(ref(name) for name in together)))
@@ -95,9 +95,7 @@ def test_as_few_as_brute_force_and_really_cured(graph: SignalGraph, wanted: set[
 
 def test_four_ways_need_four_switches() -> None:
     """No limit stands in the way: four ways side by side, a switch in each, and a want that forbids the one before them all."""
-    graph = rig(
-        6, [(0, 1, "all"), *((1, i, f"s{i}") for i in range(2, 6)), *((i, 5, "") for i in range(2, 5))]
-    )
+    graph = rig(6, [(0, 1, "all"), *((1, i, f"s{i}") for i in range(2, 6)), *((i, 5, "") for i in range(2, 5))])
     cuts = fewest_cuts(Transfer(graph), ways_to(graph, 5), [PairConstraint(0, (1,), FLOOR, "l", "v")], [])
     assert [sorted(switch.label for switch in cut.switches) for cut in cuts] == [["s2", "s3", "s4", "s5"]]
 
@@ -199,9 +197,7 @@ def test_a_way_without_a_switch_cannot_be_cut() -> None:
 
 def test_where_only_harm_is_possible_the_want_is_named() -> None:
     graph = rig(3, [(0, 1, "a"), (1, 2, "")])
-    cuts = fewest_cuts(
-        Transfer(graph), ways_to(graph, 2), [PairConstraint(0, (1,), FLOOR, "listener", "voice")], []
-    )
+    cuts = fewest_cuts(Transfer(graph), ways_to(graph, 2), [PairConstraint(0, (1,), FLOOR, "listener", "voice")], [])
     assert [row.listener for row in cuts[0].breaks] == ["listener"]
 
 

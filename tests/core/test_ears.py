@@ -20,23 +20,58 @@ from tests.core.test_levels import one_chain
 def two_in_headphones(knob: float = -16.0, apart: float = 1.2) -> Show:
     """Two people at one table, each at a knob of their own."""
     people = [
-        {"id": "ann", "name": "Ann", "kind": "presenter", "place": "studio", "at_m": [1, 1], "faces_deg": 0, "speaks": True, "listens": True, "hears_on": "c1"},
-        {"id": "ben", "name": "Ben", "kind": "guest", "place": "studio", "at_m": [1 + apart, 1], "faces_deg": 180, "speaks": True, "listens": True, "hears_on": "c2"},
+        {
+            "id": "ann",
+            "name": "Ann",
+            "kind": "presenter",
+            "place": "studio",
+            "at_m": [1, 1],
+            "faces_deg": 0,
+            "speaks": True,
+            "listens": True,
+            "hears_on": "c1",
+        },
+        {
+            "id": "ben",
+            "name": "Ben",
+            "kind": "guest",
+            "place": "studio",
+            "at_m": [1 + apart, 1],
+            "faces_deg": 180,
+            "speaks": True,
+            "listens": True,
+            "hears_on": "c2",
+        },
         TAPE,
-    ]  # fmt: skip
+    ]
     return rig(
         [
-            dev("m1", "dynamic-close", party="ann", at_m=[1.12, 1]), dev("m2", "dynamic-close", party="ben", at_m=[1 + apart - 0.12, 1]), dev("pc", "laptop"),
-            dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": 57}, "in2": {"gain_db": 57}}), dev("mix", "soft-mixer", host="pc"), dev("rec", "recorder", host="pc"),
-            dev("amp", "headphone-amp", settings={"knob1": {"gain_db": knob}, "knob2": {"gain_db": -8}}), dev("c1", "headphones"), dev("c2", "headphones"),
+            dev("m1", "dynamic-close", party="ann", at_m=[1.12, 1]),
+            dev("m2", "dynamic-close", party="ben", at_m=[1 + apart - 0.12, 1]),
+            dev("pc", "laptop"),
+            dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": 57}, "in2": {"gain_db": 57}}),
+            dev("mix", "soft-mixer", host="pc"),
+            dev("rec", "recorder", host="pc"),
+            dev("amp", "headphone-amp", settings={"knob1": {"gain_db": knob}, "knob2": {"gain_db": -8}}),
+            dev("c1", "headphones"),
+            dev("c2", "headphones"),
         ],
         [
-            wire("m1.out", "face.in1"), wire("m2.out", "face.in2"), wire("face.usb1", "mix.in1"), wire("face.usb2", "mix.in2"), wire("mix.out", "rec.in"),
-            wire("face.phones", "amp.in"), wire("amp.phones1", "c1.in"), wire("amp.phones2", "c2.in"),
+            wire("m1.out", "face.in1"),
+            wire("m2.out", "face.in2"),
+            wire("face.usb1", "mix.in1"),
+            wire("face.usb2", "mix.in2"),
+            wire("mix.out", "rec.in"),
+            wire("face.phones", "amp.in"),
+            wire("amp.phones1", "c1.in"),
+            wire("amp.phones2", "c2.in"),
         ],
         people,
-        wants=[{"listener": "ann", "voice": "ben", "want": "hear"}, {"listener": "ben", "voice": "ann", "want": "hear"}],
-    )  # fmt: skip
+        wants=[
+            {"listener": "ann", "voice": "ben", "want": "hear"},
+            {"listener": "ben", "voice": "ann", "want": "hear"},
+        ],
+    )
 
 
 class TestForOneListener:
@@ -63,18 +98,14 @@ class TestForOneListener:
         """The others are on their level: their sound stays."""
         analysis = analyse(SHOWS["commentary"]())
         (row,) = [
-            row
-            for row in analysis.findings
-            if row.code.startswith("heard-too") and row.subjects[1] == "crowd"
+            row for row in analysis.findings if row.code.startswith("heard-too") and row.subjects[1] == "crowd"
         ] or [None]
         if row is None:
             ladder = analysis.ladder("crowd", "studio")
             knobs = own_knobs(analysis, ladder, analysis.feeds["studio", "crowd"], beside=True)
             assert {knob.ref.key for knob in knobs} == {"in3"}
             return
-        assert all(
-            edit.ref.key == "in3" for remedy in offers_of(analysis, row).remedies for edit in remedy.edits
-        )
+        assert all(edit.ref.key == "in3" for remedy in offers_of(analysis, row).remedies for edit in remedy.edits)
 
 
 class TestAcrossTheRoom:
@@ -90,9 +121,7 @@ class TestAcrossTheRoom:
         assert row.severity == "note"
         remedy = offers_of(analysis, row).remedies[0]
         assert {edit.ref.key for edit in remedy.edits} == {"knob1"}
-        assert not [
-            row for row in of_code(remedy.apply(show), "room-beside-headphones") if row.subjects[0] == "ann"
-        ]
+        assert not [row for row in of_code(remedy.apply(show), "room-beside-headphones") if row.subjects[0] == "ann"]
 
     def test_far_from_each_other_it_is_none(self) -> None:
         assert not of_code(two_in_headphones(-8.0, 3.5), "room-beside-headphones")
@@ -106,9 +135,11 @@ class TestLeak:
         show = show.with_(cables=tuple(row for row in show.cables if row.ends != ("pc.played", "call.share")))
         # Loud headphones, and a gain after the microphone so that the leak counts.
         edits = (
-            SetValue(SettingRef("pc", "volume", "gain_db"), 0.0), SetValue(SettingRef("mic", "diaphragm>usb", "gain_db"), 45.0),
-            SetValue(SettingRef("call", "rider", "on"), False), SetValue(SettingRef("call", "echo", "on"), echo),
-        )  # fmt: skip
+            SetValue(SettingRef("pc", "volume", "gain_db"), 0.0),
+            SetValue(SettingRef("mic", "diaphragm>usb", "gain_db"), 45.0),
+            SetValue(SettingRef("call", "rider", "on"), False),
+            SetValue(SettingRef("call", "echo", "on"), echo),
+        )
         return apply_all(show, edits)
 
     def test_without_echo_control_the_headphones_are_turned_down(self) -> None:
@@ -124,9 +155,7 @@ class TestLeak:
     def test_with_it_nothing_is_to_be_mended(self) -> None:
         analysis = analyse(self.loud(echo=True))
         feed = analysis.feeds["lou", "lou"]
-        assert not [
-            row for row in analysis.findings if row.code == "heard-unwanted" and row.subjects[0] == "lou"
-        ]
+        assert not [row for row in analysis.findings if row.code == "heard-unwanted" and row.subjects[0] == "lou"]
         assert feed.path is None or echo_cancelled(analysis, feed.path) or feed.verdict == "silent"
 
 
@@ -138,10 +167,15 @@ class TestOrderOfTurning:
             devices=[
                 {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
                 {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": gain}, "in2": {}}},
-                {"id": "mix", "kind": "soft-mixer"}, {"id": "rec", "kind": "recorder"},
+                {"id": "mix", "kind": "soft-mixer"},
+                {"id": "rec", "kind": "recorder"},
             ],
-            cables=[{"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "mix.in1"}, {"from": "mix.out", "to": "rec.in"}],
-        )  # fmt: skip
+            cables=[
+                {"from": "mic.out", "to": "face.in1"},
+                {"from": "face.usb1", "to": "mix.in1"},
+                {"from": "mix.out", "to": "rec.in"},
+            ],
+        )
 
     def remedies(self, gain: float, by: float) -> list[list[tuple[str, float]]]:
         analysis = analyse(self.chain(gain))
@@ -174,10 +208,11 @@ class TestSides:
         return apply_all(
             show,
             (
-                SetValue(SettingRef("mix", "in1", "pan"), -1.0), SetValue(SettingRef("mix", "in2", "pan"), 1.0),
+                SetValue(SettingRef("mix", "in1", "pan"), -1.0),
+                SetValue(SettingRef("mix", "in2", "pan"), 1.0),
                 SetValue(SettingRef("face", "in2", "gain_db"), bleed_gain),
             ),
-        )  # fmt: skip
+        )
 
     @pytest.mark.parametrize("gain", [45.0, 58.0])
     def test_a_split_recording_is_one_note_however_much_bleeds(self, gain: float) -> None:
@@ -212,19 +247,35 @@ def test_what_only_wants_noting_is_worth_no_new_fault() -> None:
     for row in analysis.findings:
         if row.severity == "note":
             assert not [
-                remedy.label
-                for remedy in offers_of(analysis, row).remedies
-                if remedy.label.startswith("Then ")
+                remedy.label for remedy in offers_of(analysis, row).remedies if remedy.label.startswith("Then ")
             ]
 
 
 def with_a_song(fader: float) -> Show:
     """Two people in headphones and a record on channels 5 and 6 of their desk, wanted by both and by the recorder."""
     people = [
-        {"id": "ann", "name": "Ann", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "c1"},
-        {"id": "ben", "name": "Ben", "kind": "guest", "place": "studio", "at_m": [3, 1], "listens": True, "hears_on": "c2"},
-        {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.out"}, TAPE,
-    ]  # fmt: skip
+        {
+            "id": "ann",
+            "name": "Ann",
+            "kind": "presenter",
+            "place": "studio",
+            "at_m": [1, 1],
+            "speaks": True,
+            "listens": True,
+            "hears_on": "c1",
+        },
+        {
+            "id": "ben",
+            "name": "Ben",
+            "kind": "guest",
+            "place": "studio",
+            "at_m": [3, 1],
+            "listens": True,
+            "hears_on": "c2",
+        },
+        {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.out"},
+        TAPE,
+    ]
     settings = {
         "in1": {"gain_db": 60},
         "in5": {"gain_db": 8, "fader_db": fader},
@@ -232,19 +283,35 @@ def with_a_song(fader: float) -> Show:
     }
     return rig(
         [
-            dev("m1", "dynamic-close", party="ann", at_m=[1.12, 1]), dev("deck", "player", name="Player"), dev("desk", "desk-8", name="Desk", settings=settings), dev("amp", "headphone-amp", settings={"knob1": {"gain_db": 0}, "knob2": {"gain_db": 0}}),
-            dev("pc", "laptop"), dev("face", "interface-2-plain", host="pc"), dev("rec", "recorder", host="pc"), dev("c1", "headphones"), dev("c2", "headphones"),
+            dev("m1", "dynamic-close", party="ann", at_m=[1.12, 1]),
+            dev("deck", "player", name="Player"),
+            dev("desk", "desk-8", name="Desk", settings=settings),
+            dev("amp", "headphone-amp", settings={"knob1": {"gain_db": 0}, "knob2": {"gain_db": 0}}),
+            dev("pc", "laptop"),
+            dev("face", "interface-2-plain", host="pc"),
+            dev("rec", "recorder", host="pc"),
+            dev("c1", "headphones"),
+            dev("c2", "headphones"),
         ],
         [
-            wire("m1.out", "desk.in1"), wire("deck.out.l", "desk.in5"), wire("deck.out.r", "desk.in6"), wire("desk.phones", "amp.in"), wire("amp.phones1", "c1.in"), wire("amp.phones2", "c2.in"),
-            wire("desk.main-out.l", "face.in1"), wire("desk.main-out.r", "face.in2"), wire("face.usb", "rec.in"),
+            wire("m1.out", "desk.in1"),
+            wire("deck.out.l", "desk.in5"),
+            wire("deck.out.r", "desk.in6"),
+            wire("desk.phones", "amp.in"),
+            wire("amp.phones1", "c1.in"),
+            wire("amp.phones2", "c2.in"),
+            wire("desk.main-out.l", "face.in1"),
+            wire("desk.main-out.r", "face.in2"),
+            wire("face.usb", "rec.in"),
         ],
         people,
         wants=[
             *({"listener": name, "voice": "song", "want": "hear"} for name in ("ann", "ben", "tape")),
-            {"listener": "ann", "voice": "ann", "want": "hear"}, {"listener": "ben", "voice": "ann", "want": "hear"}, {"listener": "tape", "voice": "ann", "want": "hear"},
+            {"listener": "ann", "voice": "ann", "want": "hear"},
+            {"listener": "ben", "voice": "ann", "want": "hear"},
+            {"listener": "tape", "voice": "ann", "want": "hear"},
         ],
-    )  # fmt: skip
+    )
 
 
 def test_what_all_get_too_quietly_is_turned_up_where_all_take_it() -> None:
@@ -259,9 +326,7 @@ def test_what_all_get_too_quietly_is_turned_up_where_all_take_it() -> None:
         after = analyse(remedy.apply(show))
         for name in ("ann", "ben", "tape"):
             assert after.feeds[name, "song"].verdict == "heard", name
-        assert after.feeds["ann", "ann"].gain_db == pytest.approx(
-            analysis.feeds["ann", "ann"].gain_db, abs=0.5
-        )
+        assert after.feeds["ann", "ann"].gain_db == pytest.approx(analysis.feeds["ann", "ann"].gain_db, abs=0.5)
 
 
 def test_where_one_alone_gets_it_too_quietly_the_channel_stays() -> None:

@@ -50,20 +50,24 @@ def test_no_smaller_or_cheaper_set_opens_as_much(ties: list[Tie]) -> None:
     opened = [loop.opened for loop in earth_loops(ties) if loop.opened is not None]
     left = _circles([tie for tie in ties if tie not in opened])
     free = [tie for tie in ties if tie.removable]
-    fixed = (
-        _circles([tie for tie in ties if not tie.removable]) if any(not tie.removable for tie in ties) else 0
-    )
+    fixed = _circles([tie for tie in ties if not tie.removable]) if any(not tie.removable for tie in ties) else 0
     assert left == fixed
-    good = [
-        group
-        for size in range(len(opened) + 1)
-        for group in combinations(free, size)
-        if _circles([tie for tie in ties if tie not in group] or ties[:0]) == left
-    ] if len(ties) > len(opened) else []  # fmt: skip
+    good = (
+        [
+            group
+            for size in range(len(opened) + 1)
+            for group in combinations(free, size)
+            if _circles([tie for tie in ties if tie not in group] or ties[:0]) == left
+        ]
+        if len(ties) > len(opened)
+        else []
+    )
     if good:
         assert min(len(group) for group in good) == len(opened)
         cost = lambda group: sorted((tie.balanced, len(tie.cables)) for tie in group)  # noqa: E731
-        cheapest = min(sum(len(tie.cables) + 100 * tie.balanced for tie in group) for group in good if len(group) == len(opened))  # fmt: skip
+        cheapest = min(
+            sum(len(tie.cables) + 100 * tie.balanced for tie in group) for group in good if len(group) == len(opened)
+        )
         assert sum(len(tie.cables) + 100 * tie.balanced for tie in opened) == cheapest, cost(opened)
 
 
@@ -107,8 +111,18 @@ class TestRigs:
         assert "2 mains circuits" in of_code(show, "earth-loop")[0].message
 
     def test_the_isolators_of_all_findings_open_every_loop_and_no_mains_earth(self) -> None:
-        devices = [*_two_desks(), dev("c", "desk-24-mono"), dev("laptop", "laptop"), dev("face", "interface-8", host="laptop")]  # fmt: skip
-        cables = [wire("a.main-out.l", "b.in1"), wire("b.main-out.l", "c.in1"), wire("a.send1", "c.in2"), wire("c.main-out", "face.in1")]  # fmt: skip
+        devices = [
+            *_two_desks(),
+            dev("c", "desk-24-mono"),
+            dev("laptop", "laptop"),
+            dev("face", "interface-8", host="laptop"),
+        ]
+        cables = [
+            wire("a.main-out.l", "b.in1"),
+            wire("b.main-out.l", "c.in1"),
+            wire("a.send1", "c.in2"),
+            wire("c.main-out", "face.in1"),
+        ]
         show = rig(devices, cables)
         mains = [tie for tie in earth_ties(show, shipped_catalogue()) if tie.kind == "mains"]
         for _ in range(9):
@@ -129,5 +143,7 @@ class TestRigs:
         assert loose.value - tight.value == pytest.approx(60)
 
     def test_a_transformer_in_the_way_is_no_tie(self) -> None:
-        show = rig([*_two_desks(), dev("iso", "isolator-line")], [wire("a.main-out.l", "iso.in"), wire("iso.out", "b.in1")])  # fmt: skip
+        show = rig(
+            [*_two_desks(), dev("iso", "isolator-line")], [wire("a.main-out.l", "iso.in"), wire("iso.out", "b.in1")]
+        )
         assert earth_loops(earth_ties(show, shipped_catalogue())) == ()

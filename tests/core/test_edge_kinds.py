@@ -16,17 +16,37 @@ from kymaphon.files.show_file import read_show
 def small(path_name: str) -> Show:
     """One microphone through a box of the show's own, whose path has a name of its own, to headphones."""
     box = {
-        "id": "box", "name": "Box", "group": "preamp",
+        "id": "box",
+        "name": "Box",
+        "group": "preamp",
         "inputs": [{"id": "in", "name": "in", "domain": "analog", "connector": "xlr", "level": "mic"}],
         "outputs": [{"id": "out", "name": "out", "domain": "analog", "connector": "jack-3", "level": "headphone"}],
         "paths": [{"from": "in", "to": "out", "gain_db": 40.0, "name": path_name}],
-    }  # fmt: skip
-    return Show.model_validate({
-        "kymaphon": 1, "kinds": [box], "places": [{"id": "r", "name": "R"}],
-        "parties": [{"id": "ann", "name": "Ann", "kind": "presenter", "place": "r", "speaks": True, "listens": True, "hears_on": "cans"}],
-        "devices": [{"id": "mic", "kind": "dynamic-close", "party": "ann", "place": "r"}, {"id": "b", "kind": "box"}, {"id": "cans", "kind": "headphones", "place": "r"}],
-        "cables": [{"from": "mic.out", "to": "b.in"}, {"from": "b.out", "to": "cans.in"}],
-    })  # fmt: skip
+    }
+    return Show.model_validate(
+        {
+            "kymaphon": 1,
+            "kinds": [box],
+            "places": [{"id": "r", "name": "R"}],
+            "parties": [
+                {
+                    "id": "ann",
+                    "name": "Ann",
+                    "kind": "presenter",
+                    "place": "r",
+                    "speaks": True,
+                    "listens": True,
+                    "hears_on": "cans",
+                }
+            ],
+            "devices": [
+                {"id": "mic", "kind": "dynamic-close", "party": "ann", "place": "r"},
+                {"id": "b", "kind": "box"},
+                {"id": "cans", "kind": "headphones", "place": "r"},
+            ],
+            "cables": [{"from": "mic.out", "to": "b.in"}, {"from": "b.out", "to": "cans.in"}],
+        }
+    )
 
 
 @pytest.mark.parametrize("name", ["headphone leak", "bleeds into", "through the air", "cable", "listens"])
@@ -42,7 +62,12 @@ def test_a_path_that_is_called_like_a_way_through_the_air_is_still_a_path(name: 
 
 def test_sets_of_kinds() -> None:
     assert STRAY < UNINTENDED < ACOUSTIC
-    assert {kind for kind in EdgeKind if kind not in ACOUSTIC} == {EdgeKind.INSIDE, EdgeKind.CABLE, EdgeKind.PLAYS, EdgeKind.LISTENS}  # fmt: skip
+    assert {kind for kind in EdgeKind if kind not in ACOUSTIC} == {
+        EdgeKind.INSIDE,
+        EdgeKind.CABLE,
+        EdgeKind.PLAYS,
+        EdgeKind.LISTENS,
+    }
 
 
 def test_of_the_demo_each_acoustic_edge_touches_sound_in_a_place_and_no_other_does() -> None:

@@ -19,10 +19,16 @@ from tests.core.test_offers import two_desks
 
 def taped(*, gain_db: float = 55.0, wants: list[dict[str, Any]] | None = None, **more: Any) -> Show:
     return rig(
-        [dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("face", "interface-2", settings={"in1": {"gain_db": gain_db}}), dev("rec", "recorder")],
+        [
+            dev("mic", "dynamic-close", at_m=[1.15, 1]),
+            dev("face", "interface-2", settings={"in1": {"gain_db": gain_db}}),
+            dev("rec", "recorder"),
+        ],
         [wire("mic.out", "face.in1"), wire("face.usb1", "rec.in")],
-        [{**VOICE, "effort": "raised"}, TAPE], wants=wants or [], **more,
-    )  # fmt: skip
+        [{**VOICE, "effort": "raised"}, TAPE],
+        wants=wants or [],
+        **more,
+    )
 
 
 def test_a_balanced_pair_of_jacks_is_two_sockets() -> None:
@@ -38,9 +44,14 @@ def test_a_balanced_pair_of_jacks_is_two_sockets() -> None:
 def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
     def show(box: str) -> Show:
         return rig(
-            [dev("gtr", "instrument-passive"), dev("di", box), dev("desk", "desk-8", settings={"in2": {"phantom": True}})],
-            [wire("gtr.out", "di.in"), wire("di.out", "desk.in2")], [],
-        )  # fmt: skip
+            [
+                dev("gtr", "instrument-passive"),
+                dev("di", box),
+                dev("desk", "desk-8", settings={"in2": {"phantom": True}}),
+            ],
+            [wire("gtr.out", "di.in"), wire("di.out", "desk.in2")],
+            [],
+        )
 
     kinds = {row.id for row in shipped_catalogue()}
     assert {"di-active", "di-passive"} <= kinds
@@ -50,11 +61,21 @@ def test_a_box_that_may_live_on_phantom_is_no_idle_phantom() -> None:
         else next(row.id for row in shipped_catalogue() if row.group == "instrument")
     )
     live, idle = (
-        Show.model_validate({**show("di-active").model_dump(by_alias=True), "devices": [
-            {**row.model_dump(), "kind": {"gtr": source, "di": box}.get(row.id, row.kind)} for row in show("di-active").devices
-        ]})
-        for box in ("di-active", "di-passive")
-    ) if source != "instrument-passive" else (show("di-active"), show("di-passive"))  # fmt: skip
+        (
+            Show.model_validate(
+                {
+                    **show("di-active").model_dump(by_alias=True),
+                    "devices": [
+                        {**row.model_dump(), "kind": {"gtr": source, "di": box}.get(row.id, row.kind)}
+                        for row in show("di-active").devices
+                    ],
+                }
+            )
+            for box in ("di-active", "di-passive")
+        )
+        if source != "instrument-passive"
+        else (show("di-active"), show("di-passive"))
+    )
     assert not of_code(live, "phantom-idle")
     assert of_code(idle, "phantom-idle") or of_code(idle, "phantom-harms")
 
@@ -65,9 +86,14 @@ def test_a_condenser_by_a_jack_lead_gets_nothing_and_an_xlr_cable_mends_it() -> 
     def show(lead: str | None) -> Show:
         cable = wire("mic.out", "face.in1") | ({"adapter": lead} if lead else {})
         return rig(
-            [dev("mic", "condenser-broad", at_m=[1.15, 1], party="mira"), dev("face", "interface-2", settings={"in1": {"phantom": True, "gain_db": 30}}), dev("rec", "recorder")],
-            [cable, wire("face.usb1", "rec.in")], [VOICE, TAPE],
-        )  # fmt: skip
+            [
+                dev("mic", "condenser-broad", at_m=[1.15, 1], party="mira"),
+                dev("face", "interface-2", settings={"in1": {"phantom": True, "gain_db": 30}}),
+                dev("rec", "recorder"),
+            ],
+            [cable, wire("face.usb1", "rec.in")],
+            [VOICE, TAPE],
+        )
 
     assert not of_code(show(None), "phantom-missing")
     (missing,) = of_code(show("xlr-jack"), "phantom-missing")
@@ -82,19 +108,28 @@ def test_a_condenser_by_a_jack_lead_gets_nothing_and_an_xlr_cable_mends_it() -> 
 @pytest.mark.parametrize(
     ("source", "lead", "harms"),
     [
-        ("deck.out.l", "jack-phono", False), ("kb.out.l", None, False), ("kb.out.l", "xlr-jack", True),
-        ("codec.near-out", "xlr-jack", False), ("codec.near-out", None, True),
+        ("deck.out.l", "jack-phono", False),
+        ("kb.out.l", None, False),
+        ("kb.out.l", "xlr-jack", True),
+        ("codec.near-out", "xlr-jack", False),
+        ("codec.near-out", None, True),
     ],
-)  # fmt: skip
+)
 def test_phantom_is_on_the_xlr_contacts_of_a_combination_socket_alone(
     source: str, lead: str | None, *, harms: bool
 ) -> None:
     """Common practice of such sockets: a jack in them, by its own plug or by a lead, meets no phantom power."""
     cable = wire(source, "face.in1") | ({"adapter": lead} if lead else {})
     show = rig(
-        [dev("deck", "player"), dev("kb", "keyboard"), dev("codec", "call-codec"), dev("face", "interface-2", settings={"in1": {"phantom": True}})],
-        [cable], [],
-    )  # fmt: skip
+        [
+            dev("deck", "player"),
+            dev("kb", "keyboard"),
+            dev("codec", "call-codec"),
+            dev("face", "interface-2", settings={"in1": {"phantom": True}}),
+        ],
+        [cable],
+        [],
+    )
     assert bool(of_code(show, "phantom-harms")) == harms
 
 
@@ -131,9 +166,7 @@ class TestAsked:
         for want in ("never", "any"):
             show = taped(gain_db=20, wants=[{"listener": "tape", "voice": "mira", "want": want}])
             assert not of_code(show, "off-mark")
-        assert of_code(
-            taped(gain_db=20, wants=[{"listener": "tape", "voice": "mira", "want": "hear"}]), "off-mark"
-        )
+        assert of_code(taped(gain_db=20, wants=[{"listener": "tape", "voice": "mira", "want": "hear"}]), "off-mark")
 
     def test_a_lower_level_that_was_asked_for_is_the_mark(self) -> None:
         """Ten under, as asked: right at ten under, wrong on the plain mark."""
@@ -168,9 +201,7 @@ def test_one_sided_is_not_told_of_what_howls() -> None:
     analysis = analyse(loud)
     if analysis.transfer.howls:
         howling = {voice for (_, voice), feed in analysis.feeds.items() if feed.howling}
-        assert not [
-            row for row in analysis.findings if row.code == "one-sided" and set(row.subjects) & howling
-        ]
+        assert not [row for row in analysis.findings if row.code == "one-sided" and set(row.subjects) & howling]
     assert analysis.transfer.howls, "the test is about a rig that howls"
 
 
@@ -191,20 +222,40 @@ def test_the_far_ends_own_knob_is_not_hands_off_for_its_own_ears() -> None:
     """Their headphones, at their desk, in their room."""
     people = [
         {**VOICE, "listens": True, "hears_on": "ears"},
-        {"id": "perf", "name": "Performer", "kind": "remote", "place": "hall", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "cans"},
-    ]  # fmt: skip
+        {
+            "id": "perf",
+            "name": "Performer",
+            "kind": "remote",
+            "place": "hall",
+            "at_m": [1, 1],
+            "speaks": True,
+            "listens": True,
+            "hears_on": "cans",
+        },
+    ]
     show = rig(
         [
-            dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("ears", "headphones"), dev("desk", "desk-1-send", settings={"in1": {"gain_db": 50}}),
-            dev("codec", "call-codec"), {**dev("pmic", "dynamic-close", party="perf", at_m=[1.15, 1]), "place": "hall"},
-            {**dev("cans", "headphones"), "place": "hall"}, {**dev("pdesk", "desk-pocket"), "place": "hall"}, {**dev("pcodec", "call-codec"), "place": "hall"},
+            dev("mic", "dynamic-close", at_m=[1.15, 1]),
+            dev("ears", "headphones"),
+            dev("desk", "desk-1-send", settings={"in1": {"gain_db": 50}}),
+            dev("codec", "call-codec"),
+            {**dev("pmic", "dynamic-close", party="perf", at_m=[1.15, 1]), "place": "hall"},
+            {**dev("cans", "headphones"), "place": "hall"},
+            {**dev("pdesk", "desk-pocket"), "place": "hall"},
+            {**dev("pcodec", "call-codec"), "place": "hall"},
         ],
         [
-            wire("mic.out", "desk.in1"), wire("desk.phones", "ears.in"), wire("desk.main-out.l", "codec.near-in"), wire("codec.far-out", "pcodec.far-in"),
-            wire("pcodec.near-out", "pdesk.line-in.l"), wire("pdesk.phones", "cans.in"), wire("pmic.out", "pdesk.in1"),
+            wire("mic.out", "desk.in1"),
+            wire("desk.phones", "ears.in"),
+            wire("desk.main-out.l", "codec.near-in"),
+            wire("codec.far-out", "pcodec.far-in"),
+            wire("pcodec.near-out", "pdesk.line-in.l"),
+            wire("pdesk.phones", "cans.in"),
+            wire("pmic.out", "pdesk.in1"),
         ],
-        people, places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
-    )  # fmt: skip
+        people,
+        places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
+    )
     assert not [row for row in of_code(show, "control-on-air") if row.subjects[0] == "pdesk"]
 
 
@@ -216,12 +267,12 @@ class TestHalfLost:
             {"id": "song", "name": "Song", "kind": party, "speaks": True, "plays_on": "source.out"},
             TAPE,
         ]
-        sides = [wire("source.out.l", "desk.in5")] + (
-            [wire("source.out.r", "desk.in6")] if more.get("right") else []
-        )
+        sides = [wire("source.out.l", "desk.in5")] + ([wire("source.out.r", "desk.in6")] if more.get("right") else [])
         return rig(
-            [dev("source", kind), dev("desk", "desk-8"), dev("rec", "recorder")], [*sides, wire("desk.usb", "rec.in")], people
-        )  # fmt: skip
+            [dev("source", kind), dev("desk", "desk-8"), dev("rec", "recorder")],
+            [*sides, wire("desk.usb", "rec.in")],
+            people,
+        )
 
     def test_one_side_of_a_record_is_half_of_it(self) -> None:
         (row,) = of_code(self.played("player", "player"), "half-lost")
@@ -270,9 +321,7 @@ class TestSidesApart:
         assert not of_code(self.typed(in5={"gain_db": 6}, in6={"gain_db": 3}), "sides-apart")
         apart = {"in5": {"gain_db": 6, "pan": -1}, "in6": {"gain_db": 6, "pan": 1}}
         assert not of_code(self.typed(**apart), "sides-apart")
-        assert of_code(
-            self.typed(in5={"gain_db": 11, "pan": -1}, in6={"gain_db": 3, "pan": 1}), "sides-apart"
-        )
+        assert of_code(self.typed(in5={"gain_db": 11, "pan": -1}, in6={"gain_db": 3, "pan": 1}), "sides-apart")
 
 
 def test_a_headset_in_a_laptops_own_socket_is_at_home_and_a_plug_of_three_contacts_is_not() -> None:
@@ -296,10 +345,14 @@ def test_a_consumer_line_that_is_on_its_mark_is_not_told_as_too_quiet() -> None:
 
     def show(fader_db: float) -> Show:
         return rig(
-            [dev("keys", kind), dev("desk", "desk-8", settings={"main": {"fader_db": fader_db}, "in5": {"gain_db": 3.0}}), dev("rec", "recorder")],
+            [
+                dev("keys", kind),
+                dev("desk", "desk-8", settings={"main": {"fader_db": fader_db}, "in5": {"gain_db": 3.0}}),
+                dev("rec", "recorder"),
+            ],
             [wire("keys.out.l", "desk.in5"), wire("keys.out.r", "desk.in6"), wire("desk.usb", "rec.in")],
             [{"id": "ann", "name": "Ann", "kind": "instrument", "speaks": True, "plays_on": "keys.out"}, TAPE],
-        )  # fmt: skip
+        )
 
     by_fader = {db: of_code(show(db), "consumer-into-professional") for db in (-30.0, 0.0, 3.0, 6.0, 9.0)}
     on_mark = {db: not of_code(show(db), "off-mark") for db in by_fader}

@@ -40,9 +40,7 @@ class TestTwoDesks:
         loading = 20 * math.log10(20000 / 20120)
         assert worst.gain_db == pytest.approx(2 * 3 + 4 * loading)
         assert worst.delay_ms == pytest.approx(4 * 82)
-        assert all(
-            feed.unstable for feed in analysis.feeds.values() if feed.voice != feed.listener and feed.path
-        )
+        assert all(feed.unstable for feed in analysis.feeds.values() if feed.voice != feed.listener and feed.path)
 
     def test_the_remedy_opens_the_circle_and_keeps_the_wants(self) -> None:
         lifted = {**LOOP, "in5": {"gain_db": 3}}
@@ -68,15 +66,11 @@ class TestTwoDesks:
         row = next(row for row in analysis.findings if row.code == "own-voice-back")
         assert row.severity == "stop"
         assert row.subjects == ("talker-a",)
-        assert "own-voice-back" not in {
-            row.code for row in analysis.findings if row.subjects == ("talker-b",)
-        }
+        assert "own-voice-back" not in {row.code for row in analysis.findings if row.subjects == ("talker-b",)}
 
     def test_the_cure_keeps_the_voice_that_is_heard_at_once(self) -> None:
         """Mix-plus: own voice added locally stays, the round trip goes; the switch is at the far end, where the mix is made."""
-        show = SetWant("talker-a", "talker-a", "local").apply(
-            two_desks(b=LOOP, a={"phones-knob": {"gain_db": -10}})
-        )
+        show = SetWant("talker-a", "talker-a", "local").apply(two_desks(b=LOOP, a={"phones-knob": {"gain_db": -10}}))
         remedy = next(row for row in analyse(show).findings if row.code == "own-voice-back").remedies[0]
         assert remedy.edits == (SetValue(SettingRef("desk-b", "in5>send1", "on"), False),)
         after = analyse(remedy.apply(show)).feeds["talker-a", "talker-a"]
@@ -88,9 +82,7 @@ class TestTwoDesks:
         assert not {"circle-howls", "circle-rings", "own-voice-back"} & codes(analysis)
         for name in ("a", "b"):
             late = [
-                arrival
-                for arrival in analysis.arrivals(f"talker-{name}", f"talker-{name}")
-                if arrival.delay_ms > 1
+                arrival for arrival in analysis.arrivals(f"talker-{name}", f"talker-{name}") if arrival.delay_ms > 1
             ]
             assert all(
                 arrival.gain_db < analysis.arrivals(f"talker-{name}", f"talker-{name}")[0].gain_db - 40
@@ -133,9 +125,7 @@ class TestResponse:
         assert near[int(response.argmin())] == pytest.approx(notch, rel=0.01)
         assert 20 * math.log10(response.min()) - first.gain_db == pytest.approx(-13.74, abs=0.3)
 
-    def test_an_impulse_through_the_graph_arrives_when_and_as_strong_as_listed(
-        self, demo_analysis: Report
-    ) -> None:
+    def test_an_impulse_through_the_graph_arrives_when_and_as_strong_as_listed(self, demo_analysis: Report) -> None:
         """The inverse transform of the response has its two strongest taps at the two arrivals."""
         feed = demo_analysis.feeds["podcast", "mira"]
         mouth = demo_analysis.graph.mouths["mira"][0]
@@ -155,17 +145,13 @@ class TestDemo:
         back = finding(demo_analysis, "own-voice-back")
         assert back.severity == "stop"
         assert back.subjects == ("ferry",)
-        assert {row.name: row.value for row in back.figures}["delay"] == pytest.approx(
-            2 * 82 + 0.146, abs=0.01
-        )
+        assert {row.name: row.value for row in back.figures}["delay"] == pytest.approx(2 * 82 + 0.146, abs=0.01)
         twice = finding(demo_analysis, "arrives-twice")
         assert {row.name: row.value for row in twice.figures}["apart"] == pytest.approx(256 / 48)
         assert {row.name: row.value for row in twice.figures}["difference"] == pytest.approx(2.0)
         assert len(twice.pairs) == 3 * 8
 
-    def test_each_remedy_removes_its_fault_and_nothing_wanted(
-        self, demo: Show, demo_analysis: Report
-    ) -> None:
+    def test_each_remedy_removes_its_fault_and_nothing_wanted(self, demo: Show, demo_analysis: Report) -> None:
         wanted = {key for key, feed in demo_analysis.feeds.items() if feed.want == "hear"}
         for code in ("own-voice-back", "arrives-twice"):
             for remedy in finding(demo_analysis, code).remedies:
@@ -205,8 +191,7 @@ class TestWants:
         show = SetValue(SettingRef("desk", "in2", "mute"), True).apply(repaired)
         rows = [x for x in analyse(show).findings if x.code == "wanted-not-heard"]
         assert {x.subjects for x in rows} == {
-            (listener, "tam")
-            for listener in ("mira", "ilse", "ferry", "lighthouse", "stream", "station", "podcast")
+            (listener, "tam") for listener in ("mira", "ilse", "ferry", "lighthouse", "stream", "station", "podcast")
         }
         assert rows[0].remedies[0].label.startswith("Unmute")
 
@@ -240,9 +225,9 @@ class TestWants:
         )
 
     def test_too_late_for_conversation(self, repaired: Show) -> None:
-        slow = repaired.with_(devices=[
-            device.with_(settings={}) if device.id != "desk" else device for device in repaired.devices
-        ])  # fmt: skip
+        slow = repaired.with_(
+            devices=[device.with_(settings={}) if device.id != "desk" else device for device in repaired.devices]
+        )
         assert "one-way-late" not in codes(analyse(slow))
         lapel = two_desks()
         chain = [cable for cable in lapel.cables if not cable.source.endswith("far-out")]
@@ -268,8 +253,7 @@ class TestPanTrick:
         left = next(
             edge
             for edge in graph.edges
-            if graph.nodes[edge.source].id == "desk.in1:post"
-            and graph.nodes[edge.target].id == "desk.main.l:mix"
+            if graph.nodes[edge.source].id == "desk.in1:post" and graph.nodes[edge.target].id == "desk.main.l:mix"
         )
         assert not left.on
         assert left.broken == "panned to the other side"

@@ -75,7 +75,7 @@ ADAPTERS = [
     ("dynamic-close.out", "laptop.headset-mic", "headset-splitter"),
     ("player-run-on.out", "desk-8.in5", "stereo-breakout"),
     ("headphone-amp.phones1", "desk-pocket.line-in", "stereo-breakout"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("source", "target"), FITS, ids=lambda row: row)
@@ -130,12 +130,12 @@ class TestLevels:
 
     def test_gain_that_is_turned_up_makes_up_for_the_standards(self) -> None:
         show = rig([dev("a", "player"), dev("b", "desk-8", settings={"in7": {"gain_db": 10}})], [])
-        assert "consumer-into-professional" not in codes(fit_of(end_of(show, KINDS, "a.out.l"), end_of(show, KINDS, "b.in7")))  # fmt: skip
+        assert "consumer-into-professional" not in codes(
+            fit_of(end_of(show, KINDS, "a.out.l"), end_of(show, KINDS, "b.in7"))
+        )
 
     def test_a_pad_gives_on_what_it_is_given_less_what_it_takes(self) -> None:
-        show = rig(
-            [dev("a", "desk-8"), dev("p", "pad-20"), dev("b", "desk-8")], [wire("a.main-out.l", "p.in")]
-        )
+        show = rig([dev("a", "desk-8"), dev("p", "pad-20"), dev("b", "desk-8")], [wire("a.main-out.l", "p.in")])
         end = end_of(show, KINDS, "p.out")
         assert (end.level, end.nominal_dbu, end.most_dbu) == ("line", 4 - 20, 22 - 20)
         mic = rig([dev("a", "dynamic-close"), dev("p", "pad-20")], [wire("a.out", "p.in")])
@@ -148,14 +148,10 @@ class TestLevels:
 
     def test_matched_lines_of_600_ohm_are_as_they_are_meant(self) -> None:
         show = rig([dev("a", "studio-line"), dev("b", "studio-line")], [])
-        assert "loaded-down" not in codes(
-            fit_of(end_of(show, KINDS, "a.studio"), end_of(show, KINDS, "b.in"))
-        )
+        assert "loaded-down" not in codes(fit_of(end_of(show, KINDS, "a.studio"), end_of(show, KINDS, "b.in")))
 
     def test_an_instrument_switch_saves_the_treble(self) -> None:
-        show = rig(
-            [dev("a", "guitar-passive"), dev("b", "interface-2", settings={"in1": {"hi_z": True}})], []
-        )
+        show = rig([dev("a", "guitar-passive"), dev("b", "interface-2", settings={"in1": {"hi_z": True}})], [])
         assert fit_of(end_of(show, KINDS, "a.out"), end_of(show, KINDS, "b.in1")).faults == ()
 
 
@@ -186,10 +182,16 @@ class TestPlugs:
         assert (one_hole(main), one_hole(phones), one_hole(into)) == (False, True, True)
 
     def test_a_socket_without_a_stated_plug_is_not_spoken_of(self) -> None:
-        bare = Kind.model_validate({"id": "bare", "name": "Bare", "group": "desk", "about": "x.", "inputs": [{"id": "in", "name": "in", "domain": "analog", "level": "mic", "impedance_ohm": 2000}]})  # fmt: skip
-        show = rig(
-            [dev("mic", "dynamic-close"), dev("b", "bare")], [], kinds=[bare.model_dump(by_alias=True)]
+        bare = Kind.model_validate(
+            {
+                "id": "bare",
+                "name": "Bare",
+                "group": "desk",
+                "about": "x.",
+                "inputs": [{"id": "in", "name": "in", "domain": "analog", "level": "mic", "impedance_ohm": 2000}],
+            }
         )
+        show = rig([dev("mic", "dynamic-close"), dev("b", "bare")], [], kinds=[bare.model_dump(by_alias=True)])
         known = KINDS.with_kinds(bare)
         assert fit_of(end_of(show, known, "mic.out"), end_of(show, known, "b.in")).faults == ()
 
@@ -197,9 +199,14 @@ class TestPlugs:
 class TestPartners:
     def _show(self) -> Show:
         return rig(
-            [dev("mic", "dynamic-close"), dev("far", "desk-8", place=None), dev("desk", "desk-8"), dev("lap", "laptop")],
+            [
+                dev("mic", "dynamic-close"),
+                dev("far", "desk-8", place=None),
+                dev("desk", "desk-8"),
+                dev("lap", "laptop"),
+            ],
             [wire("desk.send1", "desk.in1")],
-        )  # fmt: skip
+        )
 
     def test_the_best_first_taken_ones_left_out_and_the_impossible_last(self) -> None:
         show = self._show()

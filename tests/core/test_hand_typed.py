@@ -101,9 +101,7 @@ def test_a_plan_changes_nothing_on_a_show_that_is_right(followed: Followed) -> N
     unmet = [
         key
         for key, row in wants_of(show).items()
-        if row.want == "local"
-        and key in followed.after.feeds
-        and followed.after.feeds[key].verdict == "silent"
+        if row.want == "local" and key in followed.after.feeds and followed.after.feeds[key].verdict == "silent"
     ]
     assert not moved or unmet
     settled = apply_all(show, plan.edits)

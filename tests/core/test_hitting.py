@@ -64,13 +64,9 @@ def worth(
     forbidden: Sets,
     dear: list[tuple[frozenset[int], int, float]],
 ) -> float | None:
-    if any(row <= chosen for row in forbidden) or any(
-        g <= chosen and not things & chosen for g, things in rows
-    ):
+    if any(row <= chosen for row in forbidden) or any(g <= chosen and not things & chosen for g, things in rows):
         return None
-    return sum(cost[thing] for thing in chosen) + 1.5 * len(
-        {whose for row, whose, _ in dear if row <= chosen}
-    )
+    return sum(cost[thing] for thing in chosen) + 1.5 * len({whose for row, whose, _ in dear if row <= chosen})
 
 
 @given(costs, st.lists(st.tuples(given_sets, some), max_size=6), st.lists(some, max_size=4), dears)
@@ -81,9 +77,7 @@ def test_as_cheap_as_every_choice_and_as_an_integer_programme(
     choice = HittingSet(dict(enumerate(cost)), rows, forbidden, dear)
     found = choice.least()
     assert choice.proven
-    every = (
-        frozenset(row) for size in range(COUNT + 1) for row in itertools.combinations(range(COUNT), size)
-    )
+    every = (frozenset(row) for size in range(COUNT + 1) for row in itertools.combinations(range(COUNT), size))
     values = [value for row in every if (value := worth(row, cost, rows, forbidden, dear)) is not None]
     # A row that is met by its own `given` asks for nothing: the programme counts it alike.
     by_programme = by_milp(cost, rows, forbidden, dear)
@@ -98,7 +92,20 @@ def test_as_cheap_as_every_choice_and_as_an_integer_programme(
 
 def test_a_bound_on_work_gives_the_best_so_far_and_says_so() -> None:
     """Steiner triples of nine points: five points are the fewest that hit all twelve lines (Hall, Combinatorial Theory, 1967)."""
-    lines = [(0, 1, 2), (3, 4, 5), (6, 7, 8), (0, 3, 6), (1, 4, 7), (2, 5, 8), (0, 4, 8), (1, 5, 6), (2, 3, 7), (0, 5, 7), (1, 3, 8), (2, 4, 6)]  # fmt: skip
+    lines = [
+        (0, 1, 2),
+        (3, 4, 5),
+        (6, 7, 8),
+        (0, 3, 6),
+        (1, 4, 7),
+        (2, 5, 8),
+        (0, 4, 8),
+        (1, 5, 6),
+        (2, 3, 7),
+        (0, 5, 7),
+        (1, 3, 8),
+        (2, 4, 6),
+    ]
     rows = [(frozenset[int](), frozenset(line)) for line in lines]
     whole = HittingSet(dict.fromkeys(range(9), 1.0), rows)
     found = whole.least()

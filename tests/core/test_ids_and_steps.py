@@ -50,9 +50,7 @@ def test_a_device_that_is_named_as_a_whole_has_no_port() -> None:
 
 
 @given(st.floats(-200, 200), st.integers(-100, 0), st.integers(1, 100), st.sampled_from((0.5, 1.0, 3.0, 6.0)))
-def test_a_knob_snaps_to_the_nearest_position_that_it_has(
-    wanted: float, lowest: int, span: int, step: float
-) -> None:
+def test_a_knob_snaps_to_the_nearest_position_that_it_has(wanted: float, lowest: int, span: int, step: float) -> None:
     """Against a search through every position; a range that ends between two positions ends at its end."""
     highest = float(lowest + span)
     knob = Knob(SettingRef("d", "in1", "gain_db"), "gain", 0.0, float(lowest), highest, step)
@@ -65,9 +63,7 @@ def test_a_knob_snaps_to_the_nearest_position_that_it_has(
 
 
 @given(random_graphs(low=-20, high=0), st.booleans(), st.data())
-def test_reach_is_that_of_a_general_graph_library(
-    graph: SignalGraph, backward: bool, data: st.DataObject
-) -> None:
+def test_reach_is_that_of_a_general_graph_library(graph: SignalGraph, backward: bool, data: st.DataObject) -> None:
     starts = data.draw(st.sets(st.integers(0, len(graph.nodes) - 1), min_size=1, max_size=3))
     other = nx.DiGraph()
     other.add_nodes_from(range(len(graph.nodes)))

@@ -28,9 +28,7 @@ SEND = SettingRef("desk", "in1>send1", "on")
 
 def set_up(show: Show | None = None, **changes: Any) -> Show:
     """A singer at a desk that feeds a loudspeaker for the house and a wedge for her."""
-    return apply_all(
-        show or wedge(), tuple(SetField("show", None, name, value) for name, value in changes.items())
-    )
+    return apply_all(show or wedge(), tuple(SetField("show", None, name, value) for name, value in changes.items()))
 
 
 def at(practice: str) -> tuple[PointMark, ...]:
@@ -89,9 +87,7 @@ class TestMark:
 
     def test_a_room_off_its_mark_is_told_and_the_first_remedy_brings_it_there(self) -> None:
         wants = [{"listener": "house", "voice": "ann", "want": "hear"}]
-        show = Show.model_validate(
-            {**set_up(marks=at("room-music")).model_dump(by_alias=True), "wants": wants}
-        )
+        show = Show.model_validate({**set_up(marks=at("room-music")).model_dump(by_alias=True), "wants": wants})
         soft = apply_all(show, (SetValue(SettingRef("desk", "in1", "gain_db"), 14.0),))
         (row,) = [row for row in of_code(soft, "off-mark") if "House" in row.message]
         assert "85.0 dB SPL" in row.message
@@ -108,9 +104,7 @@ class TestMark:
             ((), "room-speech", "a mark at room"),
         ],
     )
-    def test_what_is_read_elsewhere_is_refused(
-        self, marks: tuple[PointMark, ...], practice: str, word: str
-    ) -> None:
+    def test_what_is_read_elsewhere_is_refused(self, marks: tuple[PointMark, ...], practice: str, word: str) -> None:
         show = set_up(marks=marks, practice=practice)
         (problem,) = reference_problems(show, shipped_catalogue())
         assert word in str(problem)
@@ -140,9 +134,7 @@ class TestMyselfFromTheWedge:
         on = analyse(apply_all(quiet, (SetValue(SEND, True),))).feeds["ann", "ann"]
         assert on.gain_db > level.gain_db + 6
         for row in found:
-            assert any(
-                SetValue(SEND, True) in remedy.edits for remedy in offers_of(analyse(quiet), row).remedies
-            )
+            assert any(SetValue(SEND, True) in remedy.edits for remedy in offers_of(analyse(quiet), row).remedies)
 
     def test_its_level_is_what_her_microphone_brings(self) -> None:
         """By hand: the send up by 6 dB is 6 dB more of it, whatever she sings across the air."""
@@ -162,9 +154,7 @@ class TestMyselfFromTheWedge:
     def test_too_quiet_offers_to_come_up_and_keeps_the_margin(self) -> None:
         now = analyse(self.soft(0.0)).feeds["ann", "ann"].gain_db
         analysis = analyse(self.soft(now + 13.0))
-        (row,) = [
-            row for row in analysis.findings if row.code == "heard-too-quiet" and row.subjects[0] == "ann"
-        ]
+        (row,) = [row for row in analysis.findings if row.code == "heard-too-quiet" and row.subjects[0] == "ann"]
         assert row.message.startswith("Ann gets itself 13.0 dB under")
         first = offers_of(analysis, row).remedies[0]
         then = analyse(first.apply(analysis.show))
@@ -175,9 +165,7 @@ class TestMyselfFromTheWedge:
         """At +46 there are 13 dB before it howls, and none before the wedge clips."""
         now = analyse(self.wanting()).feeds["ann", "ann"].gain_db
         analysis = analyse(self.wanting(now + 13.0))
-        (row,) = [
-            row for row in analysis.findings if row.code == "heard-too-quiet" and row.subjects[0] == "ann"
-        ]
+        (row,) = [row for row in analysis.findings if row.code == "heard-too-quiet" and row.subjects[0] == "ann"]
         offers = offers_of(analysis, row)
         assert offers.remedies == ()
         assert any("clips at" in line for line in offers.why_not())
@@ -217,6 +205,4 @@ class TestBox:
         direct = sum(part.value for part in edge.parts[:-1])
         q = 10 ** (2.84 / 10)
         around = reverberant_gain_db(place, q)
-        assert edge.gain_db == pytest.approx(
-            10 * math.log10(10 ** (direct / 10) + 10 ** (around / 10)), abs=0.02
-        )
+        assert edge.gain_db == pytest.approx(10 * math.log10(10 ** (direct / 10) + 10 ** (around / 10)), abs=0.02)

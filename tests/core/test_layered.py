@@ -17,7 +17,15 @@ from tests.budget import tries
 def _random(n: int, seed: int, density: float = 0.5) -> tuple[list[BoxSpec], list[LinkSpec]]:
     dice = random.Random(seed)
     ins, outs = [dice.randint(1, 5) for _ in range(n)], [dice.randint(1, 4) for _ in range(n)]
-    boxes = [BoxSpec(f"b{k}", dice.choice((120.0, 168.0)), tuple(f"i{p}" for p in range(ins[k])), tuple(f"o{p}" for p in range(outs[k]))) for k in range(n)]  # fmt: skip
+    boxes = [
+        BoxSpec(
+            f"b{k}",
+            dice.choice((120.0, 168.0)),
+            tuple(f"i{p}" for p in range(ins[k])),
+            tuple(f"o{p}" for p in range(outs[k])),
+        )
+        for k in range(n)
+    ]
     links = [
         LinkSpec(f"b{other}", f"o{dice.randrange(outs[other])}", f"b{k}", f"i{port}")
         for k in range(n)
@@ -88,7 +96,7 @@ def test_a_crossing_that_need_not_be_is_none() -> None:
 
 def test_a_port_that_is_not_there() -> None:
     with pytest.raises(KeyError):
-        draw_layers([BoxSpec("a", 100, (), ("out",)), BoxSpec("b", 100, ("in",))], [LinkSpec("a", "out", "b", "no")])  # fmt: skip
+        draw_layers([BoxSpec("a", 100, (), ("out",)), BoxSpec("b", 100, ("in",))], [LinkSpec("a", "out", "b", "no")])
 
 
 def test_nothing_at_all() -> None:

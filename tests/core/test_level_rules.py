@@ -45,23 +45,41 @@ def listener(knob: float, **changes: object) -> Show:
     """The talker hears itself on headphones at the interface."""
     return one_chain(
         parties=[
-            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True,
-             "listens": True, "hears_on": "cans", "level_db_spl_1m": 80},
+            {
+                "id": "ann",
+                "name": "Ann",
+                "kind": "presenter",
+                "place": "room",
+                "at_m": [1, 1],
+                "speaks": True,
+                "listens": True,
+                "hears_on": "cans",
+                "level_db_spl_1m": 80,
+            },
             {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
         ],
         devices=[
             {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "ann", "at_m": [1.15, 1]},
-            {"id": "face", "kind": "interface-2",
-             "settings": {"in1": {"gain_db": 50}, "in2": {}, "phones-knob": {"gain_db": knob},
-                          **(changes.pop("settings", {}))}},
+            {
+                "id": "face",
+                "kind": "interface-2",
+                "settings": {
+                    "in1": {"gain_db": 50},
+                    "in2": {},
+                    "phones-knob": {"gain_db": knob},
+                    **(changes.pop("settings", {})),
+                },
+            },
             {"id": "rec", "kind": "recorder"},
             {"id": "cans", "kind": "headphones", "place": "room", "party": "ann"},
         ],
         cables=[
-            {"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "rec.in"},
-            {"from": "face.phones", "to": "cans.in"}, *(changes.pop("cables", [])),
+            {"from": "mic.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "rec.in"},
+            {"from": "face.phones", "to": "cans.in"},
+            *(changes.pop("cables", [])),
         ],
-    )  # fmt: skip
+    )
 
 
 class TestHeadphones:
@@ -112,8 +130,12 @@ class TestOwnVoice:
                 )
             }
         )
-        wires = [{"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "mix.in1"},
-                 {"from": "mix.out", "to": "face.usb-in"}, {"from": "face.phones", "to": "cans.in"}]  # fmt: skip
+        wires = [
+            {"from": "mic.out", "to": "face.in1"},
+            {"from": "face.usb1", "to": "mix.in1"},
+            {"from": "mix.out", "to": "face.usb-in"},
+            {"from": "face.phones", "to": "cans.in"},
+        ]
         show = show.with_(cables=Show.model_validate({"cables": wires}).cables)
         ears = own_ears(analyse(show), "ann")
         assert ears.direct is None
@@ -159,9 +181,7 @@ class TestPeaksOverPractice:
         gain = analyse(show).ladders["ann", "tape"].last.speech_db
 
         def at(level: float) -> Show:
-            return apply_all(
-                show, (SetField("parties", "ann", "level_db_spl_1m", 60 - speech_a_db() + level - gain),)
-            )
+            return apply_all(show, (SetField("parties", "ann", "level_db_spl_1m", 60 - speech_a_db() + level - gain),))
 
         loud = next(
             level
@@ -209,10 +229,11 @@ class TestSafetyCopy:
                 {"id": "rec", "kind": "recorder"},
             ],
             cables=[
-                {"from": "mic.out", "to": "face.in1"}, {"from": "mic2.out", "to": "face.in2"},
+                {"from": "mic.out", "to": "face.in1"},
+                {"from": "mic2.out", "to": "face.in2"},
                 {"from": "face.usb1", "to": "rec.in"},
             ],
-        )  # fmt: skip
+        )
         assert "no free microphone input" in safety_copy(analyse(show), "ann").text
         with pytest.raises(ValueError, match="above zero"):
             safety_copy(analyse(show), "ann", 0)

@@ -62,9 +62,7 @@ class TestByHand:
     """60 dBA at 1 m (ISO 9921, from memory); free field; sensitivity -55 dBV/Pa; 200 ohm into 3 kilohm."""
 
     def test_at_the_microphone(self, ladder: Ladder) -> None:
-        assert rung(ladder, "mic.diaphragm").speech_db == pytest.approx(
-            FLAT_DB + 20 * math.log10(1 / 0.15), abs=1e-9
-        )
+        assert rung(ladder, "mic.diaphragm").speech_db == pytest.approx(FLAT_DB + 20 * math.log10(1 / 0.15), abs=1e-9)
 
     def test_microphone_output(self, ladder: Ladder) -> None:
         spl = FLAT_DB + 20 * math.log10(1 / 0.15)
@@ -123,9 +121,7 @@ class TestByHand:
             assert sum(term.value for term in row.speech.terms) == pytest.approx(row.speech_db)
             assert all(term.source for term in row.speech.terms if term.unit == "dB")
             for part in row.noise_parts:
-                assert part.value == pytest.approx(
-                    sum(term.value for term in part.terms) if part.terms else part.value
-                )
+                assert part.value == pytest.approx(sum(term.value for term in part.terms) if part.terms else part.value)
 
 
 class TestAmbientIsNeverImprovedByGain:
@@ -136,9 +132,7 @@ class TestAmbientIsNeverImprovedByGain:
         show = SetValue(SettingRef("face", "in1", "gain_db"), float(gain)).apply(one_chain())
         ladder = analyse(show).ladders["ann", "tape"]
         over = {
-            round(row.weighted_speech_db - row.noise_db["room"], 9)
-            for row in ladder.rungs
-            if "room" in row.noise_db
+            round(row.weighted_speech_db - row.noise_db["room"], 9) for row in ladder.rungs if "room" in row.noise_db
         }
         assert over == {round(60 + 20 * math.log10(1 / 0.15) - (30 + units.power_to_db(1 / 3)), 9)}
 
@@ -147,26 +141,23 @@ class TestAmbientIsNeverImprovedByGain:
         boosted = show.with_(
             devices=(*show.devices, {"id": "boost", "kind": "booster-inline"}),
             cables=[
-                {"from": "mic.out", "to": "boost.in"}, {"from": "boost.out", "to": "face.in1"}, {"from": "face.usb1", "to": "rec.in"},
+                {"from": "mic.out", "to": "boost.in"},
+                {"from": "boost.out", "to": "face.in1"},
+                {"from": "face.usb1", "to": "rec.in"},
             ],
-        )  # fmt: skip
+        )
         boosted = SetValue(SettingRef("face", "in1", "phantom"), True).apply(boosted)
         plain, with_booster = (analyse(row).ladders["ann", "tape"].last for row in (show, boosted))
         for last in (plain, with_booster):
             assert last.weighted_speech_db - last.noise_db["room"] == pytest.approx(51.25, abs=0.01)
-        assert (
-            with_booster.noise_db["preamp"] - with_booster.speech_db
-            < plain.noise_db["preamp"] - plain.speech_db
-        )
+        assert with_booster.noise_db["preamp"] - with_booster.speech_db < plain.noise_db["preamp"] - plain.speech_db
 
 
 def test_more_gain_early_buries_the_converter() -> None:
     levels = []
     for gain in (20.0, 40.0):
         last = (
-            analyse(SetValue(SettingRef("face", "in1", "gain_db"), gain).apply(one_chain()))
-            .ladders["ann", "tape"]
-            .last
+            analyse(SetValue(SettingRef("face", "in1", "gain_db"), gain).apply(one_chain())).ladders["ann", "tape"].last
         )
         levels.append(last.speech_db - last.noise_db["converter"])
     assert levels[1] - levels[0] == pytest.approx(20)
@@ -211,9 +202,7 @@ class TestPhantom:
 
     def test_three_milliampere_leave_37_8_volts(self) -> None:
         """IEC 61938: 48 V through 6.81 kilohm in each leg."""
-        finding = next(
-            row for row in analyse(self.condenser(False)).findings if row.code == "phantom-missing"
-        )
+        finding = next(row for row in analyse(self.condenser(False)).findings if row.code == "phantom-missing")
         assert finding.why is not None
         assert finding.why.value == pytest.approx(37.8, abs=0.05)
 
@@ -222,9 +211,11 @@ class TestPhantom:
         behind = show.with_(
             devices=(*show.devices, {"id": "boost", "kind": "booster-inline"}),
             cables=[
-                {"from": "mic.out", "to": "boost.in"}, {"from": "boost.out", "to": "face.in1"}, {"from": "face.usb1", "to": "rec.in"},
+                {"from": "mic.out", "to": "boost.in"},
+                {"from": "boost.out", "to": "face.in1"},
+                {"from": "face.usb1", "to": "rec.in"},
             ],
-        )  # fmt: skip
+        )
         rows = [row for row in analyse(behind).findings if row.code == "phantom-missing"]
         assert [row.subjects for row in rows] == [("mic",)]
         assert "passes none on" in rows[0].message
@@ -233,8 +224,13 @@ class TestPhantom:
 class TestRoomTone:
     def attach(self, show: Show, level: float, flat: float | None = None) -> Show:
         take = room_tone_take(
-            analyse(show).any_ladder("ann"), "ann", take_id="t", file="t.wav", noise_dbfs=level if flat is None else flat, noise_a_dbfs=level
-        )  # fmt: skip
+            analyse(show).any_ladder("ann"),
+            "ann",
+            take_id="t",
+            file="t.wav",
+            noise_dbfs=level if flat is None else flat,
+            noise_a_dbfs=level,
+        )
         return AttachTake(take).apply(show)
 
     def test_a_take_of_the_computed_noise_gives_the_assumed_room_back(self) -> None:
@@ -242,9 +238,7 @@ class TestRoomTone:
         show = one_chain()
         ladder = analyse(show).ladders["ann", "tape"]
         point = rung(ladder, "face.in1:pre")
-        measured = analyse(self.attach(show, point.noise_total_db, point.noise_flat_db)).ladders[
-            "ann", "tape"
-        ]
+        measured = analyse(self.attach(show, point.noise_total_db, point.noise_flat_db)).ladders["ann", "tape"]
         assert rung(measured, "mic.diaphragm").noise_db["room"] == pytest.approx(30 - 4.77, abs=0.01)
         assert rung(measured, "mic.diaphragm").noise_flat_db == pytest.approx(
             rung(ladder, "mic.diaphragm").noise_flat_db, abs=0.01
@@ -253,9 +247,7 @@ class TestRoomTone:
     def test_an_unweighted_floor_does_not_stand_in_for_dba(self) -> None:
         """A take from before the weighting: the room stays as it was assumed, A-weighted, and the note says so."""
         show = one_chain()
-        take = room_tone_take(
-            analyse(show).any_ladder("ann"), "ann", take_id="t", file="t.wav", noise_dbfs=-40.0
-        )
+        take = room_tone_take(analyse(show).any_ladder("ann"), "ann", take_id="t", file="t.wav", noise_dbfs=-40.0)
         analysis = analyse(AttachTake(take).apply(show))
         last = rung(analysis.ladders["ann", "tape"], "mic.diaphragm")
         assert last.noise_db["room"] == pytest.approx(30 - 4.77, abs=0.01)
@@ -272,11 +264,7 @@ class TestRoomTone:
     def test_turning_a_gain_later_moves_voice_and_room_together(self) -> None:
         show = self.attach(one_chain(), -40.0)
         before = analyse(show).ladders["ann", "tape"].last
-        after = (
-            analyse(SetValue(SettingRef("face", "in1", "gain_db"), 38.0).apply(show))
-            .ladders["ann", "tape"]
-            .last
-        )
+        after = analyse(SetValue(SettingRef("face", "in1", "gain_db"), 38.0).apply(show)).ladders["ann", "tape"].last
         assert after.noise_db["room"] - before.noise_db["room"] == pytest.approx(-20)
 
     def test_a_take_of_nothing_but_electronics_is_an_upper_bound(self) -> None:
@@ -300,10 +288,20 @@ class TestRules:
         return {row.code: row for row in analysis.findings}
 
     def test_clipping_stops_and_its_remedy_cures(self) -> None:
-        show = one_chain(parties=[
-            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "effort": "shouted"},
-            {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
-        ])  # fmt: skip
+        show = one_chain(
+            parties=[
+                {
+                    "id": "ann",
+                    "name": "Ann",
+                    "kind": "presenter",
+                    "place": "room",
+                    "at_m": [1, 1],
+                    "speaks": True,
+                    "effort": "shouted",
+                },
+                {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+            ]
+        )
         analysis = analyse(show)
         finding = next(row for row in analysis.findings if row.code == "clips")
         assert finding.severity == "stop"
@@ -342,9 +340,11 @@ class TestRules:
                 {"id": "rec", "kind": "recorder"},
             ],
             cables=[
-                {"from": "mic.out", "to": "face.in1"}, {"from": "face.usb1", "to": "mix.in1"}, {"from": "mix.out", "to": "rec.in"},
+                {"from": "mic.out", "to": "face.in1"},
+                {"from": "face.usb1", "to": "mix.in1"},
+                {"from": "mix.out", "to": "rec.in"},
             ],
-        )  # fmt: skip
+        )
         finding = next(row for row in analyse(show).findings if row.code == "off-mark")
         last = analyse(finding.remedies[0].apply(show)).ladders["ann", "tape"].last
         assert last.speech_db == pytest.approx(-20, abs=1)
@@ -352,9 +352,7 @@ class TestRules:
     def test_a_practice_read_on_the_desk_is_read_there(self, demo: Show) -> None:
         """Desk practice is in dBu: the stream's dBFS say nothing about it, the desk's last analogue point does."""
         show = demo.with_(practice="desk-pfl")
-        finding = next(
-            row for row in analyse(show).findings if row.code == "off-mark" and row.subjects[0] == "mira"
-        )
+        finding = next(row for row in analyse(show).findings if row.code == "off-mark" and row.subjects[0] == "mira")
         assert "Desk, main out" in finding.message
         assert "dBu" in finding.message
         after = analyse(finding.remedies[0].apply(show))

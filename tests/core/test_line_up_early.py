@@ -24,9 +24,14 @@ def player(socket_dbu: float | None, **party: object) -> Show:
     song = {**MUSIC, "plays_on": "disc.out", **party}
     return rig(
         [dev("disc", "my-player"), dev("desk", "desk-8"), dev("rec", "recorder")],
-        [wire("disc.out.l", "desk.in7", adapter="jack-phono"), wire("disc.out.r", "desk.in8", adapter="jack-phono"), wire("desk.usb", "rec.in")],
-        [song, TAPE], kinds=[kind],
-    )  # fmt: skip
+        [
+            wire("disc.out.l", "desk.in7", adapter="jack-phono"),
+            wire("disc.out.r", "desk.in8", adapter="jack-phono"),
+            wire("desk.usb", "rec.in"),
+        ],
+        [song, TAPE],
+        kinds=[kind],
+    )
 
 
 def played(show: Show) -> tuple[float, str]:
@@ -52,7 +57,11 @@ class TestPlayers:
 
 
 KINDS = {kind.id: kind for kind in shipped_catalogue()}
-STANDING = [name for name, kind in KINDS.items() if kind.microphone is not None and kind.microphone.worn is None and kind.microphone.pattern != "close-talking"]  # fmt: skip
+STANDING = [
+    name
+    for name, kind in KINDS.items()
+    if kind.microphone is not None and kind.microphone.worn is None and kind.microphone.pattern != "close-talking"
+]
 
 
 class TestComfort:
@@ -93,8 +102,9 @@ def two_gains(first: float, later: float) -> Show:
     settings = {"in1": {"gain_db": first}, "main": {"fader_db": later}}
     return rig(
         [dev("mic", "dynamic-close", at_m=[1, 1.1]), dev("desk", "desk-8", settings=settings), dev("rec", "recorder")],
-        [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")], [VOICE, TAPE],
-    )  # fmt: skip
+        [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")],
+        [VOICE, TAPE],
+    )
 
 
 @pytest.mark.parametrize("short", [6, 10, 14])

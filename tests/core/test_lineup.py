@@ -143,18 +143,26 @@ def test_gain_early_until_nothing_is_won() -> None:
             {"id": "rec", "kind": "recorder"},
         ],
         cables=[
-            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "mic.out", "to": "pre.in"},
+            {"from": "pre.out", "to": "face.in1"},
             {"from": "face.usb1", "to": "rec.in"},
         ],
-    )  # fmt: skip
+    )
     plan = line_up(analyse(show))
     by_label = {move.turn.ref.device: move for move in plan.moves}
     assert by_label["pre"].after >= 40
     assert by_label["face"].after <= 20
-    furthest = analyse(apply_all(show, (SetValue(SettingRef("pre", "in", "gain_db"), 66.0), SetValue(SettingRef("face", "in1", "gain_db"), 14.0), SetValue(SettingRef("face", "in1", "pad"), True))))  # fmt: skip
-    assert furthest.main_ladders["ann"].last.voice_over_noise_db - plan.voices[0].over_noise_db < number(
-        "worth-little"
+    furthest = analyse(
+        apply_all(
+            show,
+            (
+                SetValue(SettingRef("pre", "in", "gain_db"), 66.0),
+                SetValue(SettingRef("face", "in1", "gain_db"), 14.0),
+                SetValue(SettingRef("face", "in1", "pad"), True),
+            ),
+        )
     )
+    assert furthest.main_ladders["ann"].last.voice_over_noise_db - plan.voices[0].over_noise_db < number("worth-little")
     row = plan.voices[0]
     assert row.on_mark
     assert abs(row.off_db) <= number("mark-near") + 0.05
@@ -166,8 +174,15 @@ def test_gain_early_until_nothing_is_won() -> None:
 def test_a_pad_goes_in_where_only_that_keeps_it_from_clipping() -> None:
     loud = one_chain(
         parties=[
-            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True,
-             "level_db_spl_1m": 104},
+            {
+                "id": "ann",
+                "name": "Ann",
+                "kind": "presenter",
+                "place": "room",
+                "at_m": [1, 1],
+                "speaks": True,
+                "level_db_spl_1m": 104,
+            },
             {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
         ],
         devices=[
@@ -175,15 +190,13 @@ def test_a_pad_goes_in_where_only_that_keeps_it_from_clipping() -> None:
             {"id": "face", "kind": "interface-2", "settings": {"in1": {"gain_db": 10, "phantom": True}, "in2": {}}},
             {"id": "rec", "kind": "recorder"},
         ],
-    )  # fmt: skip
+    )
     analysis = analyse(loud)
     plan = line_up(analysis)
     strip = next(port.strip for port in analysis.catalogue["interface-2"].inputs if port.id == "in1")
     assert strip.pad_db
     assert any(move.turn.sort == "pad" and move.after < 0 for move in plan.moves)
-    socket = next(
-        limit for limit in model_of(analysis, [("ann", "tape")]).voices[0].limits if limit.node == "face.in1"
-    )
+    socket = next(limit for limit in model_of(analysis, [("ann", "tape")]).voices[0].limits if limit.node == "face.in1")
     now = model_of(analysis, [("ann", "tape")]).now
     assert socket.level + float(socket.slopes @ now) > socket.most
     assert plan.voices[0].over_noise_db is not None
@@ -212,9 +225,7 @@ def test_the_model_foretells_the_show_with_the_pad_in_or_out(
     assert sorted(turn.sort for turn in model.turns) == ["gain", "pad"]
     x = truth.now
     guess, real = model.voices[0], truth.voices[0]
-    assert guess.speech[0] + float(guess.speech[1] @ x) == pytest.approx(
-        real.speech[0] + float(real.speech[1] @ x)
-    )
+    assert guess.speech[0] + float(guess.speech[1] @ x) == pytest.approx(real.speech[0] + float(real.speech[1] @ x))
     ladder = analyse(show(*after)).ladders["ann", "tape"]
     growth = peak_growth(guess).value
     seen = 0
@@ -343,7 +354,15 @@ def test_why_no_further_up_is_told(demo: Show) -> None:
     show = one_chain(
         places=[{"id": "room", "name": "Room", "ambient_dba": -10}],
         parties=[
-            {"id": "ann", "name": "Ann", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "level_db_spl_1m": 84},
+            {
+                "id": "ann",
+                "name": "Ann",
+                "kind": "presenter",
+                "place": "room",
+                "at_m": [1, 1],
+                "speaks": True,
+                "level_db_spl_1m": 84,
+            },
             {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
         ],
         devices=[
@@ -353,10 +372,11 @@ def test_why_no_further_up_is_told(demo: Show) -> None:
             {"id": "rec", "kind": "recorder"},
         ],
         cables=[
-            {"from": "mic.out", "to": "pre.in"}, {"from": "pre.out", "to": "face.in1"},
+            {"from": "mic.out", "to": "pre.in"},
+            {"from": "pre.out", "to": "face.in1"},
             {"from": "face.usb1", "to": "rec.in"},
         ],
-    )  # fmt: skip
+    )
     plan = line_up(analyse(show))
     assert plan.voices[0].spare_db >= 0
     pre = next(move for move in plan.moves if move.turn.ref.device == "pre")

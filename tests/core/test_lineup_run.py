@@ -52,9 +52,7 @@ def test_a_desk_reading_stands_for_the_recorder_level(demo: Show) -> None:
     assert step.expected.level(step.expected.shows.value) == pytest.approx(step.expected.wanted_db)
 
 
-@pytest.mark.parametrize(
-    ("more", "passed"), [(0.0, True), (2.6, True), (-2.6, True), (5.0, False), (-9.0, False)]
-)
+@pytest.mark.parametrize(("more", "passed"), [(0.0, True), (2.6, True), (-2.6, True), (5.0, False), (-9.0, False)])
 def test_a_reading_off_by_so_much_asks_for_that_turn(demo: Show, more: float, passed: bool) -> None:
     step = steps_of(analyse(demo))[0]
     outcome = judge(step, step.expected.shows.value + more)
@@ -151,9 +149,7 @@ def test_a_stereo_source_is_turned_on_both_sides(demo: Show) -> None:
     step = next(row for row in steps_of(analysis) if row.voice == "jingles")
     assert step.twins
     outcome = judge(step, step.expected.shows.value + 6)
-    show = apply_all(
-        demo, edits_of(analysis, step, outcome, entry_of(step, outcome, NOW, turned=True), turned=True)
-    )
+    show = apply_all(demo, edits_of(analysis, step, outcome, entry_of(step, outcome, NOW, turned=True), turned=True))
     settings = show.device("desk").settings
     keys = [step.knob.ref.key, *(ref.key for ref in step.twins)]
     assert len({settings[key].gain_db for key in keys}) == 1

@@ -30,31 +30,53 @@ RECORD = {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays
 
 def record_on_two_channels(pans: tuple[float, float], gains: tuple[float, float] = (0.0, 0.0)) -> Show:
     """A stereo player on two channels of a desk, each panned somewhere, beside a voice; the recorder takes one side of the desk or both."""
-    strips = {
-        f"in{n}": {"gain_db": gain, "pan": pan} for n, gain, pan in zip((5, 6), gains, pans, strict=True)
-    }
+    strips = {f"in{n}": {"gain_db": gain, "pan": pan} for n, gain, pan in zip((5, 6), gains, pans, strict=True)}
     return rig(
-        [dev("mic", "dynamic-close", at_m=[1.1, 1]), dev("deck", "player"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}, **strips}), dev("line", "studio-line")],
-        [wire("mic.out", "desk.in1"), wire("deck.out.l", "desk.in5"), wire("deck.out.r", "desk.in6"), wire("desk.main-out.l", "line.in")],
-        [VOICE, {**RECORD, "plays_on": "deck.out"}, {"id": "tx", "name": "Transmitter", "kind": "audience", "listens": True, "hears_on": "line"}],
+        [
+            dev("mic", "dynamic-close", at_m=[1.1, 1]),
+            dev("deck", "player"),
+            dev("desk", "desk-8", settings={"in1": {"gain_db": 45}, **strips}),
+            dev("line", "studio-line"),
+        ],
+        [
+            wire("mic.out", "desk.in1"),
+            wire("deck.out.l", "desk.in5"),
+            wire("deck.out.r", "desk.in6"),
+            wire("desk.main-out.l", "line.in"),
+        ],
+        [
+            VOICE,
+            {**RECORD, "plays_on": "deck.out"},
+            {"id": "tx", "name": "Transmitter", "kind": "audience", "listens": True, "hears_on": "line"},
+        ],
         practice="station-desk",
-    )  # fmt: skip
+    )
 
 
 def desk_and_call() -> Show:
     """A voice, a record and a caller over a small desk to a recorder."""
     return rig(
         [
-            dev("mic", "dynamic-close", at_m=[1.1, 1]), dev("deck", "player"), dev("pc", "laptop"), dev("face", "interface-2", host="pc"),
-            dev("mix", "soft-mixer", host="pc"), dev("rec", "recorder"),
+            dev("mic", "dynamic-close", at_m=[1.1, 1]),
+            dev("deck", "player"),
+            dev("pc", "laptop"),
+            dev("face", "interface-2", host="pc"),
+            dev("mix", "soft-mixer", host="pc"),
+            dev("rec", "recorder"),
         ],
         [
-            wire("mic.out", "face.in1"), wire("deck.out.l", "face.in2"), wire("face.usb1", "mix.in1"), wire("face.usb2", "mix.in2"),
+            wire("mic.out", "face.in1"),
+            wire("deck.out.l", "face.in2"),
+            wire("face.usb1", "mix.in1"),
+            wire("face.usb2", "mix.in2"),
             wire("mix.out", "rec.in"),
         ],
         [VOICE, {**RECORD, "plays_on": "deck.out"}, TAPE],
-        wants=[{"listener": "tape", "voice": "mira", "want": "hear"}, {"listener": "tape", "voice": "song", "want": "hear", "gain_db": -10}],
-    )  # fmt: skip
+        wants=[
+            {"listener": "tape", "voice": "mira", "want": "hear"},
+            {"listener": "tape", "voice": "song", "want": "hear", "gain_db": -10},
+        ],
+    )
 
 
 SHOWS = {
@@ -81,7 +103,14 @@ def worth(analysis: Report, voices: tuple[VoiceModel, ...]) -> tuple[float, ...]
             continue
         growth = growth_of(analysis.show.party(voice.voice)).value
         more = ladder.last.crest.value + growth
-        highest = max((row.speech_db + more - row.ceiling_db for row in ladder.rungs if row.ceiling_here and row.ceiling_db is not None), default=-99.0)  # fmt: skip
+        highest = max(
+            (
+                row.speech_db + more - row.ceiling_db
+                for row in ladder.rungs
+                if row.ceiling_here and row.ceiling_db is not None
+            ),
+            default=-99.0,
+        )
         over, clip = over + max(0.0, highest), clip + max(0.0, highest - growth)
         if voice.wanted is not None and voice.point is not None:
             there = {row.node: row.speech_db for row in ladder.rungs}
@@ -116,8 +145,7 @@ def test_what_is_proven_is_beaten_by_no_other_setting_of_the_show_itself(name: s
 
     def cost(settings: dict[SettingRef, float]) -> float:
         return sum(
-            by * abs(settings.get(turn.ref, turn.now) - turn.now)
-            for turn, by in zip(model.turns, lazy, strict=True)
+            by * abs(settings.get(turn.ref, turn.now) - turn.now) for turn, by in zip(model.turns, lazy, strict=True)
         )
 
     at = {move.turn.ref: move.after for move in plan.moves}
@@ -127,23 +155,17 @@ def test_what_is_proven_is_beaten_by_no_other_setting_of_the_show_itself(name: s
     slack = 0.3 if plan.moves else number("worth-little") * len(model.voices)
     free = [turn for turn in model.turns if not turn.held_by and turn.positions >= 1]
     spots = {
-        turn.ref: [
-            turn.low + turn.step * k for k in range(0, turn.positions + 1, max(1, turn.positions // 7))
-        ]
+        turn.ref: [turn.low + turn.step * k for k in range(0, turn.positions + 1, max(1, turn.positions // 7))]
         for turn in free
     }
     tried = [{turn.ref: value} for turn in free for value in spots[turn.ref]]
     pairs = list(itertools.combinations(free, 2))[:6]
     tried += [
-        {a.ref: x, b.ref: y}
-        for a, b in pairs
-        for x, y in zip(spots[a.ref], reversed(spots[b.ref]), strict=False)
+        {a.ref: x, b.ref: y} for a, b in pairs for x, y in zip(spots[a.ref], reversed(spots[b.ref]), strict=False)
     ]
     for change in tried:
         edits = tuple(
-            edit
-            for turn in free
-            for edit in edits_to(analysis, turn, change.get(turn.ref, at.get(turn.ref, turn.now)))
+            edit for turn in free for edit in edits_to(analysis, turn, change.get(turn.ref, at.get(turn.ref, turn.now)))
         )
         other = without_rules(apply_all(analysis.show, edits), analysis.catalogue)
         *tried_worth, noise = worth(other, model.voices)
@@ -195,7 +217,10 @@ def test_a_pair_is_turned_no_further_than_the_side_that_comes_to_its_end_first()
 
 def test_a_show_with_nothing_to_turn_and_no_ceiling_is_lined_up_as_it_is() -> None:
     """A voice straight into the ears of the room: no mark, no ceiling, nothing to turn."""
-    people = [VOICE, {"id": "house", "name": "House", "kind": "audience", "place": "studio", "at_m": [4, 4], "listens": True}]  # fmt: skip
+    people = [
+        VOICE,
+        {"id": "house", "name": "House", "kind": "audience", "place": "studio", "at_m": [4, 4], "listens": True},
+    ]
     plan = line_up(analyse(rig([], [], people, places=[STUDIO])))
     assert plan.proven
     assert plan.moves == ()
@@ -214,10 +239,15 @@ class TestDown:
             {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
         ]
         return rig(
-            [dev("mic", "condenser-broad", at_m=[1.2, 1]), dev("box", "stream-box", host="pc", settings=settings), dev("pc", "laptop"), dev("enc", "stream-encoder", host="pc")],
+            [
+                dev("mic", "condenser-broad", at_m=[1.2, 1]),
+                dev("box", "stream-box", host="pc", settings=settings),
+                dev("pc", "laptop"),
+                dev("enc", "stream-encoder", host="pc"),
+            ],
             [wire("mic.out", "box.in1"), wire("box.usb", "enc.in")],
             people,
-        )  # fmt: skip
+        )
 
     @pytest.mark.parametrize("school", ["stay", "unity", "free"])
     def test_a_voice_behind_it_is_not_lined_up(self, school: School) -> None:

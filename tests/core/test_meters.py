@@ -21,9 +21,7 @@ from tests.budget import tries
 RATE = 48000
 
 
-def sine(
-    level_dbfs: float, seconds: float, hertz: float = 1000.0, rate: int = RATE, phase: float = 0.0
-) -> np.ndarray:
+def sine(level_dbfs: float, seconds: float, hertz: float = 1000.0, rate: int = RATE, phase: float = 0.0) -> np.ndarray:
     time = np.arange(round(seconds * rate)) / rate
     return 10 ** (level_dbfs / 20) * np.sin(2 * np.pi * hertz * time + np.deg2rad(phase))
 
@@ -33,9 +31,7 @@ def row(*parts: tuple[float, float], hertz: float = 1000.0) -> np.ndarray:
     return np.concatenate([sine(level, seconds, hertz) for level, seconds in parts])
 
 
-def measured(
-    signal: np.ndarray, rate: int = RATE, layout: str = "stereo", block: int = 9001
-) -> LoudnessMeter:
+def measured(signal: np.ndarray, rate: int = RATE, layout: str = "stereo", block: int = 9001) -> LoudnessMeter:
     if signal.ndim == 1:
         signal = np.column_stack([signal] * len(LAYOUTS[layout]))
     meter = LoudnessMeter(rate, LAYOUTS[layout])
@@ -144,9 +140,7 @@ def test_true_peak_looks_everywhere_that_matters(seed: int, block: int) -> None:
         meter.add(signal[start : start + block, None])
     meter.finish()
     padded = np.concatenate((np.zeros(TAPS - 1), signal, np.zeros(TAPS - 1)))
-    full = max(
-        np.abs(np.convolve(padded, interpolator()[::-1, phase])).max() for phase in range(OVERSAMPLING - 1)
-    )
+    full = max(np.abs(np.convolve(padded, interpolator()[::-1, phase])).max() for phase in range(OVERSAMPLING - 1))
     assert meter.true_peak[0] == pytest.approx(max(full, np.abs(signal).max()), rel=1e-5)
 
 
@@ -216,19 +210,25 @@ def burst(milliseconds: float, hertz: float = 5000.0) -> np.ndarray:
 @pytest.mark.parametrize(
     ("kind", "length", "wanted", "tolerance"),
     [
-        ("I", 100, 0, 0.5), ("I", 10, -1, 0.5), ("I", 5, -2, 1), ("I", 3, -4, 1), ("I", 0.4, -15, 4),
-        ("II", 100, 0, 0.5), ("II", 10, -2, 0.5), ("II", 5, -4, 0.75), ("II", 1.5, -9, 1), ("II", 0.5, -17, 2),
+        ("I", 100, 0, 0.5),
+        ("I", 10, -1, 0.5),
+        ("I", 5, -2, 1),
+        ("I", 3, -4, 1),
+        ("I", 0.4, -15, 4),
+        ("II", 100, 0, 0.5),
+        ("II", 10, -2, 0.5),
+        ("II", 5, -4, 0.75),
+        ("II", 1.5, -9, 1),
+        ("II", 0.5, -17, 2),
     ],
-)  # fmt: skip
+)
 def test_quasi_peak_bursts(kind: str, length: float, wanted: float, tolerance: float) -> None:
     meter = QuasiPeakMeter(RATE, kind)
     meter.add(burst(length))
     assert meter.highest_dbfs == pytest.approx(wanted, abs=tolerance)
 
 
-@pytest.mark.parametrize(
-    ("kind", "fall", "seconds", "tolerance"), [("I", 20, 1.7, 0.3), ("II", 24, 2.8, 0.3)]
-)
+@pytest.mark.parametrize(("kind", "fall", "seconds", "tolerance"), [("I", 20, 1.7, 0.3), ("II", 24, 2.8, 0.3)])
 def test_quasi_peak_returns_in_time(kind: str, fall: float, seconds: float, tolerance: float) -> None:
     # IEC 60268-10: type I 20 dB in 1.7 ± 0.3 s, type II 24 dB in 2.8 ± 0.3 s.
     meter = QuasiPeakMeter(RATE, kind)

@@ -31,11 +31,24 @@ def ring(desks: int) -> Show:
             },
             {"id": f"h{i}", "kind": "headphones", "place": "r"},
         ]
-        parties.append({"id": f"p{i}", "name": f"P{i}", "kind": "presenter", "place": "r", "at_m": [1 + 2 * i, 1], "speaks": True, "listens": True, "hears_on": f"h{i}"})  # fmt: skip
+        parties.append(
+            {
+                "id": f"p{i}",
+                "name": f"P{i}",
+                "kind": "presenter",
+                "place": "r",
+                "at_m": [1 + 2 * i, 1],
+                "speaks": True,
+                "listens": True,
+                "hears_on": f"h{i}",
+            }
+        )
         for out, into in (("main-out.l", "in5"), ("send1", "in6")):
             cables.append({"from": f"d{i}.{out}", "to": f"d{(i + 1) % desks}.{into}"})
         cables += [{"from": f"m{i}.out", "to": f"d{i}.in1"}, {"from": f"d{i}.phones", "to": f"h{i}.in"}]
-    return Show.model_validate({"kymaphon": 1, "places": [{"id": "r", "name": "R"}], "parties": parties, "devices": devices, "cables": cables})  # fmt: skip
+    return Show.model_validate(
+        {"kymaphon": 1, "places": [{"id": "r", "name": "R"}], "parties": parties, "devices": devices, "cables": cables}
+    )
 
 
 def test_a_rig_with_more_ways_than_are_followed_says_so(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -92,8 +105,9 @@ def test_one_angle_is_the_array_of_one(angle: float) -> None:
 
 @given(
     st.lists(st.integers(-1000, 1000), min_size=2, max_size=9, unique=True).map(sorted),
-    st.floats(-2e3, 2e3), st.integers(0, 99),
-)  # fmt: skip
+    st.floats(-2e3, 2e3),
+    st.integers(0, 99),
+)
 def test_between_is_numpys_interpolation(points: list[int], at: float, seed: int) -> None:
     values = np.random.default_rng(seed).normal(size=len(points)).tolist()
     for spot in (at, *points):

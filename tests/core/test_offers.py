@@ -24,14 +24,23 @@ from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.test_random_rigs import random_rig
 
 PEOPLE = [
-    {"id": name, "name": name.title(), "kind": kind, "place": "studio", "at_m": at, "speaks": True, "faces_deg": 0, **more}
+    {
+        "id": name,
+        "name": name.title(),
+        "kind": kind,
+        "place": "studio",
+        "at_m": at,
+        "speaks": True,
+        "faces_deg": 0,
+        **more,
+    }
     for name, kind, at, more in (
         ("ann", "presenter", [1, 1], {}),
         ("ben", "guest", [4, 1], {}),
         ("cleo", "instrument", [1, 4], {"level_db_spl_1m": 75}),
         ("dora", "instrument", [5, 4], {"level_db_spl_1m": 70}),
     )
-]  # fmt: skip
+]
 
 
 def four_on_tracks(**more: object) -> Show:
@@ -48,15 +57,16 @@ def four_on_tracks(**more: object) -> Show:
     ]
     names = [row["id"] for row in PEOPLE]
     mics = [
-        dev(
-            f"mic-{row['id']}", "dynamic-close", party=row["id"], at_m=[row["at_m"][0] + 0.15, row["at_m"][1]]
-        )
+        dev(f"mic-{row['id']}", "dynamic-close", party=row["id"], at_m=[row["at_m"][0] + 0.15, row["at_m"][1]])
         for row in PEOPLE
     ]
     strips = {f"in{n}": {"gain_db": 45} for n in range(1, 5)}
     return rig(
         [
-            *mics, dev("desk", "desk-direct", settings=strips), dev("face", "interface-8", host="pc"), dev("pc", "laptop"),
+            *mics,
+            dev("desk", "desk-direct", settings=strips),
+            dev("face", "interface-8", host="pc"),
+            dev("pc", "laptop"),
             dev("rec", "multitrack", host="pc"),
         ],
         [
@@ -67,7 +77,7 @@ def four_on_tracks(**more: object) -> Show:
         [*PEOPLE, *tracks],
         wants=[{"listener": f"t{n}", "voice": name, "want": "hear"} for n, name in enumerate(names, start=1)],
         **more,
-    )  # fmt: skip
+    )
 
 
 def two_desks(gain_db: float = 30.0) -> Show:
@@ -82,11 +92,14 @@ def two_desks(gain_db: float = 30.0) -> Show:
             dev("enc", "stream-encoder", host="pc"),
         ],
         [
-            wire("mic.out", "stage.in1"), wire("stage.main-out.l", "truck.in5"), wire("truck.send1", "stage.in5"),
-            wire("truck.main-out.l", "face.in1"), wire("face.usb", "enc.in"),
+            wire("mic.out", "stage.in1"),
+            wire("stage.main-out.l", "truck.in5"),
+            wire("truck.send1", "stage.in5"),
+            wire("truck.main-out.l", "face.in1"),
+            wire("face.usb", "enc.in"),
         ],
         [PEOPLE[0], {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"}],
-    )  # fmt: skip
+    )
 
 
 def wedge() -> Show:
@@ -105,8 +118,10 @@ def wedge() -> Show:
     strips = {"in1": {"gain_db": 46}, "in1>send1": {"on": True, "tap": "pre"}}
     return rig(
         [
-            dev("mic", "dynamic-close", party="ann", at_m=[2.08, 3]), dev("desk", "desk-8", settings=strips),
-            dev("pa", "loudspeaker", at_m=[3.5, 1.5], aim_deg=0), dev("wedge", "loudspeaker", at_m=[3, 3], aim_deg=180),
+            dev("mic", "dynamic-close", party="ann", at_m=[2.08, 3]),
+            dev("desk", "desk-8", settings=strips),
+            dev("pa", "loudspeaker", at_m=[3.5, 1.5], aim_deg=0),
+            dev("wedge", "loudspeaker", at_m=[3, 3], aim_deg=180),
         ],
         [wire("mic.out", "desk.in1"), wire("desk.main-out.l", "pa.in"), wire("desk.send1", "wedge.in")],
         people,
@@ -114,32 +129,59 @@ def wedge() -> Show:
             {"listener": "ann", "voice": "ann", "want": "local"},
             {"listener": "house", "voice": "ann", "want": "hear", "gain_db": 15},
         ],
-    )  # fmt: skip
+    )
 
 
 def returned_guest() -> Show:
     """A guest in a call whose microphone gets the very programme that the stream gets."""
     people = [
         {**PEOPLE[0], "listens": True, "hears_on": "ears"},
-        {"id": "far", "name": "Far", "kind": "remote", "place": "away", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "buds"},
+        {
+            "id": "far",
+            "name": "Far",
+            "kind": "remote",
+            "place": "away",
+            "at_m": [1, 1],
+            "speaks": True,
+            "listens": True,
+            "hears_on": "buds",
+        },
         {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
-    ]  # fmt: skip
+    ]
     places = [STUDIO, {"id": "away", "name": "Away", "ambient_dba": 30}]
     return rig(
         [
-            dev("mic", "dynamic-close", party="ann", at_m=[1.15, 1]), dev("ears", "headphones"), dev("pc", "laptop"),
-            dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": 55}, "phones-knob": {"gain_db": -14}, "monitor>usb34": {"on": False}}),
-            dev("mix", "soft-mixer", name="Mixer", host="pc"), dev("call", "conference-app", host="pc"), dev("enc", "stream-encoder", host="pc"),
-            {**dev("far-mic", "usb-microphone", party="far", host="far-pc"), "place": "away"}, {**dev("far-pc", "laptop"), "place": "away"},
+            dev("mic", "dynamic-close", party="ann", at_m=[1.15, 1]),
+            dev("ears", "headphones"),
+            dev("pc", "laptop"),
+            dev(
+                "face",
+                "interface-2",
+                host="pc",
+                settings={"in1": {"gain_db": 55}, "phones-knob": {"gain_db": -14}, "monitor>usb34": {"on": False}},
+            ),
+            dev("mix", "soft-mixer", name="Mixer", host="pc"),
+            dev("call", "conference-app", host="pc"),
+            dev("enc", "stream-encoder", host="pc"),
+            {**dev("far-mic", "usb-microphone", party="far", host="far-pc"), "place": "away"},
+            {**dev("far-pc", "laptop"), "place": "away"},
             {**dev("buds", "earphones"), "place": "away"},
         ],
         [
-            wire("mic.out", "face.in1"), wire("face.usb1", "mix.in1"), wire("call.out", "mix.in3"), wire("mix.out", "enc.in"),
-            wire("mix.out", "call.mic"), wire("far-mic.usb", "call.far-in"), wire("call.far", "far-pc.sound"),
-            wire("far-pc.phones", "buds.in"), wire("face.phones", "ears.in"), wire("call.out", "face.usb-in"),
+            wire("mic.out", "face.in1"),
+            wire("face.usb1", "mix.in1"),
+            wire("call.out", "mix.in3"),
+            wire("mix.out", "enc.in"),
+            wire("mix.out", "call.mic"),
+            wire("far-mic.usb", "call.far-in"),
+            wire("call.far", "far-pc.sound"),
+            wire("far-pc.phones", "buds.in"),
+            wire("face.phones", "ears.in"),
+            wire("call.out", "face.usb-in"),
         ],
-        people, places=places,
-    )  # fmt: skip
+        people,
+        places=places,
+    )
 
 
 def heard(analysis: Report) -> set[tuple[str, str]]:
@@ -148,13 +190,7 @@ def heard(analysis: Report) -> set[tuple[str, str]]:
     out = set()
     for key, wanted in wants_of(analysis.show).items():
         feed = analysis.feeds.get(key)
-        if (
-            wanted.want != "hear"
-            or feed is None
-            or feed.path is None
-            or feed.gain_db is None
-            or key[0] == key[1]
-        ):
+        if wanted.want != "hear" or feed is None or feed.path is None or feed.gain_db is None or key[0] == key[1]:
             continue
         stray = feed.path.nodes[0] in own and any(step.kind in STRAY for step in feed.path.steps())
         if not stray and feed.gain_db - wanted.gain_db > number("heard-floor") + 1:
@@ -185,9 +221,13 @@ def _is_gone(analysis: Report, pair: tuple[str, str]) -> bool:
 
 
 RIGS = {
-    "tracks": four_on_tracks, "desks": two_desks, "wedge": wedge, "call": returned_guest,
-    "studio": lambda: studio("desk-8", 2), "calls": lambda: calls(2),
-}  # fmt: skip
+    "tracks": four_on_tracks,
+    "desks": two_desks,
+    "wedge": wedge,
+    "call": returned_guest,
+    "studio": lambda: studio("desk-8", 2),
+    "calls": lambda: calls(2),
+}
 
 
 @pytest.mark.parametrize("name", list(RIGS))
@@ -237,7 +277,10 @@ def test_followed_blindly_the_first_remedies_end_without_stops_and_with_every_vo
     assert steps < 20, "it goes round"
     assert not [row.title for row in analysis.findings if row.severity == "stop"]
     assert not {pair for pair in good - heard(analysis) if _is_gone(analysis, pair)}
-    assert analysis.transfer.stability.margin_db >= 6 or analysis.transfer.stability.margin_db >= analyse(show).transfer.stability.margin_db - 0.1  # fmt: skip
+    assert (
+        analysis.transfer.stability.margin_db >= 6
+        or analysis.transfer.stability.margin_db >= analyse(show).transfer.stability.margin_db - 0.1
+    )
 
 
 class TestRefused:
@@ -246,9 +289,7 @@ class TestRefused:
         analysis = analyse(two_desks(20))
         finding = next(row for row in analysis.findings if row.code == "off-mark")
         offers = offers_of(analysis, finding)
-        devices = {
-            edit.ref.key for remedy in offers.remedies for edit in remedy.edits if isinstance(edit, SetValue)
-        }
+        devices = {edit.ref.key for remedy in offers.remedies for edit in remedy.edits if isinstance(edit, SetValue)}
         assert offers.remedies
         assert "in1" in devices
         for remedy in finding.remedies:
@@ -283,9 +324,7 @@ class TestRefused:
     def test_in_the_demo_one_voice_is_not_cured_by_the_whole_mix(self, demo: Show) -> None:
         """Eleven decibels more where seven other voices pass too."""
         analysis = analyse(demo)
-        finding = next(
-            row for row in analysis.findings if row.code == "off-mark" and row.subjects[0] == "ilse"
-        )
+        finding = next(row for row in analysis.findings if row.code == "off-mark" and row.subjects[0] == "ilse")
         offers = offers_of(analysis, finding)
         assert all("Interface, input 1" not in remedy.label for remedy in offers.remedies)
         assert any("Interface, input 1" in text for text in offers.why_not())
@@ -307,12 +346,24 @@ class TestWhose:
             assert ladder.rungs[1].node == f"mic-{name}.diaphragm"
             assert [row for row in analysis.ladders if row[0] == name] == [(name, f"t{n}")]
             off = [row for row in analysis.findings if row.code == "off-mark" and row.subjects[0] == name]
-            keys = {edit.ref.key.partition(">")[0] for row in off for remedy in row.remedies for edit in remedy.edits if isinstance(edit, SetValue)}  # fmt: skip
+            keys = {
+                edit.ref.key.partition(">")[0]
+                for row in off
+                for remedy in row.remedies
+                for edit in remedy.edits
+                if isinstance(edit, SetValue)
+            }
             assert keys <= {f"in{n}"}
 
     def test_a_recorder_named_as_a_whole_is_all_of_its_tracks(self) -> None:
         show = four_on_tracks()
-        tape = Show.model_validate({**show.model_dump(by_alias=True), "wants": [], "parties": [*(p.model_dump() for p in show.parties if p.speaks), {**TAPE}]})  # fmt: skip
+        tape = Show.model_validate(
+            {
+                **show.model_dump(by_alias=True),
+                "wants": [],
+                "parties": [*(p.model_dump() for p in show.parties if p.speaks), {**TAPE}],
+            }
+        )
         analysis = analyse(tape)
         for name in ("ann", "ben", "cleo", "dora"):
             feed = analysis.feeds["tape", name]
@@ -320,7 +371,12 @@ class TestWhose:
             assert feed.path.nodes[1] == analysis.graph.index[f"mic-{name}.diaphragm"]
             assert feed.gain_db is not None
             assert feed.gain_db > -25
-        one = Show.model_validate({**tape.model_dump(by_alias=True), "parties": [*(p.model_dump() for p in tape.parties if p.speaks), {**TAPE, "hears_on": "rec.track3"}]})  # fmt: skip
+        one = Show.model_validate(
+            {
+                **tape.model_dump(by_alias=True),
+                "parties": [*(p.model_dump() for p in tape.parties if p.speaks), {**TAPE, "hears_on": "rec.track3"}],
+            }
+        )
         assert ("cleo", "tape") in analyse(one).ladders
         assert ("ann", "tape") not in analyse(one).ladders
 
@@ -335,12 +391,13 @@ class TestCauseFirst:
     def test_a_control_that_is_down_is_told_instead_of_what_follows(self) -> None:
         show = rig(
             [
-                dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("desk", "desk-8", settings={"in1": {"gain_db": 45, "fader_db": -90}}),
+                dev("mic", "dynamic-close", at_m=[1.15, 1]),
+                dev("desk", "desk-8", settings={"in1": {"gain_db": 45, "fader_db": -90}}),
                 dev("rec", "recorder"),
             ],
             [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")],
             [{**PEOPLE[0], "id": "mira", "name": "Mira"}, TAPE],
-        )  # fmt: skip
+        )
         analysis = analyse(show)
         rows = [row for row in analysis.findings if row.severity != "note"]
         assert [row.code for row in rows] == ["control-down"]
@@ -353,9 +410,7 @@ class TestCauseFirst:
         """The call gets the stream's own mix: cured by a mix without the guest, and the guest stays on the stream."""
         show = returned_guest()
         analysis = analyse(show)
-        finding = next(
-            row for row in analysis.findings if row.code == "own-voice-back" and row.subjects == ("far",)
-        )
+        finding = next(row for row in analysis.findings if row.code == "own-voice-back" and row.subjects == ("far",))
         assert finding.severity == "stop"
         remedy = offers_of(analysis, finding).remedies[0]
         assert "mix-minus" in remedy.label
@@ -363,12 +418,8 @@ class TestCauseFirst:
         assert not [row for row in after.findings if row.code == "own-voice-back" and row.severity != "note"]
         before, now = analysis.feeds["far", "far"].gain_db, after.feeds["far", "far"].gain_db
         assert before is not None
-        assert now is None or now < before - 20, (
-            "what is left is the leak of headphones, and echo control takes that"
-        )
-        assert after.feeds["stream", "far"].gain_db == pytest.approx(
-            analysis.feeds["stream", "far"].gain_db, abs=0.1
-        )
+        assert now is None or now < before - 20, "what is left is the leak of headphones, and echo control takes that"
+        assert after.feeds["stream", "far"].gain_db == pytest.approx(analysis.feeds["stream", "far"].gain_db, abs=0.1)
         assert after.feeds["far", "ann"].verdict != "missing"
 
     def test_a_call_brings_speech_to_one_level_however_quiet_its_microphone(self) -> None:
@@ -388,29 +439,46 @@ def test_what_the_far_desk_sends_back_is_asked_for_there_and_no_plan_makes_it_la
     """Our main mix goes to a far desk whose main mix comes back, with everything in it."""
     people = [
         {**PEOPLE[0], "listens": True, "hears_on": "ears"},
-        {"id": "perf", "name": "Performer", "kind": "remote", "place": "hall", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "cans"},
-    ]  # fmt: skip
+        {
+            "id": "perf",
+            "name": "Performer",
+            "kind": "remote",
+            "place": "hall",
+            "at_m": [1, 1],
+            "speaks": True,
+            "listens": True,
+            "hears_on": "cans",
+        },
+    ]
     show = rig(
         [
-            dev("mic", "dynamic-close", party="ann", at_m=[1.15, 1]), dev("ears", "headphones"),
-            dev("desk", "desk-1-send", settings={"in1": {"gain_db": 50}}), dev("codec", "call-codec"),
-            {**dev("pmic", "dynamic-close", party="perf", at_m=[1.15, 1]), "place": "hall"}, {**dev("cans", "headphones"), "place": "hall"},
+            dev("mic", "dynamic-close", party="ann", at_m=[1.15, 1]),
+            dev("ears", "headphones"),
+            dev("desk", "desk-1-send", settings={"in1": {"gain_db": 50}}),
+            dev("codec", "call-codec"),
+            {**dev("pmic", "dynamic-close", party="perf", at_m=[1.15, 1]), "place": "hall"},
+            {**dev("cans", "headphones"), "place": "hall"},
             {**dev("pdesk", "desk-pocket", name="Far desk", settings={"in1": {"gain_db": 45}}), "place": "hall"},
             {**dev("pcodec", "call-codec"), "place": "hall"},
         ],
         [
-            wire("mic.out", "desk.in1"), wire("desk.phones", "ears.in"), wire("codec.near-out", "desk.in5"),
-            wire("desk.main-out.l", "codec.near-in"), wire("pmic.out", "pdesk.in1"), wire("pdesk.main-out.l", "pcodec.near-in"),
-            wire("pcodec.far-out", "codec.far-in"), wire("codec.far-out", "pcodec.far-in"), wire("pcodec.near-out", "pdesk.line-in.l"),
+            wire("mic.out", "desk.in1"),
+            wire("desk.phones", "ears.in"),
+            wire("codec.near-out", "desk.in5"),
+            wire("desk.main-out.l", "codec.near-in"),
+            wire("pmic.out", "pdesk.in1"),
+            wire("pdesk.main-out.l", "pcodec.near-in"),
+            wire("pcodec.far-out", "codec.far-in"),
+            wire("codec.far-out", "pcodec.far-in"),
+            wire("pcodec.near-out", "pdesk.line-in.l"),
             wire("pdesk.phones", "cans.in"),
         ],
-        people, places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
-    )  # fmt: skip
+        people,
+        places=[STUDIO, {"id": "hall", "name": "Hall", "ambient_dba": 35}],
+    )
     analysis = analyse(show)
     assert list(far_desks(analysis)) == ["pdesk"]
-    finding = next(
-        row for row in analysis.findings if row.code == "own-voice-back" and row.subjects == ("ann",)
-    )
+    finding = next(row for row in analysis.findings if row.code == "own-voice-back" and row.subjects == ("ann",))
     assert "Ask Hall for mix-minus: Far desk" in finding.message
     plan = plan_feeds(show, analysis.catalogue)
     for key, row in plan.after.feeds.items():
@@ -427,13 +495,25 @@ def test_a_line_up_leaves_no_voice_under_its_mark_for_warming_up() -> None:
     clip today; a limiter has to catch the rest."""
     show = rig(
         [
-            dev("mic", "dynamic-close", party="mira", at_m=[1.08, 1]), dev("box", "stream-box-phone", settings={"in1": {"gain_db": 0}, "volume": {"gain_db": 0}}), dev("tel", "smartphone"),
-            dev("mix", "soft-mixer-effects", host="tel"), dev("enc", "stream-encoder", host="tel"),
+            dev("mic", "dynamic-close", party="mira", at_m=[1.08, 1]),
+            dev("box", "stream-box-phone", settings={"in1": {"gain_db": 0}, "volume": {"gain_db": 0}}),
+            dev("tel", "smartphone"),
+            dev("mix", "soft-mixer-effects", host="tel"),
+            dev("enc", "stream-encoder", host="tel"),
         ],
-        [wire("mic.out", "box.in1"), wire("box.to-phone", "tel.headset-mic"), wire("tel.mic", "mix.in1"), wire("mix.out", "enc.in")],
-        [{**VOICE, "level_db_spl_1m": 78}, {"id": "app", "name": "App", "kind": "audience", "listens": True, "hears_on": "enc"}],
-        practice="live-music-stream", wants=[{"listener": "app", "voice": "mira", "want": "hear"}],
-    )  # fmt: skip
+        [
+            wire("mic.out", "box.in1"),
+            wire("box.to-phone", "tel.headset-mic"),
+            wire("tel.mic", "mix.in1"),
+            wire("mix.out", "enc.in"),
+        ],
+        [
+            {**VOICE, "level_db_spl_1m": 78},
+            {"id": "app", "name": "App", "kind": "audience", "listens": True, "hears_on": "enc"},
+        ],
+        practice="live-music-stream",
+        wants=[{"listener": "app", "voice": "mira", "want": "hear"}],
+    )
     analysis = analyse(show)
     (finding,) = [row for row in analysis.findings if row.code == "off-mark"]
     alone = line_up(analysis, ("mira",))

@@ -57,9 +57,7 @@ class TestOpen:
         row = finding_of(analyse(show), "open-microphones")
         assert row.subjects == ("room", "mic-extra")
         assert row.remedies[0].edits == (SetValue(SettingRef("desk", "in3", "mute"), True),)
-        assert "open-microphones" not in {
-            other.code for other in analyse(row.remedies[0].apply(show)).findings
-        }
+        assert "open-microphones" not in {other.code for other in analyse(row.remedies[0].apply(show)).findings}
 
 
 class TestLoudspeakers:

@@ -28,8 +28,7 @@ def graph_of(count: int, edges: list[tuple[int, int, float, float]]) -> SignalGr
     """A bare graph: (source, target, gain dB, delay ms)."""
     nodes = tuple(Node(f"n{i}", f"node {i}", "dBFS", "x") for i in range(count))
     rows = tuple(
-        Edge(a, b, (Derived("gain", gain, "dB"),), (Derived("delay", delay, "ms"),))
-        for a, b, gain, delay in edges
+        Edge(a, b, (Derived("gain", gain, "dB"),), (Derived("delay", delay, "ms"),)) for a, b, gain, delay in edges
     )
     return SignalGraph(nodes, rows)
 
@@ -77,9 +76,7 @@ def test_every_way_is_found_strongest_first(graph: SignalGraph) -> None:
 
 @given(random_graphs(low=-12, high=0), st.data())
 @settings(max_examples=tries(50), deadline=None)
-def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(
-    graph: SignalGraph, data: st.DataObject
-) -> None:
+def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(graph: SignalGraph, data: st.DataObject) -> None:
     """A cut begins with what was found before it; the same ways, in the same order, as in a rig that never had those edges."""
     edges = [
         replace(edge, switches=(Switch(SettingRef("d", f"e{i}", "on"), f"e{i}", True, True),))
@@ -114,9 +111,7 @@ def test_components_and_their_order(graph: SignalGraph) -> None:
     other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
     other.add_nodes_from(range(len(graph.nodes)))
     parts = strong_components(graph)
-    assert {frozenset(part) for part in parts} == {
-        frozenset(part) for part in nx.strongly_connected_components(other)
-    }
+    assert {frozenset(part) for part in parts} == {frozenset(part) for part in nx.strongly_connected_components(other)}
     place = {node: i for i, part in enumerate(parts) for node in part}
     assert all(place[edge.source] <= place[edge.target] for edge in graph.edges)
 
@@ -230,16 +225,12 @@ def test_a_circle_adds_up_like_a_geometric_series() -> None:
     assert abs(transfer.response(0, 2, np.array([0.0]))[0]) == pytest.approx(2)
     assert transfer.power_from([0])[2, 0] == pytest.approx(4 / 3)
     assert transfer.stability.radius == pytest.approx(math.sqrt(0.5))
-    assert transfer.stability.margin_db == pytest.approx(6.0206, abs=1e-4), (
-        "the gain margin of one loop is its gain"
-    )
+    assert transfer.stability.margin_db == pytest.approx(6.0206, abs=1e-4), "the gain margin of one loop is its gain"
     circle = simple_cycles(transfer).paths[0]
     assert circle.gain_db == pytest.approx(half)
 
 
-@pytest.mark.parametrize(
-    "gain_db", [-12.0, -3.0, -1.01, -1.0, -0.99, -0.1, -1e-9, 0.0, 1e-12, 1e-9, 0.1, 6.0]
-)
+@pytest.mark.parametrize("gain_db", [-12.0, -3.0, -1.01, -1.0, -0.99, -0.1, -1e-9, 0.0, 1e-12, 1e-9, 0.1, 6.0])
 def test_a_loop_at_any_gain_is_told_or_howls_and_nothing_between(gain_db: float) -> None:
     """A single loop's margin is its gain (a handbook fact); within the tolerance of 0 dB no level is told of it."""
     transfer = Transfer(graph_of(4, [(0, 1, 0, 0), (1, 2, 0, 3), (2, 1, gain_db, 7), (2, 3, 0, 0)]))
@@ -273,9 +264,7 @@ def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
         returned = []
         for v in range(count):
             rest = [i for i in range(count) if i != v]
-            inside = (
-                np.linalg.inv(np.eye(count - 1) - block[np.ix_(rest, rest)]) if rest else np.zeros((0, 0))
-            )
+            inside = np.linalg.inv(np.eye(count - 1) - block[np.ix_(rest, rest)]) if rest else np.zeros((0, 0))
             returned.append(block[v, v] + block[v, rest] @ inside @ block[rest, v])
         assert stability.returned == pytest.approx(max(returned), rel=1e-6, abs=1e-9)
 
@@ -291,14 +280,14 @@ def test_stability_is_the_largest_eigenvalue(graph: SignalGraph) -> None:
     assert Transfer(graph).stability.radius == pytest.approx(largest, rel=1e-6, abs=2e-3)
 
 
-@pytest.mark.parametrize(("size", "scale", "near"), [(120, 0.3, 1e-6), (120, 0.02, 1e-6), (120, 4.0, 2e-3), (1100, 0.01, 1e-6), (1100, 3.0, 2e-3)])  # fmt: skip
+@pytest.mark.parametrize(
+    ("size", "scale", "near"),
+    [(120, 0.3, 1e-6), (120, 0.02, 1e-6), (120, 4.0, 2e-3), (1100, 0.01, 1e-6), (1100, 3.0, 2e-3)],
+)
 def test_large_blocks_use_the_iteration_and_agree(size: int, scale: float, near: float) -> None:
     """Against LAPACK's eigenvalues; where it howls anyway, to 0.02 dB."""
     draw = np.random.default_rng(5)
-    block = (
-        draw.random((size, size)) * (draw.random((size, size)) < 6 / size)
-        + np.roll(np.eye(size), 1, axis=0) * 0.3
-    )
+    block = draw.random((size, size)) * (draw.random((size, size)) < 6 / size) + np.roll(np.eye(size), 1, axis=0) * 0.3
     block *= scale
     largest = float(np.abs(np.linalg.eigvals(block)).max())
     assert spectral_radius(Block.full(block)) == pytest.approx(largest, rel=near)

@@ -56,9 +56,7 @@ class TestPickup:
 
     def test_a_very_short_gun_is_its_capsule(self) -> None:
         angles = [0, 45, 90, 150]
-        assert Pickup("gun", 0.001).gain_db(angles) == pytest.approx(
-            Pickup("supercardioid").gain_db(angles), abs=0.05
-        )
+        assert Pickup("gun", 0.001).gain_db(angles) == pytest.approx(Pickup("supercardioid").gain_db(angles), abs=0.05)
 
     def test_a_boundary_gives_direct_sound_three_decibels_over_diffuse(self) -> None:
         """From memory: pressure doubles for what comes direct, 6 dB, and power for what is diffuse, 3 dB (Waterhouse 1955)."""
@@ -161,8 +159,7 @@ class TestRoom:
 
     def test_livelier_gives_back_more(self) -> None:
         gains = [
-            reverberant_gain_db(self.PLACE.with_(liveliness=name))
-            for name in ("dead", "treated", "ordinary", "live")
+            reverberant_gain_db(self.PLACE.with_(liveliness=name)) for name in ("dead", "treated", "ordinary", "live")
         ]
         assert gains == sorted(gains)
 
@@ -178,12 +175,8 @@ class TestRoom:
     @pytest.mark.parametrize(
         ("start", "end"), [((3, 0), (5, 0)), ((-5, 0), (-3, 0)), ((0, 0), (0, 0)), ((0, -3), (0, 3))]
     )
-    def test_beside_or_behind_a_wall_nothing_comes(
-        self, start: tuple[float, float], end: tuple[float, float]
-    ) -> None:
-        place = Place(
-            id="y", name="Yard", outdoors=True, surfaces=(Surface(id="w", name="w", from_m=start, to_m=end),)
-        )
+    def test_beside_or_behind_a_wall_nothing_comes(self, start: tuple[float, float], end: tuple[float, float]) -> None:
+        place = Place(id="y", name="Yard", outdoors=True, surfaces=(Surface(id="w", name="w", from_m=start, to_m=end),))
         assert not list(reflections(place, (-1, 1), (1, 1)))
 
     def test_a_room_has_four_walls(self) -> None:

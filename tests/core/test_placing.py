@@ -28,9 +28,7 @@ def advice(show: Show, kind: str) -> Advice:
     return advise(sound(show), 0, KINDS[kind], list(KINDS))
 
 
-@pytest.mark.parametrize(
-    "kind", ["dynamic-close", "gun-short", "lip-ribbon", "ribbon-eight", "boundary-plate"]
-)
+@pytest.mark.parametrize("kind", ["dynamic-close", "gun-short", "lip-ribbon", "ribbon-eight", "boundary-plate"])
 def test_the_map_is_what_a_microphone_there_would_hear(kind: str) -> None:
     """Every tenth point of the map against a microphone really put there, aimed at the mouth."""
     base = room([person("ann", 4.02, 3.03, 20)], [], **NOISY)
@@ -85,10 +83,7 @@ class TestRanking:
     def test_it_is_ordered_and_reasoned(self) -> None:
         rows = choices_for(sound(room([person("ann", 4, 3, 0), person("bob", 5, 3, 180)], [])), 0, KINDS)
         usual = [row for row in rows if row.usable and not row.narrow]
-        order = [
-            (not row.reached, round(row.discomfort, 1) if row.reached else 0.0, -row.over_all_db)
-            for row in usual
-        ]
+        order = [(not row.reached, round(row.discomfort, 1) if row.reached else 0.0, -row.over_all_db) for row in usual]
         assert order == sorted(order), "what reaches, then comfort, then decibels"
         assert usual[0].reached
         assert usual[0].discomfort == 0

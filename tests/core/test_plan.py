@@ -116,5 +116,7 @@ def test_a_free_spot_is_free(demo: Show) -> None:
     place = demo.place("boathouse")
     spot = free_spot(demo, place)
     assert all(
-        abs(spot[0] - row.at_m[0]) + abs(spot[1] - row.at_m[1]) > 0.35 for row in demo.parties if row.at_m and row.place == "boathouse"
-    )  # fmt: skip
+        abs(spot[0] - row.at_m[0]) + abs(spot[1] - row.at_m[1]) > 0.35
+        for row in demo.parties
+        if row.at_m and row.place == "boathouse"
+    )

@@ -35,14 +35,22 @@ def box(
     plays = {**SONG, "plays_on": "deck.disc" if deck != "player" else "deck.out"}
     return rig(
         [
-            dev("mic", "condenser-broad", at_m=[1.2, 1]), dev("box", "stream-box", host="pc", settings=settings), dev("deck", deck, name="Deck", settings=armed),
-            dev("pc", "laptop"), dev("enc", "stream-encoder", host="pc"),
+            dev("mic", "condenser-broad", at_m=[1.2, 1]),
+            dev("box", "stream-box", host="pc", settings=settings),
+            dev("deck", deck, name="Deck", settings=armed),
+            dev("pc", "laptop"),
+            dev("enc", "stream-encoder", host="pc"),
         ],
-        [wire("mic.out", "box.in1"), wire("deck.out", "box.music"), wire("pc.usb-out", "box.usb-in"), wire("box.usb", "enc.in")],
+        [
+            wire("mic.out", "box.in1"),
+            wire("deck.out", "box.music"),
+            wire("pc.usb-out", "box.usb-in"),
+            wire("box.usb", "enc.in"),
+        ],
         [VOICE, plays, OTHER, STREAM],
         places=[{**STUDIO, "speakers_mute": mute}],
         **more,
-    )  # fmt: skip
+    )
 
 
 class TestRunsOn:
@@ -81,8 +89,7 @@ class TestRunsOn:
         show = box()
         wrong = show.with_(
             devices=tuple(
-                row.with_(settings={"single": Setting(on=True)}) if row.id == "enc" else row
-                for row in show.devices
+                row.with_(settings={"single": Setting(on=True)}) if row.id == "enc" else row for row in show.devices
             )
         )
         with pytest.raises(ShowProblem, match="has no single"):
@@ -101,8 +108,7 @@ class TestDucking:
         assert f"Song dips by 12.0 dB, to {abs(dipped):.1f} dB {side} the talk" in row.message
         gap = voice - other
         assert (
-            f"Other goes round it and stays {abs(gap):.1f} dB {'under' if gap >= 0 else 'over'} the talk"
-            in row.message
+            f"Other goes round it and stays {abs(gap):.1f} dB {'under' if gap >= 0 else 'over'} the talk" in row.message
         )
         assert "20.0 dB under it are wanted" in row.message
 

@@ -21,10 +21,15 @@ from tests.core.test_levels import one_chain
 @pytest.mark.parametrize(
     ("node", "sort"),
     [
-        ("desk.in1:pre", "input"), ("desk.main.l", "desk"), ("desk.in1", None), ("podcast.ear.l", "recorder"),
-        ("stream.ear.l", "stream"), ("mira.mouth", None), ("mixer.in1:pre", None),
+        ("desk.in1:pre", "input"),
+        ("desk.main.l", "desk"),
+        ("desk.in1", None),
+        ("podcast.ear.l", "recorder"),
+        ("stream.ear.l", "stream"),
+        ("mira.mouth", None),
+        ("mixer.in1:pre", None),
     ],
-)  # fmt: skip
+)
 def test_sorts_of_points(demo: Show, node: str, sort: str | None) -> None:
     analysis = analyse(demo)
     assert sort_of(analysis.graph.nodes[analysis.graph.index[node]], demo, analysis.catalogue) == sort
@@ -89,10 +94,11 @@ class TestExpected:
                 {"id": "rec", "kind": "recorder"},
             ],
             cables=[
-                {"from": "mic.out", "to": "desk.in1"}, {"from": "desk.main-out", "to": "face.in1"},
+                {"from": "mic.out", "to": "desk.in1"},
+                {"from": "desk.main-out", "to": "face.in1"},
                 {"from": "face.usb1", "to": "rec.in"},
             ],
-        )  # fmt: skip
+        )
         analysis = analyse(show)
         ladder = analysis.any_ladder("ann")
         rung = next(row for row in ladder.rungs if row.node == "desk.in1:pre")
@@ -122,9 +128,7 @@ class TestExpected:
         rows = []
         for analysis in (plain, marked):
             ladder = analysis.ladders["mira", "stream"]
-            rows.append(
-                expected_at(analysis, ladder, next(row for row in ladder.rungs if row.node == "desk.in1:pre"))
-            )
+            rows.append(expected_at(analysis, ladder, next(row for row in ladder.rungs if row.node == "desk.in1:pre")))
         change = rows[1].wanted_db - rows[0].wanted_db
         marks = [analysis.ladders["mira", "stream"].last.wanted.average for analysis in (plain, marked)]
         assert change == pytest.approx(marks[1] - marks[0])
@@ -176,15 +180,12 @@ class TestMeterOffset:
             next(row for row in steps_of(analyse(state)) if row.voice == "mira") for state in (demo, show)
         )
         told = plain.expected.shows.value + 4.0
-        assert judge(trimmed, told).off_db == pytest.approx(
-            judge(plain, plain.expected.shows.value).off_db, abs=0.01
-        )
+        assert judge(trimmed, told).off_db == pytest.approx(judge(plain, plain.expected.shows.value).off_db, abs=0.01)
         assert judge(plain, told).off_db == pytest.approx(4.0, abs=0.01)
 
     def test_other_devices_keep_their_readings(self, demo: Show) -> None:
         show = apply_all(demo, (SetField("devices", "desk", "meter_offset_db", 4.0),))
         rows = [
-            next(row for row in programme(analyse(state)) if row.device == "Software mixer")
-            for state in (demo, show)
+            next(row for row in programme(analyse(state)) if row.device == "Software mixer") for state in (demo, show)
         ]
         assert rows[0].shows.value == pytest.approx(rows[1].shows.value)

@@ -22,16 +22,28 @@ def band(levels: tuple[float, ...], practice: str = "live-music-stream", **more:
     """So many players straight into a software mixer, each at a level of its own in dBFS, and on to an encoder."""
     count = len(levels)
     people = [
-        {"id": f"p{n}", "name": f"P{n}", "kind": "player", "speaks": True, "plays_on": f"pc.usb{n}", "level_dbfs": level}
+        {
+            "id": f"p{n}",
+            "name": f"P{n}",
+            "kind": "player",
+            "speaks": True,
+            "plays_on": f"pc.usb{n}",
+            "level_dbfs": level,
+        }
         for n, level in enumerate(levels, start=1)
-    ]  # fmt: skip
+    ]
     kinds = [
         {
-            "id": "many", "name": "Computer with many inputs", "group": "host", "inside": "digital",
+            "id": "many",
+            "name": "Computer with many inputs",
+            "group": "host",
+            "inside": "digital",
             "inputs": [{"id": "mic", "name": "microphone", "domain": "digital", "level": "digital"}],
-            "outputs": [{"each": [1, count], "id": "usb{n}", "name": "program {n}", "domain": "digital", "level": "digital"}],
+            "outputs": [
+                {"each": [1, count], "id": "usb{n}", "name": "program {n}", "domain": "digital", "level": "digital"}
+            ],
         }
-    ]  # fmt: skip
+    ]
     return rig(
         [dev("pc", "many"), dev("mix", "soft-mixer", name="Mixer"), dev("enc", "stream-encoder", name="Encoder")],
         [*(wire(f"pc.usb{n}", f"mix.in{n}") for n in range(1, count + 1)), wire("mix.out", "enc.in")],
@@ -39,7 +51,7 @@ def band(levels: tuple[float, ...], practice: str = "live-music-stream", **more:
         kinds=kinds,
         practice=practice,
         **more,
-    )  # fmt: skip
+    )
 
 
 @pytest.mark.parametrize("levels", [(-17.5, -17.5, -17.5), (-20.0, -20.0), (-14.0, -20.0, -26.0, -40.0)])
@@ -89,8 +101,7 @@ def test_one_source_alone_is_no_sum_and_a_point_between_has_none() -> None:
 
 def test_peaks_that_pass_full_scale_clip() -> None:
     quiet, loud = (
-        next(row for row in programme(analyse(band((level,) * 3))) if row.device == "Mixer")
-        for level in (-30.0, -4.0)
+        next(row for row in programme(analyse(band((level,) * 3))) if row.device == "Mixer") for level in (-30.0, -4.0)
     )
     assert not quiet.clips
     assert loud.clips
@@ -106,9 +117,7 @@ def test_it_is_the_meter_of_the_device_and_its_scale() -> None:
         data["kinds"] = [*data["kinds"], kind.model_dump(by_alias=True)]
         for row in data["devices"]:
             row["kind"] = "own-mixer" if row["id"] == "mix" else row["kind"]
-        text = next(
-            row for row in programme(analyse(Show.model_validate(data))) if row.device == "Mixer"
-        ).words()
+        text = next(row for row in programme(analyse(Show.model_validate(data))) if row.device == "Mixer").words()
         assert text.startswith(scales()[meter].name)
         assert scales()[meter].unit in text
 

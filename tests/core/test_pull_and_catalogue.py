@@ -20,7 +20,29 @@ class TestCatalogue:
     def test_forty_kinds_of_every_sort(self) -> None:
         assert len(KINDS) >= 60
         groups = {kind.group for kind in KINDS}
-        assert {"microphone", "booster", "interface", "desk", "software", "codec", "di", "pad", "splitter", "isolator", "wireless", "preamp", "amplifier", "host", "hub", "app", "line", "instrument", "player", "recorder", "encoder"} <= groups  # fmt: skip
+        assert {
+            "microphone",
+            "booster",
+            "interface",
+            "desk",
+            "software",
+            "codec",
+            "di",
+            "pad",
+            "splitter",
+            "isolator",
+            "wireless",
+            "preamp",
+            "amplifier",
+            "host",
+            "hub",
+            "app",
+            "line",
+            "instrument",
+            "player",
+            "recorder",
+            "encoder",
+        } <= groups
 
     @pytest.mark.parametrize("kind", KINDS, ids=lambda kind: kind.id)
     def test_every_socket_has_what_the_rules_ask_for(self, kind) -> None:  # type: ignore[no-untyped-def]
@@ -68,20 +90,36 @@ class TestPull:
 
     def test_cables_by_kind_and_length_with_spares(self) -> None:
         mics = [dev(f"m{n}", "dynamic-close") for n in range(12)]
-        show = rig([*mics, dev("desk", "desk-24-mono")], [wire(f"m{n}.out", f"desk.in{n + 1}", length_m=9.0) for n in range(12)])  # fmt: skip
+        show = rig(
+            [*mics, dev("desk", "desk-24-mono")],
+            [wire(f"m{n}.out", f"desk.in{n + 1}", length_m=9.0) for n in range(12)],
+        )
         row = next(row for row in pull_list(analyse(show)) if row.sort == "Cables")
         assert (row.what, row.count, row.spares) == ("XLR, balanced, 10 m", 14, 2)
 
     def test_a_length_from_the_plan_has_slack(self) -> None:
-        show = rig([dev("mic", "dynamic-close", at_m=[1, 1]), dev("desk", "desk-8", at_m=[5, 4])], [wire("mic.out", "desk.in1")])  # fmt: skip
+        show = rig(
+            [dev("mic", "dynamic-close", at_m=[1, 1]), dev("desk", "desk-8", at_m=[5, 4])],
+            [wire("mic.out", "desk.in1")],
+        )
         row = next(row for row in pull_list(analyse(show)) if row.sort == "Cables")
         assert row.what == "XLR, balanced, 10 m"  # 5 m of way and a quarter more is 6.25
 
     def test_adapters_stands_and_batteries(self) -> None:
         show = rig(
-            [dev("mic", "dynamic-close", at_m=[1, 1.2]), dev("lap", "lapel", at_m=[1, 1]), dev("link", "wireless-link"), dev("song", "player-run-on"), dev("desk", "desk-8")],
-            [wire("mic.out", "link.in", length_m=1), wire("link.out", "desk.in1", length_m=3), wire("song.out.l", "desk.in5", adapter="stereo-breakout", length_m=2)],
-        )  # fmt: skip
+            [
+                dev("mic", "dynamic-close", at_m=[1, 1.2]),
+                dev("lap", "lapel", at_m=[1, 1]),
+                dev("link", "wireless-link"),
+                dev("song", "player-run-on"),
+                dev("desk", "desk-8"),
+            ],
+            [
+                wire("mic.out", "link.in", length_m=1),
+                wire("link.out", "desk.in1", length_m=3),
+                wire("song.out.l", "desk.in5", adapter="stereo-breakout", length_m=2),
+            ],
+        )
         rows = {(row.sort, row.what): row for row in pull_list(analyse(show))}
         assert rows["Adapters", "stereo plug to two mono plugs"].count == 2
         assert rows["Batteries", "set of 2 AA"].count == 2
@@ -132,5 +170,5 @@ class TestReferences:
         assert any(words in problem.what for problem in reference_problems(show, shipped_catalogue()))
 
     def test_an_adapter_that_is_not_known(self) -> None:
-        show = rig([dev("mic", "dynamic-close"), dev("desk", "desk-8")], [wire("mic.out", "desk.in1", adapter="magic")])  # fmt: skip
+        show = rig([dev("mic", "dynamic-close"), dev("desk", "desk-8")], [wire("mic.out", "desk.in1", adapter="magic")])
         assert any("magic" in problem.what for problem in reference_problems(show, shipped_catalogue()))

@@ -25,7 +25,14 @@ KINDS = list(shipped_catalogue())
 def random_rig(seed: int, count: int = 14) -> Show:
     """Devices of any kind, plugged wherever the domain allows, with settings, positions and listeners as they come."""
     dice = random.Random(seed)
-    runs = [{"id": "feed", "name": "Feed", "sort": dice.choice(["mains", "dimmed", "coil"]), "points_m": [[1, dice.uniform(0, 6)], [7, dice.uniform(0, 6)]]}]  # fmt: skip
+    runs = [
+        {
+            "id": "feed",
+            "name": "Feed",
+            "sort": dice.choice(["mains", "dimmed", "coil"]),
+            "points_m": [[1, dice.uniform(0, 6)], [7, dice.uniform(0, 6)]],
+        }
+    ]
     devices, parties = [], []
     for k in range(count):
         kind = dice.choice(KINDS)
@@ -52,18 +59,36 @@ def random_rig(seed: int, count: int = 14) -> Show:
         row["settings"] = settings
         devices.append(row)
         if any(port.domain == "acoustic" for port in kind.inputs):
-            parties.append({"id": f"p{k}", "name": f"P{k}", "kind": dice.choice(["guest", "instrument", "presenter"]), "place": "studio", "speaks": True})  # fmt: skip
+            parties.append(
+                {
+                    "id": f"p{k}",
+                    "name": f"P{k}",
+                    "kind": dice.choice(["guest", "instrument", "presenter"]),
+                    "place": "studio",
+                    "speaks": True,
+                }
+            )
             row["party"] = f"p{k}"
         ears = [port.id for port in kind.outputs if port.ear]
         if ears and dice.random() < 0.8:
-            parties.append({"id": f"l{k}", "name": f"L{k}", "kind": dice.choice(["audience", "recorder", "remote", "guest"]), "listens": True, "hears_on": f"d{k}.{dice.choice(ears)}"})  # fmt: skip
+            parties.append(
+                {
+                    "id": f"l{k}",
+                    "name": f"L{k}",
+                    "kind": dice.choice(["audience", "recorder", "remote", "guest"]),
+                    "listens": True,
+                    "hears_on": f"d{k}.{dice.choice(ears)}",
+                }
+            )
     hosts = [row["id"] for row in devices if shipped_catalogue()[str(row["kind"])].group in ("host", "hub")]
     for row in devices:
         if hosts and dice.random() < 0.5:
             host = dice.choice(hosts)
             if host != row["id"]:
                 row["host"] = host
-    bare = Show.model_validate({"kymaphon": 1, "places": [{**STUDIO, "runs": runs}], "parties": parties, "devices": devices})  # fmt: skip
+    bare = Show.model_validate(
+        {"kymaphon": 1, "places": [{**STUDIO, "runs": runs}], "parties": parties, "devices": devices}
+    )
     outs = list(ends_of(bare, shipped_catalogue(), "output"))
     cables, taken = [], set()
     for end in ends_of(bare, shipped_catalogue(), "input"):

@@ -21,8 +21,17 @@ from tests.core.rigs import of_code
 def remotes(*, shared: bool) -> Show:
     """A presenter and two remote guests on one desk: each fed from a send of its own, or both from send 1."""
     parties = [
-        {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "phones"},
-    ]  # fmt: skip
+        {
+            "id": "host",
+            "name": "Host",
+            "kind": "presenter",
+            "place": "room",
+            "at_m": [1, 1],
+            "speaks": True,
+            "listens": True,
+            "hears_on": "phones",
+        },
+    ]
     devices = [
         {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
         {"id": "phones", "kind": "headphones"},
@@ -62,8 +71,14 @@ def remotes(*, shared: bool) -> Show:
         ]
     devices.append({"id": "desk", "kind": "desk-8", "settings": settings})
     return Show.model_validate(
-        {"places": [{"id": "room", "name": "Room", "ambient_dba": 25}], "parties": parties, "devices": devices, "cables": cables, "wants": wants}
-    )  # fmt: skip
+        {
+            "places": [{"id": "room", "name": "Room", "ambient_dba": 25}],
+            "parties": parties,
+            "devices": devices,
+            "cables": cables,
+            "wants": wants,
+        }
+    )
 
 
 def backs(show: Show) -> set[str]:
@@ -130,9 +145,7 @@ def test_a_return_by_the_air_turns_at_the_loudspeaker_and_headphones_stop_it() -
     assert not of_code(after.show, "own-voice-back")
     assert not of_code(after.show, "remote-on-loudspeaker")
     assert after.show.party("ola").hears_on == "phones-ola"
-    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == [
-        "phones-ola.in"
-    ]
+    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == ["phones-ola.in"]
     assert after.feeds["ola", "kim"].path is not None
 
 
@@ -153,14 +166,10 @@ def test_headphones_take_the_socket_behind_what_lies_between() -> None:
     """An isolator between laptop and loudspeaker: the headphones are plugged into the laptop, not into the isolator."""
     one = analyse(two_calls())
     cable = next(row for row in one.show.cables if row.target == "box.in")
-    between = analyse(
-        apply_all(one.show, inserted(one.show, one.catalogue, (cable,), "isolator-line", "Isolator"))
-    )
+    between = analyse(apply_all(one.show, inserted(one.show, one.catalogue, (cable,), "isolator-line", "Isolator")))
     (aloud,) = of_code(between.show, "remote-on-loudspeaker")
     after = analyse(next(row for row in aloud.remedies if row.id == "headphones").apply(between.show))
-    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == [
-        "phones-ola.in"
-    ]
+    assert [row.target for row in after.show.cables if row.source.startswith("opc.phones")] == ["phones-ola.in"]
     (back,) = of_code(between.show, "own-voice-back")
     assert "turns round in Ola's loudspeaker" in back.message
 
@@ -177,9 +186,7 @@ def test_two_calls_in_one_computer_are_mixed_there_though_one_end_is_on_a_loudsp
         assert feed.path is not None
         assert not goes_astray(feed.path), (listener, voice)
     mixers = [row.id for row in after.show.devices if row.kind.startswith("soft-mixer")]
-    feeding = {
-        row.source.partition(".")[0] for row in after.show.cables if row.target in ("first.mic", "second.mic")
-    }
+    feeding = {row.source.partition(".")[0] for row in after.show.cables if row.target in ("first.mic", "second.mic")}
     assert list(feeding) == mixers
     again = plan_feeds(after.show, after.catalogue)
     assert not [edit for edit in again.edits if edit not in again.wants]
@@ -190,8 +197,12 @@ def test_a_voice_whose_own_microphone_is_weaker_than_its_bleed_is_not_missing() 
     """It is there by its own way, too weak: that is a matter of level. With its own send off, only bleed is left, and it is missing."""
     raw = remotes(shared=False).model_dump(mode="json", exclude_none=True)
     raw["devices"][0]["kind"] = "reporter-omni"
-    raw["parties"].append({"id": "guest", "name": "Guest", "kind": "guest", "place": "room", "at_m": [1.4, 1], "speaks": True})  # fmt: skip
-    raw["devices"].append({"id": "gmic", "kind": "dynamic-close", "place": "room", "party": "guest", "at_m": [1.4, 1.15]})  # fmt: skip
+    raw["parties"].append(
+        {"id": "guest", "name": "Guest", "kind": "guest", "place": "room", "at_m": [1.4, 1], "speaks": True}
+    )
+    raw["devices"].append(
+        {"id": "gmic", "kind": "dynamic-close", "place": "room", "party": "guest", "at_m": [1.4, 1.15]}
+    )
     raw["cables"].append({"from": "gmic.out", "to": "desk.in2"})
     raw["wants"].append({"listener": "far1", "voice": "guest", "want": "hear"})
     show = apply_all(Show.model_validate(raw), (SetValue(SettingRef("desk", "in2", "gain_db"), 40.0),))

@@ -26,9 +26,7 @@ KINDS = shipped_catalogue()
 
 
 class TestLoading:
-    @pytest.mark.parametrize(
-        ("source", "load", "db"), [(600, 600, -6.02), (200, 2000, -0.83), (150, 1500, -0.83)]
-    )
+    @pytest.mark.parametrize(("source", "load", "db"), [(600, 600, -6.02), (200, 2000, -0.83), (150, 1500, -0.83)])
     def test_the_voltage_divider(self, source: float, load: float, db: float) -> None:
         """Equal: half the voltage; ten times: bridging (Ballou, *Handbook for Sound Engineers*, from memory)."""
         assert loading(source, [load]).value == pytest.approx(db, abs=0.01)
@@ -42,7 +40,11 @@ class TestLoading:
             cans = [dev(f"cans{n}", "headphones") for n in range(count)]
             plugs = [wire("desk.phones", f"cans{n}.in") for n in range(count)]
             parties = [{**VOICE, "listens": True, "hears_on": "cans0"}]
-            show = rig([dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), *cans], [wire("mic.out", "desk.in1"), *plugs], parties)  # fmt: skip
+            show = rig(
+                [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), *cans],
+                [wire("mic.out", "desk.in1"), *plugs],
+                parties,
+            )
             return analyse(show).flow.level("cans0.in.l")
 
         one, three = level(1), level(3)
@@ -80,9 +82,13 @@ class TestPhantom:
 
     def test_a_condenser_behind_a_booster_gets_nothing_and_is_told_the_sum(self) -> None:
         show = rig(
-            [dev("mic", "condenser-slim"), dev("lift", "booster-inline"), dev("desk", "desk-8", settings={"in1": {"phantom": True}})],
+            [
+                dev("mic", "condenser-slim"),
+                dev("lift", "booster-inline"),
+                dev("desk", "desk-8", settings={"in1": {"phantom": True}}),
+            ],
             [wire("mic.out", "lift.in"), wire("lift.out", "desk.in1")],
-        )  # fmt: skip
+        )
         found = next(row for row in of_code(show, "phantom-missing") if "mic" in row.subjects)
         assert "3.1 of the 10 mA" in found.message
         assert "37.4 V" in found.message
@@ -103,9 +109,13 @@ class TestPhantom:
 
         def codes(outlet: str) -> set[str]:
             show = rig(
-                [dev("mic", "condenser-slim"), dev("split", "splitter-3"), dev("desk", "desk-8", settings={"in1": {"phantom": True}})],
+                [
+                    dev("mic", "condenser-slim"),
+                    dev("split", "splitter-3"),
+                    dev("desk", "desk-8", settings={"in1": {"phantom": True}}),
+                ],
                 [wire("mic.out", "split.in"), wire(f"split.{outlet}", "desk.in1")],
-            )  # fmt: skip
+            )
             return {row.code for row in analyse(show).findings}
 
         assert "phantom-missing" not in codes("direct")
@@ -125,19 +135,26 @@ class TestLineLevels:
     def test_a_line_into_a_telephones_socket_takes_about_forty_db(self) -> None:
         """About 40 dB from line to a small microphone input: common practice."""
         show = rig([dev("desk", "desk-8"), dev("laptop", "laptop")], [])
-        need = pad_needed(
-            end_of(show, KINDS, "desk.main-out.l"), end_of(show, KINDS, "laptop.headset-mic"), None
-        )
+        need = pad_needed(end_of(show, KINDS, "desk.main-out.l"), end_of(show, KINDS, "laptop.headset-mic"), None)
         assert need.value == pytest.approx(42, abs=3)
 
     @pytest.mark.parametrize("db", [10, 20, 40])
     def test_a_pad_takes_off_what_it_says(self, db: int) -> None:
         def level(*, padded: bool) -> float | None:
-            tail = [wire("desk.main-out.l", "pad.in"), wire("pad.out", "other.in1")] if padded else [wire("desk.main-out.l", "other.in1")]  # fmt: skip
+            tail = (
+                [wire("desk.main-out.l", "pad.in"), wire("pad.out", "other.in1")]
+                if padded
+                else [wire("desk.main-out.l", "other.in1")]
+            )
             show = rig(
-                [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), dev("pad", f"pad-{db}"), dev("other", "desk-12-4")],
+                [
+                    dev("mic", "dynamic-close"),
+                    dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}),
+                    dev("pad", f"pad-{db}"),
+                    dev("other", "desk-12-4"),
+                ],
                 [wire("mic.out", "desk.in1"), *tail],
-            )  # fmt: skip
+            )
             return analyse(show).flow.level("other.in1")
 
         with_, without = level(padded=True), level(padded=False)
@@ -150,16 +167,20 @@ class TestUsb:
     def test_ports_give_what_the_standards_say(self) -> None:
         """500 mA by USB 2.0, 900 mA by USB 3.x."""
         for kind, gives in (("laptop-old", 500), ("laptop", 900)):
-            budget = host_budgets(rig([dev("host", kind), dev("face", "interface-2", host="host")], []), KINDS)[0]  # fmt: skip
+            budget = host_budgets(rig([dev("host", kind), dev("face", "interface-2", host="host")], []), KINDS)[0]
             assert budget.gives is not None
             assert budget.gives.value == gives
 
     def test_phantom_power_costs_at_five_volts_what_it_gives_at_forty_eight(self) -> None:
         """Power is what it is: 3.5 mA at 48 V is 168 mW, at 70 % that takes 48 mA at 5 V."""
         show = rig(
-            [dev("mic", "condenser-slim"), dev("host", "laptop"), dev("face", "interface-2", host="host", settings={"in1": {"phantom": True}})],
+            [
+                dev("mic", "condenser-slim"),
+                dev("host", "laptop"),
+                dev("face", "interface-2", host="host", settings={"in1": {"phantom": True}}),
+            ],
             [wire("mic.out", "face.in1")],
-        )  # fmt: skip
+        )
         drawn = draw_of(show, KINDS, show.device("face"))
         assert drawn is not None
         assert drawn.value - 420 == pytest.approx(3.5 * 48 / 0.7 / 5, abs=0.1)
@@ -181,8 +202,10 @@ def _lying(angle_deg: float, distance: float, length: float, **run: object) -> S
     lead = {"id": "lead", "name": "Lead", "points_m": [[-900, 0], [900, 0]], "current_a": 8, **run}
     return rig(
         [dev("mic", "dynamic-close", at_m=[-x, distance - y]), dev("gear", "desk-stereo", at_m=[x, distance + y])],
-        [wire("mic.out", "gear.in1")], [], places=[{**STUDIO, "size_m": [2000, 2000], "runs": [lead]}],
-    )  # fmt: skip
+        [wire("mic.out", "gear.in1")],
+        [],
+        places=[{**STUDIO, "size_m": [2000, 2000], "runs": [lead]}],
+    )
 
 
 class TestInduction:
@@ -193,7 +216,9 @@ class TestInduction:
 
         def field(offset: float) -> float:
             """Of one endless conductor at that distance: mu0 I / (4 pi) times the integral of r sin / r^3."""
-            value, _ = integrate.quad(lambda x: offset / (x * x + offset * offset) ** 1.5, -200, 200, points=[0], limit=400)  # fmt: skip
+            value, _ = integrate.quad(
+                lambda x: offset / (x * x + offset * offset) ** 1.5, -200, 200, points=[0], limit=400
+            )
             return 1e-7 * amps * value
 
         net = field(distance - spacing / 2) - field(distance + spacing / 2)
@@ -213,9 +238,7 @@ class TestInduction:
         assert near - far == pytest.approx(12.04, abs=0.05)
 
     def test_a_coil_counts_once_for_each_turn(self) -> None:
-        flat, coil = (
-            meetings(_lying(0, 0.3, 2.0, sort=sort), KINDS)[0].level.value for sort in ("mains", "coil")
-        )
+        flat, coil = (meetings(_lying(0, 0.3, 2.0, sort=sort), KINDS)[0].level.value for sort in ("mains", "coil"))
         assert coil - flat == pytest.approx(20 * math.log10(number("coil-turns")), abs=0.01)
 
     def test_the_60_hz_mains_induce_more(self) -> None:
@@ -226,7 +249,11 @@ class TestInduction:
 
 def test_flow_agrees_with_the_ladders() -> None:
     """Levels at every socket by one solve, and along the strongest way by the ladder."""
-    show = rig([dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), dev("rec", "recorder")], [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")], [VOICE, TAPE])  # fmt: skip
+    show = rig(
+        [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), dev("rec", "recorder")],
+        [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")],
+        [VOICE, TAPE],
+    )
     analysis = analyse(show)
     for rung in analysis.ladders["mira", "tape"].rungs:
         assert analysis.flow.level(rung.node) == pytest.approx(rung.speech_db, abs=0.01)
@@ -234,7 +261,12 @@ def test_flow_agrees_with_the_ladders() -> None:
 
 def test_silence_names_what_is_shut() -> None:
     def why(**settings: object) -> str:
-        show = rig([dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45, **settings}})], [wire("mic.out", "desk.in1"), ])  # fmt: skip
+        show = rig(
+            [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45, **settings}})],
+            [
+                wire("mic.out", "desk.in1"),
+            ],
+        )
         return analyse(show).flow.silence("desk.main-out.l")
 
     assert why() == ""
@@ -257,6 +289,4 @@ def test_the_noise_of_a_detour_is_the_sum_of_its_sources() -> None:
     assert finding.why.value == pytest.approx(10 * np.log10((10 ** (parts / 10)).sum()), abs=0.01)
     sources: tuple[NoiseSource, ...] = analyse(show).graph.noises
     assert len(parts) >= 2
-    assert {term.name for term in finding.why.terms} <= {
-        row.level.name.removesuffix(", A-weighted") for row in sources
-    }
+    assert {term.name for term in finding.why.terms} <= {row.level.name.removesuffix(", A-weighted") for row in sources}

@@ -82,10 +82,7 @@ def test_loudness_of_speech_is_that_of_noise_with_its_spectrum() -> None:
 
 def test_mono_and_stereo_podcasts_are_one_level() -> None:
     """From memory: -19 LUFS mono is -16 stereo, the same voice once or in both channels."""
-    levels = [
-        mark_at(shipped_practices()[name], "dBFS", HOUSE).average
-        for name in ("podcast-mono", "podcast-stereo")
-    ]
+    levels = [mark_at(shipped_practices()[name], "dBFS", HOUSE).average for name in ("podcast-mono", "podcast-stereo")]
     assert levels[0] == pytest.approx(levels[1], abs=0.02)
 
 

@@ -40,9 +40,7 @@ class TestModels:
     @pytest.mark.parametrize("bad", [float("nan"), float("inf"), 999])
     def test_gains_are_numbers_within_reason(self, bad: float) -> None:
         with pytest.raises(ValidationError):
-            Show.model_validate(
-                {"devices": [{"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": bad}}}]}
-            )
+            Show.model_validate({"devices": [{"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": bad}}}]})
 
     def test_misspelt_keys_are_errors(self) -> None:
         with pytest.raises(ValidationError, match="extra"):
@@ -128,11 +126,13 @@ class TestReferences:
             check_references(bad, shipped_catalogue())
 
     def test_wants_twice_and_unknown(self) -> None:
-        show = two_desks().with_(wants=[
-            {"listener": "talker-a", "voice": "talker-b", "want": "hear"},
-            {"listener": "talker-a", "voice": "talker-b", "want": "never"},
-            {"listener": "ghost", "voice": "talker-b", "want": "never"},
-        ])  # fmt: skip
+        show = two_desks().with_(
+            wants=[
+                {"listener": "talker-a", "voice": "talker-b", "want": "hear"},
+                {"listener": "talker-a", "voice": "talker-b", "want": "never"},
+                {"listener": "ghost", "voice": "talker-b", "want": "never"},
+            ]
+        )
         found = problems(show)
         assert any("listed twice" in row for row in found)
         assert any("no party called ghost" in row for row in found)
@@ -185,9 +185,18 @@ class TestCatalogue:
     def test_every_kind_of_the_first_slice_is_there(self) -> None:
         groups = {kind.group for kind in shipped_catalogue()}
         assert groups >= {
-            "microphone", "booster", "interface", "desk", "software", "codec", "phone",
-            "encoder", "recorder", "headphones", "loudspeaker",
-        }  # fmt: skip
+            "microphone",
+            "booster",
+            "interface",
+            "desk",
+            "software",
+            "codec",
+            "phone",
+            "encoder",
+            "recorder",
+            "headphones",
+            "loudspeaker",
+        }
 
     def test_no_preamp_beats_physics(self) -> None:
         """No equivalent input noise below the thermal noise of 150 ohm, -130.9 dBu (Johnson 1928)."""
@@ -225,10 +234,12 @@ class TestCatalogue:
     )
     def test_a_kind_that_contradicts_itself_is_refused(self, change: dict[str, Any], words: str) -> None:
         good: dict[str, Any] = {
-            "id": "box", "name": "Box", "group": "desk",
+            "id": "box",
+            "name": "Box",
+            "group": "desk",
             "inputs": [{"id": "a", "name": "A", "domain": "analog"}],
             "outputs": [{"id": "b", "name": "B", "domain": "analog"}],
-        }  # fmt: skip
+        }
         assert read_kind(good).port("a") is not None
         with pytest.raises(ValidationError, match=words):
             read_kind({**good, **change})
@@ -280,16 +291,22 @@ class TestSockets:
         show = rig(
             [dev("desk", "desk-8"), dev("cans", "headphone-amp"), dev("two", "desk-8")],
             [wire("desk.main-out", "cans.in"), wire("two.main-out.l", "cans.in.l")],
-        )  # fmt: skip
+        )
         problems = [problem.what for problem in reference_problems(show, shipped_catalogue())]
         assert any("already taken by cables[0]" in words for words in problems)
 
     def test_both_sides_can(self) -> None:
-        show = rig([dev("desk", "desk-8"), dev("cans", "headphone-amp")], [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")])  # fmt: skip
+        show = rig(
+            [dev("desk", "desk-8"), dev("cans", "headphone-amp")],
+            [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")],
+        )
         assert not list(reference_problems(show, shipped_catalogue()))
 
     def test_plugging_takes_out_what_is_in_the_way_and_nothing_else(self) -> None:
-        show = rig([dev("desk", "desk-8"), dev("cans", "headphone-amp")], [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")])  # fmt: skip
+        show = rig(
+            [dev("desk", "desk-8"), dev("cans", "headphone-amp")],
+            [wire("desk.main-out.l", "cans.in.l"), wire("desk.main-out.r", "cans.in.r")],
+        )
         one = Plug(Cable(source="desk.send1", target="cans.in.l")).apply(show)
         assert {cable.ends for cable in one.cables} == {
             ("desk.send1", "cans.in.l"),

@@ -57,9 +57,14 @@ class TestPhantom:
         desk = own("desk-8", "desk-24v", in1={"strip": {"phantom_v": 24}}, in2={"strip": {"phantom_v": 24}})
         low = {"in1": {"phantom": True, "gain_db": 30}}
         show = rig(
-            [dev("mic", "condenser-slim", at_m=[1, 1.2]), dev("desk", "desk-24v", settings=low), dev("other", "desk-8")],
-            [wire("mic.out", "desk.in1")], kinds=[desk],
-        )  # fmt: skip
+            [
+                dev("mic", "condenser-slim", at_m=[1, 1.2]),
+                dev("desk", "desk-24v", settings=low),
+                dev("other", "desk-8"),
+            ],
+            [wire("mic.out", "desk.in1")],
+            kinds=[desk],
+        )
         (found,) = of_code(show, "phantom-too-low")
         # 24 - 3.5 mA x 0.6 kohm = 21.9 V, under the 34 V that the microphone states.
         assert found.why is not None
@@ -77,18 +82,25 @@ class TestPhantom:
         mic = own("condenser-slim", "any-volts", out={"phantom_least_v": None})
         show = rig(
             [dev("mic", "any-volts", at_m=[1, 1.2]), dev("desk", "desk-24v", settings={"in1": {"phantom": True}})],
-            [wire("mic.out", "desk.in1")], kinds=[desk, mic],
-        )  # fmt: skip
+            [wire("mic.out", "desk.in1")],
+            kinds=[desk, mic],
+        )
         assert not of_code(show, "phantom-too-low")
 
 
 def into_unbalanced(stage: str | None) -> Show:
     desk = own("desk-8", "desk-x", main_out={"output_stage": stage})
     devices = [
-        dev("mic", "dynamic-close", at_m=[1, 1.2]), dev("desk", "desk-x", settings={"in1": {"gain_db": 45}}),
-        dev("box", "stream-box", power="adaptor"), dev("rec", "recorder"),
-    ]  # fmt: skip
-    cables = [wire("mic.out", "desk.in1"), wire("desk.main-out.l", "box.music", adapter="jack-minijack"), wire("box.usb", "rec.in")]  # fmt: skip
+        dev("mic", "dynamic-close", at_m=[1, 1.2]),
+        dev("desk", "desk-x", settings={"in1": {"gain_db": 45}}),
+        dev("box", "stream-box", power="adaptor"),
+        dev("rec", "recorder"),
+    ]
+    cables = [
+        wire("mic.out", "desk.in1"),
+        wire("desk.main-out.l", "box.music", adapter="jack-minijack"),
+        wire("box.usb", "rec.in"),
+    ]
     return rig(devices, cables, [VOICE, TAPE], kinds=[desk])
 
 
@@ -117,7 +129,12 @@ class TestBalancedIntoUnbalanced:
         analysis = analyse(into_unbalanced(None))
         ladder = analysis.ladder("mira", "tape")
         assert ladder is not None
-        spans = [row.spread for rung in ladder.rungs for _, row in rung.speech.walk() if row.name.startswith("Balanced output of unknown")]  # fmt: skip
+        spans = [
+            row.spread
+            for rung in ladder.rungs
+            for _, row in rung.speech.walk()
+            if row.name.startswith("Balanced output of unknown")
+        ]
         assert spans
         assert spans[0] == (-6.02, 0.0)
 
@@ -134,9 +151,7 @@ class TestEquivalentInputNoise:
 
     def test_the_amplifiers_own_and_the_resistor_make_the_stated_figure_again(self) -> None:
         strip = Strip(gain_db=(0, 60), ein_dbu=((0, -100), (60, -127.5)))
-        volts = math.sqrt(
-            4 * 1.380649e-23 * (273.15 + number("air-temperature")) * 150 * number("noise-bandwidth")
-        )
+        volts = math.sqrt(4 * 1.380649e-23 * (273.15 + number("air-temperature")) * 150 * number("noise-bandwidth"))
         thermal = volts**2 / 0.6
         for (gain, stated), (gain_again, left) in zip(strip.ein_dbu, own_ein(strip), strict=True):
             assert gain == gain_again
@@ -167,10 +182,35 @@ class TestTone:
 
 def three_talkers(fader: float) -> Show:
     loud = {"effort": "loud"}
-    parties = [{**VOICE, **loud}, TAPE, *({**loud, "id": f"t{n}", "name": f"Talker {n}", "kind": "guest", "place": "studio", "at_m": [1 + n, 1], "speaks": True} for n in (1, 2))]  # fmt: skip
-    mics = [dev("mic", "dynamic-close", at_m=[1, 1.1]), *(dev(f"m{n}", "dynamic-close", at_m=[1 + n, 1.1], party=f"t{n}") for n in (1, 2))]  # fmt: skip
-    desk = dev("desk", "desk-8", settings={**{f"in{n}": {"gain_db": 54} for n in (1, 2, 3)}, "main": {"fader_db": fader}})  # fmt: skip
-    cables = [wire("mic.out", "desk.in1"), wire("m1.out", "desk.in2"), wire("m2.out", "desk.in3"), wire("desk.usb", "rec.in")]  # fmt: skip
+    parties = [
+        {**VOICE, **loud},
+        TAPE,
+        *(
+            {
+                **loud,
+                "id": f"t{n}",
+                "name": f"Talker {n}",
+                "kind": "guest",
+                "place": "studio",
+                "at_m": [1 + n, 1],
+                "speaks": True,
+            }
+            for n in (1, 2)
+        ),
+    ]
+    mics = [
+        dev("mic", "dynamic-close", at_m=[1, 1.1]),
+        *(dev(f"m{n}", "dynamic-close", at_m=[1 + n, 1.1], party=f"t{n}") for n in (1, 2)),
+    ]
+    desk = dev(
+        "desk", "desk-8", settings={**{f"in{n}": {"gain_db": 54} for n in (1, 2, 3)}, "main": {"fader_db": fader}}
+    )
+    cables = [
+        wire("mic.out", "desk.in1"),
+        wire("m1.out", "desk.in2"),
+        wire("m2.out", "desk.in3"),
+        wire("desk.usb", "rec.in"),
+    ]
     return rig([*mics, desk, dev("rec", "recorder")], cables, parties)
 
 

@@ -11,9 +11,7 @@ from kymaphon.core.takes.measure import TakeMeasure, TakeMeter
 RATE = 16000
 
 
-def take(
-    noise_db: float, gain_db: float = 0.0, seed: int = 0, seconds: int = 40, rate: int = RATE
-) -> TakeMeasure:
+def take(noise_db: float, gain_db: float = 0.0, seed: int = 0, seconds: int = 40, rate: int = RATE) -> TakeMeasure:
     """Words of noise of rms -20 dB with pauses, and a steady noise."""
     rng = np.random.default_rng(seed)
     rows = []
@@ -44,10 +42,7 @@ def test_equal_levels_and_a_real_difference() -> None:
 
 def test_the_same_chain_twice_is_called_chance() -> None:
     """At 95 % coverage about one pair in twenty of equal takes is called different; of these eight at most one."""
-    called = [
-        compare([("a", take(-40, 0, 2 * i)), ("b", take(-40, 3, 2 * i + 1))]).differs(0, 1)[2]
-        for i in range(8)
-    ]
+    called = [compare([("a", take(-40, 0, 2 * i)), ("b", take(-40, 3, 2 * i + 1))]).differs(0, 1)[2] for i in range(8)]
     assert sum(called) <= 1
     result = compare([("a", take(-40, 0, 100)), ("b", take(-40, 3, 101))])
     assert "may be chance" in result.verdict
@@ -60,9 +55,7 @@ def test_longer_takes_are_surer() -> None:
 
 
 def test_three_are_ranked_and_other_rates_are_told() -> None:
-    result = compare(
-        [("a", take(-30, seed=1)), ("b", take(-45, seed=2, rate=48000)), ("c", take(-38, seed=3))]
-    )
+    result = compare([("a", take(-30, seed=1)), ("b", take(-45, seed=2, rate=48000)), ("c", take(-38, seed=3))])
     assert [row.name for row in result.takes] == ["b", "c", "a"]
     assert any("24 kHz" in note for note in result.takes[0].notes)
     data = result.to_json()

@@ -209,10 +209,7 @@ class TestEverythingOfATake:
         """ITU-T P.56: talk at -20 for 60 % of the time reads about -20, its rms 2.2 dB less."""
         rng = np.random.default_rng(3)
         take = np.concatenate(
-            [
-                np.concatenate([rng.normal(0, 0.0707, RATE * 3), rng.normal(0, 1e-4, RATE * 2)])
-                for _ in range(4)
-            ]
+            [np.concatenate([rng.normal(0, 0.0707, RATE * 3), rng.normal(0, 1e-4, RATE * 2)]) for _ in range(4)]
         )
         row = measure(take)
         assert row.speech_dbfs == pytest.approx(-20.0, abs=0.6)

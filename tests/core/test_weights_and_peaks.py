@@ -16,19 +16,88 @@ from kymaphon.core.model import weights
 
 SPEECH = sorted((Path(__file__).parents[1] / "data" / "speech").glob("*.flac"))
 THIRDS_HZ = (
-    63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000,
-    10000, 12500, 16000,
-)  # fmt: skip
+    63,
+    80,
+    100,
+    125,
+    160,
+    200,
+    250,
+    315,
+    400,
+    500,
+    630,
+    800,
+    1000,
+    1250,
+    1600,
+    2000,
+    2500,
+    3150,
+    4000,
+    5000,
+    6300,
+    8000,
+    10000,
+    12500,
+    16000,
+)
 # IEC 61672-1, table of A-weighting at nominal third-octave frequencies.
 A_TABLE = (
-    -26.2, -22.5, -19.1, -16.1, -13.4, -10.9, -8.6, -6.6, -4.8, -3.2, -1.9, -0.8, 0.0, 0.6, 1.0, 1.2, 1.3, 1.2, 1.0, 0.5,
-    -0.1, -1.1, -2.5, -4.3, -6.6,
-)  # fmt: skip
+    -26.2,
+    -22.5,
+    -19.1,
+    -16.1,
+    -13.4,
+    -10.9,
+    -8.6,
+    -6.6,
+    -4.8,
+    -3.2,
+    -1.9,
+    -0.8,
+    0.0,
+    0.6,
+    1.0,
+    1.2,
+    1.3,
+    1.2,
+    1.0,
+    0.5,
+    -0.1,
+    -1.1,
+    -2.5,
+    -4.3,
+    -6.6,
+)
 # Byrne et al. 1994, long-term average speech, all talkers, third-octaves for 70 dB overall; from memory.
 BYRNE = (
-    38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8, 45.6, 44.5,
-    44.3, 43.7, 43.4, 41.3, 40.7,
-)  # fmt: skip
+    38.6,
+    43.5,
+    54.4,
+    57.7,
+    56.8,
+    60.2,
+    60.3,
+    59.0,
+    62.1,
+    62.1,
+    60.5,
+    56.8,
+    53.7,
+    53.0,
+    52.0,
+    48.7,
+    48.1,
+    46.8,
+    45.6,
+    44.5,
+    44.3,
+    43.7,
+    43.4,
+    41.3,
+    40.7,
+)
 
 
 def a_power(hz: float) -> float:
@@ -89,9 +158,7 @@ def test_peaks_of_a_real_talker_lie_where_the_table_has_them() -> None:
 def test_headroom_wanted_is_growth_less_the_mildest_talker() -> None:
     low = figure("crest-highest").spread
     assert low is not None
-    assert weights.headroom_wanted("guest").value == pytest.approx(
-        number("growth") + low[0] - number("crest-highest")
-    )
+    assert weights.headroom_wanted("guest").value == pytest.approx(number("growth") + low[0] - number("crest-highest"))
     assert weights.headroom_wanted("player").value == 0
 
 
@@ -119,4 +186,6 @@ class TestRecursiveFilter:
     def test_one_pole(self) -> None:
         samples = np.random.default_rng(1).normal(0, 1, (5000, 1))
         wanted = signal.lfilter([1.0], [1.0, -0.9995], samples, axis=0)
-        np.testing.assert_allclose(one_pole(0.9995)(samples) / wanted, one_pole(0.9995)(samples[:1])[0, 0] / samples[0, 0], rtol=1e-6)  # fmt: skip
+        np.testing.assert_allclose(
+            one_pole(0.9995)(samples) / wanted, one_pole(0.9995)(samples[:1])[0, 0] / samples[0, 0], rtol=1e-6
+        )

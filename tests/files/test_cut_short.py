@@ -16,9 +16,16 @@ from kymaphon.files.errors import FileProblem
 
 RATE = 48000
 SORTS = (
-    ("wav", "WAV", "PCM_16"), ("wav", "WAVEX", "PCM_24"), ("rf64", "RF64", "PCM_16"), ("w64", "W64", "PCM_24"), ("aiff", "AIFF", "PCM_16"),
-    ("ogg", "OGG", "VORBIS"), ("opus", "OGG", "OPUS"), ("mp3", "MP3", "MPEG_LAYER_III"), ("flac", "FLAC", "PCM_16"),
-)  # fmt: skip
+    ("wav", "WAV", "PCM_16"),
+    ("wav", "WAVEX", "PCM_24"),
+    ("rf64", "RF64", "PCM_16"),
+    ("w64", "W64", "PCM_24"),
+    ("aiff", "AIFF", "PCM_16"),
+    ("ogg", "OGG", "VORBIS"),
+    ("opus", "OGG", "OPUS"),
+    ("mp3", "MP3", "MPEG_LAYER_III"),
+    ("flac", "FLAC", "PCM_16"),
+)
 
 
 def recording(path: Path, sort: str, subtype: str, channels: int = 1, seconds: float = 4.0) -> None:
@@ -75,7 +82,14 @@ def test_mp3_frames_by_the_standards_formula(head: str, length: int, samples: in
 
 
 def test_no_header_is_no_frame() -> None:
-    for head in (b"", b"\xff\xfb", b"RIFF", bytes.fromhex("fffbf000"), bytes.fromhex("fffb9c00"), bytes.fromhex("ffe90000")):  # fmt: skip
+    for head in (
+        b"",
+        b"\xff\xfb",
+        b"RIFF",
+        bytes.fromhex("fffbf000"),
+        bytes.fromhex("fffb9c00"),
+        bytes.fromhex("ffe90000"),
+    ):
         assert mp3_frame(head) is None
 
 
@@ -121,9 +135,7 @@ class TestDirectCurrentAndHum:
         path = tmp_path / "hum.wav"
         time = np.arange(RATE * 10) / RATE
         rng = np.random.default_rng(4)
-        hum = 10 ** (-50 / 20) * np.sin(2 * np.pi * 50 * time) + 10 ** (-60 / 20) * np.sin(
-            2 * np.pi * 150 * time
-        )
+        hum = 10 ** (-50 / 20) * np.sin(2 * np.pi * 50 * time) + 10 ** (-60 / 20) * np.sin(2 * np.pi * 150 * time)
         soundfile.write(path, hum + rng.normal(0, 10 ** (-83 / 20), len(time)), RATE, subtype="FLOAT")
         hum_found = measure_take(path).hum
         assert hum_found is not None

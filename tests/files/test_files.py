@@ -78,13 +78,16 @@ class TestBadShows:
             ('{"kymaphon": 1, "mains_hz": 55}', "mains_hz"),
             ('{"kymaphon": 1, "title": NaN}', "NaN is not a number"),
             ('{"kymaphon": 1, "places": [], "places": []}', "stands twice"),
-            ('{"kymaphon": 1, "devices": [{"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": "loud"}}}]}', "devices[0] (d).settings.in1.gain_db"),
+            (
+                '{"kymaphon": 1, "devices": [{"id": "d", "kind": "desk-8", "settings": {"in1": {"gain_db": "loud"}}}]}',
+                "devices[0] (d).settings.in1.gain_db",
+            ),
             ('{"kymaphon": 1, "devices": [{"id": "d"}]}', "devices[0] (d).kind: is missing"),
             ('{"kymaphon": 1, "devices": [{"id": "d", "kind": "desk-8", "colour": 1}]}', "no known key"),
             ('{"kymaphon": 1, "cables": [{"from": "nowhere", "to": "desk.in1"}]}', "cables[0].from"),
             ("[" * 100000, "JSON"),
         ],
-    )  # fmt: skip
+    )
     def test_one_line_that_names_file_and_place(self, tmp_path: Path, text: str, words: str) -> None:
         path = write_json(tmp_path / "bad.json", text)
         with pytest.raises(FileProblem) as caught:
@@ -161,8 +164,15 @@ class TestRecordings:
 
     @pytest.mark.parametrize(
         ("suffix", "subtype", "tolerance"),
-        [("wav", "PCM_16", 0.01), ("wav", "PCM_24", 0.01), ("wav", "FLOAT", 0.01), ("flac", "PCM_24", 0.01), ("ogg", "VORBIS", 1.5), ("aiff", "PCM_16", 0.01)],
-    )  # fmt: skip
+        [
+            ("wav", "PCM_16", 0.01),
+            ("wav", "PCM_24", 0.01),
+            ("wav", "FLOAT", 0.01),
+            ("flac", "PCM_24", 0.01),
+            ("ogg", "VORBIS", 1.5),
+            ("aiff", "PCM_16", 0.01),
+        ],
+    )
     def test_formats_agree(self, tmp_path: Path, suffix: str, subtype: str, tolerance: float) -> None:
         row = measure_take(save(tmp_path / f"t.{suffix}", self.noise(2), subtype=subtype))
         assert row.rms_dbfs == pytest.approx(-40 + 3.01, abs=max(tolerance, 0.1))
@@ -176,9 +186,7 @@ class TestRecordings:
     def test_cut_short_and_what_is_there(self, tmp_path: Path) -> None:
         path = save(tmp_path / "t.wav", self.noise(2), subtype="PCM_16")
         path.write_bytes(path.read_bytes()[:96044])
-        with pytest.raises(
-            FileProblem, match=r"t.wav at byte \d+: is cut short: 2.0 s promised, 1.0 s there"
-        ):
+        with pytest.raises(FileProblem, match=r"t.wav at byte \d+: is cut short: 2.0 s promised, 1.0 s there"):
             measure_take(path)
         assert measure_take(path, partial=True).duration_s == pytest.approx(1, abs=0.01)
 
@@ -215,9 +223,7 @@ class TestRecordings:
         with pytest.raises(FileProblem, match="cut short"):
             measure_take(path)
 
-    @pytest.mark.parametrize(
-        "content", [b"", b"not audio at all" * 100, b"fLaC\x00\x00", b"RIFF....WAVEjunk"]
-    )
+    @pytest.mark.parametrize("content", [b"", b"not audio at all" * 100, b"fLaC\x00\x00", b"RIFF....WAVEjunk"])
     def test_no_recording(self, tmp_path: Path, content: bytes) -> None:
         path = tmp_path / "t.wav"
         path.write_bytes(content)
@@ -326,10 +332,16 @@ def test_practices_marks_and_the_log_come_back_as_they_were(tmp_path: Path) -> N
         note="hoarse",
     )
     show = Show(
-        title="Kept", practices=(Practice(id="van", name="Van", scale="ppm-2a", peak=5, never_over=6, unity=True),), practice="van",
-        marks=(PointMark(at="recorder", practice="digital-voice"),), vu_zero_dbu=6, line_up_dbfs=-20,
-        log=(LogEntry(at=datetime(2026, 6, 5, 19, 4, tzinfo=UTC), text="Line-up, Ann", subject="ann", line_up=reading),),
-    )  # fmt: skip
+        title="Kept",
+        practices=(Practice(id="van", name="Van", scale="ppm-2a", peak=5, never_over=6, unity=True),),
+        practice="van",
+        marks=(PointMark(at="recorder", practice="digital-voice"),),
+        vu_zero_dbu=6,
+        line_up_dbfs=-20,
+        log=(
+            LogEntry(at=datetime(2026, 6, 5, 19, 4, tzinfo=UTC), text="Line-up, Ann", subject="ann", line_up=reading),
+        ),
+    )
     path = tmp_path / "kept.json"
     write_show(path, show)
     assert read_show(path) == show

@@ -36,13 +36,30 @@ def here(tmp_path: Path, demo: Show, monkeypatch: pytest.MonkeyPatch) -> Path:
 @pytest.mark.parametrize(
     "command",
     [
-        "gate x.flac --preset x.flac", "gate x.flac --preset hard.txt", "gate x.flac --preset soft.txt", "gate x.flac --render x.flac", "gate x.flac --render x.wav",
-        "gate x.flac --preset m.json", "rig m.json --export m.json", "rig m.csv --export m.csv", "rig m.json --export other.json", "rig m.json --export x.wav",
-        "rig m.json --import patch.csv --export patch.csv -o n.json", "sheet m.html -o m.html", "sheet m.json -o m.html", "sheet m.csv -o m.csv", "kinds --export m.json",
-        "level m.json --line-up -o other.json", "level m.json --line-up -o x.wav", "level m.json --line-up -o patch.csv", "feeds m.json --plan -o x.flac",
-        "check m.json --do a:b -o x.wav", "m.json --picture m.json", "--demo --picture x.wav",
+        "gate x.flac --preset x.flac",
+        "gate x.flac --preset hard.txt",
+        "gate x.flac --preset soft.txt",
+        "gate x.flac --render x.flac",
+        "gate x.flac --render x.wav",
+        "gate x.flac --preset m.json",
+        "rig m.json --export m.json",
+        "rig m.csv --export m.csv",
+        "rig m.json --export other.json",
+        "rig m.json --export x.wav",
+        "rig m.json --import patch.csv --export patch.csv -o n.json",
+        "sheet m.html -o m.html",
+        "sheet m.json -o m.html",
+        "sheet m.csv -o m.csv",
+        "kinds --export m.json",
+        "level m.json --line-up -o other.json",
+        "level m.json --line-up -o x.wav",
+        "level m.json --line-up -o patch.csv",
+        "feeds m.json --plan -o x.flac",
+        "check m.json --do a:b -o x.wav",
+        "m.json --picture m.json",
+        "--demo --picture x.wav",
     ],
-)  # fmt: skip
+)
 def test_a_command_that_would_destroy_something_says_so_and_touches_nothing(
     here: Path, command: str, capsys: pytest.CaptureFixture[str]
 ) -> None:

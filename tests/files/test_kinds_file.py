@@ -35,9 +35,7 @@ from kymaphon.files.kinds_file import (
 from kymaphon.files.row_file import RowProblems
 from tests.budget import tries
 
-MIC = MicrophoneRecipe(
-    id="my-mic", name="My microphone", sensitivity_dbv_pa=-44, phantom_ma=2.5, pattern="gun"
-)
+MIC = MicrophoneRecipe(id="my-mic", name="My microphone", sensitivity_dbv_pa=-44, phantom_ma=2.5, pattern="gun")
 PLAYER = PlayerRecipe(id="my-player", name="=HYPERLINK(1)", about='-1 says; "quoted"', max_dbu=4.5)
 DESK = DeskRecipe(id="my-desk", name="My desk", mic_channels=3, line_channels=1, sends=2)
 OWN = (MIC.kind(), PLAYER.kind(), DESK.kind())
@@ -75,11 +73,17 @@ def test_cells_are_harmless(tmp_path: Path) -> None:
 
 @given(
     st.builds(
-        MicrophoneRecipe, id=st.just("m"), name=st.text("abc =+-@'\";,\n", min_size=1, max_size=9).map(lambda t: f"x{t}".strip()),
-        pattern=st.sampled_from(PATTERNS), sensitivity_dbv_pa=st.integers(-80, 0).map(float), self_noise_dba=st.none() | st.integers(0, 40).map(float),
-        worn=st.sampled_from([None, "chest", "head"]), nearest_m=st.just(0.05), farthest_m=st.sampled_from([0.2, 1.5]),
+        MicrophoneRecipe,
+        id=st.just("m"),
+        name=st.text("abc =+-@'\";,\n", min_size=1, max_size=9).map(lambda t: f"x{t}".strip()),
+        pattern=st.sampled_from(PATTERNS),
+        sensitivity_dbv_pa=st.integers(-80, 0).map(float),
+        self_noise_dba=st.none() | st.integers(0, 40).map(float),
+        worn=st.sampled_from([None, "chest", "head"]),
+        nearest_m=st.just(0.05),
+        farthest_m=st.sampled_from([0.2, 1.5]),
     )
-)  # fmt: skip
+)
 @settings(max_examples=tries(13), deadline=None)
 def test_any_recipe_comes_back(recipe: MicrophoneRecipe) -> None:
     assert recipe_of(recipe.kind()) == recipe
@@ -100,9 +104,7 @@ class TestSpreadsheets:
         assert kind.microphone.sensitivity_dbv_pa == -50
 
     def test_decimal_commas_and_true_minus_signs(self, tmp_path: Path) -> None:
-        text = f"{self.HEAD}\nmicrophone,a,A,cardioid,\u221250.5,0.1,0.4\n".replace(",", ";").replace(
-            ".", ","
-        )
+        text = f"{self.HEAD}\nmicrophone,a,A,cardioid,\u221250.5,0.1,0.4\n".replace(",", ";").replace(".", ",")
         (kind,) = self.read(tmp_path, text)
         assert kind.microphone.sensitivity_dbv_pa == -50.5
         assert kind.microphone.nearest_m == 0.1
@@ -144,9 +146,7 @@ class TestSpreadsheets:
             (b"\xff\xfe\x00", "UTF-8"),
         ],
     )
-    def test_what_is_no_list_is_refused_in_one_line(
-        self, tmp_path: Path, text: str | bytes, words: str
-    ) -> None:
+    def test_what_is_no_list_is_refused_in_one_line(self, tmp_path: Path, text: str | bytes, words: str) -> None:
         with pytest.raises(FileProblem, match=words) as caught:
             self.read(tmp_path, text)
         assert "\n" not in str(caught.value)
@@ -159,9 +159,19 @@ class TestSpreadsheets:
 class TestJson:
     @pytest.mark.parametrize(
         "text",
-        ["", "{", "[]", "{}", '{"kymaphon_kinds": 9, "kinds": []}', '{"kymaphon_kinds": true, "kinds": []}', '{"kymaphon_kinds": 1, "kinds": 3}', '{"kymaphon_kinds": 1, "kinds": [7]}',
-         '{"kymaphon_kinds": 1, "kinds": [{"id": "x"}]}', '{"kymaphon_kinds": 1, "kinds": [{"id": "x", "name": "X", "group": "desk"}, {"id": "x", "name": "X", "group": "desk"}]}'],
-    )  # fmt: skip
+        [
+            "",
+            "{",
+            "[]",
+            "{}",
+            '{"kymaphon_kinds": 9, "kinds": []}',
+            '{"kymaphon_kinds": true, "kinds": []}',
+            '{"kymaphon_kinds": 1, "kinds": 3}',
+            '{"kymaphon_kinds": 1, "kinds": [7]}',
+            '{"kymaphon_kinds": 1, "kinds": [{"id": "x"}]}',
+            '{"kymaphon_kinds": 1, "kinds": [{"id": "x", "name": "X", "group": "desk"}, {"id": "x", "name": "X", "group": "desk"}]}',
+        ],
+    )
     def test_what_is_no_list_of_kinds_is_refused(self, tmp_path: Path, text: str) -> None:
         path = tmp_path / "kinds.json"
         path.write_text(text)
@@ -196,9 +206,7 @@ class TestShelf:
         path = tmp_path / "kinds.json"
         write_kinds(path, OWN)
         assert main(["kinds", "--import", str(path), "--json"]) == 0
-        assert [row["id"] for row in json.loads(capsys.readouterr().out)["kinds"]] == [
-            kind.id for kind in OWN
-        ]
+        assert [row["id"] for row in json.loads(capsys.readouterr().out)["kinds"]] == [kind.id for kind in OWN]
         assert main(["kinds", "--export", str(tmp_path / "out.csv"), "--kind", "my-mic"]) == 0
         assert [kind.id for kind in read_kinds(tmp_path / "out.csv")] == ["my-mic"]
         assert main(["kinds", "--remove", "my-desk"]) == 0
@@ -206,9 +214,7 @@ class TestShelf:
         assert main(["kinds"]) == 0
         assert "2 of your own" in capsys.readouterr().out
 
-    def test_good_rows_are_taken_only_when_asked(
-        self, tmp_path: Path, capsys: pytest.CaptureFixture[str]
-    ) -> None:
+    def test_good_rows_are_taken_only_when_asked(self, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
         path = tmp_path / "list.csv"
         path.write_text("group,id,name\nmicrophone,a,A\nkazoo,b,B\n")
         assert main(["kinds", "--import", str(path)]) == 2

@@ -23,9 +23,13 @@ from tests.core.rigs import dev, rig, wire
 
 KINDS = shipped_catalogue()
 SHOW = rig(
-    [dev("mic", "dynamic-close", name="Mira"), dev("mic2", "dynamic-close", name="=Tam"), dev("desk", "desk-8", name="Desk")],
+    [
+        dev("mic", "dynamic-close", name="Mira"),
+        dev("mic2", "dynamic-close", name="=Tam"),
+        dev("desk", "desk-8", name="Desk"),
+    ],
     [wire("mic.out", "desk.in1", length_m=5, label="1")],
-)  # fmt: skip
+)
 
 
 def _read(tmp_path: Path, text: str, show: Show = SHOW) -> tuple[Cable, ...]:
@@ -92,7 +96,7 @@ def test_wrong_columns_are_told_with_the_right_ones(tmp_path: Path, text: str, w
         ("mic2.out,desk.in2,4,x,y,z", "row 3: has 6 cells, and there are 3 columns"),
     ],
 )
-def test_bad_rows_are_told_by_number_and_the_good_ones_kept_for_asking(tmp_path: Path, row: str, words: str) -> None:  # fmt: skip
+def test_bad_rows_are_told_by_number_and_the_good_ones_kept_for_asking(tmp_path: Path, row: str, words: str) -> None:
     with pytest.raises(RowProblems, match=words) as caught:
         _read(tmp_path, f"from,to,length_m\nmic.out,desk.in1,3\n{row}\n")
     assert [cable.ends for cable in caught.value.good] == [("mic.out", "desk.in1")]
@@ -104,7 +108,7 @@ def test_formulas_go_out_harmless_and_come_back_as_they_were(tmp_path: Path) -> 
     show = rig(
         [dev("mic", "dynamic-close"), dev("desk", "desk-8")],
         [wire("mic.out", "desk.in1", label=evil), wire("desk.send1", "desk.in5", label="-2 dB")],
-    )  # fmt: skip
+    )
     text = patch_csv(analyse(show))
     for cell in (cell for row in csv.reader(text.splitlines()) for cell in row):
         assert cell[:1] not in ("=", "+", "-", "@")
@@ -113,9 +117,31 @@ def test_formulas_go_out_harmless_and_come_back_as_they_were(tmp_path: Path) -> 
 
 
 EVIL = [
-    "=1+1", "+1", "-1", "@SUM(A1)", "x;=1+1", "x\t=1+1", "x|=1+1", "x,=1+1", "a\n=1+1", "\n=1+1", "\r=1", "\t=1", " =1+1", "\uff1d1+1", "x;\uff0b1", "\u3000=1",
-    "'quoted'", "''", "a;'b'", "\"=1", "x;\"=1", "x\u2028=1", ";;=1", ",'=1",
-]  # fmt: skip
+    "=1+1",
+    "+1",
+    "-1",
+    "@SUM(A1)",
+    "x;=1+1",
+    "x\t=1+1",
+    "x|=1+1",
+    "x,=1+1",
+    "a\n=1+1",
+    "\n=1+1",
+    "\r=1",
+    "\t=1",
+    " =1+1",
+    "\uff1d1+1",
+    "x;\uff0b1",
+    "\u3000=1",
+    "'quoted'",
+    "''",
+    "a;'b'",
+    '"=1',
+    'x;"=1',
+    "x\u2028=1",
+    ";;=1",
+    ",'=1",
+]
 
 
 @pytest.mark.parametrize("cell", EVIL)

@@ -242,9 +242,7 @@ def test_a_conversion_that_fails_or_is_stopped_leaves_all_as_it_was(tmp_path: Pa
         ("low cut", "low cup", "low cup"),
     ],
 )
-def test_a_preset_names_the_very_line_that_is_wrong(
-    tmp_path: Path, before: str, after: str, line: str
-) -> None:
+def test_a_preset_names_the_very_line_that_is_wrong(tmp_path: Path, before: str, after: str, line: str) -> None:
     bands = (Band(centre_hz=300.0, gain_db=-2.0), Band(centre_hz=900.0, gain_db=1.0))
     chain = (LowCut(corner_hz=70), Gate(hold_ms=120.0), Equaliser(bands=bands))
     text = preset_text(chain, name="Voice", at="input 1")

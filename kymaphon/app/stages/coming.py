@@ -34,9 +34,5 @@ class ComingStage(StageSurface):
     def why(self) -> WhyContent:
         analysis = self.document.analysis
         rows = tuple(row for row in analysis.findings if row.stage == self.stage)
-        hint = (
-            ""
-            if rows or analysis.unsearched
-            else "Nothing found at this stage, as far as it is computed today."
-        )
+        hint = "" if rows or analysis.unsearched else "Nothing found at this stage, as far as it is computed today."
         return WhyContent(self.stage, SENTENCES[self.stage].split(";")[0] + ".", findings=rows, hint=hint)

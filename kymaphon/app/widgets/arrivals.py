@@ -30,9 +30,7 @@ SPAN_DB = 40.0
 
 def own_voice_zones() -> tuple[tuple[float, float, str], ...]:
     """From, to, and what own voice back at that delay does: the figures of the rules (Haas 1951, Lee 1950)."""
-    colours, hollow, blurred, stops = (
-        number(f"delay-{name}") for name in ("colours", "hollow", "blurred", "stops")
-    )
+    colours, hollow, blurred, stops = (number(f"delay-{name}") for name in ("colours", "hollow", "blurred", "stops"))
     return (
         (colours, hollow, "hollow"),
         (hollow, blurred, "blurred"),
@@ -55,9 +53,7 @@ class ArrivalPicture(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Arrivals over time")
 
-    def set_stems(
-        self, stems: tuple[Stem, ...], hue: QColor, zones: tuple[tuple[float, float, str], ...]
-    ) -> None:
+    def set_stems(self, stems: tuple[Stem, ...], hue: QColor, zones: tuple[tuple[float, float, str], ...]) -> None:
         """What to draw."""
         self.stems, self.hue, self.zones = stems, hue, zones
         words = "; ".join(
@@ -129,9 +125,7 @@ class ArrivalPicture(QWidget):
 
     def _paint_times(self, painter: QPainter, area: QRectF, first: float, last: float) -> None:
         span = last - first
-        step = next(
-            s for s in (0.5, 1, 2, 5, 10, 20, 30, 60, 100, 200, 500, 1000, 2000, 5000, 1e9) if span / s <= 8
-        )
+        step = next(s for s in (0.5, 1, 2, 5, 10, 20, 30, 60, 100, 200, 500, 1000, 2000, 5000, 1e9) if span / s <= 8)
         tick = first - first % step + (step if first % step else 0)
         painter.setPen(self.theme.color("muted"))
         while tick <= last:

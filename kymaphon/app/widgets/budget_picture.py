@@ -95,9 +95,7 @@ class BudgetPicture(QWidget):
         metrics = QFontMetricsF(painter.font())
         for under in range(0, int(DEEPEST_DB) + 1, 20):
             y = self._y(box, under)
-            painter.setPen(
-                QPen(self.theme.color("voice" if not under else "line"), 1.4 if not under else 0.6)
-            )
+            painter.setPen(QPen(self.theme.color("voice" if not under else "line"), 1.4 if not under else 0.6))
             painter.drawLine(QPointF(box.left() - 8, y), QPointF(self.width() - 12, y))
             painter.setPen(self.theme.color("voice" if not under else "muted"))
             words = "the voice" if not under else f"{under} under"
@@ -115,22 +113,14 @@ class BudgetPicture(QWidget):
         painter.setPen(QPen(theme.color("lantern" if here else "line"), 2 if here else 0.8))
         painter.drawRect(whole.adjusted(-4, -2, 4, 2) if here else box)
         painter.setPen(theme.color("lantern" if here else "text"))
-        head = QRectF(
-            whole.left() - 8, whole.top() - metrics.height() - 6, whole.width() + 16, metrics.height()
-        )
-        painter.drawText(
-            head, Qt.AlignmentFlag.AlignCenter, show_number(rung.noise_total_db, rung.noise_unit)
-        )
+        head = QRectF(whole.left() - 8, whole.top() - metrics.height() - 6, whole.width() + 16, metrics.height())
+        painter.drawText(head, Qt.AlignmentFlag.AlignCenter, show_number(rung.noise_total_db, rung.noise_unit))
         name, _, rest = rung.label.partition(", ")
         wide = whole.adjusted(-6, 0, 6, 0).width()
-        for line, words in enumerate(
-            (name, rest.removesuffix(", after gain").removesuffix(", before its fader"))
-        ):
+        for line, words in enumerate((name, rest.removesuffix(", after gain").removesuffix(", before its fader"))):
             painter.setFont(font(8.5, QFont.Weight.DemiBold if not line else QFont.Weight.Normal, self.scale))
             painter.setPen(theme.color("lantern" if here else "muted" if line else "text"))
-            below = QRectF(
-                whole.left() - 6, whole.bottom() + 4 + line * metrics.height(), wide, metrics.height()
-            )
+            below = QRectF(whole.left() - 6, whole.bottom() + 4 + line * metrics.height(), wide, metrics.height())
             shown = QFontMetricsF(painter.font()).elidedText(words, Qt.TextElideMode.ElideRight, wide)
             painter.drawText(below, Qt.AlignmentFlag.AlignCenter, shown)
 
@@ -150,9 +140,7 @@ class BudgetPicture(QWidget):
                 and height > metrics.height()
                 and metrics.horizontalAdvance(words) + 2 <= part.width()
             ):
-                plate = QRectF(
-                    0, 0, min(metrics.horizontalAdvance(words) + 8, part.width()), metrics.height()
-                )
+                plate = QRectF(0, 0, min(metrics.horizontalAdvance(words) + 8, part.width()), metrics.height())
                 plate.moveCenter(part.center())
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(theme.color("panel"))
@@ -190,9 +178,7 @@ class BudgetPicture(QWidget):
     def mousePressEvent(self, event: QMouseEvent) -> None:
         spot: QPointF = event.position()
         if self.rungs:
-            self._choose(
-                min(range(len(self.rungs)), key=lambda i: abs(self._column(i).center().x() - spot.x()))
-            )
+            self._choose(min(range(len(self.rungs)), key=lambda i: abs(self._column(i).center().x() - spot.x())))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()))

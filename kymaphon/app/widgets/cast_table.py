@@ -97,9 +97,7 @@ class RowModel(QAbstractTableModel):
             return self.theme.color("muted")
         return None
 
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation != Qt.Orientation.Horizontal or section >= len(self.headings):
             return None
         if role == Qt.ItemDataRole.DisplayRole:

@@ -94,9 +94,7 @@ class CommandList(QDialog):
         if self.rows.count():
             self.rows.setCurrentRow(0)
             return
-        nothing = QListWidgetItem(
-            f"Nothing in the menus goes by \u201c{text.strip()}\u201d. Try fewer letters."
-        )
+        nothing = QListWidgetItem(f"Nothing in the menus goes by \u201c{text.strip()}\u201d. Try fewer letters.")
         nothing.setFlags(Qt.ItemFlag.NoItemFlags)
         self.rows.addItem(nothing)
 

@@ -26,14 +26,8 @@ class CrosspointModel(QAbstractTableModel):
     def set_device(self, device: Device | None, kind: Kind | None) -> None:
         """Another device, or the same with other settings."""
         paths = [path for path in kind.paths if path.switch] if kind else []
-        sources, targets = (
-            tuple(dict.fromkeys(getattr(path, end) for path in paths)) for end in ("source", "target")
-        )
-        same = (
-            (sources, targets) == (self.sources, self.targets)
-            and device is not None
-            and self.device is not None
-        )
+        sources, targets = (tuple(dict.fromkeys(getattr(path, end) for path in paths)) for end in ("source", "target"))
+        same = (sources, targets) == (self.sources, self.targets) and device is not None and self.device is not None
         if same:
             self.device, self.kind = device, kind
             self.dataChanged.emit(self.index(0, 0), self.index(len(sources) - 1, len(targets) - 1))
@@ -90,15 +84,9 @@ class CrosspointModel(QAbstractTableModel):
         """Port and bus names by id."""
         if self.kind is None:
             return {}
-        return {
-            row.id: row.name
-            for rows in (self.kind.inputs, self.kind.outputs, self.kind.buses)
-            for row in rows
-        }
+        return {row.id: row.name for rows in (self.kind.inputs, self.kind.outputs, self.kind.buses) for row in rows}
 
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         rows = self.targets if orientation == Qt.Orientation.Horizontal else self.sources

@@ -59,9 +59,7 @@ class DuckPicture(QWidget):
         low = high - DEEPEST_DB
 
         def y(level: Floats) -> Floats:
-            return np.asarray(
-                plot.bottom() - plot.height() * (np.clip(level, low, high) - low) / (high - low)
-            )
+            return np.asarray(plot.bottom() - plot.height() * (np.clip(level, low, high) - low) / (high - low))
 
         painter.setFont(font(8.5, scale=s))
         metrics = QFontMetricsF(painter.font())

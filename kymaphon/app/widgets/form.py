@@ -54,8 +54,14 @@ class Form(QDialog):
     """
 
     def __init__(
-        self, title: str, fields: tuple[Field, ...], take: Callable[[dict[str, Any]], None], parent: QWidget | None = None, *, note: str = "",
-    ) -> None:  # fmt: skip
+        self,
+        title: str,
+        fields: tuple[Field, ...],
+        take: Callable[[dict[str, Any]], None],
+        parent: QWidget | None = None,
+        *,
+        note: str = "",
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self._fields, self._take = fields, take
@@ -88,9 +94,7 @@ class Form(QDialog):
         self.trouble.setObjectName("trouble")
         self.trouble.hide()
         column.addWidget(self.trouble)
-        buttons = QDialogButtonBox(
-            QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel
-        )
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
         ok.setText("Take over")
         ok.setProperty("role", "primary")
@@ -115,7 +119,9 @@ class Form(QDialog):
             row = ChoiceBox()
             for value, words in field.options:
                 row.addItem(words, value)
-            row.setCurrentIndex(max(0, next((i for i, (value, _) in enumerate(field.options) if value == field.value), 0)))  # fmt: skip
+            row.setCurrentIndex(
+                max(0, next((i for i, (value, _) in enumerate(field.options) if value == field.value), 0))
+            )
             return row
         if field.sort == "check":
             box = QCheckBox()

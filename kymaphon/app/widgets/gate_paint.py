@@ -29,9 +29,7 @@ def paint_grid(picture: GatePicture, painter: QPainter) -> None:
         painter.drawLine(QPointF(plot.left(), y), QPointF(picture.width() - 8, y))
         painter.setPen(picture.theme.color("muted"))
         text = show_number(level, "dB").removesuffix(".0 dB")
-        painter.drawText(
-            QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y + metrics.ascent() / 2 - 1), text
-        )
+        painter.drawText(QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y + metrics.ascent() / 2 - 1), text)
     a, b = picture.view
     wanted = max(plot.width() / (90 * picture.scale), 2)
     step_s = next(
@@ -43,13 +41,7 @@ def paint_grid(picture: GatePicture, painter: QPainter) -> None:
         x = picture.x_of(at)
         painter.setPen(QPen(picture.theme.color("line"), 0.6))
         painter.drawLine(QPointF(x, plot.bottom() + 12), QPointF(x, plot.bottom() + 16))
-        text = (
-            f"{at:.1f} s"
-            if step_s < 1
-            else f"{at:.0f} s"
-            if at < 120
-            else f"{int(at) // 60}:{int(at) % 60:02d}"
-        )
+        text = f"{at:.1f} s" if step_s < 1 else f"{at:.0f} s" if at < 120 else f"{int(at) // 60}:{int(at) % 60:02d}"
         painter.setPen(picture.theme.color("muted"))
         width = metrics.horizontalAdvance(text)
         painter.drawText(
@@ -70,9 +62,7 @@ def paint_open(picture: GatePicture, painter: QPainter) -> None:
     columns = max(2, int(plot.width()))
     turns = np.stack((picture.verdict.open_s, picture.verdict.shut_s))
     inside = (turns[1] >= a) & (turns[0] <= b)
-    first, last = np.floor((np.clip(turns[:, inside], a, b) - a) / max(b - a, 1e-9) * columns).astype(
-        np.int64
-    )
+    first, last = np.floor((np.clip(turns[:, inside], a, b) - a) / max(b - a, 1e-9) * columns).astype(np.int64)
     marks = np.zeros(columns + 2, dtype=np.int64)
     np.add.at(marks, np.minimum(first, columns - 1), 1)
     np.add.at(marks, np.minimum(last, columns - 1) + 1, -1)

@@ -293,9 +293,7 @@ class GatePicture(QWidget):
             self.span = (self._from, min(max(self._time(spot.x()), 0.0), self.seconds))
             self.update()
         else:
-            self.setCursor(
-                Qt.CursorShape.SizeVerCursor if self._at_handle(spot) else Qt.CursorShape.ArrowCursor
-            )
+            self.setCursor(Qt.CursorShape.SizeVerCursor if self._at_handle(spot) else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         drag, self._drag = self._drag, ""
@@ -320,9 +318,7 @@ class GatePicture(QWidget):
         if self.trial is None:
             return
         words = self.trial.talk.words
-        found = next(
-            (i for i, word in enumerate(words) if word.start_s - 0.05 <= seconds <= word.end_s + 0.05), -1
-        )
+        found = next((i for i, word in enumerate(words) if word.start_s - 0.05 <= seconds <= word.end_s + 0.05), -1)
         self.word = found
         self.word_chosen.emit(found)
 

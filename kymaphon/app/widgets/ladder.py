@@ -57,9 +57,7 @@ class LadderPicture(QWidget):
         self.setMouseTracking(True)
         self.setMinimumHeight(220)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setStatusTip(
-            "Drag a gain, or Up and Down in steps of the device. Left and Right choose the point."
-        )
+        self.setStatusTip("Drag a gain, or Up and Down in steps of the device. Left and Right choose the point.")
 
     def set_ladder(self, ladder: Ladder | None, rungs: tuple[Rung, ...], index: int) -> None:
         """What to draw, and which point is selected."""
@@ -195,8 +193,7 @@ class LadderPicture(QWidget):
         for kind in kinds:
             columns = [i for i, rung in enumerate(self.rungs) if kind in rung.noise_db]
             points = [
-                QPointF(self._x(i), self._y(self._below(self.rungs[i], self.rungs[i].noise_db[kind])))
-                for i in columns
+                QPointF(self._x(i), self._y(self._below(self.rungs[i], self.rungs[i].noise_db[kind]))) for i in columns
             ]
             if columns[0] > 0:
                 points.insert(0, QPointF(self._x(columns[0] - 1), bottom))
@@ -216,8 +213,7 @@ class LadderPicture(QWidget):
         noisy = [i for i, rung in enumerate(self.rungs) if rung.noise_db]
         if len(noisy) > 1:
             points = [
-                QPointF(self._x(i), self._y(self._below(self.rungs[i], self.rungs[i].noise_total_db)))
-                for i in noisy
+                QPointF(self._x(i), self._y(self._below(self.rungs[i], self.rungs[i].noise_total_db))) for i in noisy
             ]
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.color("text"), 1.4, Qt.PenStyle.DashLine))
@@ -263,13 +259,8 @@ class LadderPicture(QWidget):
                 painter.drawLine(QPointF(right, top), QPointF(right, bottom))
 
     def _paint_speech(self, painter: QPainter) -> None:
-        speech = [
-            QPointF(self._x(i), self._y(self._below(rung, rung.speech_db)))
-            for i, rung in enumerate(self.rungs)
-        ]
-        peaks = [
-            QPointF(self._x(i), self._y(self._below(rung, rung.peak_db))) for i, rung in enumerate(self.rungs)
-        ]
+        speech = [QPointF(self._x(i), self._y(self._below(rung, rung.speech_db))) for i, rung in enumerate(self.rungs)]
+        peaks = [QPointF(self._x(i), self._y(self._below(rung, rung.peak_db))) for i, rung in enumerate(self.rungs)]
         if len(speech) < 2:
             return
         band = self._curve(peaks)

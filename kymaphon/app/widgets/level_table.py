@@ -75,9 +75,7 @@ class LevelModel(QAbstractTableModel):
                 return mark_icon("stop" if headroom < 0 else "fix", self.theme)
         return None
 
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation != Qt.Orientation.Horizontal:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
@@ -101,9 +99,7 @@ class LevelTable(QTableView):
         self.levels = LevelModel(theme)
         self.setModel(self.levels)
         self.setAccessibleName("Levels at every point")
-        self.setStatusTip(
-            "One row for each point of the chain. The picture and the Why panel follow the row."
-        )
+        self.setStatusTip("One row for each point of the chain. The picture and the Why panel follow the row.")
         self.verticalHeader().hide()
         self.setShowGrid(False)
         self.setWordWrap(False)
@@ -135,8 +131,7 @@ class LevelTable(QTableView):
     def _fit(self) -> None:
         metrics = self.fontMetrics()
         widths = [
-            max(metrics.horizontalAdvance(text) for text in self.levels.column(i)) + 14
-            for i in range(len(HEADINGS))
+            max(metrics.horizontalAdvance(text) for text in self.levels.column(i)) + 14 for i in range(len(HEADINGS))
         ]
         widths[HEADROOM] += 20
         left = self.viewport().width() - sum(widths)
@@ -154,9 +149,7 @@ class LevelTable(QTableView):
 def _cells(rung: Rung, faders: bool) -> tuple[str, ...]:
     knob = main_knob(rung, faders=faders)
     gain = (
-        DASH
-        if knob is None
-        else show_number(knob.value, "dB", sign=True).removesuffix(" dB") + f" of {knob.highest:g}"
+        DASH if knob is None else show_number(knob.value, "dB", sign=True).removesuffix(" dB") + f" of {knob.highest:g}"
     )
     return (
         rung.label,

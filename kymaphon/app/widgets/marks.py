@@ -20,9 +20,7 @@ def draw_mark(painter: QPainter, box: QRectF, severity: str, theme: Theme) -> No
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
         painter.setPen(pen)
         left, top, width, height = box.left(), box.top(), box.width(), box.height()
-        points = [
-            QPointF(left + width * x, top + height * y) for x, y in ((0.15, 0.55), (0.4, 0.8), (0.88, 0.22))
-        ]
+        points = [QPointF(left + width * x, top + height * y) for x, y in ((0.15, 0.55), (0.4, 0.8), (0.88, 0.22))]
         painter.drawPolyline(points)
         painter.restore()
         return

@@ -124,9 +124,7 @@ class FeedModel(QAbstractTableModel):
             return feed_words(feed)
         return None
 
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if self.analysis is None:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
@@ -308,12 +306,11 @@ class FeedMatrix(QTableView):
             header.setSectionsClickable(False)
             header.setHighlightSections(False)
         self.verticalHeader().setSectionsClickable(True)
-        self.verticalHeader().sectionClicked.connect(
-            lambda row: self.listener_chosen.emit(self.feeds.listeners[row])
-        )
+        self.verticalHeader().sectionClicked.connect(lambda row: self.listener_chosen.emit(self.feeds.listeners[row]))
         self.verticalHeader().setMinimumWidth(96)
         self.setStatusTip(
-            "A cell: Space switches the want, Enter shows its arithmetic; a name at the left shows its listener. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
+            "A cell: Space switches the want, Enter shows its arithmetic; a name at the left shows "
+            "its listener. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
         )
 
     def currentChanged(self, current: Index, previous: Index) -> None:

@@ -134,9 +134,7 @@ class MeterFace(QWidget):
             painter.drawLine(QPointF(area.left(), height), QPointF(area.right(), height))
             clear = min(abs(height - top), abs(height - bottom)) > metrics.height() * 0.75
             if area.top() + metrics.height() < height < area.bottom() and clear:
-                self._plated(
-                    painter, QPointF(area.left() + 4, height), figure_on(value, expected.unit), metrics
-                )
+                self._plated(painter, QPointF(area.left() + 4, height), figure_on(value, expected.unit), metrics)
             value += step
         painter.setPen(theme.color("lantern"))
         words = "the mark"
@@ -154,9 +152,7 @@ class MeterFace(QWidget):
         painter.setPen(self.theme.color("muted"))
         metrics = QFontMetricsF(painter.font())
         words = f"{len(trace.values) * STEP_S:.0f} s"
-        spot = QPointF(
-            area.right() - metrics.horizontalAdvance(words) - 12, area.bottom() - metrics.height() / 2
-        )
+        spot = QPointF(area.right() - metrics.horizontalAdvance(words) - 12, area.bottom() - metrics.height() / 2)
         self._plated(painter, spot, words, metrics)
 
     def _plated(self, painter: QPainter, middle_left: QPointF, words: str, metrics: QFontMetricsF) -> None:

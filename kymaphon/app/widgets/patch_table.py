@@ -93,9 +93,7 @@ class PatchModel(QAbstractTableModel):
             return self.theme.color("fix")
         return None
 
-    def headerData(
-        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
-    ) -> object:
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> object:
         if orientation != Qt.Orientation.Horizontal:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
@@ -178,7 +176,9 @@ class PatchTable(QTableView):
         self.setModel(self.patch)
         self.setItemDelegate(PatchDelegate(self, options))
         self.setAccessibleName("Patch list")
-        self.setStatusTip("Every cable. F2 or a double click edits a cell in place, Delete unplugs; the picture and the Why panel follow the row.")  # fmt: skip
+        self.setStatusTip(
+            "Every cable. F2 or a double click edits a cell in place, Delete unplugs; the picture and the Why panel follow the row."
+        )
         self.verticalHeader().hide()
         self.setShowGrid(False)
         self.setWordWrap(False)
@@ -228,7 +228,7 @@ class PatchTable(QTableView):
         widths = []
         for column, heading in enumerate(HEADINGS):
             texts = [heading, *(row.cells[column] for row in self.patch.rows[:400])]
-            widths.append(max(metrics.horizontalAdvance(text) for text in texts) + 16 + (20 if column == 1 else 0))  # fmt: skip
+            widths.append(max(metrics.horizontalAdvance(text) for text in texts) + 16 + (20 if column == 1 else 0))
         room = self.viewport().width()
         while sum(widths) > room:
             longest = max(range(len(widths)), key=widths.__getitem__)

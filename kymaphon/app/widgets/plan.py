@@ -173,9 +173,7 @@ class PlanPicture(QWidget):
             paint.draw_map(painter, frame, content.map, self._map_image(content.map))
             painter.restore()
         order = {"surface": 0, "noise": 1, "loudspeaker": 2, "microphone": 3, "party": 4}
-        things = sorted(
-            (row for row in content.things if row.at is not None), key=lambda row: order[row.sort]
-        )
+        things = sorted((row for row in content.things if row.at is not None), key=lambda row: order[row.sort])
         painter.save()
         painter.setClipRect(frame.box)
         for thing in (row for row in things if row.sort == "surface"):
@@ -211,13 +209,15 @@ class PlanPicture(QWidget):
         if thing.at is None:
             return
         spot, scale = frame.to_px(thing.at), self.scale
-        hue = self.theme.party(self.content.hues[thing.party]) if thing.party in self.content.hues else self.theme.color("muted")  # fmt: skip
+        hue = (
+            self.theme.party(self.content.hues[thing.party])
+            if thing.party in self.content.hues
+            else self.theme.color("muted")
+        )
         if thing.sort == "microphone":
             paint.draw_microphone(painter, spot, thing, hue, scale, shut=thing.id in self.content.shut)
         elif thing.sort == "party":
-            paint.draw_party(
-                painter, spot, thing, self.content.kinds.get(thing.id, ""), hue, self.theme, scale
-            )
+            paint.draw_party(painter, spot, thing, self.content.kinds.get(thing.id, ""), hue, self.theme, scale)
         elif thing.sort == "loudspeaker":
             paint.draw_loudspeaker(painter, spot, thing, self.theme, scale)
         elif thing.sort == "noise":
@@ -241,9 +241,15 @@ class PlanPicture(QWidget):
         width, height = metrics.horizontalAdvance(span.text), metrics.height()
         gap = 13.0 if span.severity else 8.0
         moves = [
-            QPointF(gap, -height / 2), QPointF(-gap - width, -height / 2), QPointF(-width / 2, gap), QPointF(-width / 2, -gap - height),
-            QPointF(gap + 10, gap), QPointF(-gap - 10 - width, gap), QPointF(gap + 10, -gap - height), QPointF(-gap - 10 - width, -gap - height),
-        ]  # fmt: skip
+            QPointF(gap, -height / 2),
+            QPointF(-gap - width, -height / 2),
+            QPointF(-width / 2, gap),
+            QPointF(-width / 2, -gap - height),
+            QPointF(gap + 10, gap),
+            QPointF(-gap - 10 - width, gap),
+            QPointF(gap + 10, -gap - height),
+            QPointF(-gap - 10 - width, -gap - height),
+        ]
         boxes = [QRectF(middle + move, middle + move + QPointF(width, height)) for move in moves]
         if not span.severity:
             boxes = boxes[2:] + boxes[:2]
@@ -300,18 +306,30 @@ class PlanPicture(QWidget):
             size = QPointF(metrics.horizontalAdvance(text), metrics.height())
             spot = frame.to_px(thing.at)
             if thing.sort == "surface":
-                beside = [QPointF(8, -size.y() / 2), QPointF(-size.x() - 8, -size.y() / 2), QPointF(-size.x() / 2, 6), QPointF(-size.x() / 2, -6 - size.y())]  # fmt: skip
-                if thing.ends is not None and abs(thing.ends[0][0] - thing.ends[1][0]) > abs(thing.ends[0][1] - thing.ends[1][1]):  # fmt: skip
+                beside = [
+                    QPointF(8, -size.y() / 2),
+                    QPointF(-size.x() - 8, -size.y() / 2),
+                    QPointF(-size.x() / 2, 6),
+                    QPointF(-size.x() / 2, -6 - size.y()),
+                ]
+                if thing.ends is not None and abs(thing.ends[0][0] - thing.ends[1][0]) > abs(
+                    thing.ends[0][1] - thing.ends[1][1]
+                ):
                     beside = beside[2:] + beside[:2]
                 table = self.content.shapes.get(thing.id, ("", True))[0] == "table"
                 spots = [QPointF(-size.x() / 2, -size.y() / 2), *beside] if table else beside
             else:
                 gap = 17 * self.scale
                 spots = [
-                    QPointF(-size.x() / 2, -gap - size.y()), QPointF(gap, -size.y() / 2), QPointF(-gap - size.x(), -size.y() / 2),
-                    QPointF(-size.x() / 2, gap), QPointF(gap, -gap - size.y()), QPointF(-gap - size.x(), -gap - size.y()),
-                    QPointF(gap, gap), QPointF(-gap - size.x(), gap),
-                ]  # fmt: skip
+                    QPointF(-size.x() / 2, -gap - size.y()),
+                    QPointF(gap, -size.y() / 2),
+                    QPointF(-gap - size.x(), -size.y() / 2),
+                    QPointF(-size.x() / 2, gap),
+                    QPointF(gap, -gap - size.y()),
+                    QPointF(-gap - size.x(), -gap - size.y()),
+                    QPointF(gap, gap),
+                    QPointF(-gap - size.x(), gap),
+                ]
             boxes = [QRectF(spot + move, spot + move + size) for move in spots]
             box = (
                 _free(boxes, busy, frame.box.adjusted(3, 3, -3, -3))
@@ -445,8 +463,11 @@ class PlanPicture(QWidget):
         rows, thing = self.content.things, self.thing
         fine = bool(held & Qt.KeyboardModifier.AltModifier)
         arrows = {
-            Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1),
-        }  # fmt: skip
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }
         if key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp) and rows:
             step = 1 if key == Qt.Key.Key_PageDown else -1
             place = next((i for i, row in enumerate(rows) if row.key == self.chosen), -1 if step > 0 else 0)
@@ -463,9 +484,7 @@ class PlanPicture(QWidget):
         elif key in arrows:
             dx, dy = arrows[Qt.Key(key)]
             step_m = FINE_M if fine else NUDGE_M
-            self.nudged.emit(
-                thing, dx * step_m, dy * step_m, bool(held & Qt.KeyboardModifier.ControlModifier)
-            )
+            self.nudged.emit(thing, dx * step_m, dy * step_m, bool(held & Qt.KeyboardModifier.ControlModifier))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.opened.emit(thing)
         elif key == Qt.Key.Key_Delete:

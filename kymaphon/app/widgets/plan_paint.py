@@ -91,25 +91,19 @@ def draw_place(
     small = font(8.5, scale=scale)
     painter.setFont(small)
     metrics = QFontMetricsF(small)
-    step = next(
-        (row for row in STEPS if row * frame.per_m >= metrics.horizontalAdvance("00.0 m") * 1.3), STEPS[-1]
-    )
+    step = next((row for row in STEPS if row * frame.per_m >= metrics.horizontalAdvance("00.0 m") * 1.3), STEPS[-1])
     painter.setPen(QPen(theme.color("muted"), 1))
     left, bottom = bounds[0], bounds[1]
     for n in _ticks(frame.left - left, frame.right - left, step):
         x = frame.to_px((left + n, 0)).x()
         painter.drawLine(QPointF(x, box.bottom()), QPointF(x, box.bottom() + 4))
         text = f"{n:g} m"
-        painter.drawText(
-            QPointF(x - metrics.horizontalAdvance(text) / 2, box.bottom() + 6 + metrics.ascent()), text
-        )
+        painter.drawText(QPointF(x - metrics.horizontalAdvance(text) / 2, box.bottom() + 6 + metrics.ascent()), text)
     for n in _ticks(frame.bottom - bottom, frame.top - bottom, step):
         y = frame.to_px((0, bottom + n)).y()
         painter.drawLine(QPointF(box.left() - 4, y), QPointF(box.left(), y))
         text = f"{n:g}"
-        painter.drawText(
-            QPointF(box.left() - 8 - metrics.horizontalAdvance(text), y + metrics.ascent() / 2 - 1), text
-        )
+        painter.drawText(QPointF(box.left() - 8 - metrics.horizontalAdvance(text), y + metrics.ascent() / 2 - 1), text)
 
 
 def _ticks(low: float, high: float, step: float) -> list[float]:
@@ -140,7 +134,9 @@ def map_image(found: PlacementMap, color: QColor) -> QImage:
         pixels[..., i] = np.round(value * share).astype(np.uint8)
     pixels[..., 3] = np.round(alpha).astype(np.uint8)
     flipped = np.ascontiguousarray(pixels[::-1])
-    image = QImage(flipped.data, flipped.shape[1], flipped.shape[0], flipped.strides[0], QImage.Format.Format_ARGB32_Premultiplied)  # fmt: skip
+    image = QImage(
+        flipped.data, flipped.shape[1], flipped.shape[0], flipped.strides[0], QImage.Format.Format_ARGB32_Premultiplied
+    )
     return image.copy()
 
 
@@ -171,9 +167,15 @@ def draw_map_labels(
 
 
 def _band_labels(
-    painter: QPainter, frame: Frame, found: PlacementMap, metrics: QFontMetricsF, mouth: Point, direction: float,
-    busy: list[QRectF], said: set[float],
-) -> None:  # fmt: skip
+    painter: QPainter,
+    frame: Frame,
+    found: PlacementMap,
+    metrics: QFontMetricsF,
+    mouth: Point,
+    direction: float,
+    busy: list[QRectF],
+    said: set[float],
+) -> None:
     angle = math.radians(direction)
     before: float | None = None
     step_m = 2.0 / frame.per_m
@@ -186,9 +188,7 @@ def _band_labels(
         if not (0 < column < len(found.x_m) and 0 < row < len(found.y_m)):
             return
         value = float(found.over_db[row, column])
-        crossed = [
-            band for band in BANDS_DB if before is not None and value < band <= before and band not in said
-        ]
+        crossed = [band for band in BANDS_DB if before is not None and value < band <= before and band not in said]
         if crossed:
             text = f"{crossed[0]:.0f} dB"
             spot = frame.to_px(at)
@@ -211,17 +211,13 @@ def lobe(pickup: Pickup, aim_deg: float | None, radius: float) -> QPainterPath:
     angles = np.linspace(-180, 180, 121)
     sizes = 10 ** (pickup.gain_db(np.abs(angles), 0.05 if pickup.pattern == "close-talking" else 1.0) / 20)
     sizes = sizes / max(float(sizes.max()), 1e-9)
-    polygon = QPolygonF(
-        [heading(aim_deg + float(a), radius * float(s)) for a, s in zip(angles, sizes, strict=True)]
-    )
+    polygon = QPolygonF([heading(aim_deg + float(a), radius * float(s)) for a, s in zip(angles, sizes, strict=True)])
     path.addPolygon(polygon)
     path.closeSubpath()
     return path
 
 
-def draw_microphone(
-    painter: QPainter, spot: QPointF, thing: Thing, hue: QColor, scale: float, *, shut: bool
-) -> None:
+def draw_microphone(painter: QPainter, spot: QPointF, thing: Thing, hue: QColor, scale: float, *, shut: bool) -> None:
     """A dot with its pickup around it; hollow when its channel is shut."""
     painter.save()
     painter.translate(spot)
@@ -259,9 +255,7 @@ def draw_party(
         pen = QPen(hue, 3)
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
         painter.setPen(pen)
-        painter.drawLine(
-            spot + heading(thing.angle_deg, size * 0.35), spot + heading(thing.angle_deg, size * 1.35)
-        )
+        painter.drawLine(spot + heading(thing.angle_deg, size * 0.35), spot + heading(thing.angle_deg, size * 1.35))
 
 
 def draw_loudspeaker(painter: QPainter, spot: QPointF, thing: Thing, theme: Theme, scale: float) -> None:
@@ -273,7 +267,16 @@ def draw_loudspeaker(painter: QPainter, spot: QPointF, thing: Thing, theme: Them
     painter.setPen(QPen(theme.color("text"), 1.8))
     painter.setBrush(theme.color("ground"))
     painter.drawRect(QRectF(-size, -size * 0.6, size * 0.8, size * 1.2))
-    painter.drawPolygon(QPolygonF([QPointF(-size * 0.2, -size * 0.6), QPointF(size, -size * 1.3), QPointF(size, size * 1.3), QPointF(-size * 0.2, size * 0.6)]))  # fmt: skip
+    painter.drawPolygon(
+        QPolygonF(
+            [
+                QPointF(-size * 0.2, -size * 0.6),
+                QPointF(size, -size * 1.3),
+                QPointF(size, size * 1.3),
+                QPointF(-size * 0.2, size * 0.6),
+            ]
+        )
+    )
     painter.restore()
 
 
@@ -295,9 +298,7 @@ def draw_surface(painter: QPainter, frame: Frame, thing: Thing, shape: str, hard
     if thing.ends is None:
         return
     first, second = frame.to_px(thing.ends[0]), frame.to_px(thing.ends[1])
-    pen = QPen(
-        theme.color("line") if shape == "table" else theme.color("muted"), 1.4 if shape == "table" else 4
-    )
+    pen = QPen(theme.color("line") if shape == "table" else theme.color("muted"), 1.4 if shape == "table" else 4)
     if not hard:
         pen.setStyle(Qt.PenStyle.DashLine)
     painter.setPen(pen)

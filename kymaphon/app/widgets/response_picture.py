@@ -75,12 +75,18 @@ class ResponsePicture(QWidget):
             painter.drawLine(QPointF(plot.left(), y(db)), QPointF(plot.right(), y(db)))
             painter.setPen(theme.color("muted"))
             text = show_number(db, "dB", sign=bool(db)).removesuffix(".0 dB")
-            painter.drawText(QRectF(0, y(db) - 9, plot.left() - 6, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text)  # fmt: skip
+            painter.drawText(
+                QRectF(0, y(db) - 9, plot.left() - 6, 18),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                text,
+            )
         for hertz in (63.0, 125, 250, 500, 1000, 2000, 4000, 8000):
             if first <= hertz <= last:
                 text = f"{hertz / 1000:g} kHz" if hertz >= 1000 else f"{hertz:g} Hz"
                 painter.setPen(theme.color("muted"))
-                painter.drawText(QPointF(x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()), text)  # fmt: skip
+                painter.drawText(
+                    QPointF(x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()), text
+                )
         self._paint_band(painter, plot, x, y)
         painter.setFont(font(9, QFont.Weight.DemiBold, s))
         metrics = QFontMetricsF(painter.font())

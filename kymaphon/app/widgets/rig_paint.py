@@ -13,11 +13,24 @@ from kymaphon.core.report.chain import Chain, ChainBox, ChainLink
 from kymaphon.core.wiring.layered import HEAD, ROW, PlacedBox
 
 LINK_LOOKS: dict[str, tuple[float, str]] = {
-    "mic": (1.3, "microphone"), "instrument": (1.6, "preamp"), "line": (2.4, "voice"), "headphone": (1.8, "room"),
-    "speaker": (4.0, "fix"), "digital": (2.0, "converter"), "any": (1.8, "others"),
-}  # fmt: skip
+    "mic": (1.3, "microphone"),
+    "instrument": (1.6, "preamp"),
+    "line": (2.4, "voice"),
+    "headphone": (1.8, "room"),
+    "speaker": (4.0, "fix"),
+    "digital": (2.0, "converter"),
+    "any": (1.8, "others"),
+}
 """Class of level -> line weight and colour role."""
-LINK_WORDS = {"mic": "microphone", "instrument": "instrument", "line": "line", "headphone": "headphones", "speaker": "loudspeaker", "digital": "digital", "any": "as it comes"}  # fmt: skip
+LINK_WORDS = {
+    "mic": "microphone",
+    "instrument": "instrument",
+    "line": "line",
+    "headphone": "headphones",
+    "speaker": "loudspeaker",
+    "digital": "digital",
+    "any": "as it comes",
+}
 
 
 def link_path(way: tuple[tuple[float, float], ...], *, back: bool) -> QPainterPath:
@@ -70,7 +83,9 @@ def draw_figure(painter: QPainter, start: QPointF, link: ChainLink, theme: Theme
     row = font(8.5, QFont.Weight.Medium)
     text = link.figure or "no signal"
     metrics = QFontMetricsF(row)
-    box = QRectF(start.x() + 7, start.y() - metrics.height() - 0.5, metrics.horizontalAdvance(text) + 4, metrics.height())  # fmt: skip
+    box = QRectF(
+        start.x() + 7, start.y() - metrics.height() - 0.5, metrics.horizontalAdvance(text) + 4, metrics.height()
+    )
     ground = theme.color("panel")
     ground.setAlpha(215)
     painter.setPen(Qt.PenStyle.NoPen)
@@ -82,11 +97,20 @@ def draw_figure(painter: QPainter, start: QPointF, link: ChainLink, theme: Theme
 
 
 def draw_box(
-    painter: QPainter, box: ChainBox, place: PlacedBox, theme: Theme, *, hue: QColor | None, edge: QColor | None, chosen: bool, focus: bool, dim: bool,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    box: ChainBox,
+    place: PlacedBox,
+    theme: Theme,
+    *,
+    hue: QColor | None,
+    edge: QColor | None,
+    chosen: bool,
+    focus: bool,
+    dim: bool,
+) -> None:
     """A device: its name, what it is or why it is silent, its sockets in use."""
     rect = QRectF(place.x, place.y, place.width, place.height)
-    painter.setPen(QPen(theme.color("lantern"), 2.6 if focus else 2.0) if chosen else QPen(theme.color("line"), 1.2))  # fmt: skip
+    painter.setPen(QPen(theme.color("lantern"), 2.6 if focus else 2.0) if chosen else QPen(theme.color("line"), 1.2))
     painter.setBrush(theme.color("raised"))
     if box.group == "place":
         painter.drawRoundedRect(rect.translated(5, 5), 7, 7)
@@ -106,7 +130,9 @@ def draw_box(
         draw_mark(painter, QRectF(rect.right() - 23, rect.top() + 8, 14, 14), box.worst, theme)
         right -= 18
     bold, small = font(10, QFont.Weight.DemiBold), font(8.5)
-    _words(painter, QRectF(left, rect.top() + 5, right - left, 20), box.name, bold, theme.color("muted" if dim else "text"))  # fmt: skip
+    _words(
+        painter, QRectF(left, rect.top() + 5, right - left, 20), box.name, bold, theme.color("muted" if dim else "text")
+    )
     note = theme.color("fix") if box.silent else theme.color("muted")
     _words(painter, QRectF(rect.left() + 14, rect.top() + 24, rect.width() - 24, 16), box.note, small, note)
     metrics = QFontMetricsF(small)
@@ -136,8 +162,13 @@ def _socket(painter: QPainter, spot: QPointF, theme: Theme) -> None:
 
 
 def _words(
-    painter: QPainter, box: QRectF, text: str, row: QFont, color: QColor, side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
-) -> None:  # fmt: skip
+    painter: QPainter,
+    box: QRectF,
+    text: str,
+    row: QFont,
+    color: QColor,
+    side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+) -> None:
     metrics = QFontMetricsF(row)
     painter.setFont(row)
     painter.setPen(color)
@@ -156,10 +187,22 @@ def draw_map(painter: QPainter, chain: Chain, box: QRectF, seen: QRectF, theme: 
     painter.setPen(Qt.PenStyle.NoPen)
     for name, place in chain.drawing.boxes.items():
         painter.setBrush(theme.color("lantern") if name == chosen else theme.color("muted"))
-        painter.drawRect(QRectF(box.left() + 6 + place.x * scale, box.top() + 6 + place.y * scale, max(place.width * scale, 2), max(place.height * scale, 2)))  # fmt: skip
+        painter.drawRect(
+            QRectF(
+                box.left() + 6 + place.x * scale,
+                box.top() + 6 + place.y * scale,
+                max(place.width * scale, 2),
+                max(place.height * scale, 2),
+            )
+        )
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(theme.color("text"), 1.2))
-    frame = QRectF(box.left() + 6 + seen.left() * scale, box.top() + 6 + seen.top() * scale, seen.width() * scale, seen.height() * scale)  # fmt: skip
+    frame = QRectF(
+        box.left() + 6 + seen.left() * scale,
+        box.top() + 6 + seen.top() * scale,
+        seen.width() * scale,
+        seen.height() * scale,
+    )
     painter.drawRect(frame.intersected(box.adjusted(2, 2, -2, -2)))
 
 

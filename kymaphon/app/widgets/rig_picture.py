@@ -81,8 +81,7 @@ class RigPicture(QWidget):
         before = self.chain
         self.chain, self.hues, self.places = chain, hues, places
         self._paths = [
-            paint.link_path(way, back=back)
-            for way, back in zip(chain.drawing.ways, chain.drawing.back, strict=True)
+            paint.link_path(way, back=back) for way, back in zip(chain.drawing.ways, chain.drawing.back, strict=True)
         ]
         if self._fresh or before is None or not before.boxes:
             self.whole()
@@ -130,7 +129,9 @@ class RigPicture(QWidget):
             self._fresh = True
             return
         drawing = self.chain.drawing
-        fits = min((self.width() - 2 * MARGIN) / max(drawing.width, 1), (self.height() - 2 * MARGIN) / max(drawing.height, 1))  # fmt: skip
+        fits = min(
+            (self.width() - 2 * MARGIN) / max(drawing.width, 1), (self.height() - 2 * MARGIN) / max(drawing.height, 1)
+        )
         self.nearness = min(max(fits, READABLE * self.scale), 1.15 * self.scale)
         self._offset = QPointF(MARGIN, MARGIN)
         self._fresh = False
@@ -154,7 +155,16 @@ class RigPicture(QWidget):
         if self.chain is None:
             return
         drawing = self.chain.drawing
-        self.nearness = min(max(min((self.width() - 2 * MARGIN) / max(drawing.width, 1), (self.height() - 2 * MARGIN) / max(drawing.height, 1)), LEAST), 1.15)  # fmt: skip
+        self.nearness = min(
+            max(
+                min(
+                    (self.width() - 2 * MARGIN) / max(drawing.width, 1),
+                    (self.height() - 2 * MARGIN) / max(drawing.height, 1),
+                ),
+                LEAST,
+            ),
+            1.15,
+        )
         self._offset = QPointF(MARGIN, MARGIN)
         self._hold()
         self.update()
@@ -164,7 +174,9 @@ class RigPicture(QWidget):
         if self.chain is None:
             return
         wide, tall = self.chain.drawing.width * self.nearness, self.chain.drawing.height * self.nearness
-        self._offset = QPointF(_held(self._offset.x(), wide, self.width()), _held(self._offset.y(), tall, self.height()))  # fmt: skip
+        self._offset = QPointF(
+            _held(self._offset.x(), wide, self.width()), _held(self._offset.y(), tall, self.height())
+        )
 
     def seen(self) -> QRectF:
         """The part of the drawing that is in sight."""
@@ -216,7 +228,14 @@ class RigPicture(QWidget):
                 painter.drawLine(self._to_drawing(self._grip[1]), self._to_drawing(self._pull))
             painter.restore()
             if self._map_box() is not None:
-                paint.draw_map(painter, chain, self._map_box() or QRectF(), self.seen(), self.theme, self.box.id if self.box else "")  # fmt: skip
+                paint.draw_map(
+                    painter,
+                    chain,
+                    self._map_box() or QRectF(),
+                    self.seen(),
+                    self.theme,
+                    self.box.id if self.box else "",
+                )
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.color("lantern"), 1))
@@ -225,9 +244,7 @@ class RigPicture(QWidget):
 
     def _draw_links(self, painter: QPainter, chain: Chain) -> None:
         mine = self.box.id if self.box is not None else ""
-        rows = sorted(
-            zip(chain.links, self._paths, strict=True), key=lambda row: cable_id(row[0]) == self.chosen[1]
-        )
+        rows = sorted(zip(chain.links, self._paths, strict=True), key=lambda row: cable_id(row[0]) == self.chosen[1])
         for link, path in rows:
             chosen = self.chosen[0] == "cable" and cable_id(link) == self.chosen[1]
             away = bool(mine) and mine not in (link.source, link.target)
@@ -251,7 +268,17 @@ class RigPicture(QWidget):
         edge = self._edge(box.place)
         dim = self.found is not None and box.id not in self.found
         painter.setOpacity(0.35 if dim else 1.0)
-        paint.draw_box(painter, box, place, self.theme, hue=hue, edge=edge, chosen=_key(box) == self.chosen, focus=self.hasFocus(), dim=dim)  # fmt: skip
+        paint.draw_box(
+            painter,
+            box,
+            place,
+            self.theme,
+            hue=hue,
+            edge=edge,
+            chosen=_key(box) == self.chosen,
+            focus=self.hasFocus(),
+            dim=dim,
+        )
         painter.setOpacity(1.0)
 
     def _edge(self, place: str) -> QColor | None:
@@ -362,7 +389,7 @@ class RigPicture(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key = event.key()
-        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}  # fmt: skip
+        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
         if key in moves:
             self._step(*moves[Qt.Key(key)])
         elif key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
@@ -417,7 +444,7 @@ class RigPicture(QWidget):
         if not rows:
             return
         self._cables_from = mine
-        here = next((k for k, row in enumerate(rows) if link is not None and row is link), -1 if step > 0 else 0)  # fmt: skip
+        here = next((k for k, row in enumerate(rows) if link is not None and row is link), -1 if step > 0 else 0)
         self._say(("cable", cable_id(rows[(here + step) % len(rows)])))
 
     _cables_from = ""
@@ -444,7 +471,11 @@ class RigPicture(QWidget):
                 QToolTip.showText(event.globalPos(), f"{box.name}: {box.note}", self)
             elif link is not None:
                 state = link.figure or f"no signal here, because {link.silence}"
-                QToolTip.showText(event.globalPos(), f"{link.cable.source} to {link.cable.target}, {paint.LINK_WORDS[link.level]}: {state}", self)  # fmt: skip
+                QToolTip.showText(
+                    event.globalPos(),
+                    f"{link.cable.source} to {link.cable.target}, {paint.LINK_WORDS[link.level]}: {state}",
+                    self,
+                )
             else:
                 QToolTip.hideText()
             return True

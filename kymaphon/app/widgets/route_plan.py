@@ -68,7 +68,9 @@ class RoutePicture(QWidget):
         self.setMinimumHeight(200)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setAccessibleName("Cables and power from above")
-        self.setStatusTip("Up and Down go from lead to lead. Power is broad: plain, barred when dimmed, looped when coiled. Enter: details. Delete: takes away.")  # fmt: skip
+        self.setStatusTip(
+            "Up and Down go from lead to lead. Power is broad: plain, barred when dimmed, looped when coiled. Enter: details. Delete: takes away."
+        )
 
     def set_plan(self, plan: RoutePlan, key: str) -> None:
         """What to draw, and which cable is selected."""
@@ -104,7 +106,7 @@ class RoutePicture(QWidget):
         for line in self.plan.lines:
             if line.sort != "audio":
                 middle = _middle([frame.to_px(at) for at in line.points])
-                self._name(painter, middle, line.name, font(9, QFont.Weight.DemiBold, self.scale), "fix", taken)  # fmt: skip
+                self._name(painter, middle, line.name, font(9, QFont.Weight.DemiBold, self.scale), "fix", taken)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.theme.color("lantern"), 1))
@@ -148,22 +150,23 @@ class RoutePicture(QWidget):
             painter.drawEllipse(middle, 10, 10)
             draw_mark(painter, QRectF(middle.x() - 7, middle.y() - 7, 14, 14), line.worst, self.theme)
 
-    def _name(
-        self, painter: QPainter, spot: QPointF, text: str, row: QFont, role: str, taken: list[QRectF]
-    ) -> None:
+    def _name(self, painter: QPainter, spot: QPointF, text: str, row: QFont, role: str, taken: list[QRectF]) -> None:
         metrics = QFontMetricsF(row)
         wide, tall = metrics.horizontalAdvance(text), metrics.height()
-        moves = [(9, -tall / 2), (-9 - wide, -tall / 2), (-wide / 2, 8), (-wide / 2, -8 - tall), (9, 6), (9, -6 - tall)]  # fmt: skip
+        moves = [(9, -tall / 2), (-9 - wide, -tall / 2), (-wide / 2, 8), (-wide / 2, -8 - tall), (9, 6), (9, -6 - tall)]
         boxes = [QRectF(spot.x() + dx, spot.y() + dy, wide, tall) for dx, dy in moves]
         inside = QRectF(self.rect())
-        box = next((box for box in boxes if inside.contains(box) and not any(box.intersects(other) for other in taken)), boxes[0])  # fmt: skip
+        box = next(
+            (box for box in boxes if inside.contains(box) and not any(box.intersects(other) for other in taken)),
+            boxes[0],
+        )
         taken.append(box)
         ground = self.theme.color("panel")
         ground.setAlpha(200)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(ground)
         painter.drawRoundedRect(box.adjusted(-2, 0, 2, 0), 3, 3)
-        paint.draw_label(painter, box, text, self.theme.color(role), row)  # fmt: skip
+        paint.draw_label(painter, box, text, self.theme.color(role), row)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         spot = event.position()
@@ -228,6 +231,6 @@ def _gap(spots: list[QPointF], spot: QPointF) -> float:
     for a, b in zip(spots, spots[1:], strict=False):
         step = b - a
         square = step.x() ** 2 + step.y() ** 2
-        share = 0.0 if square == 0 else min(max(((spot - a).x() * step.x() + (spot - a).y() * step.y()) / square, 0), 1)  # fmt: skip
+        share = 0.0 if square == 0 else min(max(((spot - a).x() * step.x() + (spot - a).y() * step.y()) / square, 0), 1)
         best = min(best, _length(a + step * share - spot))
     return best

@@ -50,9 +50,7 @@ class SpectrumPicture(QWidget):
         self.middles, self.voice, self.room = middles[inside], voice[inside], room[inside]
         self.update()
 
-    def set_cut(
-        self, corner_hz: float | None, curve: tuple[Floats, Floats] | None, *, tentative: bool
-    ) -> None:
+    def set_cut(self, corner_hz: float | None, curve: tuple[Floats, Floats] | None, *, tentative: bool) -> None:
         """The low cut's corner and its curve (Hz, dB); tentative where the show has it not."""
         self.corner_hz, self.curve, self.tentative = corner_hz, curve, tentative
         text = "no low cut" if corner_hz is None else f"low cut at {corner_hz:.0f} Hz"
@@ -109,20 +107,14 @@ class SpectrumPicture(QWidget):
             painter.setPen(self.theme.color("muted"))
             text = show_number(level, "dB").removesuffix(".0 dB")
             painter.drawText(
-                QPointF(
-                    plot.left() - metrics.horizontalAdvance(text) - 6, y(level) + metrics.ascent() / 2 - 1
-                ),
+                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y(level) + metrics.ascent() / 2 - 1),
                 text,
             )
         for hertz in (31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000):
-            text = (
-                f"{hertz / 1000:g} kHz" if hertz >= 1000 else f"{hertz:g}" + (" Hz" if hertz == 31.5 else "")
-            )
+            text = f"{hertz / 1000:g} kHz" if hertz >= 1000 else f"{hertz:g}" + (" Hz" if hertz == 31.5 else "")
             painter.setPen(self.theme.color("muted"))
             painter.drawText(
-                QPointF(
-                    self._x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()
-                ),
+                QPointF(self._x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()),
                 text,
             )
         wide = plot.width() / (np.log2(HIGHEST_HZ / LOWEST_HZ) * 3)
@@ -135,9 +127,7 @@ class SpectrumPicture(QWidget):
         for hertz, level in zip(self.middles, self.room, strict=True):
             if level > low:
                 top = y(float(level))
-                painter.drawRect(
-                    QRectF(self._x(float(hertz)) - wide * 0.42, top, wide * 0.84, plot.bottom() - top)
-                )
+                painter.drawRect(QRectF(self._x(float(hertz)) - wide * 0.42, top, wide * 0.84, plot.bottom() - top))
         painter.restore()
         points = [
             QPointF(self._x(float(hertz)), y(float(level)))
@@ -189,9 +179,7 @@ class SpectrumPicture(QWidget):
         x = plot.right() - 8
         for row, (text, role) in enumerate((("voice, room taken off", "voice"), ("room", "room"))):
             width = metrics.horizontalAdvance(text) + 30
-            box = QRectF(
-                x - width, plot.top() + 4 + row * (metrics.height() + 4), width, metrics.height() + 2
-            )
+            box = QRectF(x - width, plot.top() + 4 + row * (metrics.height() + 4), width, metrics.height() + 2)
             painter.setPen(Qt.PenStyle.NoPen)
             back = self.theme.color("panel")
             back.setAlphaF(0.9)

@@ -9,9 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 
-def fill_under(
-    painter: QPainter, points: Sequence[QPointF], floor: float, color: QColor, alpha: float
-) -> None:
+def fill_under(painter: QPainter, points: Sequence[QPointF], floor: float, color: QColor, alpha: float) -> None:
     """Fills between a trace and the floor. Not smoothed: the trace itself covers the edge."""
     fill = QColor(color)
     fill.setAlphaF(alpha)

@@ -75,7 +75,11 @@ class WayPicture(QWidget):
         if self.more:
             painter.setFont(font(8.5, scale=s))
             painter.setPen(self.theme.color("muted"))
-            painter.drawText(self.rect().adjusted(0, 0, -8, -2), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom, f"and {self.more} weaker")  # fmt: skip
+            painter.drawText(
+                self.rect().adjusted(0, 0, -8, -2),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignBottom,
+                f"and {self.more} weaker",
+            )
         painter.end()
 
     def _paint_way(self, painter: QPainter, row: WayRow, box: QRectF, *, strongest: bool) -> None:
@@ -86,7 +90,11 @@ class WayPicture(QWidget):
         right = metrics.horizontalAdvance(figure) + 12
         painter.setPen(theme.color("text"))
         middle = box.top() + min(box.height() / 2, 16 * s)
-        painter.drawText(QRectF(box.right() - right, middle - 10 * s, right, 20 * s), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, figure)  # fmt: skip
+        painter.drawText(
+            QRectF(box.right() - right, middle - 10 * s, right, 20 * s),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            figure,
+        )
         room = box.width() - right - 12
         part = room / max(len(row.stations), 1)
         painter.setFont(font(8.5, scale=s))

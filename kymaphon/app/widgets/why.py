@@ -179,9 +179,7 @@ class WhyPanel(QScrollArea):
             column.addWidget(self._label(content.hint, "muted"))
         column.addStretch(1)
 
-    def _label(
-        self, text: str, role: str = "", *, wrap: bool = True, tip: str = "", status: str = ""
-    ) -> QLabel:
+    def _label(self, text: str, role: str = "", *, wrap: bool = True, tip: str = "", status: str = "") -> QLabel:
         row = cast("QLabel", self._parts.take((role, wrap), lambda: label("", role, wrap=wrap)))
         row.setText(text)
         row.setAccessibleName("")
@@ -218,9 +216,7 @@ class WhyPanel(QScrollArea):
                 button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             return button
 
-        button = cast(
-            "PushButton", self._parts.take(("button", primary, check is not None, wide), make, name)
-        )
+        button = cast("PushButton", self._parts.take(("button", primary, check is not None, wide), make, name))
         if (button.text(), button.accessibleName()) != (text, said):
             button.setDown(False)  # a press that has begun was meant for what it was
         button.setText(text)
@@ -250,14 +246,10 @@ class WhyPanel(QScrollArea):
         column.addWidget(self._label(remedy.effect, "muted"))
         row = self._arrangement.row()
         row.addWidget(
-            self._button(
-                "Do this", "do held", lambda _on: self.apply_remedy.emit(remedy), primary=True, wide=True
-            )
+            self._button("Do this", "do held", lambda _on: self.apply_remedy.emit(remedy), primary=True, wide=True)
         )
         tip = "Back to the show as it is. Esc"
-        row.addWidget(
-            self._button("End preview", "end held", lambda _on: self.end_preview.emit(), tip=tip, wide=True)
-        )
+        row.addWidget(self._button("End preview", "end held", lambda _on: self.end_preview.emit(), tip=tip, wide=True))
         column.addLayout(row)
         column.addSpacing(12)
 
@@ -280,9 +272,7 @@ class WhyPanel(QScrollArea):
 
     def _add_term(self, grid: Slot, row: int, term: Derived, within: str) -> int:
         how = [part for part in (term.equation(), f"source: {term.source}" if term.source else "") if part]
-        name = self._label(
-            _capital(term.name), "muted", tip="\n".join(how) or term.text(), status=", ".join(how)
-        )
+        name = self._label(_capital(term.name), "muted", tip="\n".join(how) or term.text(), status=", ".join(how))
         key = f"{within}/{term.name}"
         unfolds = bool(term.terms or term.formula or term.source)
         if unfolds:
@@ -301,9 +291,7 @@ class WhyPanel(QScrollArea):
                 row += 1
                 if below.source or below.formula:
                     grid.addWidget(
-                        self._label(
-                            ", ".join(part for part in (below.formula, below.source) if part), "muted"
-                        ),
+                        self._label(", ".join(part for part in (below.formula, below.source) if part), "muted"),
                         row,
                         1,
                         1,
@@ -381,9 +369,7 @@ class WhyPanel(QScrollArea):
         name = switch.label.removesuffix(", mute")
         tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this way follows. Can be undone."
         key = f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}"
-        return self._button(
-            now, key, lambda _on: self.flip.emit(switch), tip=tip, said=f"{name}: {now.lower()}"
-        )
+        return self._button(now, key, lambda _on: self.flip.emit(switch), tip=tip, said=f"{name}: {now.lower()}")
 
 
 def _rule() -> QWidget:

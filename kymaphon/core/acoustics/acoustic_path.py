@@ -131,9 +131,7 @@ def _thrown(device: Device, kind: Kind, at: Point) -> Parts:
         return ()
     angle = angle_between_deg(device.at_m, device.aim_deg, at)
     name = f"{angle:.0f}\u00b0 off the loudspeaker, {throws.a_name}"
-    return (
-        Derived(name, float(throws.gain_db(angle)), "dB", throws.formula, source="assumed; see the kind"),
-    )
+    return (Derived(name, float(throws.gain_db(angle)), "dB", throws.formula, source="assumed; see the kind"),)
 
 
 def _polar(stand: Placement, to: tuple[float, float], metres: float) -> list[Derived]:
@@ -152,9 +150,7 @@ def polar_db(stand: Placement, to: tuple[float, float], metres: float) -> float:
     return sum(part.value for part in _polar(stand, to, metres))
 
 
-def _reverberation(
-    pickup: Pickup, takes: str, place: Place | None, q: float | None, direct_db: float
-) -> Parts:
+def _reverberation(pickup: Pickup, takes: str, place: Place | None, q: float | None, direct_db: float) -> Parts:
     """What the room adds to a sound that comes direct; nothing below a twentieth of a decibel."""
     gain = reverberant_gain_db(place, q) if place is not None else None
     if gain is None or place is None:
@@ -163,11 +159,7 @@ def _reverberation(
     added = uncorrelated_sum_db((direct_db, around)) - direct_db
     if added < 0.05:
         return ()
-    return (
-        _room_part(
-            place.name, liveliness_words(place), added, gain, pickup.reverberant_db(), takes, direct_db
-        ),
-    )
+    return (_room_part(place.name, liveliness_words(place), added, gain, pickup.reverberant_db(), takes, direct_db),)
 
 
 @lru_cache(maxsize=8192)
@@ -176,12 +168,16 @@ def _room_part(
 ) -> Derived:
     terms = (
         Derived("direct sound against 1 m", direct, "dB", source="the lines above"),
-        Derived(f"{place} gives back, {liveliness}", gain, "dB", "\u221220 lg(0.141 \u221a(Q R))", source="Davis & Patronis, Sound System Engineering"),
+        Derived(
+            f"{place} gives back, {liveliness}",
+            gain,
+            "dB",
+            "\u221220 lg(0.141 \u221a(Q R))",
+            source="Davis & Patronis, Sound System Engineering",
+        ),
         Derived(f"of sound from all around {takes}", diffuse, "dB"),
-    )  # fmt: skip
-    formula = f"10 lg(10^({direct:.1f}/10) + 10^({gain + diffuse:.1f}/10)) \u2212 {direct:.1f}".replace(
-        "(-", "(\u2212"
     )
+    formula = f"10 lg(10^({direct:.1f}/10) + 10^({gain + diffuse:.1f}/10)) \u2212 {direct:.1f}".replace("(-", "(\u2212")
     return Derived("the room's reverberation", added, "dB", formula, terms, "powers add")
 
 
@@ -205,9 +201,7 @@ def wind_noise(place: Place, stand: Placement) -> Derived | None:
     terms = [Derived(base.name, base.value, "dBA", source=base.source, spread=base.spread)]
     if speed != number("wind-speed"):
         gain = 60 * math.log10(speed / number("wind-speed"))
-        terms.append(
-            Derived(f"{round(speed, 1):g} m/s instead of 5", gain, "dB", "60 lg(v / 5)", source="from memory")
-        )
+        terms.append(Derived(f"{round(speed, 1):g} m/s instead of 5", gain, "dB", "60 lg(v / 5)", source="from memory"))
     if stand.pickup.pattern not in ("omni", "boundary"):
         extra = figure("wind-gradient")
         terms.append(extra)
@@ -223,22 +217,18 @@ def spot_noise(place: Place, spot: NoiseSpot, stand: Placement) -> Derived | Non
     metres = math.dist(stand.at, spot.at_m)
     level = Derived(f"{spot.name} at 1 m", spot.level_dba_1m, "dBA", source="show")
     parts = [distance_part(metres, "free-field distance law"), *_polar(stand, spot.at_m, metres)]
-    around = _reverberation(
-        stand.pickup, "the microphone takes", place, 1.0, sum(part.value for part in parts)
-    )
+    around = _reverberation(stand.pickup, "the microphone takes", place, 1.0, sum(part.value for part in parts))
     return total(f"{spot.name} in {stand.name}", "dBA", (level, *parts, *around))
 
 
 def room_noise(place: Place, stand: Placement) -> Derived:
     """All noise of a place in a microphone, A-weighted: background from all sides, noises that stand on the plan, wind."""
     efficiency = stand.pickup.diffuse_db(place.noise)
-    formula = (
-        "10 lg(A\u00b2 + B\u00b2/3)" if stand.pickup.formula.startswith("20 lg |A + B cos \u03b8|") else ""
-    )
+    formula = "10 lg(A\u00b2 + B\u00b2/3)" if stand.pickup.formula.startswith("20 lg |A + B cos \u03b8|") else ""
     terms = (
         Derived(f"{place.name}, assumed ambient level", place.ambient_dba, "dBA", source="show"),
         Derived(f"diffuse sound into {stand.pickup.a_name}", efficiency, "dB", formula, source=stand.pickup.source),
-    )  # fmt: skip
+    )
     name = f"room noise in {stand.name}"
     background = Derived(name, place.ambient_dba + efficiency, "dBA", "", terms, "", True)
     rows = [background, *(spot_noise(place, spot, stand) for spot in place.noises), wind_noise(place, stand)]
@@ -247,9 +237,7 @@ def room_noise(place: Place, stand: Placement) -> Derived:
         return background
     formula = "10 lg \u03a3 10^(L/10)"
     found[0] = Derived(f"{place.name}, background", background.value, "dBA", "", terms, "", True)
-    return Derived(
-        name, uncorrelated_sum_db(row.value for row in found), "dBA", formula, tuple(found), "powers add"
-    )
+    return Derived(name, uncorrelated_sum_db(row.value for row in found), "dBA", formula, tuple(found), "powers add")
 
 
 def room_noise_flat_db(place: Place, stand: Placement) -> float:

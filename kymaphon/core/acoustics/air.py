@@ -82,9 +82,7 @@ def _played_level(draft: Draft, unit: str, party: Party) -> Derived:
     if measured is not None:
         return Derived(f"{party.name}, measured", measured, unit, source="measured, in the show")
     full_scale = None if port is None else port.full_scale_dbu
-    taken = level_of_take(
-        draft.show, party, unit, full_scale if full_scale is not None else kind.full_scale_dbu
-    )
+    taken = level_of_take(draft.show, party, unit, full_scale if full_scale is not None else kind.full_scale_dbu)
     if taken is not None:
         return taken
     if unit == "dBFS" or port is None:
@@ -108,8 +106,7 @@ def is_muted(show: Show, catalogue: Catalogue, place_id: str | None) -> bool:
         place is not None
         and place.speakers_mute
         and any(
-            device.place == place_id
-            and any(port.domain == "acoustic" for port in catalogue[device.kind].inputs)
+            device.place == place_id and any(port.domain == "acoustic" for port in catalogue[device.kind].inputs)
             for device in show.devices
         )
     )
@@ -186,11 +183,7 @@ def _add_pickup(draft: Draft, device: Device, kind: Kind, port: Port) -> None:
 
 @lru_cache(maxsize=8192)
 def _travel(metres: float) -> tuple[Derived, ...]:
-    return (
-        Derived(
-            f"{show_number(metres, 'm')} of air", travel_ms(metres), "ms", source="343.2 m/s at 20 \u00b0C"
-        ),
-    )
+    return (Derived(f"{show_number(metres, 'm')} of air", travel_ms(metres), "ms", source="343.2 m/s at 20 \u00b0C"),)
 
 
 def _add_leaks(draft: Draft, mic: Placement, target: str, place: Place | None) -> None:
@@ -203,9 +196,7 @@ def _add_leaks(draft: Draft, mic: Placement, target: str, place: Place | None) -
         for port in kind.outputs:
             if port.domain == "acoustic" and not port.ear:
                 if device.at_m is None or mic.at is None:
-                    draft.unknown.append(
-                        f"{device_name(draft.show, device, kind.name)} into {mic.name}: no position"
-                    )
+                    draft.unknown.append(f"{device_name(draft.show, device, kind.name)} into {mic.name}: no position")
                     continue
                 parts, metres = loudspeaker_parts(device, kind, mic, place)
                 muted = MUTED if is_muted(draft.show, draft.catalogue, device.place) else ""
@@ -238,9 +229,7 @@ def _add_headphone_leak(draft: Draft, device: Device, kind: Kind, mic: Placement
         if port.stereo:
             parts += (Derived("each side half", -20 * math.log10(2), "dB", source="two sides at half"),)
         for side in (".l", ".r") if port.stereo else ("",):
-            draft.join(
-                f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), kind=EdgeKind.LEAK
-            )
+            draft.join(f"{device.id}.{port.id}{side}", target, parts, delays=_travel(metres), kind=EdgeKind.LEAK)
 
 
 def _leak_metres(wearer: Party, device: Device, mic: Placement) -> float | None:
@@ -266,17 +255,12 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
         shield: tuple[Derived, ...] = ()
         if worn is not None:
             shield = (
-                Derived(
-                    f"{worn[1].name}, isolation", -(worn[1].isolation_db or 0.0), "dB", source="device data"
-                ),
+                Derived(f"{worn[1].name}, isolation", -(worn[1].isolation_db or 0.0), "dB", source="device data"),
             )
         sounds = [
             (f"{party.id}.mouth", party.at_m)
             for party in draft.show.parties
-            if party.speaks
-            and not party.plays_on
-            and party.id != listener.id
-            and party.place == listener.place
+            if party.speaks and not party.plays_on and party.id != listener.id and party.place == listener.place
         ]
         muted = MUTED if is_muted(draft.show, draft.catalogue, listener.place) else ""
         loud = set()
@@ -290,9 +274,7 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
                 ]
         for source, at in sounds:
             if at is None or listener.at_m is None:
-                draft.unknown.append(
-                    f"{source.partition('.')[0]} to the ears of {listener.name}: no position"
-                )
+                draft.unknown.append(f"{source.partition('.')[0]} to the ears of {listener.name}: no position")
                 continue
             if source in loud:
                 box = draft.show.device(PortId.of(source).device)
@@ -305,6 +287,10 @@ def _add_room_hearing(draft: Draft, hearing: dict[str, tuple[Device, Kind, tuple
             parts = (*heard, *shield)
             for ear in draft.ears[listener.id]:
                 draft.join(
-                    source, draft.nodes[ear].id, parts, delays=_travel(metres), kind=EdgeKind.THROUGH_AIR,
+                    source,
+                    draft.nodes[ear].id,
+                    parts,
+                    delays=_travel(metres),
+                    kind=EdgeKind.THROUGH_AIR,
                     broken=muted if source in loud else "",
-                )  # fmt: skip
+                )

@@ -133,9 +133,7 @@ class PlaceSound:
     @cached_property
     def ambient(self) -> tuple[Derived, ...]:
         """The place's noise in each microphone with its arithmetic: as measured, else as assumed."""
-        return tuple(
-            known or room_noise(self.place, mic) for known, mic in zip(self.measured, self.mics, strict=True)
-        )
+        return tuple(known or room_noise(self.place, mic) for known, mic in zip(self.measured, self.mics, strict=True))
 
     @cached_property
     def noise_db(self) -> Floats:
@@ -250,9 +248,7 @@ def _sources(
             faced = has_face(party)
             faces = facing_deg(show, party) if faced else None
             rows.append(
-                SoundSource(
-                    party.id, party.name, party.at_m, faces, voice_level(party), None if faced else 1.0, party
-                )
+                SoundSource(party.id, party.name, party.at_m, faces, voice_level(party), None if faced else 1.0, party)
             )
     for device in show.devices:
         kind = catalogue[device.kind]
@@ -271,10 +267,16 @@ def _sources(
             faces = device.aim_deg if kind.pattern not in (None, "omni") else None
             rows.append(
                 SoundSource(
-                    device.id, device_name(show, device, kind.name), device.at_m, faces, level, loudspeaker_q(kind),
-                    device=device, kind=kind,
+                    device.id,
+                    device_name(show, device, kind.name),
+                    device.at_m,
+                    faces,
+                    level,
+                    loudspeaker_q(kind),
+                    device=device,
+                    kind=kind,
                 )
-            )  # fmt: skip
+            )
     return rows
 
 
@@ -335,9 +337,22 @@ def _compute(
             reverberant[own[m], m] = NOTHING_DB
     most = np.array([_most(mic) for mic in mics])
     return PlaceSound(
-        place, sources, mics, unplaced, own, distance, angle, np.nan_to_num(face), direct, reverberant,
-        ambient, tuple(measured), tuple(noise), most, shut,
-    )  # fmt: skip
+        place,
+        sources,
+        mics,
+        unplaced,
+        own,
+        distance,
+        angle,
+        np.nan_to_num(face),
+        direct,
+        reverberant,
+        ambient,
+        tuple(measured),
+        tuple(noise),
+        most,
+        shut,
+    )
 
 
 def _ambient_db(place: Place, mic: Placement) -> float:
@@ -349,9 +364,7 @@ def _ambient_db(place: Place, mic: Placement) -> float:
     if place.noises and mic.at is not None:
         apart = np.array([spot.at_m for spot in place.noises]) - np.asarray(mic.at)
         metres = np.hypot(apart[:, 0], apart[:, 1])
-        gains = np.array(
-            [polar_db(mic, spot.at_m, float(d)) for spot, d in zip(place.noises, metres, strict=True)]
-        )
+        gains = np.array([polar_db(mic, spot.at_m, float(d)) for spot, d in zip(place.noises, metres, strict=True)])
         levels = np.array([spot.level_dba_1m for spot in place.noises])
         direct = levels - 20 * np.log10(np.maximum(metres, number("nearest-distance"))) + gains
         power += float(np.sum(10 ** (direct / 10)))

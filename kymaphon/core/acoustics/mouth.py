@@ -32,9 +32,7 @@ def mouth_gain_db(angle_deg: ArrayLike) -> NDArray[np.float64]:
     Any shape; angles beyond 180 degrees are held to 180. Source: `mouth` in data/acoustics.json.
     """
     angles, gains = _table()
-    found: NDArray[np.float64] = np.asarray(
-        np.interp(np.abs(np.asarray(angle_deg, dtype=float)), angles, gains)
-    )
+    found: NDArray[np.float64] = np.asarray(np.interp(np.abs(np.asarray(angle_deg, dtype=float)), angles, gains))
     return found
 
 

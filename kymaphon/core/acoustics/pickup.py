@@ -141,10 +141,11 @@ def _bands() -> Floats:
 @lru_cache(maxsize=16)
 def _shares(noise: str) -> Floats:
     data = acoustic_data()
-    if noise == "speech":
-        power = 10 ** (np.array(data["speech_share"]["db"], dtype=float) / 10)
-    else:
-        power = np.array(data["noise_share"][noise], dtype=float)
+    power = (
+        10 ** (np.array(data["speech_share"]["db"], dtype=float) / 10)
+        if noise == "speech"
+        else np.array(data["noise_share"][noise], dtype=float)
+    )
     share: Floats = power / power.sum()
     return share
 

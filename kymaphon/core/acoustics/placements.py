@@ -54,9 +54,7 @@ def voice_level(party: Party) -> Derived:
     what kind of thing it is.
     """
     if party.level_db_spl_1m is not None:
-        return Derived(
-            f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show"
-        )
+        return Derived(f"{party.name} at 1 m", party.level_db_spl_1m, "dB SPL", source="measured, in the show")
     if party.kind in _LEVELS:
         usual = figure(_LEVELS[party.kind])
         return Derived(f"{party.name} at 1 m, usual level", usual.value, "dB SPL", source=usual.source)
@@ -64,9 +62,7 @@ def voice_level(party: Party) -> Derived:
     stated = Derived(f"{party.name} at 1 m, {party.effort} effort", effort.value, "dBA", source=effort.source)
     weighting = voice_a(party.kind)
     flat = Derived("unweighted over A-weighted, speech", -weighting.value, "dB", source=weighting.source)
-    return total(
-        f"{party.name} at 1 m, {party.effort} effort", "dB SPL", (stated, flat), source=effort.source
-    )
+    return total(f"{party.name} at 1 m, {party.effort} effort", "dB SPL", (stated, flat), source=effort.source)
 
 
 def direction_deg(at: Point, to: Point) -> float | None:

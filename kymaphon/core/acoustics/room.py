@@ -85,17 +85,25 @@ def explain_reverberation(place: Place, q: float | None = None) -> Derived | Non
         return None
     measured = place.rt60_s is not None
     share = Derived(
-        "absorption", 100 * absorption(place), "%", f"1 \u2212 exp(\u22120.161 V / (S \u00d7 {place.rt60_s:.2f} s))" if measured else "",
-        source="Eyring 1930, from the measured reverberation time" if measured else acoustic_data()["absorption_source"],
-    )  # fmt: skip
+        "absorption",
+        100 * absorption(place),
+        "%",
+        f"1 \u2212 exp(\u22120.161 V / (S \u00d7 {place.rt60_s:.2f} s))" if measured else "",
+        source="Eyring 1930, from the measured reverberation time"
+        if measured
+        else acoustic_data()["absorption_source"],
+    )
     spread = figure("talker-q") if q is None else Derived("directivity factor Q", q, "")
     distance = critical_distance_m(place, q) or 1.0
     formula = f"\u221220 lg(0.141 \u221a({spread.value:.1f} \u00d7 {constant:.1f}) m)"
     return Derived(
-        f"{place.name} gives back, {liveliness_words(place)}", gain, "dB", formula,
+        f"{place.name} gives back, {liveliness_words(place)}",
+        gain,
+        "dB",
+        formula,
         (share, Derived("voice and reverberation are equal at", distance, "m", source="0.141 \u221a(Q R)"), spread),
         "Davis & Patronis, Sound System Engineering",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,9 +149,7 @@ def reflections(
             continue
         length = math.dist(image, microphone)
         loss = _loss_db(surface.finish) if surface.id != _ROOM else 10 * math.log10(1 - absorption(place))
-        yield Reflection(
-            surface.name, length, direct, loss - 20 * math.log10(length / direct), point
-        )  # fmt: skip
+        yield Reflection(surface.name, length, direct, loss - 20 * math.log10(length / direct), point)
 
 
 _ROOM = "room"

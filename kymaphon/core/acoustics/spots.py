@@ -199,10 +199,5 @@ def allowed_at(sound: PlaceSound, source: SoundSource, kind: Kind, points: Float
             good &= np.hypot(apart[..., 0], apart[..., 1]) >= number("map-margin")
     if sound.place.size_m is not None:
         width, depth = sound.place.size_m
-        good &= (
-            (points[..., 0] >= 0)
-            & (points[..., 0] <= width)
-            & (points[..., 1] >= 0)
-            & (points[..., 1] <= depth)
-        )
+        good &= (points[..., 0] >= 0) & (points[..., 0] <= width) & (points[..., 1] >= 0) & (points[..., 1] <= depth)
     return good

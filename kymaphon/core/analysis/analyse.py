@@ -76,8 +76,7 @@ def _changes(figures: Computed, before: Report | None) -> frozenset[Facet]:
         return ALL
     changes = changed(before.show, figures.show)
     if "sound" in changes and (
-        before.shut_microphones == figures.shut_microphones
-        and before.loudspeaker_db == figures.loudspeaker_db
+        before.shut_microphones == figures.shut_microphones and before.loudspeaker_db == figures.loudspeaker_db
     ):
         # A gain seldom reaches a loudspeaker.
         changes -= {"sound"}

@@ -136,8 +136,7 @@ def are_known(analysis: Report, findings: Iterable[Finding]) -> bool:
     """Whether what can be offered for these has been tried already: then `offers_of` computes nothing."""
     known: dict[Hashable, tuple[Finding, Offers]] = analysis.tried
     return all(
-        not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row)
-        for row in findings
+        not _asks_for_work(row) or ((held := known.get(_key(row))) is not None and held[0] == row) for row in findings
     )
 
 
@@ -176,9 +175,7 @@ def _offers(analysis: Report, finding: Finding) -> Offers:
             if sorted_.cured:
                 break
         # What cures it comes before what only eases it; and what only wants noting is not worth easing.
-        eased = (
-            [] if finding.severity == "note" else [row for row in sorted_.free if row not in sorted_.cured]
-        )
+        eased = [] if finding.severity == "note" else [row for row in sorted_.free if row not in sorted_.cured]
         sorted_.free = [*sorted_.cured, *eased]
     if finding.code in FEEDS and not sorted_.free and not _by_the_air(analysis, finding):
         for remedy in _planned(analysis, finding):
@@ -258,8 +255,10 @@ def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
 
     one = (finding.subjects[0],)
     tries: tuple[tuple[str, tuple[str, ...] | None, School | None], ...] = (
-        ("line-up-alone", one, None), ("line-up", None, None), ("line-up-faders", None, "free"),
-    )  # fmt: skip
+        ("line-up-alone", one, None),
+        ("line-up", None, None),
+        ("line-up-faders", None, "free"),
+    )
     for remedy_id, voices, school in tries:
         try:
             plan = line_up(analysis, voices, school=school, reasons=False)
@@ -303,9 +302,7 @@ def tried(analysis: Report, edits: tuple[Edit, ...]) -> Report | None:
     """The show with a change in it, analysed without looking for remedies; None for one that changes no signal."""
     if all(_is_silent(edit) for edit in edits):
         return None
-    return analyse(
-        apply_all(analysis.show, edits), analysis.catalogue, before=_bare(analysis), remedies=False
-    )
+    return analyse(apply_all(analysis.show, edits), analysis.catalogue, before=_bare(analysis), remedies=False)
 
 
 def _as_before(before: Report, finding: Finding, after: Report) -> bool:
@@ -342,9 +339,7 @@ def _bare(analysis: Report) -> Report:
     if not analysis.remedies:
         return analysis
     if "without remedies" not in analysis.tried:
-        analysis.tried["without remedies"] = analyse(
-            analysis.show, analysis.catalogue, before=analysis, remedies=False
-        )
+        analysis.tried["without remedies"] = analyse(analysis.show, analysis.catalogue, before=analysis, remedies=False)
     known: Report = analysis.tried["without remedies"]
     return known
 
@@ -375,9 +370,7 @@ def _lost(before: Report, after: Report) -> Iterator[Cost]:
         short = wanted.gain_db - now.gain_db
         far = before.show.party(listener).kind in ("audience", "recorder", "remote")
         if far and fell > number("fell-by") and short > number("level-tolerance") and _comes(before, was):
-            yield Cost(
-                "lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter"
-            )
+            yield Cost("lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter")
 
 
 def _points(analysis: Report) -> dict[tuple[str, str], tuple[Rung, float]]:
@@ -411,9 +404,7 @@ def _off_mark(before: Report, after: Report) -> Iterator[Cost]:
 def _loops(before: Report, after: Report) -> Iterator[Cost]:
     was, now = before.transfer.stability.margin_db, after.transfer.stability.margin_db
     if now < number("loop-margin") and now < was - 0.05:
-        what = (
-            "howls" if after.transfer.howls else f"comes within {show_number(max(now, 0.0), 'dB')} of howling"
-        )
+        what = "howls" if after.transfer.howls else f"comes within {show_number(max(now, 0.0), 'dB')} of howling"
         yield Cost("loop", f"a loop {what}")
 
 
@@ -427,9 +418,7 @@ def _held(analysis: Report, severities: tuple[Severity, ...]) -> dict[tuple[str,
     }
 
 
-def _new(
-    before: Report, after: Report, severity: Literal["stop", "fix"], finding: Finding | None
-) -> Iterator[Cost]:
+def _new(before: Report, after: Report, severity: Literal["stop", "fix"], finding: Finding | None) -> Iterator[Cost]:
     known = _held(before, ("stop",) if severity == "stop" else ("stop", "fix"))
     own = {finding.code} if finding is not None else set()
     seen: set[str] = set()

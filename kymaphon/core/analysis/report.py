@@ -70,9 +70,7 @@ class Report(Computed):
         out: dict[str, StageState] = {}
         for stage in STAGES:
             rows = [row for row in self.findings if row.stage == stage]
-            worst = next(
-                (severity for severity in SEVERITIES if any(row.severity == severity for row in rows)), None
-            )
+            worst = next((severity for severity in SEVERITIES if any(row.severity == severity for row in rows)), None)
             settled, items = self._settled(stage)
             out[stage] = StageState(settled, items, worst)
         return out
@@ -84,11 +82,7 @@ class Report(Computed):
 
     def _settled(self, stage: str) -> tuple[int, int]:
         if stage == "Feeds":
-            asked = [
-                feed
-                for feed in self.feeds.values()
-                if feed.asked or feed.listener == feed.voice or not feed.well
-            ]
+            asked = [feed for feed in self.feeds.values() if feed.asked or feed.listener == feed.voice or not feed.well]
             return sum(feed.well for feed in asked), len(asked)
         bad = self._bad(stage)
         if stage == "Level":

@@ -172,9 +172,7 @@ def _add_source_noise(draft: Draft) -> None:
         for one in (side,) if side else sides(out.stereo):
             if base + one not in done:
                 done.add(base + one)
-                draft.white_noise(
-                    base + one, sort, source_noise(out, device_name(draft.show, device, kind.name))
-                )
+                draft.white_noise(base + one, sort, source_noise(out, device_name(draft.show, device, kind.name)))
 
 
 def _join_cable(draft: Draft, source: str, target: str, loads: dict[tuple[str, str], list[float]]) -> None:
@@ -205,12 +203,7 @@ def one_leg(source: End, into: Port) -> tuple[Derived, ...]:
     (textbook: Ballou, Handbook for Sound Engineers, from memory).
     """
     out = source.port
-    if (
-        not (out.domain == into.domain == "analog")
-        or not balanced(out)
-        or balanced(into)
-        or out.level == "headphone"
-    ):
+    if not (out.domain == into.domain == "analog") or not balanced(out) or balanced(into) or out.level == "headphone":
         return ()
     stage = source.output_stage
     if stage is None:

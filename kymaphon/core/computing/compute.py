@@ -23,9 +23,7 @@ def without_rules(show: Show, catalogue: Catalogue) -> Computed:
     return computed(show, kinds)
 
 
-def computed(
-    show: Show, kinds: Catalogue, before: Computed | None = None, *, remedies: bool = True
-) -> Computed:
+def computed(show: Show, kinds: Catalogue, before: Computed | None = None, *, remedies: bool = True) -> Computed:
     """The same for a show whose references were checked, with its own kinds in the catalogue.
 
     Args:

@@ -156,9 +156,7 @@ class Computed:
     @reading("levels")
     def flow(self) -> Flow:
         """The level at every point, and why there is none."""
-        return flow_of(
-            self.graph, self.transfer, {row.id: crest_of(row.kind).value for row in self.show.parties}
-        )
+        return flow_of(self.graph, self.transfer, {row.id: crest_of(row.kind).value for row in self.show.parties})
 
     @lazy
     @reading("levels")
@@ -311,9 +309,7 @@ class Computed:
         plugged = self.leading_to(ears)
         out = set()
         for stand in microphones(self.show, self.catalogue):
-            ports = (
-                f"{stand.device.id}.{port.id}" for port in stand.kind.inputs if port.domain == "acoustic"
-            )
+            ports = (f"{stand.device.id}.{port.id}" for port in stand.kind.inputs if port.domain == "acoustic")
             nodes = [self.graph.index[name] for name in ports if name in self.graph.index]
             passes = any(row[node] > -math.inf for row in heard for node in nodes)
             if passes or plugged.isdisjoint(nodes):
@@ -355,9 +351,7 @@ class Computed:
         levels = np.array([10 ** (level.value / 10) for _, level in mouths])
         sums = {name: float(power[node] @ levels) for name, node in speakers}
         plugged = {cable.target_device for cable in self.show.cables}
-        silent = {
-            device.id for device in self.show.devices if is_muted(self.show, self.catalogue, device.place)
-        }
+        silent = {device.id for device in self.show.devices if is_muted(self.show, self.catalogue, device.place)}
         return {
             name: 10 * math.log10(total) if total > 1 and name not in silent else NOTHING_DB
             for name, total in sums.items()

@@ -6,9 +6,7 @@ from typing import Literal
 
 from kymaphon.core.model.show import Device, Setting, Show
 
-Facet = Literal[
-    "layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"
-]
+Facet = Literal["layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"]
 """Parts of a show:
 
 - `layout`: who and what is where: places, parties, devices but for their settings, own kinds, practice, marks, clocks
@@ -30,9 +28,10 @@ _PARTS: dict[str, Facet] = {
     "takes": "takes",
     "wants": "wants",
     **dict.fromkeys(
-        ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "circuits", "rundown", "tasks", "log"), "programme"
+        ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "circuits", "rundown", "tasks", "log"),
+        "programme",
     ),
-}  # fmt: skip
+}
 """Field of a show -> its facet; every other one is layout, and the devices' settings are told apart by device."""
 _SHAPE = tuple(name for name in Device.model_fields if name != "settings")
 _SWITCHES = tuple(name for name in Setting.model_fields if name not in ("gain_db", "fader_db"))

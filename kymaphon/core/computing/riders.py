@@ -36,9 +36,7 @@ def ride(draft: Draft) -> None:
         wanted, most = figure("call-level"), number("call-range")
         gain = min(max(wanted.value - level, -most), most)
         held = "" if abs(gain) < most else f", as far as it goes ({most:.0f} dB)"
-        part = Derived(
-            f"{RIDES} {show_number(level + gain, 'dBFS')}{held}", gain, "dB", source=wanted.source
-        )  # fmt: skip
+        part = Derived(f"{RIDES} {show_number(level + gain, 'dBFS')}{held}", gain, "dB", source=wanted.source)
         for k in edges:
             draft.edges[k] = replace(draft.edges[k], parts=(*draft.edges[k].parts, part))
 

@@ -3,9 +3,9 @@
 Eleven milliseconds of a soft consonant are not eighty of a vowel. Each moment of a word counts by its loudness against that of
 the word as a whole: half for 10 dB less, a quarter for 20 (sone scale: Stevens 1955, from memory), never more than once. What
 lies near the room or under it is partly masked: with the exponent a of the sone scale its loudness in noise of power N is as
-(S + N)^a - N^a (partial loudness: Zwicker & Fastl, Psychoacoustics, from memory). The sum over the lost stretch is a time, as if that much of the word at its own level were
-missing: studies of clipped speech tell its damage by length and by what is lost (Gruber & Strawczynski 1985: clips of a word's
-front pass below some tens of milliseconds; from memory).
+(S + N)^a - N^a (partial loudness: Zwicker & Fastl, Psychoacoustics, from memory). The sum over the lost stretch is a time,
+as if that much of the word at its own level were missing: studies of clipped speech tell its damage by length and by what is
+lost (Gruber & Strawczynski 1985: clips of a word's front pass below some tens of milliseconds; from memory).
 """
 
 from __future__ import annotations

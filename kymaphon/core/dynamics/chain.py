@@ -84,9 +84,7 @@ def put_in(chain: Sequence[Processing], new: Processing) -> tuple[Processing, ..
     return (*chain[:place], new, *chain[place:])
 
 
-def run_chain(
-    signal: Signal, chain: Sequence[Processing], sample_rate_hz: int, *, shift_db: float = 0.0
-) -> Signal:
+def run_chain(signal: Signal, chain: Sequence[Processing], sample_rate_hz: int, *, shift_db: float = 0.0) -> Signal:
     """What comes out of a chain; shape as `signal`, (frames,). Duckers are left out: they work on another sound.
 
     Args:
@@ -178,14 +176,21 @@ def brought_together(talk: SpeechSegments, compressor: Compressor) -> Derived:
     taken = float(compressor_curve(np.array([talk.speech_dbfs]), compressor)[0])
     room = float(compressor_curve(np.array([talk.noise_dbfs]), compressor)[0])
     return Derived(
-        "voice over room behind the compressor", talk.snr_db - taken + room, "dB",
+        "voice over room behind the compressor",
+        talk.snr_db - taken + room,
+        "dB",
         terms=(
             Derived("voice over room before it", talk.snr_db, "dB", source="measured"),
-            Derived("taken off the voice", -taken, "dB", source=f"{compressor.ratio:g} to 1 over {show_number(compressor.threshold_db, 'dBFS')}"),
+            Derived(
+                "taken off the voice",
+                -taken,
+                "dB",
+                source=f"{compressor.ratio:g} to 1 over {show_number(compressor.threshold_db, 'dBFS')}",
+            ),
             Derived("taken off the room", room, "dB", source="the same curve"),
         ),
         adds=True,
-    )  # fmt: skip
+    )
 
 
 def words_of(row: Processing) -> str:
@@ -198,11 +203,17 @@ def words_of(row: Processing) -> str:
             f"release {row.release_ms:g} ms, range {show_number(row.range_db, 'dB')}"
         )
     elif isinstance(row, Compressor):
-        text = f"{row.ratio:g} to 1 over {_plain(row.threshold_db)}, attack {row.attack_ms:g} ms, release {row.release_ms:g} ms, made up {show_number(row.make_up_db, 'dB', sign=True)}"
+        text = (
+            f"{row.ratio:g} to 1 over {_plain(row.threshold_db)}, attack {row.attack_ms:g} ms, "
+            f"release {row.release_ms:g} ms, made up {show_number(row.make_up_db, 'dB', sign=True)}"
+        )
     elif isinstance(row, Limiter):
         text = f"ceiling {_plain(row.ceiling_db)}, release {row.release_ms:g} ms"
     elif isinstance(row, Ducker):
-        text = f"{show_number(row.depth_db, 'dB')} down over {_plain(row.threshold_db)}, attack {row.attack_ms:g} ms, hold {row.hold_ms:g} ms, release {row.release_ms:g} ms"
+        text = (
+            f"{show_number(row.depth_db, 'dB')} down over {_plain(row.threshold_db)}, attack "
+            f"{row.attack_ms:g} ms, hold {row.hold_ms:g} ms, release {row.release_ms:g} ms"
+        )
     else:
         text = ", ".join(
             f"{band.shape} {show_number(band.gain_db, 'dB', sign=True)} at {show_number(band.centre_hz, 'Hz')}"

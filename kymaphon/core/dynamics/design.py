@@ -91,9 +91,14 @@ class Design:
             open_db = row.get("open_db", self.gate.open_db)
             close_db = open_db - row["between_db"] if "between_db" in row else self.gate.close_db
             gate = self.gate.with_(
-                open_db=open_db, close_db=close_db, attack_ms=row["attack_ms"], hold_ms=row["hold_ms"],
-                release_ms=row["release_ms"], range_db=row["range_db"], look_ahead_ms=0.0,
-            )  # fmt: skip
+                open_db=open_db,
+                close_db=close_db,
+                attack_ms=row["attack_ms"],
+                hold_ms=row["hold_ms"],
+                release_ms=row["release_ms"],
+                range_db=row["range_db"],
+                look_ahead_ms=0.0,
+            )
             rows.append((row["id"], row["name"], row["source"], self.trial.judge(gate)))
         rows.append(("none", "No gate", "", self.trial.without_gate()))
         return tuple(rows)
@@ -108,19 +113,17 @@ def extremes(talk: SpeechSegments, trial: Trial) -> tuple[float, float, int]:
     return room, peaks[quietest], quietest
 
 
-def _margins(
-    gate: Gate, room: float, word: float, quietest: int, talk: SpeechSegments
-) -> tuple[Derived, ...]:
+def _margins(gate: Gate, room: float, word: float, quietest: int, talk: SpeechSegments) -> tuple[Derived, ...]:
     at = talk.words[quietest].start_s
     what = f"{gate.detector} detector, {gate.detector_ms:g} ms"
     opening = Derived("opening threshold", gate.open_db, "dBFS", source="setting")
-    loudest = Derived(
-        "less the room's loudest", -room, "dB", source=f"{what}; {room:.1f} dBFS".replace("-", "\u2212")
-    )
+    loudest = Derived("less the room's loudest", -room, "dB", source=f"{what}; {room:.1f} dBFS".replace("-", "\u2212"))
     return (
         Derived("room to opening", gate.open_db - room, "dB", terms=(opening, loudest), adds=True),
         Derived(
-            "quietest word over opening", word - gate.open_db, "dB",
+            "quietest word over opening",
+            word - gate.open_db,
+            "dB",
             terms=(
                 Derived("quietest word", word, "dBFS", source=f"word {quietest + 1}, at {at:.1f} s; {what}"),
                 Derived("less the opening threshold", -gate.open_db, "dB", source="setting"),
@@ -128,11 +131,14 @@ def _margins(
             adds=True,
         ),
         Derived(
-            "room to closing", gate.close_db - room, "dB",
-            terms=(Derived("closing threshold", gate.close_db, "dBFS", source="setting"), loudest), adds=True,
+            "room to closing",
+            gate.close_db - room,
+            "dB",
+            terms=(Derived("closing threshold", gate.close_db, "dBFS", source="setting"), loudest),
+            adds=True,
             source="below nothing, the room can hold the gate open",
         ),
-    )  # fmt: skip
+    )
 
 
 def design(
@@ -236,9 +242,7 @@ def options_of(found: Design, *, range_db: float | None = None) -> tuple[Option,
     return tuple(out)
 
 
-def key_option(
-    found: Design, keyed: SpeechSegments, corner_hz: float, *, range_db: float | None = None
-) -> Option:
+def key_option(found: Design, keyed: SpeechSegments, corner_hz: float, *, range_db: float | None = None) -> Option:
     """A low cut in the key, tried.
 
     Args:
@@ -261,12 +265,8 @@ def what_it_buys(found: Design, other: Design) -> str:
             f"{show_number(abs(missing), 'ms')} {'less' if missing < 0 else 'more'} of the words is heard to be missing"
         )
     if abs(after.noise_open_ratio - before.noise_open_ratio) >= 0.005:
-        parts.append(
-            f"{after.noise_open_ratio:.0%} instead of {before.noise_open_ratio:.0%} of the room let through"
-        )
-    apart = (other.word_quietest_db - other.room_loudest_db) - (
-        found.word_quietest_db - found.room_loudest_db
-    )
+        parts.append(f"{after.noise_open_ratio:.0%} instead of {before.noise_open_ratio:.0%} of the room let through")
+    apart = (other.word_quietest_db - other.room_loudest_db) - (found.word_quietest_db - found.room_loudest_db)
     if abs(apart) >= 0.5:
         parts.append(
             f"the quietest word {show_number(abs(apart), 'dB')} {'further over' if apart > 0 else 'nearer to'} the room"
@@ -296,18 +296,19 @@ class _Search:
         open_db, between, attack, hold, release = at
         return self.base.model_copy(
             update={
-                "open_db": round(open_db, 1), "close_db": round(open_db - between, 1), "attack_ms": self.times[0][attack],
-                "hold_ms": self.times[1][hold], "release_ms": self.times[2][release],
+                "open_db": round(open_db, 1),
+                "close_db": round(open_db - between, 1),
+                "attack_ms": self.times[0][attack],
+                "hold_ms": self.times[1][hold],
+                "release_ms": self.times[2][release],
             }
-        )  # fmt: skip
+        )
 
     def cost(self, at: Setting) -> float:
         """What a setting costs."""
         if at not in self.known:
             gate = self.gate(at)
-            self.known[at] = cost_of(
-                self.trial.judge(gate), gate, self.weights, self.room, self.word, self.wanted
-            )
+            self.known[at] = cost_of(self.trial.judge(gate), gate, self.weights, self.room, self.word, self.wanted)
         return self.known[at]
 
     def run(self, progress: Callable[[float], bool] | None) -> Setting:
@@ -331,9 +332,7 @@ class _Search:
             math.ceil(max(self.word, self.room + 1.0) + BEYOND_DB),
         )
         count = len(self.times[1]), len(self.times[2])
-        times = [
-            (2, round(part * (count[0] - 1)), round(part * (count[1] - 1))) for part in (0.25, 0.5, 0.85)
-        ]
+        times = [(2, round(part * (count[0] - 1)), round(part * (count[1] - 1))) for part in (0.25, 0.5, 0.85)]
         rows = [
             self._within((float(open_db), between, *row))
             for open_db in range(lowest, highest + 1)
@@ -417,14 +416,11 @@ def cost_of(
     enough = number("gate-noise-works") / 100
     usual = data_table("gates")["bounds"]["usual_ms"]
     times = (gate.attack_ms, gate.hold_ms, gate.release_ms)
-    trifle = TRIFLE * sum(
-        abs(math.log(max(have, 0.1) / middle)) for have, middle in zip(times, usual, strict=True)
-    )
+    trifle = TRIFLE * sum(abs(math.log(max(have, 0.1) / middle)) for have, middle in zip(times, usual, strict=True))
     return (
         weights["eaten"] * verdict.words_clipped / words
         + weights["lost"] * verdict.heard_lost_ms / words / 100
-        + weights["noise"]
-        * (verdict.noise_open_ratio + TOO_MUCH * max(0.0, verdict.noise_open_ratio - enough))
+        + weights["noise"] * (verdict.noise_open_ratio + TOO_MUCH * max(0.0, verdict.noise_open_ratio - enough))
         + (weights["held"] * (1 + (room_db - gate.close_db) / 10) if verdict.held_open else 0.0)
         + weights["chatter"] * verdict.chatter_per_min / 10
         + weights["margin"] * lacks

@@ -114,21 +114,26 @@ def choose_ducker(talk: SpeechSegments, music: Key, threshold_db: float) -> Duck
     if len(inner):
         hold = max(hold, 50.0 * math.ceil(float(np.percentile(inner, 90)) * 20 + 1))
     ducker = Ducker(
-        threshold_db=round(threshold_db, 1), depth_db=depth, attack_ms=number("duck-attack"), hold_ms=hold,
+        threshold_db=round(threshold_db, 1),
+        depth_db=depth,
+        attack_ms=number("duck-attack"),
+        hold_ms=hold,
         release_ms=max(number("duck-release"), depth / number("duck-rise") * 1000),
-    )  # fmt: skip
+    )
     turned = ducker_turns(talk.key.detector(), ducker, talk.key.step_s)
     at, gain = ducker_points(turned, ducker, talk.key.step_s)
     up = (turned.opened[1:] - turned.shut[:-1]) * talk.key.step_s
     why = Derived(
-        "voice over music while it is down", lies + depth, "dB",
+        "voice over music while it is down",
+        lies + depth,
+        "dB",
         terms=(
             Derived("speech", talk.speech_dbfs, "dBFS", source="after ITU-T P.56"),
             Derived("less the music", -level, "dB", source="its loud tenth of half seconds; AES17"),
             Derived("depth", depth, "dB", source=f"what is lacking to {wanted.value:.0f} dB: {wanted.source}"),
         ),
         adds=True,
-    )  # fmt: skip
+    )
     pumps = int((up < number("duck-pump") / 1000).sum())
     return DuckChoice(ducker, level, lies + depth, pumps, len(turned.opened), at * talk.key.step_s, gain, why)
 

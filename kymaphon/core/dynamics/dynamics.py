@@ -43,8 +43,7 @@ def compressor_reduction(key: Key, compressor: Compressor) -> Floats:
     """What is taken off at every step, in dB, positive; shape (steps,)."""
     wanted = compressor_curve(key.detector("rms", compressor.detector_ms).astype(np.float64), compressor)
     rise, fall = (
-        math.exp(-key.step_s * 1000 / ms) if ms > 0 else 0.0
-        for ms in (compressor.attack_ms, compressor.release_ms)
+        math.exp(-key.step_s * 1000 / ms) if ms > 0 else 0.0 for ms in (compressor.attack_ms, compressor.release_ms)
     )
     out: list[float] = []
     now = 0.0
@@ -131,12 +130,12 @@ def choose_limiter(talk: SpeechSegments, ceiling_db: float, growth: Derived | No
     peaks = np.maximum(talk.key.peak, 1e-10)
     db = 20 * np.log10(peaks)
     highest = float(db.max())
-    words = np.concatenate(
-        [db[talk.key.steps(word.start_s) : talk.key.steps(word.end_s)] for word in talk.words]
-    )
+    words = np.concatenate([db[talk.key.steps(word.start_s) : talk.key.steps(word.end_s)] for word in talk.words])
     now, grown = max(0.0, highest - ceiling_db), max(0.0, highest + grows.value - ceiling_db)
     why = Derived(
-        "taken off the highest peak, grown", grown, "dB",
+        "taken off the highest peak, grown",
+        grown,
+        "dB",
         terms=(
             Derived("highest peak of the take", highest, "dBFS", source="sample peak"),
             Derived("growth", grows.value, "dB", source=grows.source),
@@ -144,11 +143,15 @@ def choose_limiter(talk: SpeechSegments, ceiling_db: float, growth: Derived | No
         ),
         adds=grown > 0,
         formula="" if grown > 0 else "nothing: the peaks stay under the ceiling",
-    )  # fmt: skip
+    )
     return LimiterChoice(
         Limiter(ceiling_db=ceiling_db, look_ahead_ms=number("limiter-ahead"), release_ms=number("limiter-release")),
-        now, grown, float((words > ceiling_db).mean()), float((words + grows.value > ceiling_db).mean()), why,
-    )  # fmt: skip
+        now,
+        grown,
+        float((words > ceiling_db).mean()),
+        float((words + grows.value > ceiling_db).mean()),
+        why,
+    )
 
 
 def choose_compressor(talk: SpeechSegments) -> tuple[Compressor, Derived]:
@@ -167,11 +170,15 @@ def choose_compressor(talk: SpeechSegments) -> tuple[Compressor, Derived]:
     taken = float(compressor_curve(np.array([middle]), bare)[0])
     left = spread - float(compressor_curve(np.array([loud]), bare)[0]) + taken
     why = Derived(
-        "loud words over middle ones, after it", left, "dB",
+        "loud words over middle ones, after it",
+        left,
+        "dB",
         terms=(
             Derived("before it", spread, "dB", source=f"the loud tenth of {len(levels)} words over their middle"),
-            Derived("taken off", left - spread, "dB", source=f"{ratio:g} to 1 over {middle:.1f} dBFS".replace("-", "\u2212")),
+            Derived(
+                "taken off", left - spread, "dB", source=f"{ratio:g} to 1 over {middle:.1f} dBFS".replace("-", "\u2212")
+            ),
         ),
         adds=True,
-    )  # fmt: skip
+    )
     return bare.with_(make_up_db=round(taken, 1)), why

@@ -71,9 +71,7 @@ def edges(over: NDArray[np.bool_]) -> tuple[Steps, Steps]:
         return none, none
     change = np.flatnonzero(over[1:] != over[:-1]) + 1
     starts_over = bool(over[0])
-    marks = np.concatenate(([0] if starts_over else [], change, [len(over)] if over[-1] else [])).astype(
-        np.int64
-    )
+    marks = np.concatenate(([0] if starts_over else [], change, [len(over)] if over[-1] else [])).astype(np.int64)
     return marks[0::2], marks[1::2]
 
 

@@ -226,11 +226,16 @@ class Trial:
         clipped = self.judged & (heard > tolerances).any(axis=1)
         eaten = tuple(
             Eaten(
-                int(i), float(a[i]) * self.step_s, float(length[i]) * ms, float(onset[i]) * ms, float(middle[i]) * ms,
-                float(tail[i]) * ms, *(float(part) for part in heard[i]),
+                int(i),
+                float(a[i]) * self.step_s,
+                float(length[i]) * ms,
+                float(onset[i]) * ms,
+                float(middle[i]) * ms,
+                float(tail[i]) * ms,
+                *(float(part) for part in heard[i]),
             )
             for i in np.flatnonzero(clipped)
-        )  # fmt: skip
+        )
         noise, quiet = self._noise(gate, starts, ends)
         again = turned.opened[1:] - turned.shut[:-1] < number("gate-chatter-within") / 1000 / self.step_s
         minutes = len(self.levels) * self.step_s / 60
@@ -240,11 +245,21 @@ class Trial:
         lost = float(np.maximum(length - covered, 0)[self.judged].sum()) * ms
         first = float(onset[self.judged].max(initial=0)) * ms
         return Evaluation(
-            gate, len(self.words), eaten, first, lost, noise / quiet if quiet else 0.0,
-            float(again.sum()) / minutes if minutes else 0.0, false, np.asarray(turned.opened * self.step_s, dtype=np.float64), np.asarray(turned.shut * self.step_s, dtype=np.float64),
-            int(again.sum()), float(heard[self.judged].sum()),
-            bool(gate.close_db <= self.room_loudest_db and gate.range_db > 0), self.talk.snr_db,
-        )  # fmt: skip
+            gate,
+            len(self.words),
+            eaten,
+            first,
+            lost,
+            noise / quiet if quiet else 0.0,
+            float(again.sum()) / minutes if minutes else 0.0,
+            false,
+            np.asarray(turned.opened * self.step_s, dtype=np.float64),
+            np.asarray(turned.shut * self.step_s, dtype=np.float64),
+            int(again.sum()),
+            float(heard[self.judged].sum()),
+            bool(gate.close_db <= self.room_loudest_db and gate.range_db > 0),
+            self.talk.snr_db,
+        )
 
     def _heard(self, starts: Floats, ends: Floats, onset: Floats, tail: Floats) -> Floats:
         """What is heard to be missing at each word's start, in its middle and at its end, in ms; shape (words, 3)."""

@@ -34,11 +34,7 @@ class WordUnderGate:
         if self.eaten is None:
             return f"Word {self.number + 1} is whole"
         part = self.eaten.part
-        return (
-            f"Word {self.number + 1} is lost"
-            if self.eaten.whole
-            else f"Word {self.number + 1} loses its {part}"
-        )
+        return f"Word {self.number + 1} is lost" if self.eaten.whole else f"Word {self.number + 1} loses its {part}"
 
 
 def explain_word(trial: Trial, verdict: Evaluation, number: int) -> WordUnderGate:
@@ -58,21 +54,21 @@ def explain_word(trial: Trial, verdict: Evaluation, number: int) -> WordUnderGat
     eaten = next((row for row in verdict.eaten if row.number == number), None)
     lines = [
         Derived(
-            "over the opening threshold", top - gate.open_db, "dB",
+            "over the opening threshold",
+            top - gate.open_db,
+            "dB",
             terms=(
                 Derived("its highest level", top, "dBFS", source=f"{gate.detector} detector, {gate.detector_ms:g} ms"),
                 Derived("less the opening threshold", -gate.open_db, "dB", source="setting"),
             ),
             adds=True,
         )
-    ]  # fmt: skip
+    ]
     over = np.flatnonzero(levels >= gate.open_db)
     open_before = bool(((verdict.open_s <= word.start_s) & (verdict.shut_s > word.start_s)).any())
     if len(over) and not open_before:
         late = float(over[0]) * trial.step_s * 1000
-        lines.append(
-            Derived("passes it after its start", late, "ms", source="first step at or over the threshold")
-        )
+        lines.append(Derived("passes it after its start", late, "ms", source="first step at or over the threshold"))
         lines.append(Derived("attack", gate.attack_ms, "ms", source="setting; the last part of it is heard"))
     if eaten is not None:
         for name, value, limit in (
@@ -82,7 +78,14 @@ def explain_word(trial: Trial, verdict: Evaluation, number: int) -> WordUnderGat
         ):
             let = figure(limit)
             if value > let.value or (eaten.whole and name == "lost of its start"):
-                lines.append(Derived(name, value, "ms", source=f"turned down by more than {figure('gate-eaten-at').value:.0f} dB; let pass: {let.value:.0f} ms"))  # fmt: skip
+                lines.append(
+                    Derived(
+                        name,
+                        value,
+                        "ms",
+                        source=f"turned down by more than {figure('gate-eaten-at').value:.0f} dB; let pass: {let.value:.0f} ms",
+                    )
+                )
     return WordUnderGate(number, eaten, tuple(lines))
 
 

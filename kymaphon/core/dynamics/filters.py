@@ -37,9 +37,7 @@ def butterworth(corner_hz: float, order: int, sample_rate_hz: float, *, low_pass
     if order < 1:
         raise ValueError("a filter is at least of the first order")
     if not 0 < corner_hz < sample_rate_hz / 2:
-        raise ValueError(
-            f"a corner of {corner_hz:g} Hz does not fit into {sample_rate_hz:g} samples a second"
-        )
+        raise ValueError(f"a corner of {corner_hz:g} Hz does not fit into {sample_rate_hz:g} samples a second")
     k = math.tan(math.pi * corner_hz / sample_rate_hz)
     rows = []
     if order % 2:
@@ -49,9 +47,7 @@ def butterworth(corner_hz: float, order: int, sample_rate_hz: float, *, low_pass
         q = 1 / (2 * math.cos(math.pi * (2 * i + 1 + order % 2) / (2 * order)))
         norm = 1 + k / q + k * k
         b0, b1 = (k * k, 2 * k * k) if low_pass else (1.0, -2.0)
-        rows.append(
-            [b0 / norm, b1 / norm, b0 / norm, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm]
-        )
+        rows.append([b0 / norm, b1 / norm, b0 / norm, 1.0, 2 * (k * k - 1) / norm, (1 - k / q + k * k) / norm])
     return np.array(rows)
 
 
@@ -76,13 +72,15 @@ def band_sections(band: Band, sample_rate_hz: float) -> Floats:
         s = 1.0 if band.shape == "low-shelf" else -1.0
         root = 2 * math.sqrt(a) * alpha
         b = (
-            a * ((a + 1) - s * (a - 1) * cos + root), s * 2 * a * ((a - 1) - s * (a + 1) * cos),
+            a * ((a + 1) - s * (a - 1) * cos + root),
+            s * 2 * a * ((a - 1) - s * (a + 1) * cos),
             a * ((a + 1) - s * (a - 1) * cos - root),
-        )  # fmt: skip
+        )
         d = (
-            (a + 1) + s * (a - 1) * cos + root, -s * 2 * ((a - 1) + s * (a + 1) * cos),
+            (a + 1) + s * (a - 1) * cos + root,
+            -s * 2 * ((a - 1) + s * (a + 1) * cos),
             (a + 1) + s * (a - 1) * cos - root,
-        )  # fmt: skip
+        )
     return np.array([[b[0] / d[0], b[1] / d[0], b[2] / d[0], 1.0, d[1] / d[0], d[2] / d[0]]])
 
 
@@ -189,9 +187,7 @@ def without_room(voice: Spectrum, room: Spectrum) -> Spectrum:
 
 
 def _curve(low_cut: LowCut, spectrum: Spectrum) -> Floats:
-    return gain_db(
-        low_cut_sections(low_cut, spectrum.sample_rate_hz), spectrum.frequency_hz, spectrum.sample_rate_hz
-    )
+    return gain_db(low_cut_sections(low_cut, spectrum.sample_rate_hz), spectrum.frequency_hz, spectrum.sample_rate_hz)
 
 
 def low_cut_limits() -> tuple[Derived, ...]:

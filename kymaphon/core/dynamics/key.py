@@ -176,9 +176,7 @@ class KeyMeter:
         for column in columns[1:]:
             np.maximum(highest, column, out=highest)
         self._peak.append(highest)
-        self._power.append(
-            np.asarray((used * used) @ self._ones / np.float32(self._samples), dtype=np.float32)
-        )
+        self._power.append(np.asarray((used * used) @ self._ones / np.float32(self._samples), dtype=np.float32))
 
     def result(self) -> Key:
         """The key of what was taken, once; samples that fill no whole step at the end are left out."""
@@ -196,9 +194,7 @@ def _joined(pieces: list[Levels]) -> Levels:
     return out
 
 
-def key_of(
-    blocks: Iterable[Signal] | Signal, sample_rate_hz: int, sections: NDArray[np.float64] | None = None
-) -> Key:
+def key_of(blocks: Iterable[Signal] | Signal, sample_rate_hz: int, sections: NDArray[np.float64] | None = None) -> Key:
     """The key of one channel, from blocks of it or from all of it.
 
     Raises:

@@ -73,9 +73,15 @@ def strip_at(analysis: Computed, rung: Rung, others: dict[str, set[str]], voice:
         gain = strip.gain_default_db if setting.gain_db is None else setting.gain_db
     shared = tuple(sorted(others.get(rung.node, set()) - {voice}))
     return StripPlace(
-        SettingRef(device_id, key, "chain"), rung.node, f"{analysis.device_name(device_id)}, {port.name}", rung.unit,
-        strip.does, shared, setting.chain or (), gain,
-    )  # fmt: skip
+        SettingRef(device_id, key, "chain"),
+        rung.node,
+        f"{analysis.device_name(device_id)}, {port.name}",
+        rung.unit,
+        strip.does,
+        shared,
+        setting.chain or (),
+        gain,
+    )
 
 
 def best_strip(strips: tuple[StripPlace, ...], sort: Sort) -> StripPlace | None:

@@ -24,11 +24,28 @@ class _Preset(Model):
 
 
 UNITS = {
-    "open_db": "{unit}", "close_db": "{unit}", "threshold_db": "{unit}", "ceiling_db": "{unit}", "range_db": "dB",
-    "depth_db": "dB", "knee_db": "dB", "make_up_db": "dB", "gain_db": "dB", "set_at_gain_db": "dB", "attack_ms": "ms",
-    "hold_ms": "ms", "release_ms": "ms", "look_ahead_ms": "ms", "detector_ms": "ms", "corner_hz": "Hz", "centre_hz": "Hz",
-    "key_low_hz": "Hz", "key_high_hz": "Hz", "slope_db_per_octave": "dB/octave", "ratio": "to 1",
-}  # fmt: skip
+    "open_db": "{unit}",
+    "close_db": "{unit}",
+    "threshold_db": "{unit}",
+    "ceiling_db": "{unit}",
+    "range_db": "dB",
+    "depth_db": "dB",
+    "knee_db": "dB",
+    "make_up_db": "dB",
+    "gain_db": "dB",
+    "set_at_gain_db": "dB",
+    "attack_ms": "ms",
+    "hold_ms": "ms",
+    "release_ms": "ms",
+    "look_ahead_ms": "ms",
+    "detector_ms": "ms",
+    "corner_hz": "Hz",
+    "centre_hz": "Hz",
+    "key_low_hz": "Hz",
+    "key_high_hz": "Hz",
+    "slope_db_per_octave": "dB/octave",
+    "ratio": "to 1",
+}
 ENDINGS = ("_db_per_octave", "_db", "_ms", "_hz")
 
 
@@ -137,9 +154,11 @@ def _band(number: int, value: str) -> dict[str, object]:
         raise PresetProblem(number, "a band is its shape, Hz, dB and q, parted by commas")
     try:
         return {
-            "shape": parts[0], "centre_hz": float(parts[1].removesuffix("Hz")), "gain_db": float(parts[2].removesuffix("dB")),
+            "shape": parts[0],
+            "centre_hz": float(parts[1].removesuffix("Hz")),
+            "gain_db": float(parts[2].removesuffix("dB")),
             "q": float(parts[3].removeprefix("q")),
-        }  # fmt: skip
+        }
     except ValueError as error:
         raise PresetProblem(number, f"not a number: {value}") from error
 

@@ -41,29 +41,24 @@ def speakers_allowed(gate: Gate, music: Key) -> SpeakersAllowed:
     if not len(levels) or float(levels.max()) <= SILENT_DB + 1:
         raise ValueError("the take of the loudspeakers is silent")
     source = f"highest of {music.seconds:.0f} s; {gate.detector} detector, {gate.detector_ms:g} ms"
-    return allowed_for(
-        gate, Derived("loudspeakers at the microphone", float(levels.max()), "dBFS", source=source)
-    )
+    return allowed_for(gate, Derived("loudspeakers at the microphone", float(levels.max()), "dBFS", source=source))
 
 
-def planned(
-    gate: Gate, at_microphone_db_spl: Derived, path_gain_db: Derived, unit: str = "dBFS"
-) -> SpeakersAllowed:
+def planned(gate: Gate, at_microphone_db_spl: Derived, path_gain_db: Derived, unit: str = "dBFS") -> SpeakersAllowed:
     """From the plan: the loudspeakers' level at the microphone and the rig's gain from there to the gate.
 
     Args:
         at_microphone_db_spl: mean level of the loudspeakers at the microphone.
         path_gain_db: level at the gate for 0 dB SPL at the microphone.
     """
-    crest = (
-        figure("music-crest")
-        if gate.detector == "peak"
-        else Derived("an rms detector reads no crest", 0.0, "dB")
-    )
+    crest = figure("music-crest") if gate.detector == "peak" else Derived("an rms detector reads no crest", 0.0, "dB")
     level = Derived(
-        "loudspeakers at the gate", at_microphone_db_spl.value + path_gain_db.value + crest.value, unit,
-        terms=(at_microphone_db_spl, path_gain_db, crest), adds=True,
-    )  # fmt: skip
+        "loudspeakers at the gate",
+        at_microphone_db_spl.value + path_gain_db.value + crest.value,
+        unit,
+        terms=(at_microphone_db_spl, path_gain_db, crest),
+        adds=True,
+    )
     return allowed_for(gate, level)
 
 
@@ -78,9 +73,7 @@ def planned_for(analysis: Computed, voice: str, gate: Gate, at: str | None) -> S
     """
     rung = take_rung(analysis, voice, at)
     ladder = analysis.any_ladder(voice)
-    device = next(
-        (row for row in analysis.show.devices if row.party == voice and row.place is not None), None
-    )
+    device = next((row for row in analysis.show.devices if row.party == voice and row.place is not None), None)
     if rung is None or ladder is None or device is None or device.place is None:
         return None
     sound = analysis.sound(device.place)
@@ -123,18 +116,30 @@ def allowed_for(gate: Gate, music: Derived) -> SpeakersAllowed:
         Derived("closing threshold", gate.close_db, music.unit, source="once open, the gate must shut again")
         if closing < opening
         else Derived(
-            "opening threshold less the margin", opening, music.unit,
-            terms=(Derived("opening threshold", gate.open_db, music.unit, source="setting"), Derived("less the margin", -margin, "dB", source=data_table("gates")["speakers_source"])),
+            "opening threshold less the margin",
+            opening,
+            music.unit,
+            terms=(
+                Derived("opening threshold", gate.open_db, music.unit, source="setting"),
+                Derived("less the margin", -margin, "dB", source=data_table("gates")["speakers_source"]),
+            ),
             adds=True,
         )
-    )  # fmt: skip
+    )
     why = Derived(
-        "loudspeakers' room under the gate", ceiling - music.value, "dB",
-        terms=(which, Derived(f"less {music.name}", -music.value, "dB", terms=music.terms, source=music.source)), adds=True,
-    )  # fmt: skip
+        "loudspeakers' room under the gate",
+        ceiling - music.value,
+        "dB",
+        terms=(which, Derived(f"less {music.name}", -music.value, "dB", terms=music.terms, source=music.source)),
+        adds=True,
+    )
     turn = ceiling - music.value
     if turn >= 0:
         text = f"Loudspeakers may be on: they stay {show_number(turn, 'dB')} under what the gate allows."
     else:
-        text = f"Turn the loudspeakers down by {show_number(-turn, 'dB')}: now they {'open the gate' if music.value >= gate.open_db else 'come too near to it'}{' and hold it open' if music.value >= gate.close_db else ''}."
+        text = (
+            f"Turn the loudspeakers down by {show_number(-turn, 'dB')}: now they "
+            f"{'open the gate' if music.value >= gate.open_db else 'come too near to it'}"
+            f"{' and hold it open' if music.value >= gate.close_db else ''}."
+        )
     return SpeakersAllowed(music.value, turn, why, text)

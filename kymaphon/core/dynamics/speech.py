@@ -133,9 +133,7 @@ def segment_speech(
     if len(frames) < FLOOR_FRAMES:
         raise NoTalkError(f"the take is {key.seconds:.2f} s long; half a minute of talk is wanted")
     if not frames.max() > 0:
-        raise NoTalkError(
-            "digital silence from end to end: nothing was recorded; check the input that was chosen"
-        )
+        raise NoTalkError("digital silence from end to end: nothing was recorded; check the input that was chosen")
     db = _db(frames)
     shut = _mask(len(frames), room_spans, key) if room_spans else None
     only = _mask(len(frames), talk_spans, key) if talk_spans else None
@@ -145,9 +143,7 @@ def segment_speech(
         if len(own) < FLOOR_FRAMES:
             raise NoTalkError(f"the room's take is {room.seconds:.2f} s long; ten seconds are wanted")
         if not own.max() > 0:
-            raise NoTalkError(
-                "the room's take is digital silence: it was gated, muted, or recorded on another input"
-            )
+            raise NoTalkError("the room's take is digital silence: it was gated, muted, or recorded on another input")
         found = _room_of(own)
         spoken = _words(db, found, shut, only)
         louder = _louder_pauses(frames, db, shut, only, found)
@@ -189,9 +185,7 @@ def segment_speech(
                 "talk and give them as the room, or mark a stretch of room by hand"
             )
         if not frames[alone].max() > 0:
-            raise NoTalkError(
-                "its pauses are digital silence: it has been through a gate already; record without one"
-            )
+            raise NoTalkError("its pauses are digital silence: it has been through a gate already; record without one")
         room_key = _joined(key, room_s)
         noise = float(frames[alone].mean())
     else:
@@ -207,9 +201,18 @@ def segment_speech(
                 )
     words = tuple(_word(key, frames, int(a), int(b)) for a, b in spoken)
     return SpeechSegments(
-        key, words, _spans(_talk_mask(len(frames), spoken), frame_s), room_s, speech, activity,
-        power_to_db(noise) + SINE_DB, room_key, room is not None, _spread(room_key), tuple(notes),
-    )  # fmt: skip
+        key,
+        words,
+        _spans(_talk_mask(len(frames), spoken), frame_s),
+        room_s,
+        speech,
+        activity,
+        power_to_db(noise) + SINE_DB,
+        room_key,
+        room is not None,
+        _spread(room_key),
+        tuple(notes),
+    )
 
 
 def _by_pauses(
@@ -291,9 +294,7 @@ def _room_of(frames: NDArray[np.float64], *, pure: bool = True) -> _Room:
         low, middle = (float(value) for value in np.percentile(db, (15.87, 50.0)))
         edge = min(edge, middle + EDGE_SIGMAS * (middle - low))
         core = min(core, middle + CORE_SIGMAS * (middle - low))
-    return _Room(
-        float(frames.mean()), edge + number("gate-edge-over"), max(core, edge) + number("gate-core-over")
-    )
+    return _Room(float(frames.mean()), edge + number("gate-edge-over"), max(core, edge) + number("gate-core-over"))
 
 
 def _words(
@@ -397,9 +398,11 @@ def _word(key: Key, frames: NDArray[np.float64], first: int, last: int) -> Word:
     a, b = first * FRAME_STEPS, last * FRAME_STEPS
     peak = float(key.peak[a:b].max())
     return Word(
-        a * key.step_s, b * key.step_s, 20 * math.log10(max(peak, 1e-10)),
+        a * key.step_s,
+        b * key.step_s,
+        20 * math.log10(max(peak, 1e-10)),
         power_to_db(max(float(frames[first:last].mean()), 1e-20)) + SINE_DB,
-    )  # fmt: skip
+    )
 
 
 def _mask(count: int, spans: Spans, key: Key) -> NDArray[np.bool_]:
@@ -418,9 +421,11 @@ def _spans(mask: NDArray[np.bool_], frame_s: float) -> Spans:
 def _joined(key: Key, spans: Spans) -> Key:
     parts = [key.part(start, end) for start, end in spans]
     return Key(
-        key.sample_rate_hz, key.samples, np.concatenate([part.peak for part in parts]),
+        key.sample_rate_hz,
+        key.samples,
+        np.concatenate([part.peak for part in parts]),
         np.concatenate([part.power for part in parts]),
-    )  # fmt: skip
+    )
 
 
 def _spread(room: Key) -> float:

@@ -147,9 +147,7 @@ def study(
                 f"clipped from end to end ({share:.0%} of its time): its levels say nothing of the voice; turn the gain down "
                 "and record again"
             )
-        notes.append(
-            f"clipped in {clipped} places: the loudest words were louder than they look; turn the gain down"
-        )
+        notes.append(f"clipped in {clipped} places: the loudest words were louder than they look; turn the gain down")
     talk = segment_speech(key, room_key, room_spans=room_spans, talk_spans=talk_spans)
     voice = _spectrum(take, chosen, ((word.start_s, word.end_s) for word in talk.words), steps)
     if room is None:
@@ -226,9 +224,7 @@ def loudest_channel(source: Source) -> int:
     return int(np.argmax(power))
 
 
-def _key(
-    source: Source, channel: int, sections: NDArray[np.float64] | None, steps: _Steps
-) -> tuple[Key, int]:
+def _key(source: Source, channel: int, sections: NDArray[np.float64] | None, steps: _Steps) -> tuple[Key, int]:
     """The key, and in how many runs of at least three samples the sound before its filters is clipped."""
     meter = KeyMeter(source.sample_rate_hz, sections)
     clipped = 0
@@ -240,9 +236,7 @@ def _key(
     return meter.result(), clipped
 
 
-def _spectrum(
-    source: Source, channel: int, spans: Iterable[tuple[float, float]], steps: _Steps
-) -> Spectrum | None:
+def _spectrum(source: Source, channel: int, spans: Iterable[tuple[float, float]], steps: _Steps) -> Spectrum | None:
     """The spectrum of some stretches, cut out of one reading."""
     rate = source.sample_rate_hz
     wanted = [(round(a * rate), round(b * rate)) for a, b in spans if b - a >= SHORTEST_WORD_S]

@@ -66,9 +66,12 @@ def through(
 def _behind(name: str, sound: Signal, words: Spans, room: Spans, rate: int, late_ms: float) -> Behind:
     peak = float(np.abs(sound).max(initial=0.0))
     return Behind(
-        name, _mean(sound, words, rate, late_ms), 20 * math.log10(peak) if peak > 0 else SILENCE_DB,
-        _mean(sound, room, rate, late_ms), late_ms,
-    )  # fmt: skip
+        name,
+        _mean(sound, words, rate, late_ms),
+        20 * math.log10(peak) if peak > 0 else SILENCE_DB,
+        _mean(sound, room, rate, late_ms),
+        late_ms,
+    )
 
 
 def _mean(sound: Signal, spans: Spans, rate: int, late_ms: float) -> float:

@@ -60,9 +60,7 @@ class Block:
 
     def times(self, vector: Floats) -> Floats:
         """The block times a vector of shape (size,)."""
-        out: Floats = np.bincount(self.target, self.weight * vector[self.source], self.size).astype(
-            np.float64
-        )
+        out: Floats = np.bincount(self.target, self.weight * vector[self.source], self.size).astype(np.float64)
         return out
 
     def scaled(self, scale: Floats) -> Block:
@@ -86,9 +84,7 @@ class Block:
         weight = self.weight.tolist()
         into: list[list[int]] = [[] for _ in range(self.size)]
         out: list[list[int]] = [[] for _ in range(self.size)]
-        for k, row, column in zip(
-            off.tolist(), self.target[off].tolist(), self.source[off].tolist(), strict=True
-        ):
+        for k, row, column in zip(off.tolist(), self.target[off].tolist(), self.source[off].tolist(), strict=True):
             into[row].append(k)
             out[column].append(k)
         for _ in range(2):
@@ -179,9 +175,7 @@ class Block:
                     out[before][after] = into[after][before] = out[before].get(after, 0.0) + first * second
             waiting.extend((*into[point], *out[point]))
         place = {point: i for i, point in enumerate(sorted(left))}
-        rows = [
-            (place[after], place[before], weight) for before in left for after, weight in out[before].items()
-        ]
+        rows = [(place[after], place[before], weight) for before in left for after, weight in out[before].items()]
         target, source = (np.array([row[i] for row in rows], dtype=np.intp) for i in (0, 1))
         return Block.of(len(left), target, source, np.array([row[2] for row in rows]))
 

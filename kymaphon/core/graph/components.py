@@ -21,9 +21,7 @@ def strong_components(graph: SignalGraph, within: Collection[int] | None = None)
     roots: Collection[int] = range(count) if within is None else within
     successors: list[list[int]] = [[] for _ in range(count)]
     for node in roots:
-        successors[node] = [
-            after for _, after, _ in graph.steps_out[node] if within is None or after in within
-        ]
+        successors[node] = [after for _, after, _ in graph.steps_out[node] if within is None or after in within]
     order = [-1] * count
     low = [0] * count
     on_stack = [False] * count

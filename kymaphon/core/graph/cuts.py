@@ -92,9 +92,7 @@ def flipped(graph: SignalGraph, refs: Iterable[SettingRef]) -> SignalGraph:
     edges = tuple(
         replace(
             edge,
-            switches=tuple(
-                replace(row, now=not row.now) if row.ref in turned else row for row in edge.switches
-            ),
+            switches=tuple(replace(row, now=not row.now) if row.ref in turned else row for row in edge.switches),
         )
         if any(row.ref in turned for row in edge.switches)
         else edge

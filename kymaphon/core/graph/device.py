@@ -117,14 +117,10 @@ class DeviceBuilder:
         if strip and strip.gain_db:
             gain = strip.gain_default_db if setting.gain_db is None else setting.gain_db
             low, high = strip.gain_db
-            gain_parts.append(
-                _set_gain(f"gain, {port.name}", gain, self._origin(setting.gain_db, strip.gain_db))
-            )
+            gain_parts.append(_set_gain(f"gain, {port.name}", gain, self._origin(setting.gain_db, strip.gain_db)))
             if low != high:
                 ref = self.ref(port.id, "gain_db")
-                knobs = (
-                    Knob(ref, f"{self.name}, {port.name}, gain", gain, low, high, strip.gain_step_db, True),
-                )
+                knobs = (Knob(ref, f"{self.name}, {port.name}, gain", gain, low, high, strip.gain_step_db, True),)
             if strip.ein_dbu:
                 self.draft.white_noise(base, "preamp", self._preamp_noise(port, strip, gain, pad))
         if pad:
@@ -135,18 +131,25 @@ class DeviceBuilder:
         if crosses:
             self._converter_noise(pre, self.inside, port)
         if strip and (strip.fader_db or strip.mute):
-            post = self._add(
-                f"{base}:post", f"{label}, after fader", self.inside, self._inside_ceiling(port.name)
-            )
+            post = self._add(f"{base}:post", f"{label}, after fader", self.inside, self._inside_ceiling(port.name))
             self._fader(pre, post, port.id, port.name, strip)
 
     def _preamp_noise(self, port: Port, strip: Strip, gain: float, pad: float) -> Derived:
         """What a preamplifier adds by itself: its stated EIN less the resistor that it was measured with."""
-        ein = Derived("equivalent input noise", ein_at_gain_dbu(strip.ein_dbu, gain), "dBu", source=f"device data: EIN at {gain:.0f} dB of gain")  # fmt: skip
+        ein = Derived(
+            "equivalent input noise",
+            ein_at_gain_dbu(strip.ein_dbu, gain),
+            "dBu",
+            source=f"device data: EIN at {gain:.0f} dB of gain",
+        )
         own = Derived(
-            "of the amplifier alone", ein_at_gain_dbu(own_ein(strip), gain), "dBu",
-            "10 lg(10^(EIN/10) \u2212 10^(thermal/10))", (ein, measured_with(strip)), "EIN is measured with a resistor across the input",
-        )  # fmt: skip
+            "of the amplifier alone",
+            ein_at_gain_dbu(own_ein(strip), gain),
+            "dBu",
+            "10 lg(10^(EIN/10) \u2212 10^(thermal/10))",
+            (ein, measured_with(strip)),
+            "EIN is measured with a resistor across the input",
+        )
         terms = (own, Derived("the pad before it", -pad, "dB", source="setting")) if pad else (own,)
         return total(f"{self.name}, {port.name}, preamp", UNITS[port.domain], terms)
 
@@ -195,9 +198,7 @@ class DeviceBuilder:
                 self._fader(mix, base, row.id, row.name, row.strip)
                 residual_at = mix
             if self.kind.residual_dbu is not None and (row.strip or not port):
-                noise = Derived(
-                    f"{self.name}, {row.name}, mixing", self.kind.residual_dbu, "dBu", source="device data"
-                )
+                noise = Derived(f"{self.name}, {row.name}, mixing", self.kind.residual_dbu, "dBu", source="device data")
                 self.draft.white_noise(residual_at, "preamp", noise)
             digitised = unit == "dBFS" and any(row.domain == "acoustic" for row in self.kind.inputs)
             if port and (digitised or {unit, self.inside} == {"dBu", "dBFS"}):
@@ -244,9 +245,7 @@ class DeviceBuilder:
                 *self._conversion(source_unit, target_unit, target_port or source_port),
                 *spread,
             )
-            dead = self.broken or (
-                "panned to the other side" if any(math.isinf(part.value) for part in spread) else ""
-            )
+            dead = self.broken or ("panned to the other side" if any(math.isinf(part.value) for part in spread) else "")
             self.draft.join(
                 source,
                 target,
@@ -263,9 +262,7 @@ class DeviceBuilder:
         mic = self.kind.microphone
         if mic is not None:
             step = dbv_to_dbu(mic.sensitivity_dbv_pa) - PASCAL_DB_SPL
-            text = f"{self.name}, {dbv_to_dbu(mic.sensitivity_dbv_pa):.1f} dBu/Pa less 94.0".replace(
-                "-", "\u2212"
-            )
+            text = f"{self.name}, {dbv_to_dbu(mic.sensitivity_dbv_pa):.1f} dBu/Pa less 94.0".replace("-", "\u2212")
             own = Derived(text, step, "dB", source=f"device data; 1 Pa is 94 dB SPL: {self.kind.name}")
             gain, knobs = self._own_gain(path, setting)
             return [own, *gain], knobs
@@ -273,9 +270,7 @@ class DeviceBuilder:
             return self._own_gain(path, setting)
         if path.gain_db:
             name = path.name or self._ends(path)
-            return [
-                Derived(f"{self.name}, {name}", path.gain_db, "dB", source=f"device data: {self.kind.name}")
-            ], []
+            return [Derived(f"{self.name}, {name}", path.gain_db, "dB", source=f"device data: {self.kind.name}")], []
         return [], []
 
     def _own_gain(self, path: Path, setting: Setting) -> tuple[list[Derived], list[Knob]]:
@@ -312,9 +307,7 @@ class DeviceBuilder:
             return node
         return f"{base}:pre" if f"{base}:pre" in self.draft.index else base
 
-    def _spread(
-        self, path: Path, source: Port | Bus, target: Port | Bus
-    ) -> list[tuple[str, str, tuple[Derived, ...]]]:
+    def _spread(self, path: Path, source: Port | Bus, target: Port | Bus) -> list[tuple[str, str, tuple[Derived, ...]]]:
         """Which sides go to which, with what a pan pot or a mono sum does to them."""
         if source.stereo and target.stereo:
             return [(".l", ".l", ()), (".r", ".r", ())]
@@ -347,9 +340,7 @@ class DeviceBuilder:
             count = "buffer" if path.buffers == 1 else f"{path.buffers} buffers"
             formula = f"{path.buffers} \u00d7 {self.samples} / {rate / 1000:g} kHz"
             name = f"{self.name}, {count} of {self.samples} samples"
-            delays.append(
-                Derived(name, path.buffers * one, "ms", formula, source="buffer length over sample rate")
-            )
+            delays.append(Derived(name, path.buffers * one, "ms", formula, source="buffer length over sample rate"))
         return tuple(delays)
 
 

@@ -92,9 +92,7 @@ class Rung:
     @property
     def own_noise(self) -> tuple[tuple[NoiseSource, float], ...]:
         """What enters along this chain, each with its gain to here."""
-        return tuple(
-            (row, self.reached_db - before) for place, before, row in self.along.own if place <= self.place
-        )
+        return tuple((row, self.reached_db - before) for place, before, row in self.along.own if place <= self.place)
 
     @property
     def owner(self) -> str:
@@ -188,9 +186,7 @@ class Rung:
         ]
         if "others" in self.noise_db:
             name = "noise of the other open channels"
-            parts.append(
-                Derived(name, self.noise_db["others"], self.noise_unit, source="solve over all open ways")
-            )
+            parts.append(Derived(name, self.noise_db["others"], self.noise_unit, source="solve over all open ways"))
         return tuple(sorted(parts, key=lambda part: -part.value))
 
     @property
@@ -388,18 +384,33 @@ def build_ladder(
         minor = 0 < i < len(nodes) - 1 and _is_minor(graph, position, steps[i - 1].kind, knobs, carried)
         rungs.append(
             Rung(
-                node.id, node.label, node.unit, start_level.value + reached[i], weighting, crest, along, i, lines[i], reached[i],
-                carried, delay, others[i][0], others[i][1], ceiling, clips_here, knobs, *marks[i], minor,
+                node.id,
+                node.label,
+                node.unit,
+                start_level.value + reached[i],
+                weighting,
+                crest,
+                along,
+                i,
+                lines[i],
+                reached[i],
+                carried,
+                delay,
+                others[i][0],
+                others[i][1],
+                ceiling,
+                clips_here,
+                knobs,
+                *marks[i],
+                minor,
             )
-        )  # fmt: skip
+        )
         if not minor:
             carried, knobs = 0.0, ()
     return Ladder(voice, target, tuple(rungs), path)
 
 
-def _is_minor(
-    graph: SignalGraph, position: int, kind: EdgeKind, knobs: tuple[Knob, ...], gain_db: float
-) -> bool:
+def _is_minor(graph: SignalGraph, position: int, kind: EdgeKind, knobs: tuple[Knob, ...], gain_db: float) -> bool:
     if kind in _PASSING:
         return True
     if any(knob.is_gain and knob.step >= 1 for knob in knobs):
@@ -407,9 +418,7 @@ def _is_minor(
     return abs(gain_db) < 0.05 and graph.nodes[position].unit != "dB SPL"
 
 
-def _ceilings(
-    graph: SignalGraph, nodes: tuple[int, ...], reached: list[float]
-) -> list[tuple[float | None, bool]]:
+def _ceilings(graph: SignalGraph, nodes: tuple[int, ...], reached: list[float]) -> list[tuple[float | None, bool]]:
     """Ceiling of each node, and whether it clips there; a point that does not clip takes its neighbour's,
     for drawing.
     """

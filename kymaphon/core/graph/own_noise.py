@@ -35,9 +35,13 @@ def own_noise(kind: Kind, name: str) -> Derived:
         Derived("sensitivity", sensitivity, "dBu/Pa", source=f"device data: {kind.name}"),
     )
     flat = Derived(
-        f"thermal noise of {ohms:.0f} ohm as sound", noise_as_sound_db_spl(thermal, sensitivity), "dB SPL",
-        "94.0 + thermal \u2212 sensitivity", terms, "94 dB SPL is 1 Pa",
-    )  # fmt: skip
+        f"thermal noise of {ohms:.0f} ohm as sound",
+        noise_as_sound_db_spl(thermal, sensitivity),
+        "dB SPL",
+        "94.0 + thermal \u2212 sensitivity",
+        terms,
+        "94 dB SPL is 1 Pa",
+    )
     return total(f"{name}, thermal noise of {ohms:.0f} ohm as sound", "dBA", (flat, white_a()))
 
 

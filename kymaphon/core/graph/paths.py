@@ -212,9 +212,7 @@ def _search(
     return PathList(_sorted(found), False)
 
 
-def _near_path(
-    transfer: Transfer, source: int, target: int, within: frozenset[int] | None
-) -> SignalPath | None:
+def _near_path(transfer: Transfer, source: int, target: int, within: frozenset[int] | None) -> SignalPath | None:
     """A strong way of few steps, where circles amplify and the strongest is not found: Dijkstra's search over how far each step is
     below the strongest step of the rig.
     """
@@ -231,7 +229,9 @@ def _near_path(
         node, k = by[node]
         edges.append(k)
     edges.reverse()
-    gain, delay = (sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True))  # fmt: skip
+    gain, delay = (
+        sum(values) for values in zip(*((graph.edges[k].gain_db, graph.edges[k].delay_ms) for k in edges), strict=True)
+    )
     return SignalPath(graph, tuple(edges), float(gain), float(delay))
 
 

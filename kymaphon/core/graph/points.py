@@ -56,9 +56,7 @@ PointMark = tuple[Mark | None, bool]
 """The mark at a point, and whether it was set for that point or its sort."""
 
 
-def marks_along(
-    show: Show, catalogue: Catalogue, graph: SignalGraph, nodes: tuple[int, ...]
-) -> list[PointMark]:
+def marks_along(show: Show, catalogue: Catalogue, graph: SignalGraph, nodes: tuple[int, ...]) -> list[PointMark]:
     """The mark at each point of a chain, and whether it was set for that point or its sort.
 
     One set for the very point comes first, then one for its sort, then the show's practice where its meter can be read.
@@ -76,9 +74,7 @@ def marks_along(
         if node.unit == "dB SPL":
             at = sort_of(node, show, catalogue) if own else None
             there = own.get("room") if at == "room" else None
-            out.append(
-                (mark_at(there, node.unit, house_of(show)), True) if there is not None else (None, False)
-            )
+            out.append((mark_at(there, node.unit, house_of(show)), True) if there is not None else (None, False))
             continue
         chosen = own.get(node.id) or own.get(base_of(node.id)) if own else None
         if chosen is None and own:

@@ -22,9 +22,7 @@ from kymaphon.core.model.scales import Mark, shipped_digital, show_mark
 from kymaphon.core.model.show import Party, Show
 from kymaphon.core.units import SILENCE_DB, correlated_sum_db, power_to_db, uncorrelated_sum_db
 
-Verdict = Literal[
-    "heard", "local", "silent", "missing", "quiet", "loud", "late", "back", "unwanted", "twice", "free"
-]
+Verdict = Literal["heard", "local", "silent", "missing", "quiet", "loud", "late", "back", "unwanted", "twice", "free"]
 """heard: as wanted. local: own voice, at once. silent: rightly not heard. missing: wanted, no way or too
 weak.
 quiet, loud: further from the wanted level than the tolerance. late: later than conversation bears. back: own
@@ -197,22 +195,14 @@ def own_way(transfer: Transfer, mics: Mics, node: int) -> SignalPath | None:
     return best
 
 
-def _where(
-    nodes: tuple[int, ...], power: NDArray[np.float64], onward: dict[int, Sequence[float]], mics: Mics
-) -> int:
+def _where(nodes: tuple[int, ...], power: NDArray[np.float64], onward: dict[int, Sequence[float]], mics: Mics) -> int:
     """Which of a listener's points a voice is looked at in: where its own microphone brings it, of those the loudest.
 
     Of two ears that get the same it is the first, whatever the rounding.
     """
-    mine = [
-        max((edge.gain_db + onward[n][edge.target] for _, edge in mics), default=-math.inf) for n in nodes
-    ]
+    mine = [max((edge.gain_db + onward[n][edge.target] for _, edge in mics), default=-math.inf) for n in nodes]
     best = max(mine)
-    rows = (
-        [n for n, gain in zip(nodes, mine, strict=True) if gain >= best - 0.1]
-        if best > -math.inf
-        else list(nodes)
-    )
+    rows = [n for n, gain in zip(nodes, mine, strict=True) if gain >= best - 0.1] if best > -math.inf else list(nodes)
     most = max(power[n] for n in rows) * (1 - 1e-6)
     return next(n for n in rows if power[n] >= most)
 
@@ -274,9 +264,18 @@ def _measure(
     )
     level = source_level.value + gain
     return replace(
-        feed, verdict=verdict, unit=unit, level_db=level, gain_db=gain + offset, delay_ms=path.delay_ms, path=path,
-        twice=twice, unstable=unstable, arrivals=arrivals, whole=transfer.effort.short == cut_short,
-    )  # fmt: skip
+        feed,
+        verdict=verdict,
+        unit=unit,
+        level_db=level,
+        gain_db=gain + offset,
+        delay_ms=path.delay_ms,
+        path=path,
+        twice=twice,
+        unstable=unstable,
+        arrivals=arrivals,
+        whole=transfer.effort.short == cut_short,
+    )
 
 
 def at_once_ms(want: WantKind) -> float:
@@ -480,9 +479,7 @@ def explain_level(graph: SignalGraph, feed: Delivery, path: SignalPath, wanted: 
     added = (feed.level_db or 0.0) - source.value - path.gain_db
     if feed.verdict != "back" and abs(added) >= 0.005:
         others = tuple(
-            Derived(
-                f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB"
-            )
+            Derived(f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB")
             for arrival in feed.arrivals
         )
         how = "ways of one length in step, others as powers, each against the strongest way"

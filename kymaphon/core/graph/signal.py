@@ -116,9 +116,7 @@ class EdgeKind(StrEnum):
     THROUGH_AIR = "through the air"
 
 
-ACOUSTIC = frozenset(
-    (EdgeKind.SPEAKS, EdgeKind.BLEEDS, EdgeKind.LOUDSPEAKER, EdgeKind.LEAK, EdgeKind.THROUGH_AIR)
-)
+ACOUSTIC = frozenset((EdgeKind.SPEAKS, EdgeKind.BLEEDS, EdgeKind.LOUDSPEAKER, EdgeKind.LEAK, EdgeKind.THROUGH_AIR))
 """Steps through the air of a place, not through the rig."""
 UNINTENDED = ACOUSTIC - {EdgeKind.SPEAKS}
 """Of those all but a voice into its own microphone: what nobody plugged or placed for it."""
@@ -275,9 +273,7 @@ class SignalGraph:
         cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
         held = self.switched
         gone = {i for ref in refs for i in held.get(ref, ())}
-        cut.__dict__.update(
-            live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds, bits=self.bits
-        )
+        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds, bits=self.bits)
         for name, end in (("steps_out", "source"), ("steps_in", "target")):
             rows = list(getattr(self, name))
             for node in {getattr(self.edges[i], end) for i in gone}:

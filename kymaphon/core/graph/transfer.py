@@ -87,9 +87,7 @@ class Transfer:
     @cached_property
     def cyclic_components(self) -> list[list[int]]:
         """The components in which signal can go round."""
-        looping = {
-            node for node, row in enumerate(self.graph.steps_out) for _, after, _ in row if after == node
-        }
+        looping = {node for node, row in enumerate(self.graph.steps_out) for _, after, _ in row if after == node}
         return [part for part in self.components if len(part) > 1 or part[0] in looping]
 
     @cached_property
@@ -164,9 +162,7 @@ class Transfer:
                     continue
                 members = set(part)
                 entered = {node for node in sources if node in members}
-                entered |= {
-                    after for node in reached - members for _, after, _ in onward[node] if after in members
-                }
+                entered |= {after for node in reached - members for _, after, _ in onward[node] if after in members}
                 first = [i for i, node in enumerate(part) if node in entered]
                 blocks[part[0]] = blocks[part[0]].opened(first)
         return blocks

@@ -70,9 +70,7 @@ def booster_move(budget: Budget) -> Buy | None:
         device = found[0]
         label = f"Take {device.name or budget.analysis.catalogue[device.kind].name} out"
         text = f"It is worth {show_number(worth, 'dB')} here. {made_up_without(budget)}"
-        return move_made(
-            budget, "booster", label, _alone_without_booster(budget), text, _without_booster(budget)
-        )
+        return move_made(budget, "booster", label, _alone_without_booster(budget), text, _without_booster(budget))
     return _with_booster(budget)
 
 
@@ -95,7 +93,9 @@ def made_up_without(budget: Budget) -> str:
         if up < turn.step / 2:
             continue
         left -= up
-        where = f"at {turn.label}: {show_number(turn.now, 'dB', sign=True)} to {show_number(float(value), 'dB', sign=True)}"
+        where = (
+            f"at {turn.label}: {show_number(turn.now, 'dB', sign=True)} to {show_number(float(value), 'dB', sign=True)}"
+        )
         if left > near:
             where += f", where its range ends {show_number(left, 'dB')} short"
         if turn.ref in budget.shared:
@@ -138,7 +138,10 @@ def _with_booster(budget: Budget) -> Buy | None:
         hiss,
     )
     after = budget.alone(noises, gain)
-    text = f"{gain:.0f} dB with an equivalent input noise of {show_number(strip.ein_dbu[0][1], 'dBu')} before the first preamplifier; it lifts voice and room alike."
+    text = (
+        f"{gain:.0f} dB with an equivalent input noise of {show_number(strip.ein_dbu[0][1], 'dBu')} "
+        "before the first preamplifier; it lifts voice and room alike."
+    )
     edits = _booster_edits(budget, device, gain)
     return move_made(budget, "booster", "An in-line booster", after, text, edits)
 
@@ -174,12 +177,7 @@ def _without_booster(budget: Budget) -> tuple[Edit, ...]:
     target, port_id, _ = PortId.of(lead.target)
     setting = show.device(target).settings.get(port_id)
     mic = microphone_of(budget)
-    if (
-        setting is not None
-        and setting.phantom
-        and mic is not None
-        and not any(p.phantom_ma for p in mic[1].outputs)
-    ):
+    if setting is not None and setting.phantom and mic is not None and not any(p.phantom_ma for p in mic[1].outputs):
         edits.append(SetValue(SettingRef(target, port_id, "phantom"), False))
     back = turned_back(budget, -gain)
     return () if back is None else (*edits, *back)
@@ -198,7 +196,10 @@ def booster_verdict(budget: Budget) -> str:
     if worth < much and "room" in rows:
         without = _preamp_without_booster(budget)
         if without is not None and rows["room"].level_db - without > 0:
-            text += f" The room is {rows['room'].level_db - without:.0f} dB louder than the preamplifier would be without it; gain lifts voice and room alike."
+            text += (
+                f" The room is {rows['room'].level_db - without:.0f} dB louder than the preamplifier "
+                "would be without it; gain lifts voice and room alike."
+            )
     half = half_distance(budget)
     if worth < little and half is not None and half.alone_db > worth:
         text += f" Half the distance buys {show_number(half.alone_db, 'dB')}."

@@ -245,9 +245,7 @@ def half_distance(budget: Budget) -> Buy | None:
     ok = distance / 2 >= max(nearest, number("nearest-distance"))
     text = f"From {show_number(distance, 'm')} to {show_number(distance / 2, 'm')}: the voice comes up by 6.0 dB, the room stays."
     if not ok:
-        text += (
-            f" That is nearer than this {in_sentence(kind.name)} is made for ({show_number(nearest, 'm')})."
-        )
+        text += f" That is nearer than this {in_sentence(kind.name)} is made for ({show_number(nearest, 'm')})."
     x, y = ((device.at_m[i] + party.at_m[i]) / 2 for i in (0, 1))
     edits: tuple[Edit, ...] = (SetField("devices", device.id, "at_m", (round(x, 3), round(y, 3))),)
     after = budget.alone(noises, HALF_DB)

@@ -87,9 +87,7 @@ class Listening:
     @property
     def dose(self) -> Derived:
         value = dose_percent(self.level.value, self.hours.value)
-        return Derived(
-            "day's dose", value, "%", "100 T / allowed", (self.hours, self.allowed), "NIOSH 98-126 (1998)"
-        )
+        return Derived("day's dose", value, "%", "100 T / allowed", (self.hours, self.allowed), "NIOSH 98-126 (1998)")
 
 
 def listenings(analysis: Computed) -> tuple[Listening, ...]:
@@ -126,9 +124,7 @@ def listenings(analysis: Computed) -> tuple[Listening, ...]:
         knob = _knob(analysis, node)
         loudest = None
         if knob is not None:
-            up = Derived(
-                "the knob fully up", knob.highest - knob.value, "dB", source=f"range of {knob.label}"
-            )
+            up = Derived("the knob fully up", knob.highest - knob.value, "dB", source=f"range of {knob.label}")
             loudest = Derived(
                 "level with the knob fully up",
                 shown.value + up.value,

@@ -102,20 +102,13 @@ class _Wires:
             return []
         if feed.voice not in self._reached:
             mouth = self.graph.mouths[feed.voice][0]
-            own = [
-                edge.target
-                for edge in self.graph.edges
-                if edge.source == mouth and edge.kind is EdgeKind.SPEAKS
-            ]
+            own = [edge.target for edge in self.graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS]
             self._reached[feed.voice] = spread(self._rows[0], own or [mouth])
         if feed.listener not in self._leading:
             self._leading[feed.listener] = spread(self._rows[1], list(self.graph.ears[feed.listener]))
         reached, leading = self._reached[feed.voice], self._leading[feed.listener]
         return [
-            knob
-            for edge, knobs in self.shut
-            if edge.source in reached and edge.target in leading
-            for knob in knobs
+            knob for edge, knobs in self.shut if edge.source in reached and edge.target in leading for knob in knobs
         ]
 
 

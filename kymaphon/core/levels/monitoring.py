@@ -60,10 +60,15 @@ class OwnEars:
         late = show_number(self.computer.delay_ms, "ms")
         kind = echo_class(self.computer.delay_ms)
         if self.direct is None:
-            return f"Hears itself only through the computer, {late} late: {kind}. Direct monitoring would take that away."
+            return (
+                f"Hears itself only through the computer, {late} late: {kind}. Direct monitoring would take that away."
+            )
         apart = self.computer.delay_ms - self.direct.delay_ms
         if self.below_db is not None and self.below_db >= number("double-difference"):
-            return f"Hears itself direct; what comes back through the computer {show_number(apart, 'ms')} later is {show_number(self.below_db, 'dB')} weaker and does no harm."
+            return (
+                f"Hears itself direct; what comes back through the computer {show_number(apart, 'ms')} "
+                f"later is {show_number(self.below_db, 'dB')} weaker and does no harm."
+            )
         return (
             f"Hears itself twice, direct and {show_number(apart, 'ms')} later through the computer: {kind}. "
             "Take its own voice out of what the computer returns, or switch direct monitoring off."

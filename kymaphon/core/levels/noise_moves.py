@@ -45,9 +45,15 @@ def quick_buys(budget: Budget) -> tuple[Buy, ...]:
 
 def _quick(budget: Budget) -> list[Buy | None]:
     return [
-        half_distance(budget), _tighter(budget), *_noises_off(budget), _quieter_room(budget), booster_move(budget), _quieter_preamp(budget),
-        _quieter_converter(budget), _others_shut(budget),
-    ]  # fmt: skip
+        half_distance(budget),
+        _tighter(budget),
+        *_noises_off(budget),
+        _quieter_room(budget),
+        booster_move(budget),
+        _quieter_preamp(budget),
+        _quieter_converter(budget),
+        _others_shut(budget),
+    ]
 
 
 def _ranked(rows: Sequence[Buy | None]) -> tuple[Buy, ...]:
@@ -66,9 +72,7 @@ def _tighter(budget: Budget) -> Buy | None:
     after = TIGHTER[TIGHTER.index(mic.pattern) + 1]
     noise = "room-tone"
     change = Pickup(after).diffuse_db(noise) - Pickup(mic.pattern).diffuse_db(noise)
-    noises = tuple(
-        replace(row, level=row.level + change) if row.kind == "room" else row for row in budget.voice.noises
-    )
+    noises = tuple(replace(row, level=row.level + change) if row.kind == "room" else row for row in budget.voice.noises)
     text = (
         f"As {Pickup(after).a_name} instead of {Pickup(mic.pattern).a_name}, {show_number(-change, 'dB')} less of a diffuse room "
         f"(pattern part A {PATTERNS[after]:g}); noise that stands in its axis stays."
@@ -90,11 +94,15 @@ def _noises_off(budget: Budget) -> list[Buy | None]:
         return []
     return [
         _on_the_show(
-            budget, f"off-{spot.id}", f"{spot.name} off", f"{spot.name} switched off or carried out: {spot.level_dba_1m:.0f} dBA at 1 m of it go, in every microphone there.",
-            (SetField("places", place.id, "noises", tuple(row for row in place.noises if row.id != spot.id)),), done=True,
+            budget,
+            f"off-{spot.id}",
+            f"{spot.name} off",
+            f"{spot.name} switched off or carried out: {spot.level_dba_1m:.0f} dBA at 1 m of it go, in every microphone there.",
+            (SetField("places", place.id, "noises", tuple(row for row in place.noises if row.id != spot.id)),),
+            done=True,
         )
         for spot in place.noises
-    ]  # fmt: skip
+    ]
 
 
 def _quieter_room(budget: Budget) -> Buy | None:
@@ -175,9 +183,7 @@ def _quieter_converter(budget: Budget) -> Buy | None:
 
 def _gain_early(budget: Budget) -> Buy | None:
     """The line-up solver on this chain alone: as much early as ceilings allow, at the level that it has now."""
-    gains = [
-        turn for turn in budget.model.turns if turn.sort == "gain" and turn.positions > 0 and not turn.held_by
-    ]
+    gains = [turn for turn in budget.model.turns if turn.sort == "gain" and turn.positions > 0 and not turn.held_by]
     if len(gains) < 2:
         return None
     voice = replace(budget.voice, wanted=budget.voice.speech[0] + float(budget.voice.speech[1] @ budget.x))
@@ -221,7 +227,5 @@ def _gain_early(budget: Budget) -> Buy | None:
 def _others_shut(budget: Budget) -> Buy | None:
     if budget.others_db == -math.inf:
         return None
-    text = (
-        "Right faders up, all others down while nobody speaks there: only this channel's own noise is left."
-    )
+    text = "Right faders up, all others down while nobody speaks there: only this channel's own noise is left."
     return move_made(budget, "others-shut", "The other channels shut", budget.alone_db, text, shut=True)

@@ -49,10 +49,11 @@ class Summed:
     def words(self) -> str:
         """What the operator sees, and what the practice says to it."""
         unit = scales()[self.meter].unit
-        where = (
-            self.point.label.removeprefix(self.device + ", ").removesuffix(", left").removesuffix(", right")
+        where = self.point.label.removeprefix(self.device + ", ").removesuffix(", left").removesuffix(", right")
+        text = (
+            f"{scales()[self.meter].name} of {self.device}, {where}: {len(self.voices)} sources at "
+            f"once read about {figure_on(self.shows.value, unit)}"
         )
-        text = f"{scales()[self.meter].name} of {self.device}, {where}: {len(self.voices)} sources at once read about {figure_on(self.shows.value, unit)}"
         if self.clips:
             text += "; their peaks clip there"
         return f"{text}; {self._against()}." if self.mark is not None else f"{text}."
@@ -77,9 +78,16 @@ class Summed:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "point": self.point.node, "device": self.device, "voices": list(self.voices), "level": round(self.level.value, 3), "unit": self.point.unit,
-            "shows": round(self.shows.value, 3), "meter": self.meter, "peak": round(self.peak_db, 3), "clips": self.clips,
-        }  # fmt: skip
+            "point": self.point.node,
+            "device": self.device,
+            "voices": list(self.voices),
+            "level": round(self.level.value, 3),
+            "unit": self.point.unit,
+            "shows": round(self.shows.value, 3),
+            "meter": self.meter,
+            "peak": round(self.peak_db, 3),
+            "clips": self.clips,
+        }
 
 
 def programme(analysis: Computed) -> tuple[Summed, ...]:
@@ -118,9 +126,7 @@ def _rows(analysis: Computed) -> Iterator[Summed]:
                 points.setdefault(base, {})[voice] = rung
                 order[base] = device
         for base, rungs in points.items():
-            kind = next(
-                (analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == order[base]), None
-            )
+            kind = next((analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == order[base]), None)
             if len(rungs) < 2 or kind is None or kind.group not in SHOWN or base in told:
                 continue
             told.add(base)
@@ -128,9 +134,7 @@ def _rows(analysis: Computed) -> Iterator[Summed]:
             yield _summed(analysis, base, rungs, kind.meter, owners)
 
 
-def _summed(
-    analysis: Computed, base: str, rungs: dict[str, Rung], meter: str | None, owners: list[str]
-) -> Summed:
+def _summed(analysis: Computed, base: str, rungs: dict[str, Rung], meter: str | None, owners: list[str]) -> Summed:
     first = next(iter(rungs.values()))
     terms = tuple(
         Derived(analysis.party_name(voice), rung.speech_db, rung.unit, source="its ladder")
@@ -140,11 +144,16 @@ def _summed(
     level = Derived("all at once", whole, first.unit, "10 lg Σ 10^(L/10)", terms, "uncorrelated sum")
     scale = meter or ("desk-peak" if first.unit == "dBu" else "dbfs")
     peaks = scales()[scale].average_lead_db is None or scale == "desk-peak"
-    shows = reading(
-        scale, whole, first.unit, house_at(analysis.show, analysis.catalogue, owners), peaks=peaks
-    )
+    shows = reading(scale, whole, first.unit, house_at(analysis.show, analysis.catalogue, owners), peaks=peaks)
     peak = whole + crest_together(len(rungs))[0].value
     return Summed(
-        first, analysis.device_name(owners[0]), tuple(rungs), level, shows, scale, peak,
-        first.ceiling_db if first.ceiling_here else None, first.mark,
-    )  # fmt: skip
+        first,
+        analysis.device_name(owners[0]),
+        tuple(rungs),
+        level,
+        shows,
+        scale,
+        peak,
+        first.ceiling_db if first.ceiling_here else None,
+        first.mark,
+    )

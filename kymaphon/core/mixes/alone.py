@@ -62,8 +62,15 @@ def outlets(analysis: Computed) -> list[Outlet]:
             for side in ("l", "r") if port.stereo else ("",):
                 node = graph.index[f"{device.id}.{port.id}" + (f".{side}" if side else "")]
                 out.append(
-                    Outlet(device, port, side, graph.nodes[node].unit, _heard(names, by_wire[node]), _heard(names, by_all[node]))
-                )  # fmt: skip
+                    Outlet(
+                        device,
+                        port,
+                        side,
+                        graph.nodes[node].unit,
+                        _heard(names, by_wire[node]),
+                        _heard(names, by_all[node]),
+                    )
+                )
     return out
 
 

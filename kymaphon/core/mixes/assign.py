@@ -66,11 +66,7 @@ class Assignment:
 
 def required_inputs(mixer: Mixer, need: MixRequirement) -> RequiredInputs:
     """What a need asks of the mixer's inputs."""
-    off = {
-        row
-        for row, found in mixer.voices.items()
-        if row in mixer.needless or not need.keep_off.isdisjoint(found)
-    }
+    off = {row for row, found in mixer.voices.items() if row in mixer.needless or not need.keep_off.isdisjoint(found)}
     groups: dict[str, tuple[str, ...]] = {}
     unable = []
     for voice in (*need.hear, *sorted(need.local)):
@@ -212,9 +208,12 @@ class _Programme:
         entries = [(i, k, value) for i, terms in enumerate(self.rows) for k, value in terms.items()]
         shape = (len(self.rows), len(self.cost))
         matrix = coo_array(
-            (np.array([row[2] for row in entries]), (np.array([row[0] for row in entries]), np.array([row[1] for row in entries]))),
+            (
+                np.array([row[2] for row in entries]),
+                (np.array([row[0] for row in entries]), np.array([row[1] for row in entries])),
+            ),
             shape=shape,
-        ).tocsc()  # fmt: skip
+        ).tocsc()
         found = milp(
             np.array(self.cost),
             constraints=LinearConstraint(matrix, self.low, self.high),
@@ -242,9 +241,7 @@ class _Programme:
                 terms[column] = 1.0
         # Of two that could be left without, the later of the show.
         late = 0.1 * (len(self.asks) - i)
-        alone = self._column(
-            1.0 + late + sum(cost("missing") for voice in asks.need.hear if voice in asks.groups)
-        )
+        alone = self._column(1.0 + late + sum(cost("missing") for voice in asks.need.hear if voice in asks.groups))
         self.none.append(alone)
         terms[alone] = 1.0
         self._row(terms, 1.0, 1.0)
@@ -306,9 +303,7 @@ class _Programme:
 
     def _holds(self, column: int, asks: RequiredInputs, bus: MixBus, sides: str) -> None:
         for rows in asks.groups.values():
-            terms = {
-                self.side[bus.base, row, side]: 1.0 for row in rows if row in bus.inputs for side in sides
-            }
+            terms = {self.side[bus.base, row, side]: 1.0 for row in rows if row in bus.inputs for side in sides}
             if terms:
                 self._row({**terms, column: -1.0}, 0.0, np.inf)
             if terms and len(sides) > 1 and all(all(self.mixer.pans_to(row)) for row in rows):
@@ -335,8 +330,7 @@ class _Programme:
         left = tuple(self.asks[i] for i, column in enumerate(self.none) if values[column] > 0.5)
         pairs = dict.fromkeys((base, source) for base, source, _ in self.side)
         sides = {
-            row: (bool(values[self.side[*row, "l"]] > 0.5), bool(values[self.side[*row, "r"]] > 0.5))
-            for row in pairs
+            row: (bool(values[self.side[*row, "l"]] > 0.5), bool(values[self.side[*row, "r"]] > 0.5)) for row in pairs
         }
         return Assignment(buses, left, sides, value)
 

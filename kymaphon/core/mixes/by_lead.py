@@ -139,8 +139,6 @@ def _edits(show: Show, catalogue: Catalogue, lead: Lead) -> tuple[Edit, ...]:
     there = next((cable for cable in show.cables if cable.target == target and not mixes), None)
     now = apply_all(show, edits)
     edits += (
-        from_elsewhere(now, catalogue, there, source)
-        if there is not None
-        else (plug(now, catalogue, source, target),)
+        from_elsewhere(now, catalogue, there, source) if there is not None else (plug(now, catalogue, source, target),)
     )
     return edits

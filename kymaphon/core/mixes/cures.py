@@ -71,9 +71,7 @@ def kept_pair(analysis: Computed, feed: Delivery) -> PairConstraint:
     floor = mark + feed.wanted_gain_db + number("heard-floor") - level.value
     first = next(feed.path.steps(), None) if feed.path is not None else None
     if first is None or first.kind is EdgeKind.BLEEDS:
-        first = next(
-            (edge for edge in graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS), None
-        )
+        first = next((edge for edge in graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS), None)
     if first is not None and first.kind is EdgeKind.SPEAKS:
         near = mark + feed.wanted_gain_db - number("level-tolerance") - level.value
         spoken = mouth if feed.want == "hear" else None
@@ -88,9 +86,7 @@ def names(analysis: Computed, ids: Iterable[str]) -> str:
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
 
 
-def remedies_of(
-    analysis: Computed, cuts: list[Cut], done: str, kept: list[PairConstraint]
-) -> tuple[Remedy, ...]:
+def remedies_of(analysis: Computed, cuts: list[Cut], done: str, kept: list[PairConstraint]) -> tuple[Remedy, ...]:
     out = []
     for i, cut in enumerate(cuts):
         if cut.breaks:
@@ -123,7 +119,10 @@ def blocked(analysis: Computed, cuts: list[Cut]) -> str:
     if cuts[0].breaks:
         first = cuts[0].breaks[0]
         pair = f"{analysis.party_name(first.listener)} would lose {analysis.party_name(first.voice)}"
-        return f" No set of switches was found that cures it and keeps every want: with {cuts[0].label.lower()}, {pair}. Plan looks for a mix of its own."
+        return (
+            f" No set of switches was found that cures it and keeps every want: with {cuts[0].label.lower()}, "
+            f"{pair}. Plan looks for a mix of its own."
+        )
     return ""
 
 
@@ -152,9 +151,7 @@ def way_words(analysis: Computed, path: SignalPath, others: Sequence[SignalPath]
     own = [step for k, step in zip(path.edges, path.steps(), strict=True) if k not in elsewhere]
     if others and own and len(own) < len(path.edges):
         named = [
-            step
-            for step in own
-            if step.label and step.kind not in (EdgeKind.CABLE, EdgeKind.LISTENS, EdgeKind.PLAYS)
+            step for step in own if step.label and step.kind not in (EdgeKind.CABLE, EdgeKind.LISTENS, EdgeKind.PLAYS)
         ]
         telling = next((step for step in reversed(named) if step.switches), next(iter(named), None))
         if telling is not None:
@@ -168,6 +165,4 @@ def way_words(analysis: Computed, path: SignalPath, others: Sequence[SignalPath]
 
 def switches_of_feed(analysis: Computed, feed: Delivery) -> list[Switch]:
     """Closed switches on every way of a pair, crosspoints first."""
-    return switches_on(
-        path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths
-    )
+    return switches_on(path for arrival in analysis.arrivals(feed.listener, feed.voice) for path in arrival.paths)

@@ -137,16 +137,12 @@ def _values(
         yield Instruction("set", device.id, f"{where}: fader to {_signed(new.fader_db)} dB"), None
     if bool(old.mute) != bool(new.mute):
         yield (
-            Instruction(
-                "off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"
-            ),
+            Instruction("off" if new.mute else "open", device.id, f"{where}: {'mute' if new.mute else 'unmute'}"),
             None,
         )
 
 
-def _strip_values(
-    device: Device, kind: Kind, key: str, where: str, old: Setting, new: Setting
-) -> Iterator[_Found]:
+def _strip_values(device: Device, kind: Kind, key: str, where: str, old: Setting, new: Setting) -> Iterator[_Found]:
     """What is set at a channel, a control, a processor or a buffer, faders, mutes and pans apart."""
     if new.gain_db is not None and new.gain_db != old.gain_db:
         yield Instruction("set", device.id, f"{where}, gain: {_signed(new.gain_db)} dB"), None
@@ -247,7 +243,9 @@ def _end_words(show: Show, catalogue: Catalogue, reference: str) -> str:
     name = end.device.name or end.kind.name
     if names.count(name) < 2:
         return end.name
-    owners = [party.name for party in show.parties if party.id == end.device.party or party.hears_device == end.device.id]  # fmt: skip
+    owners = [
+        party.name for party in show.parties if party.id == end.device.party or party.hears_device == end.device.id
+    ]
     told = f"{name} of {owners[0]}" if owners else f"{name} ({end.device.id})"
     return end.name.replace(device_name(show, end.device, end.kind.name), told, 1)
 
@@ -279,13 +277,11 @@ def _gate(before: Show, after: Show, catalogue: Catalogue, device: Device, bears
     knob = next(
         (knob for knob in kind.controls if knob.moves and all(path.endswith(f">{bears.bus}") for path in knob.moves)),
         None,
-    )  # fmt: skip
+    )
     if knob is not None:
         gain = device.settings.get(knob.id, Setting()).gain_db
         level = _signed(knob.default_gain_db if gain is None else gain)
-        return _Gate(
-            device.id, f"{device.name or kind.name}, {knob.name}", "down", f"slowly up to {level} dB"
-        )
+        return _Gate(device.id, f"{device.name or kind.name}, {knob.name}", "down", f"slowly up to {level} dB")
     if bears.source:
         return _strip_gate(device, kind, kind.port(bears.source))
     end = end_of(after, catalogue, bears.target)
@@ -326,9 +322,13 @@ def _opener(kind: Kind, bus: str) -> Port | Bus | None:
     rows: list[Port | Bus] = [*kind.outputs, *kind.buses]
     own = [row for row in rows if row.id == bus]
     return next(
-        (row for row in (*own, *(row for row in kind.buses if row.id in feeding)) if row.strip is not None and (row.strip.mute or row.strip.fader_db)),
+        (
+            row
+            for row in (*own, *(row for row in kind.buses if row.id in feeding))
+            if row.strip is not None and (row.strip.mute or row.strip.fader_db)
+        ),
         None,
-    )  # fmt: skip
+    )
 
 
 def names_of(kind: Kind) -> dict[str, str]:
@@ -371,7 +371,9 @@ def doing_edits(before: Show, edits: Iterable[Edit], catalogue: Catalogue) -> tu
     gone = tuple(RemoveRow("tasks", row.id) for row in before.tasks if row.id.startswith(PREFIX) and row.done)
     taken = {row.id for row in before.tasks if not (row.id.startswith(PREFIX) and row.done)}
     numbers = (n for n in range(1, 100_000) if f"{PREFIX}{n}" not in taken)
-    rows = tuple(AddRow("tasks", Task(id=f"{PREFIX}{n}", text=step.text)) for step, n in zip(steps, numbers, strict=False))  # fmt: skip
+    rows = tuple(
+        AddRow("tasks", Task(id=f"{PREFIX}{n}", text=step.text)) for step, n in zip(steps, numbers, strict=False)
+    )
     return (*changes, *gone, *rows)
 
 

@@ -46,12 +46,19 @@ def in_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> InComputer 
         show: with the wants of the plan in it.
     """
     for host in _hosts(show, catalogue, plan):
-        here = [row for row in show.devices if row.host == host.id and catalogue[row.kind].is_mixing_software and mixes(catalogue[row.kind])]  # fmt: skip
+        here = [
+            row
+            for row in show.devices
+            if row.host == host.id and catalogue[row.kind].is_mixing_software and mixes(catalogue[row.kind])
+        ]
         kinds = sorted(
             (kind for kind in catalogue if kind.is_mixing_software and mixes(kind)),
             key=lambda kind: (len(kind.outputs), len(kind.inputs)),
         )
-        new = [Device(id=fresh_id(show, kind.id), kind=kind.id, name=_fresh_name(show, kind), host=host.id) for kind in kinds]  # fmt: skip
+        new = [
+            Device(id=fresh_id(show, kind.id), kind=kind.id, name=_fresh_name(show, kind), host=host.id)
+            for kind in kinds
+        ]
         for device in (*here, *new):
             found = _with_mixer(show, catalogue, plan, host, device, fresh=device in new)
             if found is not None:
@@ -88,9 +95,7 @@ def _fresh_name(show: Show, kind: Kind) -> str:
     """What a new device is called: its kind in short, with a number where there is one of that name."""
     short = kind.name.partition(",")[0]
     taken = {row.name for row in show.devices}
-    return next(
-        name for n in range(1, len(taken) + 3) if (name := f"{short} {n}" if n > 1 else short) not in taken
-    )
+    return next(name for n in range(1, len(taken) + 3) if (name := f"{short} {n}" if n > 1 else short) not in taken)
 
 
 def _with_mixer(
@@ -125,7 +130,7 @@ def _inside(show: Show, catalogue: Catalogue, host: Device, others: dict[str, De
             or target.device.id not in others
             or target.port.domain != "digital"
         ):
-            continue  # fmt: skip
+            continue
         if target.port.connector == "network":
             continue
         if target.kind.is_recorder and sum(row.domain == "digital" for row in target.kind.inputs) > 1:
@@ -135,25 +140,26 @@ def _inside(show: Show, catalogue: Catalogue, host: Device, others: dict[str, De
 
 def _is_idle(show: Show, source: End) -> bool:
     """Whether nothing is plugged into whatever an output gives on, and nobody plays into it."""
-    feeding = {
-        f"{source.device.id}.{path.source}" for path in source.kind.paths if path.target == source.port.id
-    }
+    feeding = {f"{source.device.id}.{path.source}" for path in source.kind.paths if path.target == source.port.id}
     plugged = {cable.target_socket for cable in show.cables}
     played = {party.plays_on for party in show.parties}
     return feeding.isdisjoint(plugged | played)
 
 
 def _into_mixer(
-    show: Show, catalogue: Catalogue, plan: FeedPlan, device: Device, kind: Kind, others: dict[str, Device], *, fresh: bool
-) -> tuple[tuple[Edit, ...], tuple[str, ...]] | None:  # fmt: skip
+    show: Show,
+    catalogue: Catalogue,
+    plan: FeedPlan,
+    device: Device,
+    kind: Kind,
+    others: dict[str, Device],
+    *,
+    fresh: bool,
+) -> tuple[tuple[Edit, ...], tuple[str, ...]] | None:
     """The plugs that bring every voice of the computer into the mixer, and what they bring; None where its inputs do not reach."""
     there: set[str] = set()
     if not fresh:
-        there = {
-            voice
-            for row in mixer_of(catalogue, plan.before.graph, device).voices.values()
-            for voice in row
-        }  # fmt: skip
+        there = {voice for row in mixer_of(catalogue, plan.before.graph, device).voices.values() for voice in row}
     chosen = list(_fewest_together(plan, others, there))
     free = list(free_inputs(show, catalogue, device))
     edits: list[Edit] = []
@@ -173,9 +179,7 @@ def _into_mixer(
     return tuple(edits), tuple(dict.fromkeys(names))
 
 
-def _fewest_together(
-    plan: FeedPlan, others: dict[str, Device], there: set[str]
-) -> Iterator[tuple[Outlet, ...]]:
+def _fewest_together(plan: FeedPlan, others: dict[str, Device], there: set[str]) -> Iterator[tuple[Outlet, ...]]:
     """Outputs inside the computer that bring every voice once, each with as few others as can be; two sides of a pair together."""
     rows: dict[str, Outlet] = {}
     for row in outlets(plan.before):
@@ -204,9 +208,7 @@ def _is_twin(one: Outlet, other: Outlet) -> bool:
     )
 
 
-def _to_ears(
-    show: Show, catalogue: Catalogue, device: Device, kind: Kind, others: dict[str, Device]
-) -> Iterator[Edit]:
+def _to_ears(show: Show, catalogue: Catalogue, device: Device, kind: Kind, others: dict[str, Device]) -> Iterator[Edit]:
     """The mixer's monitor back to what people listen on at this computer; the plan puts another mix there where it has to."""
     giver = [port for port in kind.outputs if port.stereo and port.domain == "digital"]
     if not giver:

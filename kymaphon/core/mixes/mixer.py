@@ -109,9 +109,7 @@ class Mixer:
     def port_name(self, port_id: str) -> str:
         """The name of a socket or bus."""
         port = self.kind.port(port_id)
-        return (
-            port.name if port is not None else next(row.name for row in self.kind.buses if row.id == port_id)
-        )
+        return port.name if port is not None else next(row.name for row in self.kind.buses if row.id == port_id)
 
     def carrying(self, voice: str) -> tuple[str, ...]:
         """Inputs that bring a voice and are of use."""
@@ -167,9 +165,7 @@ def mixer_of(catalogue: Catalogue, graph: SignalGraph, device: Device) -> Mixer:
 def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict[str, InputArrival]]:
     """Each input's voices: from their own microphones or players, not by other people's, and not round through the device."""
     inside = {i for i, node in enumerate(graph.nodes) if node.owner == device.id}
-    live = tuple(
-        i for i in graph.live if graph.edges[i].kind not in UNINTENDED and graph.edges[i].source not in inside
-    )
+    live = tuple(i for i in graph.live if graph.edges[i].kind not in UNINTENDED and graph.edges[i].source not in inside)
     before = Transfer(graph.only(live))
     ports = [port for port in kind.inputs if port.domain != "acoustic"]
     nodes = {port.id: _nodes(graph, device, port) for port in ports}
@@ -182,9 +178,7 @@ def _voices_at(graph: SignalGraph, device: Device, kind: Kind) -> dict[str, dict
             gain = before.best_gain_to(node)[mouth]
             path = strongest_path(before, mouth, node)
             if path is not None:
-                here[voice] = InputArrival(
-                    gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node)
-                )
+                here[voice] = InputArrival(gain, path.delay_ms, next(path.steps()).delay_ms, _preamp_db(graph, node))
         found[port_id] = here
     weakest = number("comes-by")
     strongest = {
@@ -250,23 +244,26 @@ def buses_of(device: Device, kind: Kind) -> tuple[MixBus, ...]:
     mixed = [row for row in found if row not in direct]
     for bus in kind.buses:
         into = _into_bus(device, kind, bus.id, inputs)
-        given = tuple(
-            (path.target, "") for path in kind.paths if path.source == bus.id and path.target in outputs
-        )
+        given = tuple((path.target, "") for path in kind.paths if path.source == bus.id and path.target in outputs)
         if not into or not given:
             continue
         mixed.append(MixBus(bus.id, bus.name, bus.stereo, _points(device, into), given))
         sided = tuple(
-            socket for socket, _ in given if outputs[socket].domain == "analog" and outputs[socket].stereo and outputs[socket].level == "line"
-        )  # fmt: skip
+            socket
+            for socket, _ in given
+            if outputs[socket].domain == "analog" and outputs[socket].stereo and outputs[socket].level == "line"
+        )
         if bus.stereo and sided:
             mixed += [
                 MixBus(
-                    f"{bus.id}.{side}", f"{bus.name}, {word} side", False, _points(device, into),
+                    f"{bus.id}.{side}",
+                    f"{bus.name}, {word} side",
+                    False,
+                    _points(device, into),
                     tuple((socket, side) for socket in sided),
                 )
                 for side, word in (("l", "left"), ("r", "right"))
-            ]  # fmt: skip
+            ]
     return (*mixed, *direct)
 
 

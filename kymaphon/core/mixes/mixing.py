@@ -103,11 +103,7 @@ def mix_on(show: Show, catalogue: Catalogue, mixer: Mixer, needs: list[MixRequir
     taken: dict[tuple[str, str], int] = {}
     for row in asks:
         bus = got.buses.get(row.need.key)
-        if (
-            bus is not None
-            and row.need.socket is not None
-            and row.need.socket[0] in {name for name, _ in bus.sockets}
-        ):
+        if bus is not None and row.need.socket is not None and row.need.socket[0] in {name for name, _ in bus.sockets}:
             taken[row.need.socket] = taken.get(row.need.socket, 0) + 1
     for bus in mixer.buses:
         rows = by_bus.get(bus.id)
@@ -146,18 +142,20 @@ def _make(
             )
     else:
         _crosspoints(mixer, bus, rows, on, off, done)
-        there = tuple(
-            source for source in bus.inputs if source in on or (source not in off and bus.inputs[source].on)
-        )
+        there = tuple(source for source in bus.inputs if source in on or (source not in off and bus.inputs[source].on))
     how += _how(mixer, bus, rows)
     used = _cables(show, catalogue, mixer, bus, rows, taken, done)
     _master(mixer, bus, used, done)
     done.mixes.append(
         Mix(
-            mixer.device.id, bus, tuple(row.need for row in rows), tuple(row for row in there if mixer.voices[row]),
-            tuple(source for source in bus.inputs if source in off and source not in mixer.needless), tuple(how),
+            mixer.device.id,
+            bus,
+            tuple(row.need for row in rows),
+            tuple(row for row in there if mixer.voices[row]),
+            tuple(source for source in bus.inputs if source in off and source not in mixer.needless),
+            tuple(how),
         )
-    )  # fmt: skip
+    )
 
 
 def _how(mixer: Mixer, bus: MixBus, rows: list[RequiredInputs]) -> list[str]:
@@ -210,9 +208,14 @@ def _crosspoints(
                 done.edits.append(SetValue(SettingRef(device.id, point.path.key, "tap"), tap))
             if point.gains is not None:
                 wish = max(
-                    (row.need.hear.get(voice, 0.0) for row in rows for voice in row.groups if source in row.groups[voice]),
+                    (
+                        row.need.hear.get(voice, 0.0)
+                        for row in rows
+                        for voice in row.groups
+                        if source in row.groups[voice]
+                    ),
                     default=0.0,
-                )  # fmt: skip
+                )
                 low, high = point.gains
                 gain = SettingRef(device.id, point.path.key, "gain_db")
                 done.edits.append(SetValue(gain, round(min(max(wish, low), high))))
@@ -258,9 +261,7 @@ def _cables(
     return used
 
 
-def _best_socket(
-    mixer: Mixer, bus: MixBus, need: MixRequirement, taken: dict[tuple[str, str], int]
-) -> tuple[str, str]:
+def _best_socket(mixer: Mixer, bus: MixBus, need: MixRequirement, taken: dict[tuple[str, str], int]) -> tuple[str, str]:
     """Headphones and lines where they belong, then the socket with fewest plugs."""
     ports = {port.id: port for port in mixer.kind.outputs}
     ears = need.level == "headphone"
@@ -303,9 +304,7 @@ def _main_settings(mixer: Mixer, got: Assignment, done: Mixed) -> None:
 
 def _tell_missing(mixer: Mixer, asks: list[RequiredInputs], got: Assignment, done: Mixed) -> None:
     """What cannot be had, need by need."""
-    free = [
-        bus for bus in mixer.buses if not all(point.fixed for point in bus.inputs.values()) and not bus.side
-    ]
+    free = [bus for bus in mixer.buses if not all(point.fixed for point in bus.inputs.values()) and not bus.side]
     different: list[RequiredInputs] = []
     for row in asks:
         if not any(not row.conflicts(other) for other in different):
@@ -319,17 +318,11 @@ def _tell_missing(mixer: Mixer, asks: list[RequiredInputs], got: Assignment, don
             voices = (*(voice for voice in row.groups if voice in row.need.hear), *row.unable)
             if voices:
                 used = {taken.id for taken in got.buses.values()}
-                unfit = tuple(
-                    row for row in free if row.id not in used and need.domain not in domains_of(mixer, row)
-                )
-                done.missing.append(
-                    Missing(mixer.device.id, need, None, voices, (), len(free), len(different), unfit)
-                )
+                unfit = tuple(row for row in free if row.id not in used and need.domain not in domains_of(mixer, row))
+                done.missing.append(Missing(mixer.device.id, need, None, voices, (), len(free), len(different), unfit))
             continue
         lacking, harm = lacks(row, bus)
         back = tuple(voice for source in harm for voice in mixer.voices[source] if voice in row.need.keep_off)
         voices = tuple(voice for voice in (*lacking, *row.unable) if voice in row.need.hear)
         if voices or back:
-            done.missing.append(
-                Missing(mixer.device.id, row.need, bus, voices, back, len(free), len(different))
-            )
+            done.missing.append(Missing(mixer.device.id, row.need, bus, voices, back, len(free), len(different)))

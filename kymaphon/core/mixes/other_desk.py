@@ -50,8 +50,12 @@ def exchange(show: Show, catalogue: Catalogue, device: Device, kind: Kind) -> Ex
     if ins is None or outs is None or not listened <= known:
         return None
     after = show.model_copy(
-        update={"devices": tuple(row.with_(kind=kind.id, settings={}) if row.id == device.id else row for row in show.devices)}
-    )  # fmt: skip
+        update={
+            "devices": tuple(
+                row.with_(kind=kind.id, settings={}) if row.id == device.id else row for row in show.devices
+            )
+        }
+    )
     edits: list[Edit] = [
         SetField("devices", device.id, "settings", _settings(device, own, kind, ins)),
         SetField("devices", device.id, "kind", kind.id),
@@ -95,9 +99,7 @@ def _matched(
             continue
         like = [row for row in free.values() if _alike(port, row)]
         # A channel made for that level before one that can be made to.
-        like = [row for row in like if row.level == port.level] + [
-            row for row in like if row.level != port.level
-        ]
+        like = [row for row in like if row.level == port.level] + [row for row in like if row.level != port.level]
         wide = [row for row in like if row.stereo]
         narrow = [row for row in like if not row.stereo]
         panned = [row for row in narrow if row.strip is not None and row.strip.pan]
@@ -138,8 +140,13 @@ def _alike(old: Port, new: Port) -> bool:
 
 
 def _leads(
-    after: Show, catalogue: Catalogue, device: Device, cable: Cable, ins: dict[str, tuple[str, ...]], outs: dict[str, tuple[str, ...]]
-) -> Iterable[Cable]:  # fmt: skip
+    after: Show,
+    catalogue: Catalogue,
+    device: Device,
+    cable: Cable,
+    ins: dict[str, tuple[str, ...]],
+    outs: dict[str, tuple[str, ...]],
+) -> Iterable[Cable]:
     """A lead in its new sockets; two where a stereo input became two channels."""
     source, target = cable.source, cable.target
     if _owner(source) == device.id:
@@ -171,9 +178,7 @@ def _lead(after: Show, catalogue: Catalogue, cable: Cable, source: str, target: 
 def _settings(device: Device, own: Kind, kind: Kind, ins: dict[str, tuple[str, ...]]) -> dict[str, Setting]:
     """What of a device's settings the new kind has as well, at the sockets where its leads now are."""
     out: dict[str, Setting] = {}
-    same = {row.id for rows in (kind.outputs, kind.buses, kind.controls, kind.processors) for row in rows} | {
-        "buffer"
-    }
+    same = {row.id for rows in (kind.outputs, kind.buses, kind.controls, kind.processors) for row in rows} | {"buffer"}
     for key, setting in device.settings.items():
         name, _, bus = key.partition(">")
         if name not in {port.id for port in own.inputs}:

@@ -254,9 +254,7 @@ def _in_order(around: Around) -> tuple[list[str], bool]:
     out: list[str] = []
     while ids:
         # What nothing else feeds, unless it feeds that in turn.
-        first = next(
-            (a for a in ids if not any(a in feeds[b] and b not in feeds[a] for b in ids if b != a)), ids[0]
-        )
+        first = next((a for a in ids if not any(a in feeds[b] and b not in feeds[a] for b in ids if b != a)), ids[0])
         out.append(first)
         ids.remove(first)
     return out, any(b in feeds[a] and a in feeds[b] for a in out for b in out if a != b)
@@ -293,7 +291,9 @@ def _howls(analysis: Computed) -> bool:
 
 
 def _circles_opened(before: Computed, after: Computed) -> tuple[Edit, ...]:
-    """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix alone can avoid it."""
+    """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix
+    alone can avoid it.
+    """
     if _howls(before) or (loop_trouble(before) is not None and not _howls(after)):
         return ()
     return opening(after)

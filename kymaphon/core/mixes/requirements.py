@@ -108,9 +108,7 @@ class Around:
 
     def _without(self, device_id: str) -> Transfer:
         live = tuple(
-            i
-            for i in self.onward.graph.live
-            if self.graph.nodes[self.graph.edges[i].source].owner != device_id
+            i for i in self.onward.graph.live if self.graph.nodes[self.graph.edges[i].source].owner != device_id
         )
         return Transfer(self.graph.only(live))
 
@@ -133,9 +131,7 @@ class Around:
                 nodes = [node for port in ports for node in self.nodes(f"{device.id}.{port}")]
                 gains = [self._outside.best_gain_to(node) for node in nodes]
                 mouths = {voice: mouth for voice, (mouth, _) in self.graph.mouths.items()}
-                own = (
-                    voice for voice, mouth in mouths.items() if any(gain[mouth] > -math.inf for gain in gains)
-                )
+                own = (voice for voice, mouth in mouths.items() if any(gain[mouth] > -math.inf for gain in gains))
                 found.append(frozenset(own))
         return frozenset.intersection(*found) if found else frozenset()
 
@@ -143,7 +139,11 @@ class Around:
     def _outside(self) -> Transfer:
         """From mouths by their own microphones, through everything but the inside of mixers, as switches and faders stand there."""
         nodes, edges = self.graph.nodes, self.graph.edges
-        live = (i for i in self.graph.live if edges[i].label not in UNINTENDED and nodes[edges[i].source].owner not in self._mixing)  # fmt: skip
+        live = (
+            i
+            for i in self.graph.live
+            if edges[i].label not in UNINTENDED and nodes[edges[i].source].owner not in self._mixing
+        )
         return Transfer(self.graph.only(tuple(live)))
 
     def nodes(self, reference: str) -> tuple[int, ...]:
@@ -310,9 +310,7 @@ def _asked(
             rows.setdefault(voice.id, []).append(wanted)
             if listener.id == voice.id and wanted.want in ("local", "hear", "any"):
                 came = [(name, row[voice.id]) for name, row in mixer.voices.items() if voice.id in row]
-                soonest = min(
-                    (row.delay_ms - row.air_ms + mixer.through_ms(name) for name, row in came), default=0.0
-                )
+                soonest = min((row.delay_ms - row.air_ms + mixer.through_ms(name) for name, row in came), default=0.0)
                 # From a wedge the air is no delay of the rig.
                 late = voice.place not in loud and soonest + delays[listener.id] > at_once
                 if late:

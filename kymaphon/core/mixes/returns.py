@@ -56,9 +56,7 @@ def turn_of(analysis: Computed, path: SignalPath, party: str) -> TurningPoint | 
     along = devices_along(analysis, path)
     if not along:
         return None
-    pairs = [
-        (j - i, i, j) for i in range(len(along)) for j in range(i + 1, len(along)) if along[i] == along[j]
-    ]
+    pairs = [(j - i, i, j) for i in range(len(along)) for j in range(i + 1, len(along)) if along[i] == along[j]]
     switched = [step for step in path.steps() if step.switches and step.label]
     if pairs:
         _, i, j = min(pairs)
@@ -198,9 +196,7 @@ def loop_of(analysis: Computed, path: SignalPath) -> Loop:
 def cause_of(analysis: Computed, path: SignalPath) -> str:
     """What sort of circle it is: by air, round a computer, two desks into each other."""
     steps = {step.kind for step in path.steps()}
-    kinds = {
-        analysis.catalogue[analysis.show.device(row).kind].group for row in devices_along(analysis, path)
-    }
+    kinds = {analysis.catalogue[analysis.show.device(row).kind].group for row in devices_along(analysis, path)}
     if EdgeKind.LOUDSPEAKER in steps:
         return "through the air, from a loudspeaker into a microphone"
     if EdgeKind.LEAK in steps:
@@ -209,11 +205,7 @@ def cause_of(analysis: Computed, path: SignalPath) -> str:
         return "round the computer: its sound goes out and comes back in"
     if "phone" in kinds:
         return "through a telephone that gives back what it gets"
-    desks = [
-        row
-        for row in devices_along(analysis, path)
-        if analysis.catalogue[analysis.show.device(row).kind].is_desk
-    ]
+    desks = [row for row in devices_along(analysis, path) if analysis.catalogue[analysis.show.device(row).kind].is_desk]
     if len(set(desks)) > 1:
         return "two desks feed each other"
     return "what goes out comes back in"
@@ -284,7 +276,8 @@ def response_of(circle: Loop) -> tuple[Floats, Floats] | None:
 
 
 def combined(analysis: Computed, feed: Delivery) -> Combined | None:
-    """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way leads, or where a circle howls.
+    """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way
+    leads, or where a circle howls.
 
     What loudspeakers, microphones and rooms do to the sound over frequency is not in it: every way is taken as flat.
     """
@@ -302,9 +295,13 @@ def combined(analysis: Computed, feed: Delivery) -> Combined | None:
     inside = (frequencies >= number("ripple-from")) & (frequencies <= number("ripple-to"))
     high, low = float(level[inside].max()), float(level[inside].min())
     ripple = Derived(
-        "ripple, 100 Hz to 8 kHz", high - low, "dB", f"{high:+.1f} \u2212 ({low:+.1f})".replace("-", "\u2212"),
-        (Derived("highest", high, "dB"), Derived("deepest", low, "dB")), "H = (I \u2212 A)\u207b\u00b9, every way flat",
-    )  # fmt: skip
+        "ripple, 100 Hz to 8 kHz",
+        high - low,
+        "dB",
+        f"{high:+.1f} \u2212 ({low:+.1f})".replace("-", "\u2212"),
+        (Derived("highest", high, "dB"), Derived("deepest", low, "dB")),
+        "H = (I \u2212 A)\u207b\u00b9, every way flat",
+    )
     return Combined(frequencies, level, ripple, _notches(frequencies, level))
 
 

@@ -12,9 +12,7 @@ from kymaphon.core.graph.routing import Delivery
 def listener_sentence(analysis: Computed, listener: str) -> str:
     """Everything a listener hears and misses, worst first: `Ferry hears Mira and Tam; itself 164 ms late; nothing of the crowd.`"""
     rows = [feed for (name, _), feed in analysis.feeds.items() if name == listener]
-    by = {
-        verdict: [row for row in rows if row.verdict == verdict] for verdict in {row.verdict for row in rows}
-    }
+    by = {verdict: [row for row in rows if row.verdict == verdict] for verdict in {row.verdict for row in rows}}
     name = analysis.party_name(listener)
     parts: list[str] = []
     for row in by.get("back", ()):
@@ -39,7 +37,10 @@ def listener_sentence(analysis: Computed, listener: str) -> str:
     if "missing" in by:
         names = _names(analysis, by["missing"])
         out += f"; but not {names}" if parts else f", and should hear {names}"
-    off = [f"{_name(analysis, row)} {show_number(abs((row.gain_db or 0.0) - row.wanted_gain_db), 'dB')} too {row.verdict}" for row in (*by.get("quiet", ()), *by.get("loud", ()))]  # fmt: skip
+    off = [
+        f"{_name(analysis, row)} {show_number(abs((row.gain_db or 0.0) - row.wanted_gain_db), 'dB')} too {row.verdict}"
+        for row in (*by.get("quiet", ()), *by.get("loud", ()))
+    ]
     if off:
         out += f" ({', '.join(off)})"
     return out + "."

@@ -13,9 +13,7 @@ HOSTS = ("presenter",)
 """Sorts of party that are put on the left."""
 
 
-def split_of(
-    analysis: Computed, device: Device | None, mix: tuple[Outlet, ...]
-) -> tuple[list[str], list[Edit]]:
+def split_of(analysis: Computed, device: Device | None, mix: tuple[Outlet, ...]) -> tuple[list[str], list[Edit]]:
     """Whether the host is left only and everyone else right only; if not, what stands in the way, and the pans that would do it where
     nobody else hears this mix.
     """
@@ -47,15 +45,14 @@ def split_of(
     if shared:
         ends = list(dict.fromkeys(shared))
         out.append(
-            f"{', '.join(ends)} {'hears' if len(ends) == 1 else 'hear'} the same mix: panned for the recorder, it would have the host on one side too. Record from a mix of its own."
+            f"{', '.join(ends)} {'hears' if len(ends) == 1 else 'hear'} the same mix: panned for the "
+            "recorder, it would have the host on one side too. Record from a mix of its own."
         )
         return out, []
     pans, stuck = _pans(analysis, device, hosts)
     if stuck:
         who = ", ".join(analysis.party_name(name) for name in stuck)
-        out.append(
-            f"{who} cannot be panned by themselves: no channel on the way is theirs alone and has a pan."
-        )
+        out.append(f"{who} cannot be panned by themselves: no channel on the way is theirs alone and has a pan.")
     return out, list(pans)
 
 
@@ -70,7 +67,9 @@ def _pans(analysis: Computed, device: Device | None, hosts: set[str]) -> tuple[l
     """Pans that put hosts left and everyone else right, at the last channel on each voice's way to the recorder that can be panned; and
     voices that have none, or share one with somebody of the other side.
     """
-    listener = next((party.id for party in analysis.listeners if device is not None and party.hears_device == device.id), None)  # fmt: skip
+    listener = next(
+        (party.id for party in analysis.listeners if device is not None and party.hears_device == device.id), None
+    )
     sides: dict[tuple[str, str], set[float]] = {}
     of: dict[str, tuple[str, str]] = {}
     stuck = []
@@ -81,9 +80,7 @@ def _pans(analysis: Computed, device: Device | None, hosts: set[str]) -> tuple[l
         spot = None
         for node in feed.path.node_ids:
             owner, port_id, *_ = NodeId.of(node)
-            kind = next(
-                (analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == owner), None
-            )
+            kind = next((analysis.catalogue[row.kind] for row in analysis.show.devices if row.id == owner), None)
             port = kind.port(port_id) if kind is not None else None
             if port is not None and port.strip is not None and port.strip.pan and not port.stereo:
                 spot = (owner, port_id)

@@ -57,7 +57,8 @@ class Delays:
         """What it means at the desk."""
         return (
             f"What is said now is heard there {self.heard.value / 1000:.1f} s later. Questions in the chat are about what was said "
-            f"{self.chat[0].value:.0f} to {self.chat[1].value:.0f} s ago, or more. Checking by listening to the stream itself tells of a fault that late: "
+            f"{self.chat[0].value:.0f} to {self.chat[1].value:.0f} s ago, or more. Checking by listening "
+            "to the stream itself tells of a fault that late: "
             "it proves the far end, and is no monitor; mute it at the desk, or it comes back as an echo."
         )
 
@@ -81,7 +82,14 @@ def stream_budget(show: Show, catalogue: Catalogue, streaming: Streaming | None 
     given = streaming or show.streaming or Streaming()
     count = given.streams if given.streams is not None else encoders(show, catalogue)
     each = given.video_kbps + given.audio_kbps
-    lines = [Derived(f"{count} {'stream' if count == 1 else 'streams'} of {each:.0f} kbit/s", count * each, "kbit/s", source="show: streaming")]  # fmt: skip
+    lines = [
+        Derived(
+            f"{count} {'stream' if count == 1 else 'streams'} of {each:.0f} kbit/s",
+            count * each,
+            "kbit/s",
+            source="show: streaming",
+        )
+    ]
     call = figure("call-rate")
     talking = calls(show, catalogue)
     if talking:
@@ -154,9 +162,7 @@ def _cure(name: str, have: Derived, need: Derived, given: Streaming, count: int)
     if name == "Download":
         return "take the calls by telephone, or by another network."
     fixed = (
-        need.terms[0].value - count * given.video_kbps * (1 + number("packet-overhead") / 100)
-        if need.terms
-        else 0.0
+        need.terms[0].value - count * given.video_kbps * (1 + number("packet-overhead") / 100) if need.terms else 0.0
     )
     room = have.value * 1000 / number("upload-spare") - fixed
     video = room / (count * (1 + number("packet-overhead") / 100)) if count else 0.0
@@ -175,7 +181,11 @@ def delays(analysis: Computed) -> tuple[Delays, ...]:
         device = party.hears_device
         if party.kind != "audience" or groups.get(device, "line") == "line":
             continue
-        rows = [feed for (listener, _), feed in analysis.feeds.items() if listener == party.id and feed.path is not None and feed.delay_ms is not None]  # fmt: skip
+        rows = [
+            feed
+            for (listener, _), feed in analysis.feeds.items()
+            if listener == party.id and feed.path is not None and feed.delay_ms is not None
+        ]
         if not rows:
             continue
         feed = min(rows, key=lambda row: row.delay_ms or 0.0)

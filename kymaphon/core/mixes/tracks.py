@@ -92,13 +92,9 @@ def track_plan(analysis: Computed, at: datetime, recording: Recording | None = N
     near = [row for row in found if _in_reach(device, row)]
     problems: list[str] = []
     if device is None:
-        hosts = [
-            analysis.device_name(row.id) for row in show.devices if analysis.catalogue[row.kind].is_computer
-        ]
+        hosts = [analysis.device_name(row.id) for row in show.devices if analysis.catalogue[row.kind].is_computer]
         where = f" ({hosts[0]} can run one)" if hosts else ""
-        problems.append(
-            f"There is no recorder: add one in Rig{where}, and a party that it records for in Cast."
-        )
+        problems.append(f"There is no recorder: add one in Rig{where}, and a party that it records for in Cast.")
     inputs = _inputs(analysis, device)
     fed = {cable.target: cable.source for cable in show.cables}
     edits: list[Edit] = [RemoveRow("tracks", row.id) for row in show.tracks if row.id.startswith(PLANNED)]
@@ -111,15 +107,11 @@ def track_plan(analysis: Computed, at: datetime, recording: Recording | None = N
             edits += [Plug(Cable(source=_whole(track.sources), target=track.into))]
     if how.safety:
         taken = {row.into for row in tracks}
-        free = [
-            f"{device.id}.{port.id}" for port in inputs if device is not None and port.domain == "digital"
-        ]
+        free = [f"{device.id}.{port.id}" for port in inputs if device is not None and port.domain == "digital"]
         free = [row for row in free if row not in taken and row not in fed]
         tracks, more = _with_copies(analysis, tracks, free, stem, problems)
         edits += more
-    return _sized(
-        analysis, how, device, tuple(tracks), tuple(_stays(analysis, tracks, found)), problems, tuple(edits)
-    )
+    return _sized(analysis, how, device, tuple(tracks), tuple(_stays(analysis, tracks, found)), problems, tuple(edits))
 
 
 def _in_reach(device: Device | None, row: Outlet) -> bool:
@@ -171,9 +163,7 @@ def _wanted(
         return _each(analysis, found, _programme(device, found, inputs, fed), problems)
     mix = _programme(device, found, inputs, fed)
     if not mix:
-        problems.append(
-            "Nothing comes to the recorder, and no output carries the programme: plug a mix into it."
-        )
+        problems.append("Nothing comes to the recorder, and no output carries the programme: plug a mix into it.")
         return []
     voices = tuple(dict.fromkeys(name for row in mix for name in row.voices))
     if how.way == "split":
@@ -198,15 +188,11 @@ def _programme(
     pairs: dict[str, list[Outlet]] = {}
     for row in found:
         pairs.setdefault(f"{row.device.id}.{row.port.id}", []).append(row)
-    ranked = sorted(
-        pairs.values(), key=lambda rows: (-len({name for row in rows for name in row.voices}), -len(rows))
-    )
+    ranked = sorted(pairs.values(), key=lambda rows: (-len({name for row in rows for name in row.voices}), -len(rows)))
     return tuple(ranked[0]) if ranked and ranked[0][0].voices else ()
 
 
-def _each(
-    analysis: Computed, found: list[Outlet], mix: tuple[Outlet, ...], problems: list[str]
-) -> list[_Row]:
+def _each(analysis: Computed, found: list[Outlet], mix: tuple[Outlet, ...], problems: list[str]) -> list[_Row]:
     """For each voice the output that has it alone and that the recorder can take; those without one on the mix that they share."""
     rows: list[_Row] = []
     together: list[str] = []
@@ -219,9 +205,7 @@ def _each(
         sides = [row for row in alone if row.device.id == best.device.id and row.port.id == best.port.id]
         rows.append(_Row(voice.name, tuple(sides), (voice.id,)))
     if not rows:
-        problems.append(
-            "One track a person cannot be had: no voice is alone at any output that the recorder can take."
-        )
+        problems.append("One track a person cannot be had: no voice is alone at any output that the recorder can take.")
     if together and mix:
         rows.append(_Row("mix", mix, tuple(dict.fromkeys(name for row in mix for name in row.voices))))
     return rows
@@ -249,19 +233,17 @@ def _placed(
                 into, plugged = f"{device.id}.{there[0].id}", True
             else:
                 domain = row.outlets[0].port.domain
-                fitting = [
-                    port
-                    for port in free.values()
-                    if port.domain == domain and (port.stereo or len(refs) == 1)
-                ]
+                fitting = [port for port in free.values() if port.domain == domain and (port.stereo or len(refs) == 1)]
                 if fitting:
                     into = f"{device.id}.{free.pop(fitting[0].id).id}"
                 else:
                     short.append(row.name)
         under = row.outlets[0].under_db(row.voices[0]) if len(row.voices) == 1 else None
         out.append(
-            PlannedTrack(f"{PLANNED}{n}", row.name, refs, row.voices, under, f"{stem}_{n:02}-{slug(row.name)}.wav", into, plugged)
-        )  # fmt: skip
+            PlannedTrack(
+                f"{PLANNED}{n}", row.name, refs, row.voices, under, f"{stem}_{n:02}-{slug(row.name)}.wav", into, plugged
+            )
+        )
     if short and device is not None:
         name = device.name or analysis.catalogue[device.kind].name
         word = "input" if len(inputs) == 1 else "inputs"
@@ -312,9 +294,7 @@ def _with_copies(
         now = without_rules(apply_all(now.show, tuple(rows)), analysis.catalogue)
         n = len(out) + 1
         name = f"{stem}_{n:02}-{slug(voice.name)}-safety.wav"
-        out.append(
-            PlannedTrack(added.id, added.name, (source,), (voice.id,), None, name, into, False, voice.id)
-        )
+        out.append(PlannedTrack(added.id, added.name, (source,), (voice.id,), None, name, into, False, voice.id))
     return out, edits
 
 
@@ -326,9 +306,7 @@ def _stays(analysis: Computed, tracks: list[PlannedTrack], found: list[Outlet]) 
         mixed = [voice for voice in track.voices if voice not in alone]
         if len(mixed) > 1:
             names = ", ".join(analysis.party_name(voice) for voice in mixed)
-            out.append(
-                f"{names} are in one mix: what is wrong in it stays wrong, and a cough of one is in all."
-            )
+            out.append(f"{names} are in one mix: what is wrong in it stays wrong, and a cough of one is in all.")
     for track in tracks:
         if len(track.voices) == 1 and track.under_db is not None and track.under_db < number("alone-over"):
             name = analysis.party_name(track.voices[0])
@@ -370,21 +348,37 @@ def _sized(
     limit = file_limit(rate, how.bits, widest) if how.files == "wav" and widest else None
     if limit is not None and limit.value < length.value * (1 + number("record-spare") / 100):
         problems.append(
-            f"A file reaches 4 GiB after {duration(limit.value)}, the show is planned for {duration(length.value)} and may run a quarter longer: stop and start anew by then, or record as RF64, which goes on."
+            f"A file reaches 4 GiB after {duration(limit.value)}, the show is planned for "
+            f"{duration(length.value)} and may run a quarter longer: stop and start anew by then, or record as RF64, which goes on."
         )
     left = None
     if how.free_bytes is not None and per_s:
         spare = 1 - number("disk-spare") / 100
         left = Derived(
-            "time until the disk is full", how.free_bytes * spare / per_s, "s",
-            f"{how.free_bytes / 1e9:.1f} GB \u00d7 {spare:.2f} / {per_s / 1000:.0f} kB/s", source=figure("disk-spare").source,
-        )  # fmt: skip
+            "time until the disk is full",
+            how.free_bytes * spare / per_s,
+            "s",
+            f"{how.free_bytes / 1e9:.1f} GB \u00d7 {spare:.2f} / {per_s / 1000:.0f} kB/s",
+            source=figure("disk-spare").source,
+        )
         if left.value < length.value * (1 + number("record-spare") / 100):
             need = per_s * length.value * (1 + number("record-spare") / 100) / spare
             problems.append(
                 f"The disk is full after {duration(left.value)}; {duration(length.value)} and a quarter more take {need / 1e9:.1f} GB."
             )
-    return TrackPlan(how, device.id if device is not None else None, tracks, stays, per_s, limit, left, length, size, tuple(problems), edits)  # fmt: skip
+    return TrackPlan(
+        how,
+        device.id if device is not None else None,
+        tracks,
+        stays,
+        per_s,
+        limit,
+        left,
+        length,
+        size,
+        tuple(problems),
+        edits,
+    )
 
 
 def planned_length(analysis: Computed, how: Recording) -> Derived:

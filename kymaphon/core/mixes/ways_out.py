@@ -73,9 +73,7 @@ def _by_lead(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | None:
     for lead in found.leads:
         who = _names(show, list(lead.missing.need.listeners))
         target = end_of(show, catalogue, lead.missing.need.targets[0])
-        pad = (
-            f", with a {lead.pad} dB pad between" if lead.pad else ", with its pad in" if lead.own_pad else ""
-        )
+        pad = f", with a {lead.pad} dB pad between" if lead.pad else ", with its pad in" if lead.own_pad else ""
         texts.append(
             f"A lead from {lead.source.name} into {lead.into.name}{pad}; in the computer {target.name} takes "
             f"{lead.through.name} instead. {who} then has a mix without themselves."
@@ -114,12 +112,7 @@ def _partner(show: Show, plan: FeedPlan, row: Missing) -> tuple[list[SetWant], t
     wants = {(want.listener, want.voice): want for want in show.wants}
     best: tuple[int, list[SetWant], tuple[str, ...]] | None = None
     for mix in plan.mixes:
-        if (
-            mix.device != row.device
-            or mix.bus.side
-            or len(mix.needs) != 1
-            or mix.needs[0].stereo != row.need.stereo
-        ):
+        if mix.device != row.device or mix.bus.side or len(mix.needs) != 1 or mix.needs[0].stereo != row.need.stereo:
             continue
         other = mix.needs[0]
         given = [
@@ -146,9 +139,7 @@ def _in_the_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut
         if not kind.is_mixing_software:
             continue
         free = [
-            bus
-            for bus in buses_of(device, kind)
-            if not bus.side and bus.gained and (device.id, bus.id) not in used
+            bus for bus in buses_of(device, kind) if not bus.side and bus.gained and (device.id, bus.id) not in used
         ]
         if len(free) >= len(wanting) > 0:
             who = _names(show, [party for row in wanting for party in row.need.listeners])
@@ -164,11 +155,7 @@ def _in_the_computer(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut
 def _wired(show: Show, catalogue: Catalogue, plan: FeedPlan, found: InComputer) -> WayOut:
     name, host = found.device.name or "the software mixer", found.host.name or "the computer"
     kind = catalogue[found.device.kind].name
-    begin = (
-        f"Put a software mixer into {host} ({kind})"
-        if found.fresh
-        else f"Lead everything in {host} through {name}"
-    )
+    begin = f"Put a software mixer into {host} ({kind})" if found.fresh else f"Lead everything in {host} through {name}"
     short = [party for row in plan.missing for party in row.need.listeners]
     short += [voice for row in plan.unrouted_sources if row.into is None for voice in row.voices]
     short = short or [row.listener for row in plan.unmet if row.verdict != "late"]
@@ -190,12 +177,14 @@ def _other_desk(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | No
     device = show.device(short.pop())
     own = catalogue[device.kind]
     rows = sorted(
-        (kind for kind in catalogue if kind.group == own.group and len(_sends(device, kind)) > len(_sends(device, own))),
+        (
+            kind
+            for kind in catalogue
+            if kind.group == own.group and len(_sends(device, kind)) > len(_sends(device, own))
+        ),
         key=lambda kind: (len(_sends(device, kind)), len(kind.inputs)),
-    )  # fmt: skip
-    found = (
-        (kind, change) for kind in rows if (change := exchange(show, catalogue, device, kind)) is not None
     )
+    found = ((kind, change) for kind in rows if (change := exchange(show, catalogue, device, kind)) is not None)
     best: WayOut | None = None
     for kind, change in islice(found, MOST_TRIED):
         try:
@@ -206,10 +195,17 @@ def _other_desk(show: Show, catalogue: Catalogue, plan: FeedPlan) -> WayOut | No
         if not other.made:
             continue
         sends = len(_sends(device, kind))
-        leads = f"{change.moved} lead{' goes' if change.moved == 1 else 's go'} into other sockets; " if change.moved else ""  # fmt: skip
+        leads = (
+            f"{change.moved} lead{' goes' if change.moved == 1 else 's go'} into other sockets; "
+            if change.moved
+            else ""
+        )
         parted = any(mix.bus.side for mix in other.mixes if mix.device == device.id)
         how = ", one of them a side of the main mix" if parted else ""
-        text = f"{kind.name} instead of {device.name or own.name}: {leads}with {sends} mix{'es' * (sends != 1)} beside the main one nothing is missing{how}."
+        text = (
+            f"{kind.name} instead of {device.name or own.name}: {leads}with {sends} mix{'es' * (sends != 1)} "
+            f"beside the main one nothing is missing{how}."
+        )
         way = WayOut("desk", text, (*change.edits, *other.edits))
         if not parted:
             return way

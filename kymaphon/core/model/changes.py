@@ -12,15 +12,40 @@ from kymaphon.core.model.naming import device_name
 from kymaphon.core.model.show import Device, Show
 
 FIELD_WORDS = {
-    "gain_db": "gain", "fader_db": "fader", "hi_z": "instrument switch", "on": "switch", "tap": "tap", "samples": "buffer", "at_m": "position",
-    "aim_deg": "aim", "faces_deg": "direction", "length_m": "length", "ambient_dba": "room noise", "air_at": "time on air", "chain": "processing",
-    "hears_on": "what they listen on", "plays_on": "what it plays on", "size_m": "size", "level_db_spl_1m": "level",
-}  # fmt: skip
+    "gain_db": "gain",
+    "fader_db": "fader",
+    "hi_z": "instrument switch",
+    "on": "switch",
+    "tap": "tap",
+    "samples": "buffer",
+    "at_m": "position",
+    "aim_deg": "aim",
+    "faces_deg": "direction",
+    "length_m": "length",
+    "ambient_dba": "room noise",
+    "air_at": "time on air",
+    "chain": "processing",
+    "hears_on": "what they listen on",
+    "plays_on": "what it plays on",
+    "size_m": "size",
+    "level_db_spl_1m": "level",
+}
 TABLES = {
-    "places": ("place", "places"), "parties": ("party", "parties"), "devices": ("device", "devices"), "cables": ("cable", "cables"), "wants": ("want", "wants"),
-    "tracks": ("track", "tracks"), "takes": ("take", "takes"), "tasks": ("task", "tasks"), "log": ("log entry", "log"), "kinds": ("kind", "kinds"),
-    "practices": ("practice", "practices"), "marks": ("mark", "marks"), "circuits": ("circuit", "circuits"), "rundown": ("segment", "rundown"),
-}  # fmt: skip
+    "places": ("place", "places"),
+    "parties": ("party", "parties"),
+    "devices": ("device", "devices"),
+    "cables": ("cable", "cables"),
+    "wants": ("want", "wants"),
+    "tracks": ("track", "tracks"),
+    "takes": ("take", "takes"),
+    "tasks": ("task", "tasks"),
+    "log": ("log entry", "log"),
+    "kinds": ("kind", "kinds"),
+    "practices": ("practice", "practices"),
+    "marks": ("mark", "marks"),
+    "circuits": ("circuit", "circuits"),
+    "rundown": ("segment", "rundown"),
+}
 
 
 def changes(here: Show, there: Show, catalogue: Catalogue) -> tuple[str, ...]:
@@ -117,10 +142,13 @@ def _named(show: Show, row: Any, kinds: Catalogue) -> str:
         return f"{_end(show, row.source, kinds)} to {_end(show, row.target, kinds)}"
     if hasattr(row, "listener") and hasattr(row, "voice"):
         names = {party.id: party.name for party in show.parties}
-        return (
-            f"What {names.get(row.listener, row.listener)} should hear of {names.get(row.voice, row.voice)}"
-        )
-    return str(getattr(row, "name", None) or getattr(row, "text", None) or getattr(row, "file", None) or getattr(row, "id", row))  # fmt: skip
+        return f"What {names.get(row.listener, row.listener)} should hear of {names.get(row.voice, row.voice)}"
+    return str(
+        getattr(row, "name", None)
+        or getattr(row, "text", None)
+        or getattr(row, "file", None)
+        or getattr(row, "id", row)
+    )
 
 
 def _end(show: Show, end: str, kinds: Catalogue) -> str:

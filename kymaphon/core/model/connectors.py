@@ -45,8 +45,7 @@ def adapters() -> dict[str, Adapter]:
     """All adapters by id."""
     rows = data_table("connectors")["adapters"]
     return {
-        row["id"]: Adapter(row["id"], row["name"], tuple(row.get("joins", ())), row.get("form", ""))
-        for row in rows
+        row["id"]: Adapter(row["id"], row["name"], tuple(row.get("joins", ())), row.get("form", "")) for row in rows
     }
 
 

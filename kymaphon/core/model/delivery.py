@@ -24,9 +24,7 @@ class Recording(Model):
     length_s: Annotated[
         float | None, Field(gt=0, le=1_000_000, description="left out: the rundown's, else assumed")
     ] = None
-    free_bytes: Annotated[
-        int | None, Field(ge=0, le=10**16, description="on the disk that is recorded on")
-    ] = None
+    free_bytes: Annotated[int | None, Field(ge=0, le=10**16, description="on the disk that is recorded on")] = None
 
 
 class Streaming(Model):
@@ -34,9 +32,7 @@ class Streaming(Model):
 
     video_kbps: Annotated[float, Field(ge=0, le=200_000, description="0: sound only")] = 0.0
     audio_kbps: Annotated[float, Field(ge=8, le=10_000, description="of each stream")] = 160.0
-    streams: Annotated[
-        int | None, Field(ge=1, le=20, description="left out: as many as there are encoders")
-    ] = None
+    streams: Annotated[int | None, Field(ge=1, le=20, description="left out: as many as there are encoders")] = None
     up_mbps: Annotated[float | None, Field(ge=0, le=100_000, description="measured upload")] = None
     down_mbps: Annotated[float | None, Field(ge=0, le=100_000, description="measured download")] = None
     other_up_kbps: Annotated[float, Field(ge=0, le=1_000_000, description="whatever else sends")] = 0.0

@@ -148,9 +148,7 @@ def _nothing(show: Show, gone: str) -> Show:
 def _without_party(show: Show, gone: str) -> Show:
     wants = tuple(row for row in show.wants if gone not in (row.listener, row.voice))
     takes = tuple(row.with_(voice=None) if row.voice == gone else row for row in show.takes)
-    return show.model_copy(
-        update={"wants": wants, "takes": takes, "devices": _cleared(show.devices, "party", gone)}
-    )
+    return show.model_copy(update={"wants": wants, "takes": takes, "devices": _cleared(show.devices, "party", gone)})
 
 
 def _without_device(show: Show, gone: str) -> Show:
@@ -305,19 +303,7 @@ class AddLog:
         return {"log": _plain(self.entry)}
 
 
-Edit = (
-    AddLog
-    | SetValue
-    | SetWant
-    | SetField
-    | AddRow
-    | RemoveRow
-    | AttachTake
-    | DetachTake
-    | Plug
-    | Unplug
-    | SetCable
-)
+Edit = AddLog | SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake | Plug | Unplug | SetCable
 
 
 def apply_all(show: Show, edits: tuple[Edit, ...]) -> Show:

@@ -84,9 +84,7 @@ def end_of(show: Show, catalogue: Catalogue, reference: str) -> End:
     return End(device, kind, port, side, given, device_name(show, device, kind.name))
 
 
-_first_into: Indexed[dict[str, Cable]] = Indexed(
-    lambda rows: {row.target_device: row for row in reversed(rows)}
-)
+_first_into: Indexed[dict[str, Cable]] = Indexed(lambda rows: {row.target_device: row for row in reversed(rows)})
 """Of the cables of a show: device -> the first that goes into it."""
 
 
@@ -110,16 +108,12 @@ def _given(show: Show, catalogue: Catalogue, device: Device, port: Port) -> Give
     if not seen:
         return None
     most = port.max_db
-    return Given(
-        port.level, nominal_dbu(port) + gain, most + gain if most is not None else None, port.output_stage
-    )
+    return Given(port.level, nominal_dbu(port) + gain, most + gain if most is not None else None, port.output_stage)
 
 
 def usual_output(port: Port) -> Derived:
     """The usual level of a class of port, where its kind states none: a line is taken to be professional."""
-    return figure(
-        {"mic": "mic-output", "instrument": "instrument-output"}.get(port.level, "line-professional")
-    )
+    return figure({"mic": "mic-output", "instrument": "instrument-output"}.get(port.level, "line-professional"))
 
 
 def nominal_dbu(port: Port) -> float:

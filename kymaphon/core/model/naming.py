@@ -25,9 +25,7 @@ def fresh_id(show: Show, stem: str) -> str:
     taken = {row.id for rows in (show.parties, show.devices, show.places, show.kinds) for row in rows}
     for place in show.places:
         taken |= {spot.id for spot in place.noises} | {surface.id for surface in place.surfaces}
-    clean = "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in stem.lower()).strip(
-        "-_"
-    )
+    clean = "".join(c if c.isascii() and (c.isalnum() or c in "-_") else "-" for c in stem.lower()).strip("-_")
     clean = clean[:56] or "new"
     if clean not in taken:
         return clean

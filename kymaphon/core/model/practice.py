@@ -23,9 +23,7 @@ class Practice(Model):
     name: Annotated[str, Field(min_length=1, max_length=60)]
     where: Annotated[str, Field(max_length=80)] = ""
     scale: Annotated[ScaleId, Field(description="the meter that it is read on")]
-    average: Annotated[
-        Reading | None, Field(description="left out: of meters that are read at their peaks")
-    ] = None
+    average: Annotated[Reading | None, Field(description="left out: of meters that are read at their peaks")] = None
     tolerance_db: Annotated[float, Field(gt=0, le=20, description="either side is still right")] = 3.0
     peak: Reading | None = None
     never_over: Reading | None = None

@@ -18,9 +18,13 @@ Sort = Literal["low-cut", "equaliser", "gate", "compressor", "limiter", "ducker"
 ORDER: tuple[Sort, ...] = ("low-cut", "gate", "equaliser", "compressor", "ducker", "limiter")
 """The order in which a chain does its work, and why is told by `chain.order_problems`."""
 NAMES: dict[str, str] = {
-    "low-cut": "low cut", "equaliser": "equaliser", "gate": "gate", "compressor": "compressor", "limiter": "limiter",
+    "low-cut": "low cut",
+    "equaliser": "equaliser",
+    "gate": "gate",
+    "compressor": "compressor",
+    "limiter": "limiter",
     "ducker": "ducker",
-}  # fmt: skip
+}
 LOWEST_DB = 120.0
 """A gate of this range, or more, mutes."""
 
@@ -40,15 +44,11 @@ class Gate(Model):
     sort: Literal["gate"] = "gate"
     on: bool = True
     open_db: Annotated[Threshold, Field(description="opens when the detector is at or above this")] = -40.0
-    close_db: Annotated[
-        Threshold, Field(description="begins to close when it was below this for the hold")
-    ] = -46.0
+    close_db: Annotated[Threshold, Field(description="begins to close when it was below this for the hold")] = -46.0
     attack_ms: Annotated[float, Field(ge=0, le=500)] = 2.0
     hold_ms: Annotated[float, Field(ge=0, le=LONGEST_HOLD_MS)] = 200.0
     release_ms: Annotated[float, Field(ge=0, le=5000)] = 150.0
-    range_db: Annotated[
-        float, Field(ge=0, le=LOWEST_DB, description="taken off when closed; 120: all of it")
-    ] = 40.0
+    range_db: Annotated[float, Field(ge=0, le=LOWEST_DB, description="taken off when closed; 120: all of it")] = 40.0
     look_ahead_ms: Annotated[
         float, Field(ge=0, le=100, description="the sound is delayed by this, the detector is not")
     ] = 0.0
@@ -56,15 +56,11 @@ class Gate(Model):
         Literal["peak", "rms"], Field(description="highest sample, or rms, of the last detector_ms")
     ] = "peak"
     detector_ms: Annotated[float, Field(ge=0.25, le=200)] = 10.0
-    key_low_hz: Annotated[
-        float | None, Field(ge=10, le=2000, description="key filter: nothing below counts")
-    ] = None
-    key_high_hz: Annotated[
-        float | None, Field(ge=200, le=20000, description="key filter: nothing above counts")
-    ] = None
-    set_at_gain_db: Annotated[
-        float | None, Field(ge=-120, le=120, description="gain of its strip when it was set")
-    ] = None
+    key_low_hz: Annotated[float | None, Field(ge=10, le=2000, description="key filter: nothing below counts")] = None
+    key_high_hz: Annotated[float | None, Field(ge=200, le=20000, description="key filter: nothing above counts")] = None
+    set_at_gain_db: Annotated[float | None, Field(ge=-120, le=120, description="gain of its strip when it was set")] = (
+        None
+    )
 
     @model_validator(mode="after")
     def _in_order(self) -> Gate:

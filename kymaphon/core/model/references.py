@@ -49,13 +49,9 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
     yield from _duplicate_ids(show)
     known_practices = practices(show.practices)
     if show.practice in known_practices and known_practices[show.practice].scale == SOUND:
-        yield ShowProblem(
-            "practice", f"{show.practice} is for a room with loudspeakers: set it as a mark at room"
-        )
+        yield ShowProblem("practice", f"{show.practice} is for a room with loudspeakers: set it as a mark at room")
     if show.practice not in known_practices:
-        yield ShowProblem(
-            "practice", f"unknown practice {show.practice}; known: {', '.join(known_practices)}"
-        )
+        yield ShowProblem("practice", f"unknown practice {show.practice}; known: {', '.join(known_practices)}")
     for i, mark in enumerate(show.marks):
         yield from _named(f"marks[{i}].practice", mark.practice, set(known_practices), "practice")
         yield from _point(f"marks[{i}].at", mark.at, show, catalogue)
@@ -122,9 +118,7 @@ def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
         seen: dict[str, int] = {}
         for i, row in enumerate(getattr(show, name)):
             if row.id in seen:
-                yield ShowProblem(
-                    f"{name}[{i}].id", f"{row.id} is already {name}[{seen[row.id]}]; ids must differ"
-                )
+                yield ShowProblem(f"{name}[{i}].id", f"{row.id} is already {name}[{seen[row.id]}]; ids must differ")
             seen.setdefault(row.id, i)
     owners = {device.id for device in show.devices}
     for i, party in enumerate(show.parties):
@@ -150,9 +144,7 @@ def _point(where: str, at: str, show: Show, catalogue: Catalogue) -> Iterator[Sh
     kind = kinds[device_id]
     rows = {row.id for ports in (kind.inputs, kind.outputs) for row in ports} | {row.id for row in kind.buses}
     if row_id not in rows:
-        yield ShowProblem(
-            where, f"{device_id} has no {row_id or 'point of that name'}{_instead(row_id, rows)}"
-        )
+        yield ShowProblem(where, f"{device_id} has no {row_id or 'point of that name'}{_instead(row_id, rows)}")
 
 
 def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator[ShowProblem]:
@@ -182,9 +174,7 @@ def _listening(
     if field == "plays_on":
         ports = [port.id for port in (*kind.outputs, *kind.inputs)]
         if port_id not in ports:
-            yield ShowProblem(
-                where, f"{device_id} has no port {port_id or '(none given)'}; it has: {', '.join(ports)}"
-            )
+            yield ShowProblem(where, f"{device_id} has no port {port_id or '(none given)'}; it has: {', '.join(ports)}")
         return
     ears = [port.id for port in kind.outputs if port.ear]
     if not ears:
@@ -234,9 +224,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
         value = setting.gain_db
         limits = _limits(key, strips, paths, controls)
         if value is not None and limits is not None and not limits[0] <= value <= limits[1]:
-            yield ShowProblem(
-                f"{place}.gain_db", f"{value:g} dB is outside {limits[0]:g} to {limits[1]:g} dB"
-            )
+            yield ShowProblem(f"{place}.gain_db", f"{value:g} dB is outside {limits[0]:g} to {limits[1]:g} dB")
         if value is not None and limits is None and "gain_db" in allowed:
             yield ShowProblem(f"{place}.gain_db", f"{key} of {kind.name} has a fixed gain")
 
@@ -276,9 +264,7 @@ def _cable(
         ends.append(ports[port_id])
     out, into = ends
     if "acoustic" in (out.domain, into.domain):
-        yield ShowProblem(
-            f"cables[{i}]", f"{source} to {target}: sound needs no cable; place the device instead"
-        )
+        yield ShowProblem(f"cables[{i}]", f"{source} to {target}: sound needs no cable; place the device instead")
     elif out.domain != into.domain:
         yield ShowProblem(
             f"cables[{i}]", f"{source} is {out.domain} and {target} is {into.domain}: no cable joins them"

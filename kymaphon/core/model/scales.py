@@ -135,9 +135,7 @@ def _steps(scale: Scale, house: House, unit: str) -> list[Derived]:
         sign = -1.0 if unit == "dBu" else 1.0
         out.append(Derived(f"{unit} to {scale.domain}", sign * house.full_scale_dbu, "dB", source=house.how))
     if scale.id == "lufs":
-        out.append(
-            Derived("mean square under a sine's level", -SINE_DB, "dB", source="AES17 against BS.1770-5")
-        )
+        out.append(Derived("mean square under a sine's level", -SINE_DB, "dB", source="AES17 against BS.1770-5"))
         weighting = OFFSET + speech_k_db()
         out.append(Derived("K-weighting of speech", weighting, "dB", source="BS.1770-5; Byrne et al. 1994"))
         if not house.mono:
@@ -293,9 +291,7 @@ def show_mark(show: Show) -> Mark:
     return replace(
         mark_at(practice, scales()[practice.scale].domain, house_of(show)),
         zero_vu_dbu=show.vu_zero_dbu,
-        room=Derived(f"mark, {room.name}", room.average, "dB SPL", source=room.source)
-        if room is not None
-        else None,
+        room=Derived(f"mark, {room.name}", room.average, "dB SPL", source=room.source) if room is not None else None,
     )
 
 

@@ -64,9 +64,9 @@ class PowerRun(Model):
 
     id: Identifier
     name: Name
-    sort: Annotated[
-        Literal["mains", "dimmed", "lamp", "coil"], Field(description="coil: the slack lies coiled")
-    ] = "mains"
+    sort: Annotated[Literal["mains", "dimmed", "lamp", "coil"], Field(description="coil: the slack lies coiled")] = (
+        "mains"
+    )
     points_m: Annotated[tuple[Point, ...], Field(min_length=1, max_length=40)]
     current_a: Annotated[float, Field(gt=0, le=400)] = 5.0
 
@@ -92,15 +92,11 @@ class Place(Model):
         ),
     ] = None
     outdoors: Annotated[bool, Field(description="no walls, no reverberation")] = False
-    height_m: Annotated[float | None, Field(ge=1, le=100, description="of the room; left out: assumed")] = (
-        None
-    )
+    height_m: Annotated[float | None, Field(ge=1, le=100, description="of the room; left out: assumed")] = None
     wind_m_s: Annotated[
         float | None, Field(ge=0, le=40, description="wind speed; left out: assumed where the noise is wind")
     ] = None
-    speakers_mute: Annotated[
-        bool, Field(description="an open microphone here mutes the loudspeakers here")
-    ] = False
+    speakers_mute: Annotated[bool, Field(description="an open microphone here mutes the loudspeakers here")] = False
     noises: tuple[NoiseSpot, ...] = ()
     surfaces: tuple[Surface, ...] = ()
     runs: Annotated[tuple[PowerRun, ...], Field(description="mains leads, dimmed leads, lamps")] = ()
@@ -126,18 +122,14 @@ class Party(Model):
     ] = None
     speaks: bool = False
     listens: bool = False
-    hears_on: Annotated[str | None, Field(description="device or device.port that this party listens on")] = (
-        None
-    )
+    hears_on: Annotated[str | None, Field(description="device or device.port that this party listens on")] = None
     plays_on: Annotated[
         str | None, Field(description="device.port where the voice of a party without a mouth begins")
     ] = None
     effort: Effort = "normal"
     level_db_spl_1m: Annotated[
         float | None,
-        Field(
-            ge=0, le=160, description="measured at 1 m, unweighted (Z or C on the meter); instead of effort"
-        ),
+        Field(ge=0, le=160, description="measured at 1 m, unweighted (Z or C on the meter); instead of effort"),
     ] = None
     level_dbu: Annotated[
         float | None,
@@ -196,13 +188,11 @@ class Device(Model):
     aim_deg: Degrees | None = None
     party: Annotated[Identifier | None, Field(description="whose microphone, headphones or telephone")] = None
     shield: Annotated[Shield, Field(description="against wind and breath")] = "none"
-    host: Annotated[
-        Identifier | None, Field(description="the computer that it hangs on by USB, or runs on")
-    ] = None
+    host: Annotated[Identifier | None, Field(description="the computer that it hangs on by USB, or runs on")] = None
     power: Annotated[Feed | None, Field(description="what it runs from; left out: as its kind says")] = None
-    circuit: Annotated[
-        str | None, Field(max_length=40, description="mains circuit; left out: that of its place")
-    ] = None
+    circuit: Annotated[str | None, Field(max_length=40, description="mains circuit; left out: that of its place")] = (
+        None
+    )
     meter_offset_db: Annotated[
         float,
         Field(
@@ -265,9 +255,7 @@ class Want(Model):
     listener: Identifier
     voice: Identifier
     want: WantKind
-    gain_db: Annotated[
-        float, Field(ge=-60, le=40, description="wanted level against the listener's mark")
-    ] = 0.0
+    gain_db: Annotated[float, Field(ge=-60, le=40, description="wanted level against the listener's mark")] = 0.0
 
 
 class Take(Model):
@@ -279,9 +267,9 @@ class Take(Model):
     voice: Annotated[Identifier | None, Field(description="the party whose microphone recorded it")] = None
     at: Annotated[str | None, Field(description="node of the rig where it was recorded")] = None
     recorded_at: AwareDatetime | None = None
-    gain_db: Annotated[
-        float | None, Field(ge=-120, le=120, description="gain of its strip when it was recorded")
-    ] = None
+    gain_db: Annotated[float | None, Field(ge=-120, le=120, description="gain of its strip when it was recorded")] = (
+        None
+    )
     channel: Annotated[int | None, Field(ge=1, le=256, description="which of its channels, from 1")] = None
     room_s: Annotated[
         tuple[tuple[float, float], ...], Field(max_length=1000, description="stretches of room, set by hand")
@@ -289,9 +277,7 @@ class Take(Model):
     talk_s: Annotated[
         tuple[tuple[float, float], ...], Field(max_length=1000, description="stretches of talk, set by hand")
     ] = ()
-    noise_dbfs: Annotated[float | None, Field(ge=-300, le=10, description="its noise floor, unweighted")] = (
-        None
-    )
+    noise_dbfs: Annotated[float | None, Field(ge=-300, le=10, description="its noise floor, unweighted")] = None
     noise_a_dbfs: Annotated[float | None, Field(ge=-300, le=10, description="the same, A-weighted")] = None
     loudness_lufs: Annotated[
         float | None,
@@ -384,17 +370,13 @@ class Show(Model):
         tuple[Practice, ...],
         Field(description="the user's own practices; one of a shipped id stands in for it"),
     ] = ()
-    marks: Annotated[
-        tuple[PointMark, ...], Field(description="points with a practice other than the show's")
-    ] = ()
+    marks: Annotated[tuple[PointMark, ...], Field(description="points with a practice other than the show's")] = ()
     vu_zero_dbu: Annotated[float, Field(ge=-20, le=20, description="house alignment: 0 VU")] = 4.0
     line_up_dbfs: Annotated[
         float,
         Field(ge=-30, le=0, description="0 dBu where no converter says; EBU R 68: -18, SMPTE RP 155: -20"),
     ] = -18.0
-    kinds: Annotated[
-        tuple[Kind, ...], Field(description="the user's own kinds of device that this show uses")
-    ] = ()
+    kinds: Annotated[tuple[Kind, ...], Field(description="the user's own kinds of device that this show uses")] = ()
     places: tuple[Place, ...] = ()
     parties: tuple[Party, ...] = ()
     devices: tuple[Device, ...] = ()
@@ -402,9 +384,7 @@ class Show(Model):
     wants: tuple[Want, ...] = ()
     tracks: tuple[Track, ...] = ()
     recording: Annotated[Recording | None, Field(description="left out: a mix, 24 bit")] = None
-    streaming: Annotated[Streaming | None, Field(description="left out: nothing is known of the network")] = (
-        None
-    )
+    streaming: Annotated[Streaming | None, Field(description="left out: nothing is known of the network")] = None
     circuits: tuple[Circuit, ...] = ()
     rundown: tuple[Segment, ...] = ()
     takes: tuple[Take, ...] = ()

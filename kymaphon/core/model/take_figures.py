@@ -29,9 +29,7 @@ def measured_ambient(show: Show, device: Device) -> Derived | None:
     take = room_take(show, device)
     if take is None or take.noise_a_dbfs is None or take.path_gain_db is None:
         return None
-    return _worked_back(
-        take, take.noise_a_dbfs, take.electronic_noise_a_dbfs, take.path_gain_db, "dBFS(A)", "dBA"
-    )
+    return _worked_back(take, take.noise_a_dbfs, take.electronic_noise_a_dbfs, take.path_gain_db, "dBFS(A)", "dBA")
 
 
 def measured_flat_db(show: Show, device: Device) -> float | None:
@@ -39,9 +37,7 @@ def measured_flat_db(show: Show, device: Device) -> float | None:
     take = room_take(show, device)
     if take is None or take.noise_dbfs is None or take.path_gain_db is None:
         return None
-    return _worked_back(
-        take, take.noise_dbfs, take.electronic_noise_dbfs, take.path_gain_db, "dBFS", "dB SPL"
-    ).value
+    return _worked_back(take, take.noise_dbfs, take.electronic_noise_dbfs, take.path_gain_db, "dBFS", "dB SPL").value
 
 
 def level_of_take(show: Show, party: Party, unit: str, full_scale_dbu: float | None) -> Derived | None:
@@ -54,15 +50,15 @@ def level_of_take(show: Show, party: Party, unit: str, full_scale_dbu: float | N
         unit: of the point where it begins, dBFS or dBu.
         full_scale_dbu: analogue level of 0 dBFS at that socket; without it a take says nothing in dBu.
     """
-    takes = [row for row in show.takes if row.voice == party.id and row.what != "room-tone" and row.loudness_lufs is not None]  # fmt: skip
+    takes = [
+        row for row in show.takes if row.voice == party.id and row.what != "room-tone" and row.loudness_lufs is not None
+    ]
     if not takes or takes[-1].loudness_lufs is None or (unit == "dBu" and full_scale_dbu is None):
         return None
     take = takes[-1]
     spectrum = voice_k(party.kind)
     terms = [
-        Derived(
-            f"loudness of {take.file}", takes[-1].loudness_lufs, "LUFS", source="measured: ITU-R BS.1770-5"
-        ),
+        Derived(f"loudness of {take.file}", takes[-1].loudness_lufs, "LUFS", source="measured: ITU-R BS.1770-5"),
         Derived("less what K-weighting adds", -spectrum.value, "dB", source=spectrum.source),
     ]
     if unit == "dBu":
@@ -74,23 +70,15 @@ def _worked_back(
     take: Take, noise: float, electronics: float | None, path_gain_db: float, unit: str, sound_unit: str
 ) -> Derived:
     recorded = Derived(f"room tone in {take.file}", noise, unit, source="measured: quietest half second")
-    gain = Derived(
-        "rig, from dB SPL at the microphone to dBFS", path_gain_db, "dB", source="as the rig stood then"
-    )
+    gain = Derived("rig, from dB SPL at the microphone to dBFS", path_gain_db, "dB", source="as the rig stood then")
     if electronics is None:
         level = recorded.value - gain.value
-        return Derived(
-            "room noise, measured", level, sound_unit, "recorded \u2212 gain", (recorded, gain), "take"
-        )
-    own = Derived(
-        "noise of microphone and electronics", electronics, unit, source="computed for the rig then"
-    )
+        return Derived("room noise, measured", level, sound_unit, "recorded \u2212 gain", (recorded, gain), "take")
+    own = Derived("noise of microphone and electronics", electronics, unit, source="computed for the rig then")
     left = without_noise_db(recorded.value, own.value)
     if left is None:
         level = recorded.value - gain.value
         name = "room noise, at most (the take shows only the rig's own noise)"
         return Derived(name, level, sound_unit, "recorded \u2212 gain", (recorded, gain, own), "take")
     formula = "10 lg(10^(recorded/10) \u2212 10^(own/10)) \u2212 gain"
-    return Derived(
-        "room noise, measured", left - gain.value, sound_unit, formula, (recorded, own, gain), "take"
-    )
+    return Derived("room noise, measured", left - gain.value, sound_unit, formula, (recorded, own, gain), "take")

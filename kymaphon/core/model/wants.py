@@ -57,9 +57,7 @@ def role_want(listener: Party, voice: Party) -> Wanted:
     if listener.id == voice.id:
         return Wanted("never" if listener.kind == "remote" else "local", 0.0, False)
     if voice.kind == "crew":
-        return Wanted(
-            "hear" if listener.kind == "crew" else "never" if _on_air(listener) else "any", 0.0, False
-        )
+        return Wanted("hear" if listener.kind == "crew" else "never" if _on_air(listener) else "any", 0.0, False)
     if listener.kind == "crew" or listener.kind not in ROLE_WORDS:
         return Wanted("any", 0.0, False)
     if voice.kind in BACKGROUND:

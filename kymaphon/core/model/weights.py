@@ -61,16 +61,12 @@ def voice_a(kind: str) -> Derived:
     """What A-weighting takes off the sound of a party, by its kind."""
     spectrum = {"instrument": "music", "player": "music", "crowd": "crowd"}.get(kind)
     if kind == "effect":
-        return Derived(
-            "A-weighting of an unknown sound", 0.0, "dB", source="assumed: its spectrum is not known"
-        )
+        return Derived("A-weighting of an unknown sound", 0.0, "dB", source="assumed: its spectrum is not known")
     if spectrum is None:
         value, source = speech_a_db(), acoustic_data()["speech_share"]["source"]
         return Derived("A-weighting of speech", value, "dB", source=f"{A_WEIGHTING}; {source}")
     source = acoustic_data()["noise_source"]
-    return Derived(
-        f"A-weighting of {spectrum}", sound_a_db(spectrum), "dB", source=f"{A_WEIGHTING}; {source}"
-    )
+    return Derived(f"A-weighting of {spectrum}", sound_a_db(spectrum), "dB", source=f"{A_WEIGHTING}; {source}")
 
 
 def crest_of(kind: str) -> Derived:

@@ -66,7 +66,11 @@ class Advice:
         if self.reached:
             more = f" {self.best.nearer[:1].upper()}{self.best.nearer[1:]}." if self.best.nearer else ""
             return f"{text}; {self.wanted_db:.0f} are wanted.{more}"
-        text = f"No placement of {_lower(self.kind.name)} reaches {self.wanted_db:.0f} dB over the room for {party}: its best is {self.best.over_room_db:.1f} dB, {where}."
+        text = (
+            f"No placement of {_lower(self.kind.name)} reaches {self.wanted_db:.0f} dB over the "
+            "room "
+            f"for {party}: its best is {self.best.over_room_db:.1f} dB, {where}."
+        )
         good = [way.text for way in self.ways if way.enough]
         return f"{text} What would: {'; '.join(good)}." if good else f"{text} Nothing in the catalogue does."
 

@@ -92,9 +92,15 @@ class BeforeHowl:
         point = np.array([source.at if choice.at is None else choice.at])
         own, backs = self._parts(choice.kind, point)
         rows = tuple(
-            Derived(self.sound.sources[v].name, float(row[0]), "dB", "gain of the rig, way through the air and pattern", source="computed: the rig as it stands; distance law, pattern and the room's reverberation")
+            Derived(
+                self.sound.sources[v].name,
+                float(row[0]),
+                "dB",
+                "gain of the rig, way through the air and pattern",
+                source="computed: the rig as it stands; distance law, pattern and the room's reverberation",
+            )
             for (v, _), row in zip(self.boxes, backs, strict=True)
-        )  # fmt: skip
+        )
         back = 20 * math.log10(sum(10 ** (row.value / 20) for row in rows))
         round_ = Derived(
             "once round by the loudspeakers",
@@ -217,9 +223,7 @@ def _boxes(analysis: Computed, sound: PlaceSound, mic: int) -> Iterable[tuple[in
     node = graph.index.get(f"{device}.{port}")
     if node is None:
         return
-    open_ = Transfer(
-        graph.only(tuple(i for i in graph.live if graph.edges[i].kind is not EdgeKind.LOUDSPEAKER))
-    )
+    open_ = Transfer(graph.only(tuple(i for i in graph.live if graph.edges[i].kind is not EdgeKind.LOUDSPEAKER)))
     power = open_.power_from([node])[:, 0]
     for v, source in enumerate(sound.sources):
         if source.device is None or source.kind is None:

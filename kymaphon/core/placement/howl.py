@@ -66,10 +66,17 @@ class Spare:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "voice": self.voice, "microphone": self.device, "place": self.place, "in_hand_db": round(self.gain_margin_db, 3),
-            "can_come_up_db": round(self.up_db, 3), "first_hz": round(self.first_hz, 2),
-            "gains": [{"label": row.label, "more_db": round(row.more_db, 3), "edits": [edit.to_json() for edit in row.edits]} for row in self.gains],
-        }  # fmt: skip
+            "voice": self.voice,
+            "microphone": self.device,
+            "place": self.place,
+            "in_hand_db": round(self.gain_margin_db, 3),
+            "can_come_up_db": round(self.up_db, 3),
+            "first_hz": round(self.first_hz, 2),
+            "gains": [
+                {"label": row.label, "more_db": round(row.more_db, 3), "edits": [edit.to_json() for edit in row.edits]}
+                for row in self.gains
+            ],
+        }
 
 
 def spares(analysis: Computed, *, tries: bool = True) -> tuple[Spare, ...]:
@@ -89,11 +96,7 @@ def spares(analysis: Computed, *, tries: bool = True) -> tuple[Spare, ...]:
             if circle is None:
                 continue
             first = 1000 / circle.delay_ms if circle.delay_ms > 0 else 0.0
-            gains = (
-                tuple(sorted(_gains(analysis, row, node, hand), key=lambda gain: -gain.more_db))
-                if tries
-                else ()
-            )
+            gains = tuple(sorted(_gains(analysis, row, node, hand), key=lambda gain: -gain.more_db)) if tries else ()
             up = hand - number("loop-margin")
             rows.append(Spare(row.party, row.party_name, row.device, place.name, hand, up, first, gains))
     return tuple(sorted(rows, key=lambda row: row.gain_margin_db))
@@ -160,9 +163,12 @@ def _moves(analysis: Computed, row: Placed, node: int) -> Iterator[tuple[str, tu
         best: list[Kind] = [
             kind
             for kind in analysis.catalogue
-            if kind.microphone is not None and kind.id != stand.kind.id and kind.microphone.pattern in ("supercardioid", "hypercardioid")
-            and kind.outputs[0].connector == stand.kind.outputs[0].connector and kind.microphone.nearest_m <= row.metres
-        ]  # fmt: skip
+            if kind.microphone is not None
+            and kind.id != stand.kind.id
+            and kind.microphone.pattern in ("supercardioid", "hypercardioid")
+            and kind.outputs[0].connector == stand.kind.outputs[0].connector
+            and kind.microphone.nearest_m <= row.metres
+        ]
         for kind in best[:3]:
             yield kind.name, (SetField("devices", row.device, "kind", kind.id),)
     if speaker is None:
@@ -177,9 +183,7 @@ def _moves(analysis: Computed, row: Placed, node: int) -> Iterator[tuple[str, tu
         if _inside(row, spot):
             to = direction_deg(spot, row.mouth)
             edits: tuple[Edit, ...] = (move(speaker, spot),)
-            edits += (
-                (SetField("devices", speaker, "aim_deg", float(round(to)) % 360),) if to is not None else ()
-            )
+            edits += (SetField("devices", speaker, "aim_deg", float(round(to)) % 360),) if to is not None else ()
             yield f"{analysis.device_name(speaker)} at the quiet side of {row.name}", edits
             break
 
@@ -195,10 +199,6 @@ def _loudest(analysis: Computed, node: int) -> str | None:
     if circle is None:
         return None
     return next(
-        (
-            analysis.graph.nodes[step.source].owner
-            for step in circle.steps()
-            if step.kind is EdgeKind.LOUDSPEAKER
-        ),
+        (analysis.graph.nodes[step.source].owner for step in circle.steps() if step.kind is EdgeKind.LOUDSPEAKER),
         None,
     )

@@ -144,9 +144,7 @@ def placed_in(analysis: Computed, place_id: str) -> list[Placed]:
 def fader_of(analysis: Computed, device: str) -> Knob | None:
     """The fader behind a microphone, else the first gain on its way to an end; None when there is neither."""
     graph = analysis.graph
-    starts = [
-        graph.index[node] for node in (f"{device}.diaphragm", f"{device}.mouthpiece") if node in graph.index
-    ]
+    starts = [graph.index[node] for node in (f"{device}.diaphragm", f"{device}.mouthpiece") if node in graph.index]
     knobs: list[Knob] = []
     for end in analysis.ends:
         for start in starts:

@@ -94,8 +94,20 @@ class MicrophoneChoice:
                     source="distance, pattern, face and reverberation",
                 )
             )
-        noise = Derived("less all noise", -uncorrelated_sum_db(t.value for t in terms), "dB", "10 lg \u03a3 10^(L/10)", tuple(terms), "powers add")  # fmt: skip
-        way = Derived(f"{show_number(self.metres, 'm')}, face and nearness", self.voice_db - self.level.value - self.weighting.value, "dB", source="free-field distance law, mouth, pattern")  # fmt: skip
+        noise = Derived(
+            "less all noise",
+            -uncorrelated_sum_db(t.value for t in terms),
+            "dB",
+            "10 lg \u03a3 10^(L/10)",
+            tuple(terms),
+            "powers add",
+        )
+        way = Derived(
+            f"{show_number(self.metres, 'm')}, face and nearness",
+            self.voice_db - self.level.value - self.weighting.value,
+            "dB",
+            source="free-field distance law, mouth, pattern",
+        )
         voice = total(f"voice at {show_number(self.metres, 'm')}", "dBA", (self.level, self.weighting, way))
         return total(f"{self.kind.name}: voice over all", "dB", (voice, noise))
 
@@ -115,9 +127,13 @@ def choices_for(
     easy = any(row.usable and not row.narrow and row.over_room_db >= wanted for row in found)
     found.sort(
         key=lambda row: (
-            not row.usable, easy and row.narrow, not row.reached, round(row.discomfort, 1) if row.reached else 0.0, -row.over_all_db,
+            not row.usable,
+            easy and row.narrow,
+            not row.reached,
+            round(row.discomfort, 1) if row.reached else 0.0,
+            -row.over_all_db,
         )
-    )  # fmt: skip
+    )
     return [_reasoned(row, found[0], spared=easy and row.narrow) for row in found]
 
 
@@ -160,10 +176,7 @@ def best_of(
     steps = np.geomspace(least, mic.farthest_m, 8)
     if least < comfort < mic.farthest_m:
         steps = np.sort(np.append(steps, comfort))
-    points = (
-        np.asarray(source.at)
-        + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
-    )
+    points = np.asarray(source.at) + steps[:, None, None] * np.stack((np.cos(angles), np.sin(angles)), axis=-1)[None]
     allowed = allowed_at(sound, source, kind, points)
     if not allowed.any():
         return None

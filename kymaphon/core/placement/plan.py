@@ -57,7 +57,9 @@ def things_of(show: Show, catalogue: Catalogue, place_id: str) -> tuple[Thing, .
         if any(port.domain == "acoustic" for port in kind.inputs):
             stand = stand_of(show, kind, device)
             owner = stand.own.id if stand.own else ""
-            mics.append(Thing("microphone", device.id, stand.name, stand.at, stand.aim_deg, owner, stand.goes_along, stand))  # fmt: skip
+            mics.append(
+                Thing("microphone", device.id, stand.name, stand.at, stand.aim_deg, owner, stand.goes_along, stand)
+            )
         elif is_loudspeaker(kind):
             speakers.append(
                 Thing(
@@ -97,9 +99,7 @@ def without_place(show: Show) -> tuple[Thing, ...]:
     return tuple(Thing("party", party.id, party.name, None) for party in show.parties if party.place is None)
 
 
-def move_edits(
-    show: Show, place_id: str, thing: Thing, to: Point, *, carry: bool = False
-) -> tuple[Edit, ...]:
+def move_edits(show: Show, place_id: str, thing: Thing, to: Point, *, carry: bool = False) -> tuple[Edit, ...]:
     """The edits that put a thing elsewhere, held inside the place; none for what goes with its party.
 
     Args:
@@ -168,12 +168,7 @@ def _kept(place: Place, field: str, rows: tuple[NoiseSpot, ...] | tuple[Surface,
 def free_spot(show: Show, place: Place) -> Point:
     """Somewhere in a place where nothing stands yet, from the middle outwards."""
     width, depth = place.size_m or (4.0, 3.0)
-    taken = [
-        row.at_m
-        for rows in (show.parties, show.devices)
-        for row in rows
-        if row.place == place.id and row.at_m
-    ]
+    taken = [row.at_m for rows in (show.parties, show.devices) for row in rows if row.place == place.id and row.at_m]
     taken += [spot.at_m for spot in place.noises]
     middle = (width / 2, depth / 2)
     for ring in range(40):

@@ -66,7 +66,7 @@ def _mic_json(analysis: Computed, sound: PlaceSound, m: int) -> dict[str, Any]:
                 {"turn_deg": turn.turn_deg, "change_db": round(turn.change_db, 4), "towards": turn.towards or None}
                 for turn in turns_of(Placed(analysis, sound, m))
             ],
-        }  # fmt: skip
+        }
     following = sound.next_loudest(m)
     if following is not None and own >= 0:
         row["next_loudest"] = {
@@ -81,9 +81,13 @@ def place_lines(analysis: Computed, place_id: str) -> list[str]:
     sound = analysis.sound(place_id)
     place = sound.place
     size = f"{place.size_m[0]:.1f} by {place.size_m[1]:.1f} m, " if place.size_m else ""
-    lines = [f"{place.name}: {size}{liveliness_words(place)}, {show_number(place.ambient_dba, 'dBA')} of {place.noise.replace('-', ' ')}"]  # fmt: skip
+    lines = [
+        f"{place.name}: {size}{liveliness_words(place)}, {show_number(place.ambient_dba, 'dBA')} of {place.noise.replace('-', ' ')}"
+    ]
     if sound.mics:
-        lines.append(f"  {'microphone':26}{'party':14}{'distance':>9}{'angle':>7}{'voice':>13}{'over room':>11}  next loudest")  # fmt: skip
+        lines.append(
+            f"  {'microphone':26}{'party':14}{'distance':>9}{'angle':>7}{'voice':>13}{'over room':>11}  next loudest"
+        )
     for m, mic in enumerate(sound.mics):
         own = int(sound.own[m])
         if own < 0:
@@ -135,7 +139,10 @@ def advice_json(advice: Advice, party_id: str, name: str) -> dict[str, Any]:
         "sentence": advice.sentence(name),
         "ways": [
             {
-                "way": way.name, "text": way.text, "reached_db": round(way.reached_db, 4), "enough": way.enough,
+                "way": way.name,
+                "text": way.text,
+                "reached_db": round(way.reached_db, 4),
+                "enough": way.enough,
                 "kind": way.choice.kind.id if way.choice else None,
             }
             for way in advice.ways
@@ -152,4 +159,4 @@ def advice_json(advice: Advice, party_id: str, name: str) -> dict[str, Any]:
             }
             for row in advice.choices
         ],
-    }  # fmt: skip
+    }

@@ -62,13 +62,16 @@ def explain_headroom(sound: PlaceSound, m: int) -> Derived | None:
         return None
     crest = sound.sources[int(sound.own[m])].crest
     return total(
-        "peaks under its maximum", "dB",
+        "peaks under its maximum",
+        "dB",
         (
-            Derived("its maximum level", float(sound.most_db[m]), "dB SPL", source=f"device data: {sound.mics[m].kind.name}"),
+            Derived(
+                "its maximum level", float(sound.most_db[m]), "dB SPL", source=f"device data: {sound.mics[m].kind.name}"
+            ),
             Derived("less the voice on average", -float(sound.own_db[m]), "dB"),
             Derived(f"less {crest.name.lower()}", -crest.value, "dB", source=crest.source),
         ),
-    )  # fmt: skip
+    )
 
 
 def explain_own_reverberation(sound: PlaceSound, m: int) -> Derived | None:
@@ -81,14 +84,27 @@ def explain_own_reverberation(sound: PlaceSound, m: int) -> Derived | None:
         return None
     level = sound.sources[v].level
     return total(
-        "direct voice over its reverberation", "dB",
+        "direct voice over its reverberation",
+        "dB",
         (
             Derived("direct voice", float(sound.direct_db[v, m]), "dB SPL"),
             Derived("less the voice at 1 m", -level.value, "dB", source=level.source),
-            Derived(f"less what {room.name[0].lower()}{room.name[1:]}", -room.value, "dB", room.formula, room.terms, room.source),
-            Derived(f"less of sound from all around, {sound.mics[m].pickup.a_name}", -sound.mics[m].pickup.reverberant_db(), "dB", source=sound.mics[m].pickup.source),
+            Derived(
+                f"less what {room.name[0].lower()}{room.name[1:]}",
+                -room.value,
+                "dB",
+                room.formula,
+                room.terms,
+                room.source,
+            ),
+            Derived(
+                f"less of sound from all around, {sound.mics[m].pickup.a_name}",
+                -sound.mics[m].pickup.reverberant_db(),
+                "dB",
+                source=sound.mics[m].pickup.source,
+            ),
         ),
-    )  # fmt: skip
+    )
 
 
 def explain_under_own(sound: PlaceSound, v: int, m: int) -> Derived | None:
@@ -97,18 +113,21 @@ def explain_under_own(sound: PlaceSound, v: int, m: int) -> Derived | None:
     if own < 0 or own == v:
         return None
     return total(
-        f"{sound.sources[v].name} under {sound.sources[own].name}", "dB",
+        f"{sound.sources[v].name} under {sound.sources[own].name}",
+        "dB",
         (
             Derived(f"{sound.sources[own].name} in {sound.mics[m].name}", float(sound.level_db[own, m]), "dB SPL"),
-            Derived(f"less {sound.sources[v].name} in it, {show_number(float(sound.distance_m[v, m]), 'm')}", -float(sound.level_db[v, m]), "dB"),
+            Derived(
+                f"less {sound.sources[v].name} in it, {show_number(float(sound.distance_m[v, m]), 'm')}",
+                -float(sound.level_db[v, m]),
+                "dB",
+            ),
         ),
-    )  # fmt: skip
+    )
 
 
 def explain_open(sound: PlaceSound) -> Derived:
     """What the open microphones of a place cost together, in feedback margin and room noise."""
     count = sum(sound.is_open(m) for m in range(len(sound.mics)))
     name = f"cost of {count} open microphone{'' if count == 1 else 's'}"
-    return Derived(
-        name, open_cost_db(count), "dB", f"10 lg {max(count, 1)}", source="10 lg NOM: Davis & Patronis"
-    )
+    return Derived(name, open_cost_db(count), "dB", f"10 lg {max(count, 1)}", source="10 lg NOM: Davis & Patronis")

@@ -141,9 +141,7 @@ def chain_of(analysis: Report, collapsed: frozenset[str] = frozenset()) -> Chain
         figure, silence = link_state(analysis, cable)
         if silence:
             silent.setdefault(a, silence)
-        links.append(
-            ChainLink(cable, a, b, source.level, figure, silence, _worse(worst, cable.source, cable.target))
-        )
+        links.append(ChainLink(cable, a, b, source.level, figure, silence, _worse(worst, cable.source, cable.target)))
         used[a][1][source.ref] = ChainPort(source.ref, _port_name(source, a))
         used[b][0][target.ref] = ChainPort(target.ref, _port_name(target, b))
     boxes = []
@@ -152,8 +150,7 @@ def chain_of(analysis: Report, collapsed: frozenset[str] = frozenset()) -> Chain
         members = tuple(name for name, where in home.items() if where == box_id)
         boxes.append(_box(analysis, box_id, members, into, out, silent.get(box_id, ""), worst, order))
     specs = [
-        BoxSpec(box.id, BOX_WIDTH, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs))
-        for box in boxes
+        BoxSpec(box.id, BOX_WIDTH, tuple(p.ref for p in box.inputs), tuple(p.ref for p in box.outputs)) for box in boxes
     ]
     lines = [LinkSpec(row.source, row.cable.source, row.target, row.cable.target) for row in links]
     return Chain(tuple(boxes), tuple(links), draw_layers(specs, lines))
@@ -175,15 +172,23 @@ def _worse(worst: dict[str, Severity], *names: str) -> Severity | None:
 
 
 def _box(
-    analysis: Report, box_id: str, members: tuple[str, ...], into: dict[str, ChainPort], out: dict[str, ChainPort],
-    silence: str, worst: dict[str, Severity], order: dict[str, int],
-) -> ChainBox:  # fmt: skip
+    analysis: Report,
+    box_id: str,
+    members: tuple[str, ...],
+    into: dict[str, ChainPort],
+    out: dict[str, ChainPort],
+    silence: str,
+    worst: dict[str, Severity],
+    order: dict[str, int],
+) -> ChainBox:
     show = analysis.show
     ins, outs = (tuple(sorted(rows.values(), key=lambda row: order[row.ref])) for rows in (into, out))
     if box_id.startswith(PLACE):
         place = show.place(box_id.removeprefix(PLACE))
         note = f"{len(members)} devices"
-        return ChainBox(box_id, place.name, note, "place", False, _worse(worst, *members), members, ins, outs, place=place.id)  # fmt: skip
+        return ChainBox(
+            box_id, place.name, note, "place", False, _worse(worst, *members), members, ins, outs, place=place.id
+        )
     device = show.device(box_id)
     kind = analysis.catalogue[device.kind]
     note = f"no signal: {silence}" if silence else kind.name
@@ -191,9 +196,18 @@ def _box(
     if hung and not silence:
         note = f"{kind.name}, {hung} on it"
     return ChainBox(
-        box_id, analysis.device_name(device.id), note, kind.group, bool(silence), worst.get(box_id), members, ins, outs,
-        party=device.party or "", place=device.place or "",
-    )  # fmt: skip
+        box_id,
+        analysis.device_name(device.id),
+        note,
+        kind.group,
+        bool(silence),
+        worst.get(box_id),
+        members,
+        ins,
+        outs,
+        party=device.party or "",
+        place=device.place or "",
+    )
 
 
 def _order(analysis: Computed) -> dict[str, int]:

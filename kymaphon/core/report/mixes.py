@@ -43,9 +43,7 @@ def feeds_json(analysis: Computed) -> list[dict[str, Any]]:
         if feed.level_db is not None and not feed.howling:
             row["level" + UNIT_KEYS[feed.unit]] = round(feed.level_db, 4)
         offset = (
-            None
-            if feed.path is None or feed.level_db is None or feed.gain_db is None
-            else feed.level_db - feed.gain_db
+            None if feed.path is None or feed.level_db is None or feed.gain_db is None else feed.level_db - feed.gain_db
         )
         source = analysis.graph.mouths[feed.voice][1].value
         row["paths"] = [
@@ -65,12 +63,16 @@ def loops_json(analysis: Computed) -> list[dict[str, Any]]:
     """Every circle of the rig that is worth listing."""
     return [
         {
-            "nodes": list(row.path.node_ids), "gain_db": round(row.path.gain_db, 4), "delay_ms": round(row.path.delay_ms, 4),
-            "spacing_hz": round(row.spacing_hz, 4), "howls": row.howls, "margin_db": round(row.gain_margin_db, 4),
+            "nodes": list(row.path.node_ids),
+            "gain_db": round(row.path.gain_db, 4),
+            "delay_ms": round(row.path.delay_ms, 4),
+            "spacing_hz": round(row.spacing_hz, 4),
+            "howls": row.howls,
+            "margin_db": round(row.gain_margin_db, 4),
             "cause": row.cause,
         }
         for row in loops_of(analysis)
-    ]  # fmt: skip
+    ]
 
 
 def hearing_json(analysis: Computed) -> dict[str, Any]:
@@ -117,7 +119,11 @@ def missing_words(show: Show, catalogue: Catalogue, row: Missing) -> str:
     device = show.device(row.device)
     name = device.name or catalogue[device.kind].name
     if row.bus is None:
-        text = f"{who} gets no mix: {name} is asked for {row.asked} different mixes and has no bus left for this one, with {party_words(show, row.voices)}."
+        text = (
+            f"{who} gets no mix: {name} is asked for {row.asked} different mixes and has no bus "
+            "left "
+            f"for this one, with {party_words(show, row.voices)}."
+        )
         if row.unfit:
             free = ", ".join(bus.name for bus in row.unfit)
             end = end_of(show, catalogue, row.need.targets[0]).name
@@ -139,7 +145,11 @@ def stray_words(show: Show, row: UnroutedSource) -> str:
     """Where a voice ends that came to no mixer, and what takes it, in a sentence."""
     who = party_words(show, row.voices)
     if row.harms:
-        return f"{who} gets as far as {row.end.name} and no further: plugged into the free input of a mixer it would close a circle, or cost somebody a voice."
+        return (
+            f"{who} gets as far as {row.end.name} and no further: plugged into the free input of "
+            "a "
+            "mixer it would close a circle, or cost somebody a voice."
+        )
     if row.into is None:
         return f"{who} gets as far as {row.end.name} and no further: no free input of a mixer takes it."
     return f"{who} got as far as {row.end.name} and no further: plug it into {row.into.name}."
@@ -149,9 +159,7 @@ def level_words(plan: FeedPlan) -> str:
     """Who is too loud or too quiet with a plan, and for whom; empty when nobody is."""
     show, parts = plan.after.show, []
     for (voice, verdict), listeners in plan.off_level.items():
-        hearing = [
-            row for row in plan.after.feeds.values() if row.voice == voice != row.listener and row.path
-        ]
+        hearing = [row for row in plan.after.feeds.values() if row.voice == voice != row.listener and row.path]
         everybody = 2 < len(listeners) == len(hearing)
         whom = "everybody" if everybody else party_words(show, listeners)
         how = "too weak to be heard by" if verdict == "faint" else f"too {verdict} for"
@@ -198,36 +206,61 @@ def plan_json(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instruction
     """A plan as plain data."""
     return {
         "mixes": [
-            {"device": row.device, "bus": row.bus.id, "listeners": list(row.listeners), "inputs": list(row.inputs), "without": list(row.left_out), "how": list(row.how), "plug": [{"from": a, "to": b} for a, b in row.moved]}
+            {
+                "device": row.device,
+                "bus": row.bus.id,
+                "listeners": list(row.listeners),
+                "inputs": list(row.inputs),
+                "without": list(row.left_out),
+                "how": list(row.how),
+                "plug": [{"from": a, "to": b} for a, b in row.moved],
+            }
             for row in plan.mixes
         ],
         "missing": [
-            {"device": row.device, "listeners": list(row.need.listeners), "bus": row.bus.id if row.bus else None, "voices": list(row.voices), "back": list(row.back), "mixes_asked": row.asked, "mixes_there": row.buses}
+            {
+                "device": row.device,
+                "listeners": list(row.need.listeners),
+                "bus": row.bus.id if row.bus else None,
+                "voices": list(row.voices),
+                "back": list(row.back),
+                "mixes_asked": row.asked,
+                "mixes_there": row.buses,
+            }
             for row in plan.missing
         ],
-        "strays": [{"voices": list(row.voices), "from": row.end.ref, "to": row.into.ref if row.into else None} for row in plan.unrouted_sources],
-        "ways_out": [{"sort": row.sort, "text": row.text, "lost": [list(pair) for pair in row.lost], "edits": [edit.to_json() for edit in row.edits]} for row in ways],
+        "strays": [
+            {"voices": list(row.voices), "from": row.end.ref, "to": row.into.ref if row.into else None}
+            for row in plan.unrouted_sources
+        ],
+        "ways_out": [
+            {
+                "sort": row.sort,
+                "text": row.text,
+                "lost": [list(pair) for pair in row.lost],
+                "edits": [edit.to_json() for edit in row.edits],
+            }
+            for row in ways
+        ],
         "edits": [edit.to_json() for edit in plan.edits],
         "steps": [{"act": row.act, "device": row.device, "text": row.text} for row in steps],
         "howls": plan.howls,
-        "changed": [{"listener": a.listener, "voice": a.voice, "before": a.verdict, "after": b.verdict} for a, b in plan.changed],
+        "changed": [
+            {"listener": a.listener, "voice": a.voice, "before": a.verdict, "after": b.verdict} for a, b in plan.changed
+        ],
         "off_level": [
             {"voice": voice, "verdict": verdict, "listeners": list(listeners)}
             for (voice, verdict), listeners in plan.off_level.items()
         ],
         "unmet": [{"listener": row.listener, "voice": row.voice, "verdict": row.verdict} for row in plan.unmet],
-    }  # fmt: skip
+    }
 
 
 def track_lines(analysis: Computed, plan: TrackPlan) -> Iterator[str]:
     """A track plan for reading."""
     for track in plan.tracks:
         into = f" into {track.into}" if track.into else " (no input)"
-        under = (
-            f", others {show_number(track.under_db, 'dB')} under by bleed"
-            if track.under_db is not None
-            else ""
-        )
+        under = f", others {show_number(track.under_db, 'dB')} under by bleed" if track.under_db is not None else ""
         yield f"{track.name}: {' + '.join(track.sources)}{into}: {party_words(analysis.show, track.voices)}{under}; {track.file}"
     yield f"{plan.size.value / 1e9:.2f} GB in {duration(plan.length_s.value)}"
     if plan.limit_s is not None:
@@ -244,14 +277,28 @@ def track_json(plan: TrackPlan) -> dict[str, Any]:
     return {
         "recorder": plan.recorder,
         "tracks": [
-            {"id": row.id, "name": row.name, "from": list(row.sources), "to": row.into, "plugged": row.plugged, "voices": list(row.voices), "others_under_db": None if row.under_db is None else round(row.under_db, 4), "copy_of": row.copy_of, "file": row.file}
+            {
+                "id": row.id,
+                "name": row.name,
+                "from": list(row.sources),
+                "to": row.into,
+                "plugged": row.plugged,
+                "voices": list(row.voices),
+                "others_under_db": None if row.under_db is None else round(row.under_db, 4),
+                "copy_of": row.copy_of,
+                "file": row.file,
+            }
             for row in plan.tracks
         ],
-        "bytes_per_s": plan.bytes_per_s, "size_bytes": plan.size.value, "length_s": plan.length_s.value,
+        "bytes_per_s": plan.bytes_per_s,
+        "size_bytes": plan.size.value,
+        "length_s": plan.length_s.value,
         "file_full_after_s": None if plan.limit_s is None else round(plan.limit_s.value, 3),
         "disk_full_after_s": None if plan.left_s is None else round(plan.left_s.value, 3),
-        "stays_together": list(plan.stays), "problems": list(plan.problems), "edits": [edit.to_json() for edit in plan.edits],
-    }  # fmt: skip
+        "stays_together": list(plan.stays),
+        "problems": list(plan.problems),
+        "edits": [edit.to_json() for edit in plan.edits],
+    }
 
 
 def stream_lines(budget: StreamBudget, late: tuple[Delays, ...]) -> Iterator[str]:
@@ -270,8 +317,19 @@ def stream_lines(budget: StreamBudget, late: tuple[Delays, ...]) -> Iterator[str
 def stream_json(budget: StreamBudget, late: tuple[Delays, ...]) -> dict[str, Any]:
     """The stream's budget as plain data."""
     return {
-        "sends_kbps": round(budget.sends.value, 3), "needed_up_mbps": round(budget.needed_up.value, 4), "needed_down_mbps": round(budget.needed_down.value, 4),
-        "up_mbps": None if budget.up is None else budget.up.value, "down_mbps": None if budget.down is None else budget.down.value,
-        "enough": budget.enough, "problems": list(budget.problems),
-        "delays": [{"listener": row.listener, "heard_ms": round(row.heard.value, 3), "chat_s": [round(part.value, 2) for part in row.chat]} for row in late],
-    }  # fmt: skip
+        "sends_kbps": round(budget.sends.value, 3),
+        "needed_up_mbps": round(budget.needed_up.value, 4),
+        "needed_down_mbps": round(budget.needed_down.value, 4),
+        "up_mbps": None if budget.up is None else budget.up.value,
+        "down_mbps": None if budget.down is None else budget.down.value,
+        "enough": budget.enough,
+        "problems": list(budget.problems),
+        "delays": [
+            {
+                "listener": row.listener,
+                "heard_ms": round(row.heard.value, 3),
+                "chat_s": [round(part.value, 2) for part in row.chat],
+            }
+            for row in late
+        ],
+    }

@@ -30,11 +30,17 @@ def device_lines(analysis: Computed, device: Device) -> tuple[Derived, ...]:
         out.append(state.left)
     drawn = draw_of(show, catalogue, device)
     if drawn is not None:
-        out.append(Derived("drawn from USB", drawn.value, "mA", drawn.formula, drawn.terms, drawn.source, drawn.adds))  # fmt: skip
+        out.append(Derived("drawn from USB", drawn.value, "mA", drawn.formula, drawn.terms, drawn.source, drawn.adds))
     for budget in host_budgets(show, catalogue):
         if budget.host == device.id and budget.gives is not None:
             left = budget.gives.value - budget.drawn.value
-            terms = (budget.gives, *(Derived(f"less: {row.name}", -row.value, "mA", row.formula, row.terms, row.source) for row in budget.drawn.terms))  # fmt: skip
+            terms = (
+                budget.gives,
+                *(
+                    Derived(f"less: {row.name}", -row.value, "mA", row.formula, row.terms, row.source)
+                    for row in budget.drawn.terms
+                ),
+            )
             out.append(Derived("left on its USB", left, "mA", "sum of the lines", terms, "", True))
     return tuple(out)
 
@@ -53,7 +59,7 @@ def device_words(analysis: Computed, device: Device) -> tuple[str, ...]:
     out += _phantom_words(analysis, device)
     for processor in kind.processors:
         state = "on" if is_on(device, processor) else "off"
-        out.append(f"{processor.name.capitalize()}: {state}{', cannot be switched' if processor.fixed else ''}.")  # fmt: skip
+        out.append(f"{processor.name.capitalize()}: {state}{', cannot be switched' if processor.fixed else ''}.")
     for reach in reaches(analysis, device):
         parts = "; ".join(f"{label} \u2192 {', '.join(who) or 'nobody'}" for label, who in reach.paths)
         out.append(f"{reach.control.name} moves {parts}.")
@@ -67,11 +73,15 @@ def _phantom_words(analysis: Computed, device: Device) -> list[str]:
         return []
     kind, limit = catalogue[device.kind], figure("phantom-limit").value
     left = show_number(state.left.value, "V")
-    text = f"Draws {state.needs_ma:.1f} of the {limit:.0f} mA of {state.into or 'phantom power'} and leaves {left}"  # fmt: skip
-    before = [end_of(show, catalogue, row.source) for row in show.cables if row.target_device == device.id]  # fmt: skip
+    text = f"Draws {state.needs_ma:.1f} of the {limit:.0f} mA of {state.into or 'phantom power'} and leaves {left}"
+    before = [end_of(show, catalogue, row.source) for row in show.cables if row.target_device == device.id]
     if kind.is_booster and not kind.passes_phantom:
         needs = any(end.port.phantom_ma is not None for end in before)
-        mine = "the microphone behind it needs some and gets nothing" if needs else "its microphone needs none; a condenser behind it would get nothing"  # fmt: skip
+        mine = (
+            "the microphone behind it needs some and gets nothing"
+            if needs
+            else "its microphone needs none; a condenser behind it would get nothing"
+        )
         text += f"; {mine}"
     return [f"{text}."]
 
@@ -83,13 +93,21 @@ def cable_lines(analysis: Computed, cable: Cable) -> tuple[Derived, ...]:
     bases = [f"{end.device.id}.{end.port.id}" for end in (source, target)]
     for edge in analysis.graph.edges:
         names = [analysis.graph.nodes[node].id for node in (edge.source, edge.target)]
-        if edge.kind is EdgeKind.CABLE and all(name == base or name.startswith(f"{base}.") for name, base in zip(names, bases, strict=True)):  # fmt: skip
+        if edge.kind is EdgeKind.CABLE and all(
+            name == base or name.startswith(f"{base}.") for name, base in zip(names, bases, strict=True)
+        ):
             out += edge.parts
             break
     length = length_of(analysis.show, cable)
     analogue = source.port.domain == target.port.domain == "analog"
-    if analogue and length is not None and length.value > 0 and source.port.impedance_ohm and target.level not in ("headphone", "speaker"):  # fmt: skip
-        out.append(cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value))  # fmt: skip
+    if (
+        analogue
+        and length is not None
+        and length.value > 0
+        and source.port.impedance_ohm
+        and target.level not in ("headphone", "speaker")
+    ):
+        out.append(cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value))
     near = sorted(meetings(analysis.show, analysis.catalogue, [cable]), key=lambda row: row.nearest_m)
     for meeting in near[:1]:
         under = under_voice(analysis, cable, meeting.level)

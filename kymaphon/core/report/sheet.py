@@ -91,7 +91,9 @@ def rig_sheet(analysis: Report) -> Sheet:
     counts = analysis.counts()
     summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
     mark = analysis.mark
-    summary += f", {counts['note']} to note. Marks: {in_sentence(mark.name)}, average {show_number(mark.average, mark.unit)}."
+    summary += (
+        f", {counts['note']} to note. Marks: {in_sentence(mark.name)}, average {show_number(mark.average, mark.unit)}."
+    )
     tables = [
         _findings(analysis),
         tasks(analysis),
@@ -152,13 +154,18 @@ def line_up_table(analysis: Report) -> Table:
             continue
         unit = scales()[row.scale].unit
         rows.append(
-            (analysis.party_name(row.voice), figure_on(row.expected, unit), figure_on(row.shown, unit),
-             show_number(row.off_db, "dB", sign=True), show_number(row.turn_db, "dB", sign=True) if row.turned else "\u2013",
-             "passed" if row.passed else "not passed", f"{entry.at:%Y-%m-%d %H:%M %Z}", row.note)
-        )  # fmt: skip
-    return Table(
-        "Line-up", ("Source", "Expected", "Showed", "Off", "Turned", "", "When", "Note"), tuple(rows)
-    )
+            (
+                analysis.party_name(row.voice),
+                figure_on(row.expected, unit),
+                figure_on(row.shown, unit),
+                show_number(row.off_db, "dB", sign=True),
+                show_number(row.turn_db, "dB", sign=True) if row.turned else "\u2013",
+                "passed" if row.passed else "not passed",
+                f"{entry.at:%Y-%m-%d %H:%M %Z}",
+                row.note,
+            )
+        )
+    return Table("Line-up", ("Source", "Expected", "Showed", "Off", "Turned", "", "When", "Note"), tuple(rows))
 
 
 def placing(analysis: Report) -> Table:
@@ -193,9 +200,15 @@ def _spot(at: tuple[float, float] | None) -> str:
 def patch_list(analysis: Report) -> Table:
     """Every cable in words: label, both ends, what it is, how long."""
     rows = [
-        (row["label"], row["from_name"], row["to_name"], row["cable"], f"{row['length_m']} m" if row["length_m"] else "")
+        (
+            row["label"],
+            row["from_name"],
+            row["to_name"],
+            row["cable"],
+            f"{row['length_m']} m" if row["length_m"] else "",
+        )
         for row in patch_rows(analysis)
-    ]  # fmt: skip
+    ]
     return Table("Patch list", ("Label", "From", "To", "Cable", "Length"), tuple(rows))
 
 
@@ -211,9 +224,7 @@ def pull_table(analysis: Report) -> Table:
         (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else "\u2013", row.used_for)
         for row in pull_list(analysis)
     )
-    note = (
-        "Counts have the spares in them: one for each ten of a sort, at least one; a second set of batteries."
-    )
+    note = "Counts have the spares in them: one for each ten of a sort, at least one; a second set of batteries."
     return Table("Pull list", ("Sort", "What", "Take", "of it spare", "For"), rows, note)
 
 
@@ -223,7 +234,7 @@ def controls_table(analysis: Report) -> Table:
     for device in analysis.show.devices:
         for reach in reaches(analysis, device):
             for label, who in reach.paths:
-                rows.append((analysis.device_name(device.id), reach.control.name, label, ", ".join(who) or "nobody"))  # fmt: skip
+                rows.append((analysis.device_name(device.id), reach.control.name, label, ", ".join(who) or "nobody"))
     return Table("What each control moves", ("Device", "Control", "Moves", "Heard by"), tuple(rows))
 
 
@@ -236,24 +247,14 @@ def _settings(analysis: Report) -> Table:
     rows = []
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
-        labels = {
-            row.id: row.name
-            for rows_ in (kind.inputs, kind.outputs, kind.buses, kind.controls)
-            for row in rows_
-        }
+        labels = {row.id: row.name for rows_ in (kind.inputs, kind.outputs, kind.buses, kind.controls) for row in rows_}
         for key, setting in device.settings.items():
             words = setting_words(setting)
             if words:
                 path = kind.path(key)
-                where = (
-                    f"{labels.get(path.source)} to {labels.get(path.target)}"
-                    if path
-                    else labels.get(key, key)
-                )
+                where = f"{labels.get(path.source)} to {labels.get(path.target)}" if path else labels.get(key, key)
                 rows.append((analysis.device_name(device.id), where, words))
-    return Table(
-        "Settings", ("Device", "Where", "Stands at"), tuple(rows), "What is not listed stands as delivered."
-    )
+    return Table("Settings", ("Device", "Where", "Stands at"), tuple(rows), "What is not listed stands as delivered.")
 
 
 def strips_table(analysis: Report) -> Table:
@@ -277,9 +278,7 @@ def strips_table(analysis: Report) -> Table:
                     )
                 )
     note = "In this order, behind the gain. Thresholds in the unit of the last column, where a full-scale sine reads its level."
-    return Table(
-        "Gates and what else strips do", ("Device", "Strip", "", "Stands at", "In"), tuple(rows), note
-    )
+    return Table("Gates and what else strips do", ("Device", "Strip", "", "Stands at", "In"), tuple(rows), note)
 
 
 def setting_words(setting: Setting) -> str:
@@ -343,9 +342,13 @@ def _tone(analysis: Report) -> list[Table]:
     if ladder is None or not points:
         return []
     rows = [
-        (point.rung.label, show_number(point.level.value, point.rung.unit), *(point.readings[name].text() for name in TONE_METERS))
+        (
+            point.rung.label,
+            show_number(point.level.value, point.rung.unit),
+            *(point.readings[name].text() for name in TONE_METERS),
+        )
         for point in points
-    ]  # fmt: skip
+    ]
     note = "A sine of 1 kHz at 0 VU of the house, sent where the channel has line level: what every meter reads when the gains stand as planned."
     headings = ("Point", "Level", *(scales()[name].name for name in TONE_METERS))
     way = f"{analysis.party_name(ladder.voice)} to {analysis.party_name(ladder.target)}"
@@ -364,11 +367,16 @@ def _ladders(analysis: Report) -> list[Table]:
             headroom = "\u2013" if rung.headroom_db is None else show_number(rung.headroom_db, "dB")
             noise = show_number(rung.noise_total_db, rung.noise_unit) if rung.noise_db else "\u2013"
             rows.append(
-                (rung.label, show_number(rung.speech_db, rung.unit), show_number(rung.peak_db, rung.unit), noise, headroom, NOISE_NAMES.get(rung.loudest_noise, "\u2013"))
-            )  # fmt: skip
-        tables.append(
-            Table(
-                f"Ladder: {analysis.party_name(voice)} to {analysis.party_name(end)}", headings, tuple(rows)
+                (
+                    rung.label,
+                    show_number(rung.speech_db, rung.unit),
+                    show_number(rung.peak_db, rung.unit),
+                    noise,
+                    headroom,
+                    NOISE_NAMES.get(rung.loudest_noise, "\u2013"),
+                )
             )
+        tables.append(
+            Table(f"Ladder: {analysis.party_name(voice)} to {analysis.party_name(end)}", headings, tuple(rows))
         )
     return tables

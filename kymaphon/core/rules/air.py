@@ -35,13 +35,29 @@ def network(analysis: Computed) -> Iterator[Finding]:
             continue
         text = next(row for row in budget.problems if row.startswith(name))
         yield Finding(
-            f"{name.lower()}-short", "stop", "Feeds", (), f"{name} is short: {have.value:.1f} of {need.value:.1f} Mbit/s", text,
-            (have, need), need, tuple(_smaller(budget)) if name == "Upload" else (),
-        )  # fmt: skip
+            f"{name.lower()}-short",
+            "stop",
+            "Feeds",
+            (),
+            f"{name} is short: {have.value:.1f} of {need.value:.1f} Mbit/s",
+            text,
+            (have, need),
+            need,
+            tuple(_smaller(budget)) if name == "Upload" else (),
+        )
     if (budget.up is None or budget.down is None) and budget.sends.value:
         text = next((row for row in budget.problems if "not measured" in row), "")
         if text:
-            yield Finding("network-not-measured", "note", "Feeds", (), "The network was not measured", text, (budget.needed_up, budget.needed_down), budget.needed_up)  # fmt: skip
+            yield Finding(
+                "network-not-measured",
+                "note",
+                "Feeds",
+                (),
+                "The network was not measured",
+                text,
+                (budget.needed_up, budget.needed_down),
+                budget.needed_up,
+            )
 
 
 def _smaller(budget: StreamBudget) -> Iterator[Remedy]:
@@ -50,16 +66,24 @@ def _smaller(budget: StreamBudget) -> Iterator[Remedy]:
     if budget.up is None or not given.video_kbps:
         return
     spare = number("upload-spare") * (1 + number("packet-overhead") / 100)
-    fixed = (
-        budget.sends.value / (1 + number("packet-overhead") / 100) - (given.streams or 1) * given.video_kbps
-    )
+    fixed = budget.sends.value / (1 + number("packet-overhead") / 100) - (given.streams or 1) * given.video_kbps
     room = (budget.up.value * 1000 / spare - fixed) / (given.streams or 1)
     video = max(0.0, float(int(room / 100) * 100))
     if video >= 300 and budget.up.value >= number("upload-least"):
         smaller = given.with_(video_kbps=video)
-        yield Remedy("smaller", f"Send pictures of {video:.0f} kbit/s instead of {given.video_kbps:.0f}", "The measured upload then has half as much again to spare.", (SetField("", None, "streaming", smaller),))  # fmt: skip
+        yield Remedy(
+            "smaller",
+            f"Send pictures of {video:.0f} kbit/s instead of {given.video_kbps:.0f}",
+            "The measured upload then has half as much again to spare.",
+            (SetField("", None, "streaming", smaller),),
+        )
     sound = given.with_(video_kbps=0.0)
-    yield Remedy("sound-alone", "Send sound alone", "Sound needs little; pictures wait for another network.", (SetField("", None, "streaming", sound),))  # fmt: skip
+    yield Remedy(
+        "sound-alone",
+        "Send sound alone",
+        "Sound needs little; pictures wait for another network.",
+        (SetField("", None, "streaming", sound),),
+    )
 
 
 @rule("end-silent", "not-on-air", stage="Feeds", reads=("feeds",))
@@ -71,18 +95,12 @@ def silent_ends(analysis: Computed) -> Iterator[Finding]:
         return
     wants = wants_of(analysis.show)
     asked = {key for key, row in wants.items() if row.want == "hear"}
-    heard = {
-        key for key, feed in analysis.feeds.items() if feed.path is not None and not goes_astray(feed.path)
-    }
+    heard = {key for key, feed in analysis.feeds.items() if feed.path is not None and not goes_astray(feed.path)}
     empty = []
     for end in ends:
         keys = [(end.id, voice.id) for voice in analysis.voices]
         wanted = [key for key in keys if key in asked]
-        if (
-            any(key in heard for key in keys)
-            or not wanted
-            or any(is_silenced(analysis, *key) for key in wanted)
-        ):
+        if any(key in heard for key in keys) or not wanted or any(is_silenced(analysis, *key) for key in wanted):
             continue
         empty.append(end)
         text = f"{end.name} gets nothing: no voice comes there. Plug the programme in, or let the feed plan do it."
@@ -101,12 +119,7 @@ def silent_ends(analysis: Computed) -> Iterator[Finding]:
     for voice in voices:
         keys = [(end.id, voice.id) for end in ends if end not in empty and (end.id, voice.id) in asked]
         said = any(wants[key].asked for key in keys)
-        if (
-            not keys
-            or said
-            or any(key in heard for key in keys)
-            or any(is_silenced(analysis, *key) for key in keys)
-        ):
+        if not keys or said or any(key in heard for key in keys) or any(is_silenced(analysis, *key) for key in keys):
             continue
         where = ", ".join(analysis.party_name(end) for end, _ in keys)
         text = f"{voice.name} speaks and reaches neither stream nor recording: {where} should have them by their role, and nothing leads there."

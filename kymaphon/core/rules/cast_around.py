@@ -31,7 +31,11 @@ def reflection_close(analysis: Computed) -> Iterator[Finding]:
             stand = row.sound.mics[row.mic]
             if stand.goes_along or stand.pickup.pattern == "boundary":
                 continue
-            found = [(under, way) for way in reflections(place, row.mouth, row.at) if (under := reflected_db(row, way)) < number(ENOUGH)]  # fmt: skip
+            found = [
+                (under, way)
+                for way in reflections(place, row.mouth, row.at)
+                if (under := reflected_db(row, way)) < number(ENOUGH)
+            ]
             if found:
                 yield _reflection(row, *min(found, key=lambda item: item[0]))
 
@@ -82,7 +86,11 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
 
     lies = told("under", "dB", lambda other: reflected_db(row, other))
     begins = told("first notch", "Hz", _first_notch_hz)
-    sure = f" ({begins.spread[0]:.0f} to {begins.spread[1]:.0f} by the heights above the table, which are assumed)" if begins.spread else ""  # fmt: skip
+    sure = (
+        f" ({begins.spread[0]:.0f} to {begins.spread[1]:.0f} by the heights above the table, which are assumed)"
+        if begins.spread
+        else ""
+    )
     text = (
         f"{row.party_name} reaches {row.name} a second time by {way.surface}, {apart:.2f} ms later and {lies.text().removeprefix('+')} under: "
         f"{show_number(peak, 'dB', sign=True)} to {show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz{sure}."
@@ -98,23 +106,38 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
             continue
         again = [reflected_db(after, other) for other in reflections(row.sound.place, after.mouth, after.at)]
         if min(again, default=math.inf) >= number(ENOUGH):
-            remedies.append(Remedy("nearer", f"Move {row.name} {show_number(row.metres - metres, 'm')} nearer", f"the reflection is then {min(again, default=0.0):.1f} dB under.", edits))  # fmt: skip
+            remedies.append(
+                Remedy(
+                    "nearer",
+                    f"Move {row.name} {show_number(row.metres - metres, 'm')} nearer",
+                    f"the reflection is then {min(again, default=0.0):.1f} dB under.",
+                    edits,
+                )
+            )
             break
     surface = next(
         (item for item in row.sound.place.surfaces if item.name == way.surface and item.finish == "hard"),
         None,
     )
     if surface is not None:
-        rows = tuple(
-            item.with_(finish="soft") if item.id == surface.id else item for item in row.sound.place.surfaces
-        )
+        rows = tuple(item.with_(finish="soft") if item.id == surface.id else item for item in row.sound.place.surfaces)
         covered = row.sound.place.with_(surfaces=rows)
         again = [reflected_db(row, other) for other in reflections(covered, row.mouth, row.at)]
         if min(again, default=math.inf) >= number(ENOUGH):
             softer = number("hard-reflection") - number("soft-reflection")
-            remedies.append(Remedy("cover", f"Cover {surface.name} with cloth", f"about {softer:.1f} dB less comes back at the frequencies of speech.", (SetField("places", row.sound.place.id, "surfaces", rows),)))  # fmt: skip
+            remedies.append(
+                Remedy(
+                    "cover",
+                    f"Cover {surface.name} with cloth",
+                    f"about {softer:.1f} dB less comes back at the frequencies of speech.",
+                    (SetField("places", row.sound.place.id, "surfaces", rows),),
+                )
+            )
     why = Derived(
-        "reflection against the direct voice", -under, "dB", "distance, surface, pattern and face",
+        "reflection against the direct voice",
+        -under,
+        "dB",
+        "distance, surface, pattern and face",
         (
             Derived("straight", way.direct_m, "m"),
             Derived(f"by {way.surface}", way.length_m, "m"),
@@ -122,15 +145,25 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
         ),
         "image method; heights above a table assumed" if others else "image method",
         spread=(-lies.spread[1], -lies.spread[0]) if lies.spread else None,
-    )  # fmt: skip
+    )
     figures = (
-        lies, told("apart", "ms", _apart_ms), begins,
-        Derived("peak", peak, "dB"), Derived("dip", dip, "dB"),
-    )  # fmt: skip
+        lies,
+        told("apart", "ms", _apart_ms),
+        begins,
+        Derived("peak", peak, "dB"),
+        Derived("dip", dip, "dB"),
+    )
     return Finding(
-        "reflection-close", "fix", "Cast", (row.party, row.device), f"{way.surface[:1].upper()}{way.surface[1:]} reflects into {row.name}",
-        text, figures, why, tuple(remedies),
-    )  # fmt: skip
+        "reflection-close",
+        "fix",
+        "Cast",
+        (row.party, row.device),
+        f"{way.surface[:1].upper()}{way.surface[1:]} reflects into {row.name}",
+        text,
+        figures,
+        why,
+        tuple(remedies),
+    )
 
 
 @rule("wind-unshielded", "wind-unknown", stage="Cast", reads=("layout", "takes", "sound"))
@@ -162,18 +195,30 @@ def wind_unshielded(analysis: Computed) -> Iterator[Finding]:
                 f"{stand.name} has no shield in a wind of {round(wind_speed_m_s(place), 1):g} m/s{assumed}: it makes "
                 f"{wind.text()} in it{against}. Foam takes off {foam:.0f} dB, fur {fur:.0f}."
             )
-            names = (
-                ("fur", "foam") if math.isnan(own) or over + foam < number("wanted-snr") else ("foam", "fur")
-            )
+            names = ("fur", "foam") if math.isnan(own) or over + foam < number("wanted-snr") else ("foam", "fur")
             remedies = tuple(
-                Remedy(f"shield-{name}", f"Put {'fur over a basket' if name == 'fur' else 'a foam shield'} on {stand.name}", f"{number(f'shield-{name}'):.0f} dB less wind.", (SetField("devices", stand.device.id, "shield", name),))
+                Remedy(
+                    f"shield-{name}",
+                    f"Put {'fur over a basket' if name == 'fur' else 'a foam shield'} on {stand.name}",
+                    f"{number(f'shield-{name}'):.0f} dB less wind.",
+                    (SetField("devices", stand.device.id, "shield", name),),
+                )
                 for name in names
-            )  # fmt: skip
-            figures = (Derived("wind", wind.value, "dBA", spread=wind.span()),) + (() if math.isnan(own) else (Derived("voice over wind", over, "dB"),))  # fmt: skip
+            )
+            figures = (Derived("wind", wind.value, "dBA", spread=wind.span()),) + (
+                () if math.isnan(own) else (Derived("voice over wind", over, "dB"),)
+            )
             yield Finding(
-                "wind-unshielded", "fix", "Cast", (stand.device.id,), f"{stand.name} stands bare in the wind", text, figures,
-                wind, remedies,
-            )  # fmt: skip
+                "wind-unshielded",
+                "fix",
+                "Cast",
+                (stand.device.id,),
+                f"{stand.name} stands bare in the wind",
+                text,
+                figures,
+                wind,
+                remedies,
+            )
 
 
 def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
@@ -192,13 +237,30 @@ def _wind_unknown(place: Place, sound: PlaceSound) -> Iterator[Finding]:
     )
     edits = tuple(SetField("devices", stand.device.id, "shield", "foam") for stand in bare)
     remedies = (
-        Remedy("shields", f"Put foam shields on {names}", f"{number('shield-foam'):.0f} dB less wind, if there is any.", edits),
-        Remedy("calm", f"It is calm at {place.name}", "no wind is counted with; undo if it comes up.", (SetField("places", place.id, "wind_m_s", 0.0),)),
-    )  # fmt: skip
+        Remedy(
+            "shields",
+            f"Put foam shields on {names}",
+            f"{number('shield-foam'):.0f} dB less wind, if there is any.",
+            edits,
+        ),
+        Remedy(
+            "calm",
+            f"It is calm at {place.name}",
+            "no wind is counted with; undo if it comes up.",
+            (SetField("places", place.id, "wind_m_s", 0.0),),
+        ),
+    )
     yield Finding(
-        "wind-unknown", "note", "Cast", (place.id, *(stand.device.id for stand in bare)),
-        f"Wind at {place.name} is not given", text, (Derived("wind", worst.value, "dBA", spread=worst.span()),), worst, remedies,
-    )  # fmt: skip
+        "wind-unknown",
+        "note",
+        "Cast",
+        (place.id, *(stand.device.id for stand in bare)),
+        f"Wind at {place.name} is not given",
+        text,
+        (Derived("wind", worst.value, "dBA", spread=worst.span()),),
+        worst,
+        remedies,
+    )
 
 
 @rule("open-microphones", stage="Cast", reads=("levels",))
@@ -225,17 +287,30 @@ def open_microphones(analysis: Computed) -> Iterator[Finding]:
             f"{cost:.1f} dB less margin before feedback, and as much more room noise."
         )
         why = Derived(
-            "cost of the open microphones", cost, "dB", f"10 lg({len(opened)} / {needed})",
+            "cost of the open microphones",
+            cost,
+            "dB",
+            f"10 lg({len(opened)} / {needed})",
             (Derived("open", len(opened), ""), Derived("needed", needed, "")),
             "10 lg NOM: Davis & Patronis, Sound System Engineering",
-        )  # fmt: skip
+        )
         edits = tuple(edit for m in spare if (edit := _mute(analysis, sound.mics[m].device.id)) is not None)
-        remedies = (Remedy("mute", f"Mute {names}", f"{needed} open: {cost:.1f} dB regained.", edits),) if len(edits) == len(spare) else ()  # fmt: skip
+        remedies = (
+            (Remedy("mute", f"Mute {names}", f"{needed} open: {cost:.1f} dB regained.", edits),)
+            if len(edits) == len(spare)
+            else ()
+        )
         yield Finding(
-            "open-microphones", "note" if paired else "fix", "Cast", (place.id, *(sound.mics[m].device.id for m in spare)),
-            f"{len(spare)} microphone{'s' if len(spare) > 1 else ''} too many open in {place.name}", text,
-            (Derived("open", len(opened), ""), Derived("needed", needed, ""), Derived("cost", cost, "dB")), why, remedies,
-        )  # fmt: skip
+            "open-microphones",
+            "note" if paired else "fix",
+            "Cast",
+            (place.id, *(sound.mics[m].device.id for m in spare)),
+            f"{len(spare)} microphone{'s' if len(spare) > 1 else ''} too many open in {place.name}",
+            text,
+            (Derived("open", len(opened), ""), Derived("needed", needed, ""), Derived("cost", cost, "dB")),
+            why,
+            remedies,
+        )
 
 
 def _mute(analysis: Computed, device: str) -> SetValue | None:

@@ -68,18 +68,28 @@ def _pair(analysis: Computed, row: Placed, other: Placed) -> Finding | None:
         return None
     notch, peak, dip = comb(first, second, max(under, 0.0))
     text = (
-        f"{row.party_name} is in {other.name} {_under_words(under)} {other.party_name}{_with_the_room(row, other, under)}. With both channels on one mark "
+        f"{row.party_name} is in {other.name} {_under_words(under)} {other.party_name}{_with_the_room(row, other, under)}. "
+        "With both channels on one mark "
         f"the two arrivals lie {abs(second - first):.1f} ms apart: hollow, {show_number(peak, 'dB', sign=True)} to "
         f"{show_number(dip, 'dB', sign=True)}, first notch at {notch:.0f} Hz. Wanted: {need:.1f} dB or more."
     )
     why = total(
-        f"{row.party_name} under {other.party_name} in {other.name}", "dB",
+        f"{row.party_name} under {other.party_name} in {other.name}",
+        "dB",
         (
-            Derived(f"{other.party_name} in {other.name}, {show_number(other.metres, 'm')}", float(sound.direct_db[other.voice, other.mic]), "dB"),
-            Derived(f"less {row.party_name} in it, {show_number(far, 'm')}", -float(sound.direct_db[row.voice, other.mic]), "dB"),
+            Derived(
+                f"{other.party_name} in {other.name}, {show_number(other.metres, 'm')}",
+                float(sound.direct_db[other.voice, other.mic]),
+                "dB",
+            ),
+            Derived(
+                f"less {row.party_name} in it, {show_number(far, 'm')}",
+                -float(sound.direct_db[row.voice, other.mic]),
+                "dB",
+            ),
         ),
         source="three times the distance: 20 lg 3 = 9.54 dB (common practice)",
-    )  # fmt: skip
+    )
     figures = (
         Derived("under", under, "dB"),
         Derived(
@@ -97,9 +107,16 @@ def _pair(analysis: Computed, row: Placed, other: Placed) -> Finding | None:
     )
     title = f"{row.party_name} is in {other.name} too"
     return Finding(
-        "three-to-one", "fix", "Cast", (row.party, other.device, other.party), title, text, figures, why,
+        "three-to-one",
+        "fix",
+        "Cast",
+        (row.party, other.device, other.party),
+        title,
+        text,
+        figures,
+        why,
         Later(partial(_parted, analysis, row, other, need - under)),
-    )  # fmt: skip
+    )
 
 
 def _whole_under(row: Placed, other: Placed) -> float:
@@ -137,18 +154,46 @@ def _parted(analysis: Computed, row: Placed, other: Placed, need: float) -> tupl
         after = enough(*nearer)
         if after is not None:
             by = 20 * math.log10(other.metres / to)
-            out.append(Remedy("nearer", f"Move {other.name} {show_number(other.metres - to, 'm')} nearer to {other.party_name}", f"{other.party_name} is {by:.1f} dB louder in it, and {row.party_name} far enough under; turn the gain back by as much.", nearer))  # fmt: skip
+            out.append(
+                Remedy(
+                    "nearer",
+                    f"Move {other.name} {show_number(other.metres - to, 'm')} nearer to {other.party_name}",
+                    f"{other.party_name} is {by:.1f} dB louder in it, and {row.party_name} far enough under; turn the gain back by as much.",
+                    nearer,
+                )
+            )
     turned = _aimed_away(other, row)
     if turned is not None and enough(turned) is not None:
-        out.append(Remedy("aim", f"Turn {other.name} away from {row.party_name}", f"{row.party_name} falls into its quiet side; {other.party_name} stays in front of it.", (turned,)))  # fmt: skip
+        out.append(
+            Remedy(
+                "aim",
+                f"Turn {other.name} away from {row.party_name}",
+                f"{row.party_name} falls into its quiet side; {other.party_name} stays in front of it.",
+                (turned,),
+            )
+        )
     apart = _stepped_apart(other, row, enough)
     if apart is not None:
         metres, edits = apart
-        out.append(Remedy("apart", f"Put {other.party_name} and {other.name} {show_number(metres, 'm')} further away", f"{row.party_name} is then far enough under {other.party_name} in it.", edits))  # fmt: skip
+        out.append(
+            Remedy(
+                "apart",
+                f"Put {other.party_name} and {other.name} {show_number(metres, 'm')} further away",
+                f"{row.party_name} is then far enough under {other.party_name} in it.",
+                edits,
+            )
+        )
     knob = fader_of(analysis, other.device)
     down = turned_down(knob, need) if knob is not None else None
     if knob is not None and down is not None and isinstance(down.value, float):
-        out.append(Remedy("level", f"Take {knob.value - down.value:.0f} dB off while {other.party_name} is silent: {knob.label}", f"the second arrival of {row.party_name} lies far enough under; turn it up again when {other.party_name} speaks.", (down,)))  # fmt: skip
+        out.append(
+            Remedy(
+                "level",
+                f"Take {knob.value - down.value:.0f} dB off while {other.party_name} is silent: {knob.label}",
+                f"the second arrival of {row.party_name} lies far enough under; turn it up again when {other.party_name} speaks.",
+                (down,),
+            )
+        )
     return tuple(out)
 
 
@@ -230,8 +275,7 @@ def _loudspeaker(analysis: Computed, row: Placed, v: int, under: float) -> Findi
         if after is None or not after.keeps_clear():
             continue
         now = float(
-            after.sound.own_db[after.mic]
-            - after.sound.level_db[after.sound.source_index[source.id], after.mic]
+            after.sound.own_db[after.mic] - after.sound.level_db[after.sound.source_index[source.id], after.mic]
         )
         if now >= number(ENOUGH):
             remedies.append(Remedy(name, label, f"{effect}: {now:.1f} dB under {row.party_name}.", edits))
@@ -239,33 +283,41 @@ def _loudspeaker(analysis: Computed, row: Placed, v: int, under: float) -> Findi
     if down is not None:
         remedies.append(down)
     why = total(
-        f"{source.name} under {row.party_name} in {row.name}", "dB",
+        f"{source.name} under {row.party_name} in {row.name}",
+        "dB",
         (
             Derived(f"{row.party_name} in it", float(row.sound.own_db[row.mic]), "dB"),
-            Derived(f"less {source.name}: {source.level.name} {source.level.text()}", -float(row.sound.level_db[v, row.mic]), "dB", source=source.level.source),
+            Derived(
+                f"less {source.name}: {source.level.name} {source.level.text()}",
+                -float(row.sound.level_db[v, row.mic]),
+                "dB",
+                source=source.level.source,
+            ),
         ),
-    )  # fmt: skip
+    )
     figures = (
         Derived("under", under, "dB"),
         Derived("wanted", number(ENOUGH), "dB"),
         Derived("angle", angle, "\u00b0"),
     )
     return Finding(
-        "loudspeaker-into-microphone", "fix" if plugged else "note", "Cast", (source.id, row.device), f"{source.name} points into {row.name}",
-        text, figures, why, tuple(remedies),
-    )  # fmt: skip
+        "loudspeaker-into-microphone",
+        "fix" if plugged else "note",
+        "Cast",
+        (source.id, row.device),
+        f"{source.name} points into {row.name}",
+        text,
+        figures,
+        why,
+        tuple(remedies),
+    )
 
 
 def _loudspeaker_moves(row: Placed, v: int) -> Iterator[tuple[str, str, str, tuple[Edit, ...]]]:
     source, stand = row.sound.sources[v], row.sound.mics[row.mic]
     own = direction_deg(row.at, row.mouth)
     to = direction_deg(row.at, source.at)
-    if (
-        own is not None
-        and to is not None
-        and stand.worn is None
-        and stand.pickup.pattern not in ("omni", "boundary")
-    ):
+    if own is not None and to is not None and stand.worn is None and stand.pickup.pattern not in ("omni", "boundary"):
         turned = aim(row.device, quiet_aim_deg(stand.pickup, own, to))
         yield "aim", f"Turn {row.name}, its quiet side to {source.name}", "it is then", (turned,)
     throws = source.kind is not None and source.kind.pattern not in (None, "omni")
@@ -276,9 +328,11 @@ def _loudspeaker_moves(row: Placed, v: int) -> Iterator[tuple[str, str, str, tup
         nearest = stand.kind.microphone.nearest_m
         if row.metres > nearest * 1.05:
             yield (
-                "nearer", f"Move {row.name} {show_number(row.metres - nearest, 'm')} nearer to {row.party_name}",
-                "it is then", (move(row.device, row.spot(nearest)),),
-            )  # fmt: skip
+                "nearer",
+                f"Move {row.name} {show_number(row.metres - nearest, 'm')} nearer to {row.party_name}",
+                "it is then",
+                (move(row.device, row.spot(nearest)),),
+            )
 
 
 def _turned_loudspeaker_down(analysis: Computed, device: str, by_db: float) -> Remedy | None:
@@ -293,7 +347,12 @@ def _turned_loudspeaker_down(analysis: Computed, device: str, by_db: float) -> R
                 down = turned_down(knob, by_db)
                 if down is not None and isinstance(down.value, float):
                     off = knob.value - down.value
-                    return Remedy("level", f"Take {off:.0f} dB off: {knob.label}", f"the loudspeaker is {off:.0f} dB quieter.", (down,))  # fmt: skip
+                    return Remedy(
+                        "level",
+                        f"Take {off:.0f} dB off: {knob.label}",
+                        f"the loudspeaker is {off:.0f} dB quieter.",
+                        (down,),
+                    )
     return None
 
 

@@ -50,13 +50,16 @@ def too_far(analysis: Computed) -> Iterator[Finding]:
             f"{show_number(row.metres - to, 'm')} nearer gains {gained:.1f} dB."
         )
         why = total(
-            f"{row.party_name} over the room", "dB",
+            f"{row.party_name} over the room",
+            "dB",
             (
                 Derived("direct voice in the microphone", float(row.sound.direct_db[row.voice, row.mic]), "dB SPL"),
                 row.sound.sources[row.voice].weighting,
-                Derived("less the place's noise in it", -float(row.sound.ambient_db[row.mic]), "dB", source="A-weighted"),
+                Derived(
+                    "less the place's noise in it", -float(row.sound.ambient_db[row.mic]), "dB", source="A-weighted"
+                ),
             ),
-        )  # fmt: skip
+        )
         figures = (
             Derived("distance", row.metres, "m"),
             Derived("farthest", mic.farthest_m, "m"),
@@ -64,11 +67,24 @@ def too_far(analysis: Computed) -> Iterator[Finding]:
             Derived("gain", gained, "dB"),
         )
         spot = row.spot(to)
-        remedies = _kept(row, "nearer", f"Move {row.name} {show_number(row.metres - to, 'm')} nearer", f"{show_number(to, 'm')} from {row.party_name}: {gained:.1f} dB more voice, and no more room.", (move(row.device, spot),))  # fmt: skip
+        remedies = _kept(
+            row,
+            "nearer",
+            f"Move {row.name} {show_number(row.metres - to, 'm')} nearer",
+            f"{show_number(to, 'm')} from {row.party_name}: {gained:.1f} dB more voice, and no more room.",
+            (move(row.device, spot),),
+        )
         yield Finding(
-            "too-far", "fix", "Cast", (row.party, row.device), f"{row.name} is too far from {row.party_name}", text,
-            figures, why, remedies,
-        )  # fmt: skip
+            "too-far",
+            "fix",
+            "Cast",
+            (row.party, row.device),
+            f"{row.name} is too far from {row.party_name}",
+            text,
+            figures,
+            why,
+            remedies,
+        )
 
 
 def _kept(row: Placed, name: str, label: str, effect: str, edits: tuple[Edit, ...]) -> tuple[Remedy, ...]:
@@ -92,16 +108,33 @@ def too_near(analysis: Computed) -> Iterator[Finding]:
             f"breath blasts it{bass}. {show_number(least - row.metres, 'm')} back costs {lost:.1f} dB."
         )
         back = move(row.device, row.spot(least))
-        remedies = list(_kept(row, "back", f"Move {row.name} {show_number(least - row.metres, 'm')} back", f"{show_number(least, 'm')} from {row.party_name}, {lost:.1f} dB less voice and no blasts.", (back,)))  # fmt: skip
+        remedies = list(
+            _kept(
+                row,
+                "back",
+                f"Move {row.name} {show_number(least - row.metres, 'm')} back",
+                f"{show_number(least, 'm')} from {row.party_name}, {lost:.1f} dB less voice and no blasts.",
+                (back,),
+            )
+        )
         shield = row.sound.mics[row.mic].device.shield
         if shield == "none" and row.metres >= mic.nearest_m * number("breath-shield"):
             remedies.append(
-                Remedy("shield", f"Put a foam shield on {row.name}", "breath is stopped; the distance, and so the voice over the room, stays.", (SetField("devices", row.device, "shield", "foam"),))
-            )  # fmt: skip
+                Remedy(
+                    "shield",
+                    f"Put a foam shield on {row.name}",
+                    "breath is stopped; the distance, and so the voice over the room, stays.",
+                    (SetField("devices", row.device, "shield", "foam"),),
+                )
+            )
         why = Derived(
-            "rise at 100 Hz by nearness", rise, "dB", "20 lg |A + B (1 + 1/(jkr))|",
-            (Derived("distance", row.metres, "m"), Derived("frequency", 100, "Hz")), "Eargle, The Microphone Book",
-        )  # fmt: skip
+            "rise at 100 Hz by nearness",
+            rise,
+            "dB",
+            "20 lg |A + B (1 + 1/(jkr))|",
+            (Derived("distance", row.metres, "m"), Derived("frequency", 100, "Hz")),
+            "Eargle, The Microphone Book",
+        )
         figures = (
             Derived("distance", row.metres, "m"),
             Derived("nearest", least, "m"),
@@ -109,9 +142,16 @@ def too_near(analysis: Computed) -> Iterator[Finding]:
             Derived("cost", lost, "dB"),
         )
         yield Finding(
-            "too-near", "fix", "Cast", (row.party, row.device), f"{row.name} is too near {row.party_name}", text,
-            figures, why, tuple(remedies),
-        )  # fmt: skip
+            "too-near",
+            "fix",
+            "Cast",
+            (row.party, row.device),
+            f"{row.name} is too near {row.party_name}",
+            text,
+            figures,
+            why,
+            tuple(remedies),
+        )
 
 
 @rule("off-axis", stage="Cast", reads=("layout", "takes", "sound"))
@@ -130,17 +170,35 @@ def off_axis(analysis: Computed) -> Iterator[Finding]:
             f"{limit:.0f}\u00b0 for {number('off-axis-tolerance'):.0f} dB. {loss:.1f} dB of voice is lost there, and none of the room."
         )
         remedies = (
-            Remedy("aim", f"Turn {row.name} to {row.party_name}", f"on the axis again: {loss:.1f} dB more voice over the room.", (aim(row.device, to),)),
-        ) if to is not None else ()  # fmt: skip
+            (
+                Remedy(
+                    "aim",
+                    f"Turn {row.name} to {row.party_name}",
+                    f"on the axis again: {loss:.1f} dB more voice over the room.",
+                    (aim(row.device, to),),
+                ),
+            )
+            if to is not None
+            else ()
+        )
         why = Derived(
-            f"{angle:.0f}\u00b0 off {stand.pickup.a_name}", -loss, "dB", stand.pickup.formula,
+            f"{angle:.0f}\u00b0 off {stand.pickup.a_name}",
+            -loss,
+            "dB",
+            stand.pickup.formula,
             source=stand.pickup.source,
-        )  # fmt: skip
+        )
         yield Finding(
-            "off-axis", "fix", "Cast", (row.party, row.device), f"{row.party_name} is off the axis of {row.name}", text,
-            (Derived("angle", angle, "\u00b0"), Derived("tolerates", limit, "\u00b0"), Derived("loss", loss, "dB")), why,
+            "off-axis",
+            "fix",
+            "Cast",
+            (row.party, row.device),
+            f"{row.party_name} is off the axis of {row.name}",
+            text,
+            (Derived("angle", angle, "\u00b0"), Derived("tolerates", limit, "\u00b0"), Derived("loss", loss, "dB")),
+            why,
             remedies,
-        )  # fmt: skip
+        )
 
 
 @rule("head-turn", stage="Cast", reads=("layout", "takes", "sound"))
@@ -184,20 +242,36 @@ def _head_turn(row: Placed, turns: list[HeadTurn], worst: HeadTurn) -> Finding:
         if row.sound.mics[row.mic].device.aim_deg is not None and to is not None:
             edits += (aim(row.device, to),)
         remedies = (
-            Remedy("between", f"Move {row.name} round towards {worst.towards}", f"the turn then changes the level by {show_number(change, 'dB', sign=True)}; it {moved}.", edits),
-        )  # fmt: skip
+            Remedy(
+                "between",
+                f"Move {row.name} round towards {worst.towards}",
+                f"the turn then changes the level by {show_number(change, 'dB', sign=True)}; it {moved}.",
+                edits,
+            ),
+        )
     else:
         text += " No spot at this distance does better: give the talker a microphone worn on the head, or the other a seat further to the front."
     tolerance = figure("turn-tolerance")
     why = Derived(
-        f"change in {row.name} when the head turns", worst.change_db, "dB",
-        "distance, pattern and face, turned against straight", table, tolerance.source,
-    )  # fmt: skip
+        f"change in {row.name} when the head turns",
+        worst.change_db,
+        "dB",
+        "distance, pattern and face, turned against straight",
+        table,
+        tolerance.source,
+    )
     figures = (Derived("turn", abs(worst.turn_deg), "\u00b0"), Derived("change", worst.change_db, "dB"))
     return Finding(
-        "head-turn", "fix", "Cast", (row.party, row.device), f"{row.party_name} turns away from {row.name}", text, figures,
-        why, remedies,
-    )  # fmt: skip
+        "head-turn",
+        "fix",
+        "Cast",
+        (row.party, row.device),
+        f"{row.party_name} turns away from {row.name}",
+        text,
+        figures,
+        why,
+        remedies,
+    )
 
 
 def _better_spot(row: Placed, worst: HeadTurn) -> tuple[Point, float, float] | None:

@@ -44,9 +44,16 @@ def same_spot(analysis: Computed) -> Iterator[Finding]:
                     "with instead, the nearest there is."
                 )
                 yield Finding(
-                    "same-spot", "fix", "Cast", (one, other), f"{name} and {other_name} at one spot", text,
-                    (Derived("distance", math.dist(at, to), "m"),), None, _apart(owners.get(other), one),
-                )  # fmt: skip
+                    "same-spot",
+                    "fix",
+                    "Cast",
+                    (one, other),
+                    f"{name} and {other_name} at one spot",
+                    text,
+                    (Derived("distance", math.dist(at, to), "m"),),
+                    None,
+                    _apart(owners.get(other), one),
+                )
 
 
 def _apart(row: Placed | None, other: str) -> tuple[Remedy, ...]:
@@ -58,9 +65,7 @@ def _apart(row: Placed | None, other: str) -> tuple[Remedy, ...]:
     if not inside(row.sound.place, spot):
         spot = row.spot(metres, row.direction() + 180)
     label = f"Put {row.name} {show_number(metres, 'm')} before {row.party_name}"
-    return (
-        Remedy("apart", label, "the usual speaking distance of this microphone.", (move(row.device, spot),)),
-    )
+    return (Remedy("apart", label, "the usual speaking distance of this microphone.", (move(row.device, spot),)),)
 
 
 @rule("other-place", stage="Cast", reads=("layout",))
@@ -70,12 +75,7 @@ def other_place(analysis: Computed) -> Iterator[Finding]:
     parties = {party.id: party for party in analysis.show.parties}
     for stand in microphones(analysis.show, analysis.catalogue):
         party = parties.get(stand.device.party or "")
-        if (
-            party is None
-            or party.place is None
-            or stand.device.place is None
-            or party.place == stand.device.place
-        ):
+        if party is None or party.place is None or stand.device.place is None or party.place == stand.device.place:
             continue
         there, here = names[party.place], names[stand.device.place]
         text = f"{stand.name} is {party.name}'s and stands in {here}, while {party.name} is in {there}: it does not hear them."
@@ -91,14 +91,24 @@ def other_place(analysis: Computed) -> Iterator[Finding]:
             SetField("devices", stand.device.id, "at_m", spot),
             SetField("devices", stand.device.id, "aim_deg", None),
         )
-        take = Remedy(
-            "bring", f"Bring {stand.name} to {there}", f"it then stands before {party.name}.", edits
+        take = Remedy("bring", f"Bring {stand.name} to {there}", f"it then stands before {party.name}.", edits)
+        free = Remedy(
+            "free",
+            f"{stand.name} is not {party.name}'s",
+            "it is nobody's, until its details say whose.",
+            (SetField("devices", stand.device.id, "party", None),),
         )
-        free = Remedy("free", f"{stand.name} is not {party.name}'s", "it is nobody's, until its details say whose.", (SetField("devices", stand.device.id, "party", None),))  # fmt: skip
         yield Finding(
-            "other-place", "fix", "Cast", (party.id, stand.device.id), f"{stand.name} is not where {party.name} is", text,
-            (), None, (take, free),
-        )  # fmt: skip
+            "other-place",
+            "fix",
+            "Cast",
+            (party.id, stand.device.id),
+            f"{stand.name} is not where {party.name} is",
+            text,
+            (),
+            None,
+            (take, free),
+        )
 
 
 @rule("outside-place", stage="Cast", reads=("layout",))
@@ -116,11 +126,23 @@ def outside_place(analysis: Computed) -> Iterator[Finding]:
                 f"{name} stands at {row.at_m[0]:.2f}, {row.at_m[1]:.2f} m and {place.name} is "
                 f"{place.size_m[0]:.1f} by {place.size_m[1]:.1f} m: outside it."
             )
-            remedy = Remedy("inside", f"Put {name} at {to[0]:.2f}, {to[1]:.2f} m", f"the nearest spot in {place.name}.", (SetField(table, row.id, "at_m", to),))  # fmt: skip
+            remedy = Remedy(
+                "inside",
+                f"Put {name} at {to[0]:.2f}, {to[1]:.2f} m",
+                f"the nearest spot in {place.name}.",
+                (SetField(table, row.id, "at_m", to),),
+            )
             yield Finding(
-                "outside-place", "fix", "Cast", (row.id,), f"{name} is outside {place.name}", text,
-                (Derived("outside by", math.dist(row.at_m, to), "m"),), None, (remedy,),
-            )  # fmt: skip
+                "outside-place",
+                "fix",
+                "Cast",
+                (row.id,),
+                f"{name} is outside {place.name}",
+                text,
+                (Derived("outside by", math.dist(row.at_m, to), "m"),),
+                None,
+                (remedy,),
+            )
 
 
 @rule("absurd-level", stage="Cast", reads=("layout",))
@@ -136,11 +158,23 @@ def absurd_level(analysis: Computed) -> Iterator[Finding]:
             f"{party.name} is given {show_number(level, 'dB SPL')} at 1 m: {what}. Measured at the mouth, or with another "
             "weighting? It is computed with as it stands."
         )
-        remedy = Remedy("usual", f"Use the usual level of {party.name}", "the measured figure is taken out; undo brings it back.", (SetField("parties", party.id, "level_db_spl_1m", None),))  # fmt: skip
+        remedy = Remedy(
+            "usual",
+            f"Use the usual level of {party.name}",
+            "the measured figure is taken out; undo brings it back.",
+            (SetField("parties", party.id, "level_db_spl_1m", None),),
+        )
         yield Finding(
-            "absurd-level", "note", "Cast", (party.id,), f"{party.name} at {show_number(level, 'dB SPL')}", text,
-            (Derived("level", level, "dB SPL"), Derived("limit", loudest.value, "dB SPL")), None, (remedy,),
-        )  # fmt: skip
+            "absurd-level",
+            "note",
+            "Cast",
+            (party.id,),
+            f"{party.name} at {show_number(level, 'dB SPL')}",
+            text,
+            (Derived("level", level, "dB SPL"), Derived("limit", loudest.value, "dB SPL")),
+            None,
+            (remedy,),
+        )
     for place in analysis.show.places:
         limit = number("loudest-place")
         if place.ambient_dba > limit:
@@ -149,6 +183,11 @@ def absurd_level(analysis: Computed) -> Iterator[Finding]:
                 "works there without ear protection. It is computed with as it stands."
             )
             yield Finding(
-                "absurd-level", "note", "Cast", (place.id,), f"{place.name} at {show_number(place.ambient_dba, 'dBA')}",
-                text, (Derived("ambient", place.ambient_dba, "dBA"),),
-            )  # fmt: skip
+                "absurd-level",
+                "note",
+                "Cast",
+                (place.id,),
+                f"{place.name} at {show_number(place.ambient_dba, 'dBA')}",
+                text,
+                (Derived("ambient", place.ambient_dba, "dBA"),),
+            )

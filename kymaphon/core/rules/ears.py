@@ -52,9 +52,7 @@ def for_this_ear(analysis: Computed, feeds: Sequence[Delivery], offs: Sequence[f
     effect = f"{listener} then gets it as wanted, and {others}"
     # Where no knob reaches so far, to where it is neither loud nor quiet any more.
     near = by - math.copysign(tolerance - number("mark-near"), by)
-    return turn_remedies(analysis, ladder, knobs, by, effect) or turn_remedies(
-        analysis, ladder, knobs, near, effect
-    )
+    return turn_remedies(analysis, ladder, knobs, by, effect) or turn_remedies(analysis, ladder, knobs, near, effect)
 
 
 def own_knobs(analysis: Computed, ladder: Ladder, feed: Delivery, *, beside: bool = False) -> list[Knob]:
@@ -117,9 +115,7 @@ def over_the_room(analysis: Computed, feed: Delivery, short_db: float) -> tuple[
         return ()
     listener = analysis.party_name(feed.listener)
     effect = f"{listener} hears it in the headphones, and the room no longer competes"
-    return turn_remedies(
-        analysis, ladder, own_knobs(analysis, ladder, feed), float(math.ceil(short_db)), effect
-    )
+    return turn_remedies(analysis, ladder, own_knobs(analysis, ladder, feed), float(math.ceil(short_db)), effect)
 
 
 def leaks(path: SignalPath) -> bool:

@@ -159,9 +159,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
     cuts = loop_cuts(analysis, trouble, kept)
     circle = loop_of(analysis, worst)
     all_rows = together(analysis)
-    round_trip = (
-        f"{show_number(worst.delay_ms, 'ms')} round, {show_number(worst.gain_db, 'dB', sign=True)} each time"
-    )
+    round_trip = f"{show_number(worst.delay_ms, 'ms')} round, {show_number(worst.gain_db, 'dB', sign=True)} each time"
     spaced = ""
     if circle.spacing_hz:
         first = ", ".join(f"{row:.0f}" for row in circle.comb(3))
@@ -185,7 +183,8 @@ def circles(analysis: Computed) -> Iterator[Finding]:
     elif not steep:
         rounds = math.ceil(-60 / worst.gain_db)
         text = (
-            f"What goes round comes again every {show_number(worst.delay_ms, 'ms')}, {-worst.gain_db:.1f} dB weaker each time: an echo for everybody who hears it, "
+            f"What goes round comes again every {show_number(worst.delay_ms, 'ms')}, {-worst.gain_db:.1f} "
+            "dB weaker each time: an echo for everybody who hears it, "
             f"60 dB down after {rounds} rounds, {show_number(rounds * worst.delay_ms, 'ms')}. The circle goes through {through}."
         )
     else:
@@ -231,9 +230,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         remedies_of(
             analysis,
             cuts,
-            f"no circle is left within {margin:.0f} dB of howling"
-            if steep
-            else "no echo is left that goes round",
+            f"no circle is left within {margin:.0f} dB of howling" if steep else "no echo is left that goes round",
             kept,
         )
         or ask,
@@ -253,8 +250,19 @@ def wants_not_said(analysis: Computed) -> Iterator[Finding]:
     first = rows[0]
     text = f"Nobody has said what {names} should hear, so nothing can be found missing there. By role {first.name} hears {ROLE_WORDS[first.kind]}."
     wants = tuple(want for party in rows for want in wants_by_role(analysis.show, party.id))
-    remedies = (Remedy("by-role", "Ask for it by their roles", f"{len(wants)} wants, each to be changed where it is not so.", wants),)  # fmt: skip
+    remedies = (
+        Remedy(
+            "by-role", "Ask for it by their roles", f"{len(wants)} wants, each to be changed where it is not so.", wants
+        ),
+    )
     yield Finding(
-        "wants-not-said", "note", "Feeds", tuple(party.id for party in rows), f"What should {names} hear", text,
-        (Derived("listeners", len(rows), ""),), None, remedies,
-    )  # fmt: skip
+        "wants-not-said",
+        "note",
+        "Feeds",
+        tuple(party.id for party in rows),
+        f"What should {names} hear",
+        text,
+        (Derived("listeners", len(rows), ""),),
+        None,
+        remedies,
+    )

@@ -154,8 +154,7 @@ def _twice_finding(
         "note" if by_air or asked else "fix",
         "Feeds",
         (*voices, *listeners),
-        f"{names(analysis, voices[:1])} reaches {names(analysis, listeners[:1])} twice"
-        + _and_more(len(group)),
+        f"{names(analysis, voices[:1])} reaches {names(analysis, listeners[:1])} twice" + _and_more(len(group)),
         message,
         (
             Derived("apart", apart, "ms"),

@@ -85,9 +85,7 @@ def _mixes_beside(analysis: Computed) -> set[tuple[str, str]]:
     return {pair for pair, sorts in rows.items() if len(sorts) == 2}
 
 
-def _offered(
-    analysis: Computed, feed: Delivery, row: tuple[str, str, str], first: Arrival, second: Arrival
-) -> Finding:
+def _offered(analysis: Computed, feed: Delivery, row: tuple[str, str, str], first: Arrival, second: Arrival) -> Finding:
     giver, taker, label = row
     under = first.gain_db - second.gain_db
     text = (
@@ -97,12 +95,28 @@ def _offered(
     own = [switch for switch in _switches(second.paths[0]) if switch not in _switches(first.paths[0])]
     kept = wanted_pairs(analysis)
     remedies = tuple(
-        Remedy(f"off-{n}", switch_words(switch), "Each voice comes by its own input only.", (SetValue(switch.ref, not switch.now),))
+        Remedy(
+            f"off-{n}",
+            switch_words(switch),
+            "Each voice comes by its own input only.",
+            (SetValue(switch.ref, not switch.now),),
+        )
         for n, switch in enumerate(own[::-1][:2], start=1)
         if not _loses(analysis, switch, kept)
-    )  # fmt: skip
+    )
     figures = (Derived("weaker", under, "dB"), Derived("apart", abs(second.delay_ms - first.delay_ms), "ms"))
-    return Finding("mix-offered-twice", "note", "Feeds", (feed.listener, feed.voice), f"{taker} takes a mix beside its inputs", text, figures, None, remedies, (feed.key,))  # fmt: skip
+    return Finding(
+        "mix-offered-twice",
+        "note",
+        "Feeds",
+        (feed.listener, feed.voice),
+        f"{taker} takes a mix beside its inputs",
+        text,
+        figures,
+        None,
+        remedies,
+        (feed.key,),
+    )
 
 
 def _loses(analysis: Computed, switch: Switch, kept: list[PairConstraint]) -> bool:
@@ -138,11 +152,7 @@ def _loudspeakers_heard(analysis: Computed, party: Party) -> list[Device]:
         for node in feed.path.nodes:
             owner = analysis.graph.nodes[node].owner
             device = next((row for row in analysis.show.devices if row.id == owner), None)
-            if (
-                device is not None
-                and device.place == party.place
-                and is_loudspeaker(analysis.catalogue[device.kind])
-            ):
+            if device is not None and device.place == party.place and is_loudspeaker(analysis.catalogue[device.kind]):
                 rows[owner] = device
     return list(rows.values())
 
@@ -165,28 +175,44 @@ def _leak(analysis: Computed, party: Party, speakers: list[Device]) -> tuple[Del
     return best
 
 
-def _leaks(
-    analysis: Computed, party: Party, speakers: list[Device], feed: Delivery, path: SignalPath
-) -> Finding:
+def _leaks(analysis: Computed, party: Party, speakers: list[Device], feed: Delivery, path: SignalPath) -> Finding:
     names = ", ".join(analysis.device_name(row.id) for row in speakers)
     voice = analysis.party_name(feed.voice)
     on, off = echo_cancellers(analysis, path), echo_cancellers(analysis, path, off=True)
-    text = f"{party.name} listens on {names}: {voice} comes back from it {show_number(path.delay_ms, 'ms')} late, {show_number(path.gain_db, 'dB', sign=True)} on the way round."
+    text = (
+        f"{party.name} listens on {names}: {voice} comes back from it {show_number(path.delay_ms, 'ms')} "
+        f"late, {show_number(path.gain_db, 'dB', sign=True)} on the way round."
+    )
     remedies = []
     if on:
         text += f" Echo control is on in {analysis.device_name(on[0].device.id)}: leave it on while the loudspeaker is."
     elif off:
         row = off[0]
         text += f" Echo control is off in {analysis.device_name(row.device.id)}."
-        remedies.append(Remedy("echo-on", f"Switch on: {row.processor.name}", "The return is taken away while only one end talks.", (SetValue(row.ref, True),)))  # fmt: skip
+        remedies.append(
+            Remedy(
+                "echo-on",
+                f"Switch on: {row.processor.name}",
+                "The return is taken away while only one end talks.",
+                (SetValue(row.ref, True),),
+            )
+        )
     else:
         text += " Nothing on the way takes it out: headphones do."
     remedies.append(_headphones(analysis, party, speakers))
     gain = total("once round", "dB", path.gain_parts(), source="gains add along the way")
     return Finding(
-        "remote-on-loudspeaker", "note" if on else "fix", "Feeds", (party.id,), f"{party.name} listens on a loudspeaker", text,
-        (Derived("gain round", path.gain_db, "dB"), Derived("delay round", path.delay_ms, "ms")), gain, tuple(remedies), ((feed.listener, feed.voice),),
-    )  # fmt: skip
+        "remote-on-loudspeaker",
+        "note" if on else "fix",
+        "Feeds",
+        (party.id,),
+        f"{party.name} listens on a loudspeaker",
+        text,
+        (Derived("gain round", path.gain_db, "dB"), Derived("delay round", path.delay_ms, "ms")),
+        gain,
+        tuple(remedies),
+        ((feed.listener, feed.voice),),
+    )
 
 
 def echo_cancellers(analysis: Computed, path: SignalPath, *, off: bool = False) -> list[Working]:
@@ -205,14 +231,10 @@ def echo_cancellers(analysis: Computed, path: SignalPath, *, off: bool = False) 
 
 def headphones_instead(analysis: Computed, path: SignalPath) -> tuple[Remedy, ...]:
     """Headphones for whoever far away listens on a loudspeaker by which a way comes back."""
-    aloud = {
-        analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind is EdgeKind.LOUDSPEAKER
-    }
+    aloud = {analysis.graph.nodes[step.source].owner for step in path.steps() if step.kind is EdgeKind.LOUDSPEAKER}
     far = [row for row in analysis.listeners if row.kind == "remote" and row.place is not None]
     heard = ((party, _loudspeakers_heard(analysis, party)) for party in far)
-    return tuple(
-        _headphones(analysis, party, rows) for party, rows in heard if any(row.id in aloud for row in rows)
-    )
+    return tuple(_headphones(analysis, party, rows) for party, rows in heard if any(row.id in aloud for row in rows))
 
 
 def _headphones(analysis: Computed, party: Party, speakers: Iterable[Device] = ()) -> Remedy:
@@ -227,10 +249,11 @@ def _headphones(analysis: Computed, party: Party, speakers: Iterable[Device] = (
         there = [row for row in analysis.show.cables if row.source_socket == socket]
         edits += [Unplug(*row.ends) for row in there]
         into = next(port for port in analysis.catalogue["headphones"].inputs if port.domain != "acoustic")
-        edits.append(
-            plug(apply_all(analysis.show, tuple(edits)), analysis.catalogue, socket, f"{name}.{into.id}")
+        edits.append(plug(apply_all(analysis.show, tuple(edits)), analysis.catalogue, socket, f"{name}.{into.id}"))
+        effect = (
+            f"They take the headphone socket of {analysis.device_name(socket.partition('.')[0])}, "
+            "and the loudspeaker is off it: nothing comes back by the air."
         )
-        effect = f"They take the headphone socket of {analysis.device_name(socket.partition('.')[0])}, and the loudspeaker is off it: nothing comes back by the air."
     return Remedy("headphones", f"Headphones for {party.name}", effect, tuple(edits))
 
 
@@ -262,20 +285,27 @@ def muted_loudspeakers(analysis: Computed) -> Iterator[Finding]:
         ]
         if not open_here:
             continue
-        deaf = [
-            party
-            for party in analysis.listeners
-            if party.place == place.id and _by_loudspeaker(analysis, party)
-        ]
+        deaf = [party for party in analysis.listeners if party.place == place.id and _by_loudspeaker(analysis, party)]
         if not deaf:
             continue
         names = ", ".join(party.name for party in deaf)
         microphone = analysis.device_name(open_here[0].id)
-        text = f"In {place.name} an open microphone mutes the loudspeakers, and {names} {'has' if len(deaf) == 1 else 'have'} no headphones: with {microphone} open they hear nothing. A record that runs on would go out unheard in the room."
+        text = (
+            f"In {place.name} an open microphone mutes the loudspeakers, and {names} "
+            f"{'has' if len(deaf) == 1 else 'have'} no headphones: with {microphone} open they hear "
+            "nothing. A record that runs on would go out unheard in the room."
+        )
         yield Finding(
-            "speakers-muted", "fix", "Feeds", (place.id, *(party.id for party in deaf)), f"{names} hears nothing while a microphone is open", text,
-            (Derived("open microphones", len(open_here), ""),), None, tuple(_headphones(analysis, party) for party in deaf),
-        )  # fmt: skip
+            "speakers-muted",
+            "fix",
+            "Feeds",
+            (place.id, *(party.id for party in deaf)),
+            f"{names} hears nothing while a microphone is open",
+            text,
+            (Derived("open microphones", len(open_here), ""),),
+            None,
+            tuple(_headphones(analysis, party) for party in deaf),
+        )
 
 
 def _by_loudspeaker(analysis: Computed, party: Party) -> bool:
@@ -292,13 +322,19 @@ def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
     crew = {party.id for party in analysis.voices if party.kind == "crew"}
     needed = figure("talkback-over")
     for party in analysis.listeners if crew else ():
-        rows = [feed for (listener, voice), feed in analysis.feeds.items() if listener == party.id and voice != party.id and feed.gain_db is not None]  # fmt: skip
+        rows = [
+            feed
+            for (listener, voice), feed in analysis.feeds.items()
+            if listener == party.id and voice != party.id and feed.gain_db is not None
+        ]
         talk = [
+            feed.gain_db for feed in rows if feed.voice in crew and feed.want == "hear" and feed.gain_db is not None
+        ]
+        programme = [
             feed.gain_db
             for feed in rows
-            if feed.voice in crew and feed.want == "hear" and feed.gain_db is not None
+            if feed.voice not in crew and feed.verdict != "silent" and feed.gain_db is not None
         ]
-        programme = [feed.gain_db for feed in rows if feed.voice not in crew and feed.verdict != "silent" and feed.gain_db is not None]  # fmt: skip
         if not talk or not programme:
             continue
         under = uncorrelated_sum_db(programme)
@@ -308,13 +344,38 @@ def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
             continue
         wish = float(max(math.ceil(dim + needed.value - over), number("dim-usual")))
         why = Derived(
-            "talkback over programme", over, "dB", "talkback \u2212 (programme \u2212 dim)",
-            (Derived("talkback, against the mark", max(talk), "dB"), Derived("programme, all voices", under, "dB", "10 lg \u03a3 10^(L/10)"), Derived("dim", dim, "dB", source="show: parties")),
+            "talkback over programme",
+            over,
+            "dB",
+            "talkback \u2212 (programme \u2212 dim)",
+            (
+                Derived("talkback, against the mark", max(talk), "dB"),
+                Derived("programme, all voices", under, "dB", "10 lg \u03a3 10^(L/10)"),
+                Derived("dim", dim, "dB", source="show: parties"),
+            ),
             needed.source,
-        )  # fmt: skip
-        text = f"In {party.name}'s ears talkback is {show_number(over, 'dB', sign=True)} against the programme; it is followed from {needed.value:.0f} dB over it on. Dim the programme by {wish:.0f} dB while the crew talks."
-        remedy = Remedy("dim", f"Dim by {wish:.0f} dB under talkback", f"Talkback is then {show_number(over + wish - dim, 'dB')} over the programme.", (SetField("parties", party.id, "dim_db", wish),))  # fmt: skip
-        yield Finding("talkback-under", "fix", "Feeds", (party.id,), f"{party.name} cannot follow the talkback", text, (Derived("over", over, "dB"),), why, (remedy,))  # fmt: skip
+        )
+        text = (
+            f"In {party.name}'s ears talkback is {show_number(over, 'dB', sign=True)} against the programme; it is followed "
+            f"from {needed.value:.0f} dB over it on. Dim the programme by {wish:.0f} dB while the crew talks."
+        )
+        remedy = Remedy(
+            "dim",
+            f"Dim by {wish:.0f} dB under talkback",
+            f"Talkback is then {show_number(over + wish - dim, 'dB')} over the programme.",
+            (SetField("parties", party.id, "dim_db", wish),),
+        )
+        yield Finding(
+            "talkback-under",
+            "fix",
+            "Feeds",
+            (party.id,),
+            f"{party.name} cannot follow the talkback",
+            text,
+            (Derived("over", over, "dB"),),
+            why,
+            (remedy,),
+        )
 
 
 @rule("not-all-listed", stage="Feeds", reads=("feeds",), notes_only=True)
@@ -334,6 +395,4 @@ def not_all_listed(analysis: Computed) -> Iterator[Finding]:
         )
     if told:
         figures = (Derived("pairs not followed to the end", len(pairs), ""),)
-        yield Finding(
-            "not-all-listed", "note", "Feeds", (), "More ways than are listed", " ".join(told), figures
-        )
+        yield Finding("not-all-listed", "note", "Feeds", (), "More ways than are listed", " ".join(told), figures)

@@ -46,9 +46,7 @@ def headphones(analysis: Computed) -> Iterator[Finding]:
     for row in rows:
         if row.knob is not None and row.loudest is not None and row.loudest.value >= number("ears-hurt"):
             reach.setdefault(row.knob.ref, []).append(row)
-    rows_far = [
-        max(same, key=lambda row: row.loudest.value if row.loudest else 0.0) for same in reach.values()
-    ]
+    rows_far = [max(same, key=lambda row: row.loudest.value if row.loudest else 0.0) for same in reach.values()]
     rows_far = [row for row in rows_far if row.knob is not None and row.loudest is not None]
     if rows_far:
         yield _reach_far(
@@ -56,9 +54,7 @@ def headphones(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-def _reach_far(
-    analysis: Computed, rows: list[Listening], reach: dict[SettingRef, list[Listening]]
-) -> Finding:
+def _reach_far(analysis: Computed, rows: list[Listening], reach: dict[SettingRef, list[Listening]]) -> Finding:
     """Knobs that can hurt, the worst first; one note for all of them."""
     told = []
     for row in rows:
@@ -71,18 +67,22 @@ def _reach_far(
     worst = rows[0]
     label = worst.knob.label if worst.knob is not None else ""
     minutes = allowed_hours(worst.loudest.value if worst.loudest is not None else 0.0) * 60
-    parties = tuple(
-        dict.fromkeys(other.party for row in rows if row.knob is not None for other in reach[row.knob.ref])
-    )
+    parties = tuple(dict.fromkeys(other.party for row in rows if row.knob is not None for other in reach[row.knob.ref]))
     figures = (
         *((worst.loudest,) if worst.loudest is not None else ()),
         Derived("allowed in a day", minutes, "min", source="NIOSH 98-126 (1998)"),
     )
     more = f", and {len(rows) - 1} more" if len(rows) > 1 else ""
     return Finding(
-        "headphones-reach-far", "note", "Level", parties, f"{label} can hurt{more}",
-        f"Fully up, {'; '.join(told)}. Start low, mute before plugging, and mark where it stands now.", figures, worst.loudest,
-    )  # fmt: skip
+        "headphones-reach-far",
+        "note",
+        "Level",
+        parties,
+        f"{label} can hurt{more}",
+        f"Fully up, {'; '.join(told)}. Start low, mute before plugging, and mark where it stands now.",
+        figures,
+        worst.loudest,
+    )
 
 
 def _time_told(level: Derived) -> str:
@@ -112,9 +112,16 @@ def _too_loud(analysis: Computed, row: Listening) -> Finding:
         remedies = (Remedy("softer", f"Take {by:.0f} dB off: {row.knob.label}", effect, (down,)),)
         remedies += tuple(_made_up(analysis, row.knob, down, by, effect))
     return Finding(
-        "headphones-loud", "fix" if severe else "note", "Level", (row.party,), f"{name}'s headphones are loud", text,
-        (row.level, row.dose), row.dose, remedies,
-    )  # fmt: skip
+        "headphones-loud",
+        "fix" if severe else "note",
+        "Level",
+        (row.party,),
+        f"{name}'s headphones are loud",
+        text,
+        (row.level, row.dose),
+        row.dose,
+        remedies,
+    )
 
 
 def _made_up(analysis: Computed, knob: Knob, down: SetValue, by_db: float, effect: str) -> Iterator[Remedy]:
@@ -150,9 +157,7 @@ def booster_worth(analysis: Computed) -> Iterator[Finding]:
     boosters = {row.id for row in analysis.show.devices if analysis.catalogue[row.kind].is_booster}
     seen: set[str] = set()
     for (voice, end), ladder in analysis.ladders.items():
-        if voice in seen or boosters.isdisjoint(
-            analysis.graph.nodes[node].owner for node in ladder.path.nodes
-        ):
+        if voice in seen or boosters.isdisjoint(analysis.graph.nodes[node].owner for node in ladder.path.nodes):
             continue
         seen.add(voice)
         budget = budget_of(analysis, voice, end)
@@ -166,11 +171,7 @@ def booster_worth(analysis: Computed) -> Iterator[Finding]:
         remedies = []
         if out is not None and out.edits:
             apart = abs(out.alone_db)
-            how = (
-                f"{show_number(apart, 'dB')} {'less' if out.alone_db < 0 else 'more'}"
-                if apart >= 0.05
-                else "as far"
-            )
+            how = f"{show_number(apart, 'dB')} {'less' if out.alone_db < 0 else 'more'}" if apart >= 0.05 else "as far"
             effect = f"{analysis.party_name(voice)} keeps its level and is {how} over its channel's noise; one box less to fail."
             remedies.append(Remedy("without", out.label, effect, out.edits))
         if half is not None and half.edits and half.alone_db > worth:
@@ -178,9 +179,16 @@ def booster_worth(analysis: Computed) -> Iterator[Finding]:
             remedies.append(Remedy("nearer", "Half the distance instead", effect, half.edits))
         name = analysis.device_name(found[0].id)
         yield Finding(
-            "booster-buys-little", "note", "Level", (voice, found[0].id), f"{name} is worth {show_number(worth, 'dB')}",
-            f"{booster_verdict(budget)} {made_up_without(budget)}", (Derived("booster is worth", worth, "dB"),), out.why if out else None, tuple(remedies),
-        )  # fmt: skip
+            "booster-buys-little",
+            "note",
+            "Level",
+            (voice, found[0].id),
+            f"{name} is worth {show_number(worth, 'dB')}",
+            f"{booster_verdict(budget)} {made_up_without(budget)}",
+            (Derived("booster is worth", worth, "dB"),),
+            out.why if out else None,
+            tuple(remedies),
+        )
 
 
 @rule("peaks-over-practice", stage="Level", reads=("feeds",), notes_only=True)
@@ -207,13 +215,19 @@ def over_practice(analysis: Computed) -> Iterator[Finding]:
     for key, names in rows.items():
         over, most, unit = worst[key]
         text = (
-            f"The highest peaks of {', '.join(names)} reach up to {over:.1f} dB over {show_number(most, unit)}, which the practice never wants before a limiter. "
+            f"The highest peaks of {', '.join(names)} reach up to {over:.1f} dB over {show_number(most, unit)}, "
+            "which the practice never wants before a limiter. "
             "Take the gain down by as much, or let a limiter catch it."
         )
         yield Finding(
-            "peaks-over-practice", "note", "Level", tuple(row.id for row in analysis.voices if row.name in names),
-            f"Peaks {over:.1f} dB over what the practice allows", text, (Derived("over", over, "dB"), Derived("never over", most, unit)),
-        )  # fmt: skip
+            "peaks-over-practice",
+            "note",
+            "Level",
+            tuple(row.id for row in analysis.voices if row.name in names),
+            f"Peaks {over:.1f} dB over what the practice allows",
+            text,
+            (Derived("over", over, "dB"), Derived("never over", most, unit)),
+        )
 
 
 @rule("own-voice-by-computer", stage="Level", reads=("feeds",), notes_only=True)
@@ -226,7 +240,12 @@ def own_voice_late(analysis: Computed) -> Iterator[Finding]:
         if ears.direct is not None and (ears.below_db or 0.0) >= number("double-difference"):
             continue
         yield Finding(
-            "own-voice-by-computer", "note", "Level", (party.id,), f"{party.name} hears itself {show_number(ears.computer.delay_ms, 'ms')} late",
+            "own-voice-by-computer",
+            "note",
+            "Level",
+            (party.id,),
+            f"{party.name} hears itself {show_number(ears.computer.delay_ms, 'ms')} late",
             f"{party.name}: {ears.words()[:1].lower()}{ears.words()[1:]}",
-            (Derived("through the computer", ears.computer.delay_ms, "ms"),), ears.lines()[-1],
-        )  # fmt: skip
+            (Derived("through the computer", ears.computer.delay_ms, "ms"),),
+            ears.lines()[-1],
+        )

@@ -45,11 +45,7 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
         if len(chosen) < 2:
             continue
         alone = max(at[i] for i in chosen) + number("crest-highest")
-        over = (
-            uncorrelated_sum_db(at[i] for i in chosen)
-            + crest_together(len(chosen))[1].value
-            - point.ceiling.value
-        )
+        over = uncorrelated_sum_db(at[i] for i in chosen) + crest_together(len(chosen))[1].value - point.ceiling.value
         # One alone that clips there is told by itself.
         if alone <= point.ceiling.value and over > 0.05 and (worst is None or over > worst[0] + 0.05):
             worst = over, node, chosen
@@ -57,13 +53,9 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
         yield _told(analysis, *worst)
 
 
-def _near_clipping(
-    analysis: Computed, talkers: list[int], levels: NDArray[np.float64], most: int
-) -> list[int]:
+def _near_clipping(analysis: Computed, talkers: list[int], levels: NDArray[np.float64], most: int) -> list[int]:
     """Nodes whose ceiling all talkers together would pass: few of those that the loudest of them may."""
-    ceilings = [
-        point.ceiling.value if point.ceiling is not None else np.inf for point in analysis.graph.nodes
-    ]
+    ceilings = [point.ceiling.value if point.ceiling is not None else np.inf for point in analysis.graph.nodes]
     together = analysis.flow.power[:, talkers] @ 10 ** (levels[talkers] / 10)
     crest = max(crest_together(count)[1].value for count in range(2, max(most, 2) + 1))
     with np.errstate(divide="ignore"):
@@ -75,13 +67,29 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
     flow, point = analysis.flow, analysis.graph.nodes[node]
     names = [analysis.party_name(flow.voices[i]) for i in chosen]
     terms = tuple(
-        Derived(f"{name} there", float(analysis.graph.mouths[flow.voices[i]][1].value + 10 * np.log10(flow.power[node, i])), point.unit, source="solve over all open ways")
+        Derived(
+            f"{name} there",
+            float(analysis.graph.mouths[flow.voices[i]][1].value + 10 * np.log10(flow.power[node, i])),
+            point.unit,
+            source="solve over all open ways",
+        )
         for name, i in zip(names, chosen, strict=True)
-    )  # fmt: skip
-    both = Derived("all of them at once", uncorrelated_sum_db(row.value for row in terms), point.unit, "10 lg Σ 10^(L/10)", terms, "uncorrelated sum")  # fmt: skip
+    )
+    both = Derived(
+        "all of them at once",
+        uncorrelated_sum_db(row.value for row in terms),
+        point.unit,
+        "10 lg Σ 10^(L/10)",
+        terms,
+        "uncorrelated sum",
+    )
     middle, seldom = crest_together(len(chosen))
     ceiling = point.ceiling.value if point.ceiling is not None else 0.0
-    why = total("peaks over the ceiling", "dB", (both, seldom, Derived(f"less the ceiling of {point.label}", -ceiling, "dB", source="device data")))  # fmt: skip
+    why = total(
+        "peaks over the ceiling",
+        "dB",
+        (both, seldom, Derived(f"less the ceiling of {point.label}", -ceiling, "dB", source="device data")),
+    )
     often = both.value + middle.value > ceiling
     who = f"{', '.join(names[:-1])} and {names[-1]}"
     text = (
@@ -90,10 +98,20 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
     )
     voices = tuple(flow.voices[i] for i in sorted(chosen))
     return Finding(
-        "several-clip", "fix" if often else "note", "Level", (*voices, point.id), f"{len(chosen)} at once clip at {point.label}", text,
-        (Derived("over", over, "dB"), Derived("together", both.value, point.unit), Derived("mix needs less by", over, "dB")), why,
+        "several-clip",
+        "fix" if often else "note",
+        "Level",
+        (*voices, point.id),
+        f"{len(chosen)} at once clip at {point.label}",
+        text,
+        (
+            Derived("over", over, "dB"),
+            Derived("together", both.value, point.unit),
+            Derived("mix needs less by", over, "dB"),
+        ),
+        why,
         Later(partial(_shared, analysis, voices, point.id, over)),
-    )  # fmt: skip
+    )
 
 
 def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
@@ -101,15 +119,16 @@ def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float)
     common: dict[SettingRef, Knob] | None = None
     for voice in voices:
         ladder = analysis.ladder_to_node(voice, node)
-        knobs = {
-            knob.ref: knob
-            for step in (ladder.path.steps() if ladder is not None else ())
-            for knob in step.knobs
-        }
+        knobs = {knob.ref: knob for step in (ladder.path.steps() if ladder is not None else ()) for knob in step.knobs}
         common = knobs if common is None else {ref: knob for ref, knob in common.items() if ref in knobs}
     for knob in (common or {}).values():
         edit = turn(knob, -float(np.ceil(over)))
         if isinstance(edit, SetValue) and isinstance(edit.value, float) and knob.value - edit.value >= over:
             down = knob.value - edit.value
-            yield Remedy("shared", f"Take {down:.0f} dB off: {knob.label}", f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; the whole mix is {down:.0f} dB lower from there on.", (edit,))  # fmt: skip
+            yield Remedy(
+                "shared",
+                f"Take {down:.0f} dB off: {knob.label}",
+                f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; the whole mix is {down:.0f} dB lower from there on.",
+                (edit,),
+            )
             return

@@ -42,12 +42,7 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
     for (voice, _), ladder in analysis.ladders.items():
         growth = growth_of(analysis.show.party(voice))
         rung = ladder.tightest()
-        if (
-            rung is None
-            or rung.headroom_db is None
-            or rung.headroom_db >= growth.value
-            or (voice, rung.node) in seen
-        ):
+        if rung is None or rung.headroom_db is None or rung.headroom_db >= growth.value or (voice, rung.node) in seen:
             continue
         seen.add((voice, rung.node))
         name = analysis.party_name(voice)
@@ -56,11 +51,7 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
         asked = not clips and _mark_asks(ladder, need)
         text = (
             f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if clips else 'below'} clipping at {rung.label}; "
-            + (
-                "it distorts on air."
-                if clips
-                else f"people gain about {number('growth'):.0f} dB on warming up."
-            )
+            + ("it distorts on air." if clips else f"people gain about {number('growth'):.0f} dB on warming up.")
             + (" Its mark asks for no less: a limiter has to catch the rest." if asked else "")
         )
         yield Finding(
@@ -68,9 +59,7 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
             "stop" if clips else "note" if asked else "fix",
             "Level",
             (voice, rung.node),
-            f"{name} clips at {rung.label}"
-            if clips
-            else f"{rung.headroom_db:.1f} dB of headroom at {rung.label}",
+            f"{name} clips at {rung.label}" if clips else f"{rung.headroom_db:.1f} dB of headroom at {rung.label}",
             text,
             (Derived("headroom", rung.headroom_db, "dB"), Derived("headroom wanted", growth.value, "dB")),
             rung.explain_headroom(),
@@ -78,9 +67,7 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-def _turned_down(
-    analysis: Computed, ladder: Ladder, rung: Rung, need_db: float, spare_db: float
-) -> tuple[Remedy, ...]:
+def _turned_down(analysis: Computed, ladder: Ladder, rung: Rung, need_db: float, spare_db: float) -> tuple[Remedy, ...]:
     """What brings the peaks so far below clipping."""
     effect = f"peaks then stay {spare_db:.0f} dB or more below clipping"
     turned = turn_remedies(analysis, ladder, gain_knobs(ladder, rung), -math.ceil(need_db), effect)
@@ -96,21 +83,15 @@ def _mark_asks(ladder: Ladder, need_db: float) -> bool:
     return low <= point.speech_db <= high and point.speech_db - low < need_db
 
 
-def _only_lasting(
-    analysis: Computed, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]
-) -> tuple[Remedy, ...]:
+def _only_lasting(analysis: Computed, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]) -> tuple[Remedy, ...]:
     """Those remedies after which the voice does not still clip here by another way, past the knobs that they turn."""
     graph = analysis.graph
-    ways = best_paths(
-        analysis.transfer, graph.mouths[ladder.voice][0], graph.index[rung.node], below_db=120.0
-    ).paths
+    ways = best_paths(analysis.transfer, graph.mouths[ladder.voice][0], graph.index[rung.node], below_db=120.0).paths
     spare = (rung.ceiling_db or 0.0) - (rung.peak_db - rung.speech_db) - graph.mouths[ladder.voice][1].value
     out = []
     for remedy in remedies:
         turned = {edit.ref for edit in remedy.edits if isinstance(edit, SetValue)}
-        past = (
-            way for way in ways if not any(knob.ref in turned for step in way.steps() for knob in step.knobs)
-        )
+        past = (way for way in ways if not any(knob.ref in turned for step in way.steps() for knob in step.knobs))
         if all(way.gain_db <= spare for way in past):
             out.append(remedy)
     return tuple(out)
@@ -169,8 +150,7 @@ def _judged(ladder: Ladder, last: Rung) -> list[Rung]:
     ends = [
         rung
         for rung, after in zip(ladder.rungs, (*ladder.rungs[1:], None), strict=True)
-        if rung.set_here
-        and not (after is not None and after.set_here and _practice(after) == _practice(rung))
+        if rung.set_here and not (after is not None and after.set_here and _practice(after) == _practice(rung))
     ]
     return [*(rung for rung in ends if rung is not last), last]
 
@@ -179,9 +159,7 @@ def _practice(rung: Rung) -> str:
     return rung.wanted.practice.id if rung.wanted is not None else ""
 
 
-def _off_mark(
-    analysis: Computed, voice: str, ladder: Ladder, point: Rung, middle: float, asked: float
-) -> Finding:
+def _off_mark(analysis: Computed, voice: str, ladder: Ladder, point: Rung, middle: float, asked: float) -> Finding:
     name, level, unit = analysis.party_name(voice), point.speech_db, point.unit
     where = analysis.party_name(ladder.target) if point is ladder.last else point.label
     off = level - middle
@@ -195,9 +173,7 @@ def _off_mark(
         # Where peaks would clip on the middle of the mark, its edge is still on it.
         inside = number("edge-inside")
         edge = (point.mark[0] + inside if off < 0 else point.mark[1] - inside) + asked
-        near = (
-            f"{name} then reaches {where} at about {show_number(edge, unit)}, within what the mark lets pass"
-        )
+        near = f"{name} then reaches {where} at about {show_number(edge, unit)}, within what the mark lets pass"
         remedies += tuple(
             replace(row, id=f"edge-{row.id}")
             for row in turn_remedies(analysis, ladder, gain_knobs(ladder, point), edge - level, near)
@@ -206,9 +182,7 @@ def _off_mark(
         text += _why_stuck(ladder, off)
     figures = (Derived("level", level, unit), Derived("mark", middle, unit), Derived("off", off, "dB"))
     title = f"{name} is {abs(off):.1f} dB {'above' if off > 0 else 'below'} the mark"
-    return Finding(
-        "off-mark", "fix", "Level", (voice, ladder.target), title, text, figures, point.speech, remedies
-    )
+    return Finding("off-mark", "fix", "Level", (voice, ladder.target), title, text, figures, point.speech, remedies)
 
 
 @rule("voice-over-noise", stage="Level", reads=("feeds", "programme"))
@@ -262,9 +236,16 @@ def _own_noise_wins(analysis: Computed, ladder: Ladder) -> Finding:
         if row.edits
     )
     return Finding(
-        "voice-over-noise", _noise_severity(ladder), "Level", (voice, ladder.target), f"{name} is {over} over the noise", text,
-        tuple(figures), last.explain_over_noise(), remedies,
-    )  # fmt: skip
+        "voice-over-noise",
+        _noise_severity(ladder),
+        "Level",
+        (voice, ladder.target),
+        f"{name} is {over} over the noise",
+        text,
+        tuple(figures),
+        last.explain_over_noise(),
+        remedies,
+    )
 
 
 def _noise_severity(ladder: Ladder) -> Severity:
@@ -292,8 +273,7 @@ def _others_win(analysis: Computed, ladders: list[Ladder], source: int) -> Findi
     rows = _foreign_noise(analysis, worst)
     share = next(power for power, i in rows if i == source) / sum(power for power, _ in rows)
     told = "; ".join(
-        f"{analysis.party_name(row.voice)} {show_number(row.last.voice_over_noise_db, 'dB')}"
-        for row in ladders
+        f"{analysis.party_name(row.voice)} {show_number(row.last.voice_over_noise_db, 'dB')}" for row in ladders
     )
     found = budget_of(analysis, worst.voice, worst.target)
     would = (
@@ -312,13 +292,23 @@ def _others_win(analysis: Computed, ladders: list[Ladder], source: int) -> Findi
         else f"{analysis.party_name(worst.voice)} is {show_number(worst.last.voice_over_noise_db, 'dB')} over the noise"
     )
     figures = tuple(
-        Derived(f"{analysis.party_name(row.voice)} over noise" if len(ladders) > 1 else "voice over noise", row.last.voice_over_noise_db, "dB")
+        Derived(
+            f"{analysis.party_name(row.voice)} over noise" if len(ladders) > 1 else "voice over noise",
+            row.last.voice_over_noise_db,
+            "dB",
+        )
         for row in ladders
-    )  # fmt: skip
+    )
     return Finding(
-        "voice-over-noise", _noise_severity(worst), "Level", (*(row.voice for row in ladders), worst.target), title, text,
-        figures, worst.last.explain_over_noise(),
-    )  # fmt: skip
+        "voice-over-noise",
+        _noise_severity(worst),
+        "Level",
+        (*(row.voice for row in ladders), worst.target),
+        title,
+        text,
+        figures,
+        worst.last.explain_over_noise(),
+    )
 
 
 @rule("ambient-assumed", stage="Level", reads=("layout", "takes"), notes_only=True)
@@ -349,16 +339,31 @@ def assumed_ambient(analysis: Computed) -> Iterator[Finding]:
             if take.what == "room-tone" and take.voice in voices and take.noise_dbfs is None
         ]
         if raw:
-            text += f" The room tone in {', '.join(take.file for take in raw)} stands in the show without its measure, and replaces nothing: attach it again, so that it is measured."
+            text += (
+                f" The room tone in {', '.join(take.file for take in raw)} stands in the show "
+                "without its measure, and replaces nothing: attach it again, so that it is measured."
+            )
         told.append(text)
     if not rooms:
         return
     where = rooms[0].name if len(rooms) == 1 else f"{len(rooms)} places"
     yield Finding(
-        "ambient-assumed", "note", "Level", tuple(place.id for place in rooms), f"Room noise in {where} is assumed",
+        "ambient-assumed",
+        "note",
+        "Level",
+        tuple(place.id for place in rooms),
+        f"Room noise in {where} is assumed",
         f"{' '.join(told)} Record half a minute of room tone and attach it to replace the guess.",
-        tuple(Derived("assumed ambient" if len(rooms) == 1 else f"assumed ambient, {place.name}", place.ambient_dba, "dBA", source="show") for place in rooms),
-    )  # fmt: skip
+        tuple(
+            Derived(
+                "assumed ambient" if len(rooms) == 1 else f"assumed ambient, {place.name}",
+                place.ambient_dba,
+                "dBA",
+                source="show",
+            )
+            for place in rooms
+        ),
+    )
 
 
 @rule("position-unknown", stage="Cast", reads=("levels",), notes_only=True)
@@ -366,7 +371,10 @@ def unknown_places(analysis: Computed) -> Iterator[Finding]:
     """Sound paths that could not be computed because somebody or something has no position."""
     rows = analysis.graph.unknown
     if rows:
-        text = f"{len(rows)} sound path{'s' if len(rows) > 1 else ''} could not be computed: {'; '.join(rows[:3])}{' and more' if len(rows) > 3 else ''}."
+        text = (
+            f"{len(rows)} sound path{'s' if len(rows) > 1 else ''} could not be computed: "
+            f"{'; '.join(rows[:3])}{' and more' if len(rows) > 3 else ''}."
+        )
         yield Finding(
             "position-unknown",
             "note",

@@ -72,16 +72,19 @@ def running_on(analysis: Computed) -> Iterator[Finding]:
     muted = _unheard(analysis, {voice for _, _, talkers in rows.values() for voice in talkers})
     names = ", ".join(analysis.device_name(device.id) for device, _, _ in rows.values())
     talk = ", ".join(
-        dict.fromkeys(
-            analysis.party_name(voice) for _, _, voices in rows.values() for voice in sorted(voices)
-        )
+        dict.fromkeys(analysis.party_name(voice) for _, _, voices in rows.values() for voice in sorted(voices))
     )
     goes = "goes" if len(rows) == 1 else "go"
-    text = f"{names} {goes} on into the next piece by itself while the microphones of {talk} are in the same programme: the next one starts under the talk."
+    text = (
+        f"{names} {goes} on into the next piece by itself while the microphones of {talk} are in "
+        "the same programme: the next one starts under the talk."
+    )
     if len(rows) > 1:
         text = text.replace("by itself", "by themselves")
     if muted:
-        text += f" In {muted} the loudspeakers are muted by the open microphone: nobody there hears it but in headphones."
+        text += (
+            f" In {muted} the loudspeakers are muted by the open microphone: nobody there hears it but in headphones."
+        )
     edits = tuple(SetValue(SettingRef(device.id, SINGLE, "on"), True) for device, _, _ in rows.values())
     remedy = Remedy(
         "single",
@@ -90,16 +93,22 @@ def running_on(analysis: Computed) -> Iterator[Finding]:
         edits,
     )
     yield Finding(
-        "player-runs-on", "fix" if muted else "note", "Feeds", (*rows, *(party.id for _, party, _ in rows.values())), f"{names} may run on under the talk", text, (), None, (remedy,),
-    )  # fmt: skip
+        "player-runs-on",
+        "fix" if muted else "note",
+        "Feeds",
+        (*rows, *(party.id for _, party, _ in rows.values())),
+        f"{names} may run on under the talk",
+        text,
+        (),
+        None,
+        (remedy,),
+    )
 
 
 def _unheard(analysis: Computed, talkers: set[str]) -> str:
     """Names of places where talkers sit and an open microphone mutes the loudspeakers."""
     places = {analysis.show.party(voice).place for voice in talkers}
-    return ", ".join(
-        place.name for place in analysis.show.places if place.speakers_mute and place.id in places
-    )
+    return ", ".join(place.name for place in analysis.show.places if place.speakers_mute and place.id in places)
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,9 +136,7 @@ def dips_in(analysis: Computed, path: SignalPath) -> list[Dip]:
         for key, setting in device.settings.items():
             for step in setting.chain or ():
                 if step.sort == "ducker" and step.on and f"{device.id}.{key}" in passed:
-                    out.append(
-                        Dip(f"{analysis.device_name(device.id)}, {key}, ducker", step.depth_db, device.id)
-                    )
+                    out.append(Dip(f"{analysis.device_name(device.id)}, {key}, ducker", step.depth_db, device.id))
     return out
 
 
@@ -185,10 +192,20 @@ def ducking(analysis: Computed) -> Iterator[Finding]:
         if not short:
             continue
         name = next(row.name for rows in dips.values() for row in rows)
-        text = f"{name}: while somebody talks, {'; '.join(told)}, at {analysis.party_name(end.id)}; {show_number(wanted.value, 'dB')} under it are wanted. What goes round it has to come down by hand, at its player."
+        text = (
+            f"{name}: while somebody talks, {'; '.join(told)}, at {analysis.party_name(end.id)}; "
+            f"{show_number(wanted.value, 'dB')} under it are wanted. What goes round it has to come down by hand, at its player."
+        )
         yield Finding(
-            "ducking-reaches", "note", "Quiet", (end.id, *short), f"Ducking does not do for {', '.join(analysis.party_name(voice) for voice in short)}", text, tuple(figures), figures[0] if figures else None,
-        )  # fmt: skip
+            "ducking-reaches",
+            "note",
+            "Quiet",
+            (end.id, *short),
+            f"Ducking does not do for {', '.join(analysis.party_name(voice) for voice in short)}",
+            text,
+            tuple(figures),
+            figures[0] if figures else None,
+        )
         return
 
 

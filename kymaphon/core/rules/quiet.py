@@ -62,15 +62,18 @@ def chain_order(analysis: Computed, placed: list[Placed]) -> Iterator[Finding]:
         worst = next((row for row in problems if not row.harmless), problems[0])
         names = f"{NAMES[worst.second]} before {NAMES[worst.first]}"
         better = in_order(place.chain)
-        effect = (
-            f"Then it goes {', '.join(NAMES[row.sort] for row in better)}; thresholds stay, so listen again."
-        )
+        effect = f"Then it goes {', '.join(NAMES[row.sort] for row in better)}; thresholds stay, so listen again."
         yield Finding(
-            "chain-order", "note" if worst.harmless else "fix", "Quiet", (voice, place.ref.device),
+            "chain-order",
+            "note" if worst.harmless else "fix",
+            "Quiet",
+            (voice, place.ref.device),
             f"{place.name}: {names}",
             f"{analysis.party_name(voice)}'s strip has the {names}. {worst.reason}",
-            remedies=(Remedy("in-order", f"{NAMES[worst.first].capitalize()} first", effect, (SetValue(place.ref, better),)),),
-        )  # fmt: skip
+            remedies=(
+                Remedy("in-order", f"{NAMES[worst.first].capitalize()} first", effect, (SetValue(place.ref, better),)),
+            ),
+        )
 
 
 def chain_not_there(analysis: Computed, placed: list[Placed]) -> Iterator[Finding]:
@@ -113,11 +116,23 @@ def chain_twice(analysis: Computed, ways: dict[str, tuple[StripPlace, ...]]) -> 
             last, what = rows[-1]
             off = tuple(row.model_copy(update={"on": False}) if row is what else row for row in last.chain)
             yield Finding(
-                "chain-twice", "fix", "Quiet", (voice.id, last.ref.device), f"Twice {job} on {voice.name}'s way",
+                "chain-twice",
+                "fix",
+                "Quiet",
+                (voice.id, last.ref.device),
+                f"Twice {job} on {voice.name}'s way",
                 f"{voice.name} passes {' and '.join(names)}, each with a {job}: {harm}. Keep one.",
-                (Derived("of a kind", len(names), ""),), None,
-                (Remedy("off", f"Switch off: {last.name}, {NAMES[what.sort]}", "One is left to do it.", (SetValue(last.ref, off),)),),
-            )  # fmt: skip
+                (Derived("of a kind", len(names), ""),),
+                None,
+                (
+                    Remedy(
+                        "off",
+                        f"Switch off: {last.name}, {NAMES[what.sort]}",
+                        "One is left to do it.",
+                        (SetValue(last.ref, off),),
+                    ),
+                ),
+            )
 
 
 PlacedGate = tuple[str, StripPlace, Gate, Rung]
@@ -127,11 +142,7 @@ def _gates(analysis: Computed, placed: list[Placed]) -> Iterator[tuple[str, Stri
     """Every gate that is on, with its own voice and the levels there."""
     for voice, place in placed:
         ladder = analysis.any_ladder(voice)
-        rung = (
-            next((row for row in ladder.rungs if row.node == place.node), None)
-            if ladder is not None
-            else None
-        )
+        rung = next((row for row in ladder.rungs if row.node == place.node), None) if ladder is not None else None
         for row in place.chain:
             if isinstance(row, Gate) and row.on and rung is not None:
                 yield voice, place, row, rung
@@ -146,40 +157,55 @@ def gate_against_levels(analysis: Computed, gates: list[PlacedGate]) -> Iterator
         speech = Derived("speech there", rung.speech_db, rung.unit, source="the ladder")
         over = Derived(
             f"{name}'s peaks over the opening threshold" if peaks else f"{name} over the opening threshold",
-            rung.speech_db + crest.value - gate.open_db, "dB",
-            terms=(speech, crest, Derived("less the opening threshold", -gate.open_db, "dB", source="setting")), adds=True,
-        )  # fmt: skip
+            rung.speech_db + crest.value - gate.open_db,
+            "dB",
+            terms=(speech, crest, Derived("less the opening threshold", -gate.open_db, "dB", source="setting")),
+            adds=True,
+        )
         if over.value < number("gate-opens-by"):
             severity: Severity = "stop" if over.value < 0 else "fix"
             want = round(rung.speech_db + crest.value - 2 * number("gate-opens-by"), 1)
             text = (
                 f"{name}'s gate opens at {show_number(gate.open_db, rung.unit)}, and speech comes to "
                 f"{show_number(rung.speech_db + crest.value, rung.unit)} there: "
-                + (
-                    "nobody would hear a word."
-                    if severity == "stop"
-                    else "only the loudest words get through."
-                )
+                + ("nobody would hear a word." if severity == "stop" else "only the loudest words get through.")
             )
             lower = shifted(gate, want - gate.open_db)
             yield Finding(
-                "gate-never-opens", severity, "Quiet", (voice, place.ref.device), f"{name} does not open the gate", text,
-                (over,), over,
-                (_with(place, gate, lower, "lower", f"Open at {show_number(want, rung.unit)}", "The closing threshold goes along."),),
-            )  # fmt: skip
+                "gate-never-opens",
+                severity,
+                "Quiet",
+                (voice, place.ref.device),
+                f"{name} does not open the gate",
+                text,
+                (over,),
+                over,
+                (
+                    _with(
+                        place,
+                        gate,
+                        lower,
+                        "lower",
+                        f"Open at {show_number(want, rung.unit)}",
+                        "The closing threshold goes along.",
+                    ),
+                ),
+            )
         if not rung.noise_db:
             continue
         noise = Derived("noise there", rung.noise_flat_db, rung.unit, source="the ladder")
         loud = figure("noise-crest") if peaks else Derived("an rms detector reads no crest", 0.0, "dB")
         under = Derived(
-            "closing threshold over the noise", gate.close_db - rung.noise_flat_db - loud.value, "dB",
+            "closing threshold over the noise",
+            gate.close_db - rung.noise_flat_db - loud.value,
+            "dB",
             terms=(
                 Derived("closing threshold", gate.close_db, rung.unit, source="setting"),
                 Derived("less the noise", -noise.value, "dB", source="the ladder"),
                 Derived("less its crest", -loud.value, "dB", source=loud.source),
             ),
             adds=True,
-        )  # fmt: skip
+        )
         if under.value < 0:
             text = (
                 f"{name}'s gate closes below {show_number(gate.close_db, rung.unit)}, and the noise there comes to "
@@ -214,13 +240,17 @@ def gate_gain_moved(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Fin
         if gate.set_at_gain_db is None or place.gain_db is None:
             continue
         turned = Derived(
-            "turned since", place.gain_db - gate.set_at_gain_db, "dB",
+            "turned since",
+            place.gain_db - gate.set_at_gain_db,
+            "dB",
             terms=(
                 Derived("gain now", place.gain_db, "dB", source="setting"),
-                Derived("less the gain that the gate was set at", -gate.set_at_gain_db, "dB", source="noted with the gate"),
+                Derived(
+                    "less the gain that the gate was set at", -gate.set_at_gain_db, "dB", source="noted with the gate"
+                ),
             ),
             adds=True,
-        )  # fmt: skip
+        )
         if abs(turned.value) < number("gate-follows"):
             continue
         name = analysis.party_name(voice)
@@ -232,14 +262,33 @@ def gate_gain_moved(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Fin
         )
         again = shifted(gate, turned.value).model_copy(update={"set_at_gain_db": place.gain_db})
         yield Finding(
-            "gate-gain-moved", "fix", "Quiet", (voice, place.ref.device), f"{name}'s gate did not follow the gain",
+            "gate-gain-moved",
+            "fix",
+            "Quiet",
+            (voice, place.ref.device),
+            f"{name}'s gate did not follow the gain",
             f"{place.name} was turned {way} by {show_number(abs(turned.value), 'dB')} after its gate was set: {harm}.",
-            (turned,), turned,
+            (turned,),
+            turned,
             (
-                _with(place, gate, again, "follow", f"Thresholds {show_number(turned.value, 'dB', sign=True)}", f"Opens at {show_number(again.open_db, place.unit)}, closes below {show_number(again.close_db, place.unit)}."),
-                _with(place, gate, gate.model_copy(update={"set_at_gain_db": place.gain_db}), "keep", "Keep the thresholds", "They were set by ear since; they count as set at today's gain."),
+                _with(
+                    place,
+                    gate,
+                    again,
+                    "follow",
+                    f"Thresholds {show_number(turned.value, 'dB', sign=True)}",
+                    f"Opens at {show_number(again.open_db, place.unit)}, closes below {show_number(again.close_db, place.unit)}.",
+                ),
+                _with(
+                    place,
+                    gate,
+                    gate.model_copy(update={"set_at_gain_db": place.gain_db}),
+                    "keep",
+                    "Keep the thresholds",
+                    "They were set by ear since; they count as set at today's gain.",
+                ),
             ),
-        )  # fmt: skip
+        )
 
 
 def gate_shared(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding]:
@@ -248,7 +297,10 @@ def gate_shared(analysis: Computed, gates: list[PlacedGate]) -> Iterator[Finding
         others = [row for row in place.shared if analysis.show.party(row).kind != "player"]
         if others:
             names = ", ".join(analysis.party_name(row) for row in (voice, *others))
-            text = f"{names} all pass the gate in {place.name}: whoever speaks opens it for every microphone. A gate in each strip of its own parts them."
+            text = (
+                f"{names} all pass the gate in {place.name}: whoever speaks opens it for every "
+                "microphone. A gate in each strip of its own parts them."
+            )
             yield Finding(
                 "gate-shared",
                 "note",

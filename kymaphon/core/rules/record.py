@@ -42,9 +42,7 @@ class Rule:
 _RECORDED: list[Rule] = []
 
 
-def rule(
-    *codes: str, stage: Stage, reads: Iterable[Facet], notes_only: bool = False
-) -> Callable[[Check], Check]:
+def rule(*codes: str, stage: Stage, reads: Iterable[Facet], notes_only: bool = False) -> Callable[[Check], Check]:
     """Makes a function a rule.
 
     Raises:

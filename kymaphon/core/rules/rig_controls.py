@@ -34,7 +34,13 @@ TWICE = {
 }
 """What goes wrong when two processors do the same in one path; two low cuts or two limiters do no harm."""
 SPEECH_ONLY = ("noise-suppressor", "echo-canceller", "level-rider")
-SAYS = {"monitor": "what is heard here", "record": "the recording", "input": "one input", "main": "everything", "music": "the music"}  # fmt: skip
+SAYS = {
+    "monitor": "what is heard here",
+    "record": "the recording",
+    "input": "one input",
+    "main": "everything",
+    "music": "the music",
+}
 
 
 def noted(analysis: Computed, task_id: str) -> bool:
@@ -58,14 +64,28 @@ def controls_down(analysis: Computed) -> Iterator[Finding]:
                 continue
             reach = next(row for row in reaches(analysis, device) if row.control is control)
             name = f"{analysis.device_name(device.id)}, {control.name}"
-            text = f"{name} is down at {show_number(now, 'dB', sign=True)}: what goes through it is silent for {', '.join(reach.who) or 'whatever follows'}. It must be up, whatever is printed beside it."
+            text = (
+                f"{name} is down at {show_number(now, 'dB', sign=True)}: what goes through it is "
+                f"silent for {', '.join(reach.who) or 'whatever follows'}. It must be up, whatever is printed beside it."
+            )
             ref = SettingRef(device.id, control.id, "gain_db")
             told.add(ref)
             up = show_number(control.default_gain_db, "dB", sign=True)
             yield Finding(
-                "control-down", "stop" if reach.who else "fix", "Rig", (device.id, f"{device.id}.{control.id}"), f"{name} is down", text,
-                (Derived("stands at", now, "dB"),), None, (Remedy("up", f"Bring it up to {up}", "Signal passes again.", (SetValue(ref, control.default_gain_db),)),),
-            )  # fmt: skip
+                "control-down",
+                "stop" if reach.who else "fix",
+                "Rig",
+                (device.id, f"{device.id}.{control.id}"),
+                f"{name} is down",
+                text,
+                (Derived("stands at", now, "dB"),),
+                None,
+                (
+                    Remedy(
+                        "up", f"Bring it up to {up}", "Signal passes again.", (SetValue(ref, control.default_gain_db),)
+                    ),
+                ),
+            )
     ends = {party.id for party in analysis.listeners if party.kind in ("audience", "recorder", "remote")}
     for ref, row in silencing.items():
         if ref not in told:
@@ -84,11 +104,24 @@ def _down(analysis: Computed, row: Down, *, on_air: bool) -> Finding:
     text = f"{row.label} is down at {stands}: {listeners} should hear {voices}, and nothing passes there."
     told = show_number(up, "dB", sign=True)
     return Finding(
-        "control-down", "stop" if on_air else "fix", "Rig", (device.id, f"{device.id}.{row.ref.key}"), f"{row.label} is down", text,
-        (Derived("stands at", row.now, "dB"),), None,
-        (Remedy("up", f"Bring {row.label} up to {told}", f"{voices} gets through there; set the level at Level.", (SetValue(row.ref, up),)),),
+        "control-down",
+        "stop" if on_air else "fix",
+        "Rig",
+        (device.id, f"{device.id}.{row.ref.key}"),
+        f"{row.label} is down",
+        text,
+        (Derived("stands at", row.now, "dB"),),
+        None,
+        (
+            Remedy(
+                "up",
+                f"Bring {row.label} up to {told}",
+                f"{voices} gets through there; set the level at Level.",
+                (SetValue(row.ref, up),),
+            ),
+        ),
         row.pairs,
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,7 +174,7 @@ def _ways(analysis: Computed) -> Iterator[tuple[str, str, SignalPath]]:
 def _switch_off(rows: list[Working], effect: str) -> Iterator[Remedy]:
     for n, row in enumerate((row for row in rows if not row.processor.fixed), start=1):
         name = row.device.name or row.device.id
-        yield Remedy(f"off-{n}", f"Switch off: {name}, {row.processor.name}", effect, (SetValue(row.ref, False),))  # fmt: skip
+        yield Remedy(f"off-{n}", f"Switch off: {name}, {row.processor.name}", effect, (SetValue(row.ref, False),))
 
 
 @rule("two-of-a-kind", stage="Rig", reads=("feeds",))
@@ -162,10 +195,20 @@ def two_of_a_kind(analysis: Computed) -> Iterator[Finding]:
             if len(same) < 2 or (same[0].ref, same[1].ref) in seen:
                 continue
             seen.add((same[0].ref, same[1].ref))
-            names = " and ".join(f"{analysis.device_name(row.device.id)} ({row.processor.name})" for row in same)  # fmt: skip
+            names = " and ".join(f"{analysis.device_name(row.device.id)} ({row.processor.name})" for row in same)
             text = f"{analysis.party_name(voice)} reaches {analysis.party_name(listener)} through {names}: {harm}. Keep one."
             subjects = (voice, *(row.device.id for row in same))
-            yield Finding("two-of-a-kind", "fix", "Rig", subjects, f"Twice {same[0].processor.name}", text, (Derived("of a kind", len(same), ""),), None, tuple(_switch_off(same[::-1], "One is left to do it.")))  # fmt: skip
+            yield Finding(
+                "two-of-a-kind",
+                "fix",
+                "Rig",
+                subjects,
+                f"Twice {same[0].processor.name}",
+                text,
+                (Derived("of a kind", len(same), ""),),
+                None,
+                tuple(_switch_off(same[::-1], "One is left to do it.")),
+            )
 
 
 def _kinds_used(analysis: Computed) -> list[Kind]:
@@ -195,11 +238,35 @@ def processing_against_content(analysis: Computed) -> Iterator[Finding]:
     for rows, listener, voice in music.values():
         names = ", ".join(row.processor.name for row in rows)
         device = analysis.device_name(rows[0].device.id)
-        text = f"{analysis.party_name(voice)} reaches {analysis.party_name(listener)} through {device} with {names} on: it takes music for noise or echo and tears holes in it. For music all of it off, and computer sound shared as music."
+        text = (
+            f"{analysis.party_name(voice)} reaches {analysis.party_name(listener)} through {device} "
+            f"with {names} on: it takes music for noise or echo and tears holes in it. For music all of it off, and computer sound shared as music."
+        )
         free = [row for row in rows if not row.processor.fixed]
         edits = tuple(SetValue(row.ref, False) for row in free)
-        remedies = (Remedy("unprocessed", f"Switch off: {', '.join(row.processor.name for row in free)}", "The music goes out as it is; talkers on loudspeakers then hear themselves back.", edits),) if free else ()  # fmt: skip
-        yield Finding("processing-against-music", "fix", "Rig", (voice, *dict.fromkeys(row.device.id for row in rows)), f"{device} works against {analysis.party_name(voice)}", text, (), None, remedies)  # fmt: skip
+        remedies = (
+            (
+                Remedy(
+                    "unprocessed",
+                    f"Switch off: {', '.join(row.processor.name for row in free)}",
+                    "The music goes out as it is; talkers on loudspeakers then hear themselves back.",
+                    edits,
+                ),
+            )
+            if free
+            else ()
+        )
+        yield Finding(
+            "processing-against-music",
+            "fix",
+            "Rig",
+            (voice, *dict.fromkeys(row.device.id for row in rows)),
+            f"{device} works against {analysis.party_name(voice)}",
+            text,
+            (),
+            None,
+            remedies,
+        )
     loud = {
         device.place
         for device in analysis.show.devices
@@ -209,8 +276,28 @@ def processing_against_content(analysis: Computed) -> Iterator[Finding]:
         place = analysis.show.party(voice).place
         if ref in kept or place is None or place not in loud:
             continue
-        text = f"{analysis.party_name(voice)} speaks beside a loudspeaker, and {analysis.device_name(ref.device)} has {row.processor.name} off: the far end hears itself back."
-        yield Finding("echo-control-off", "fix", "Rig", (voice, ref.device), f"{row.processor.name.capitalize()} is off beside a loudspeaker", text, (), None, (Remedy("on", f"Switch on: {row.processor.name}", "The far end no longer hears itself from the loudspeaker.", (SetValue(ref, True),)),))  # fmt: skip
+        text = (
+            f"{analysis.party_name(voice)} speaks beside a loudspeaker, and {analysis.device_name(ref.device)} "
+            f"has {row.processor.name} off: the far end hears itself back."
+        )
+        yield Finding(
+            "echo-control-off",
+            "fix",
+            "Rig",
+            (voice, ref.device),
+            f"{row.processor.name.capitalize()} is off beside a loudspeaker",
+            text,
+            (),
+            None,
+            (
+                Remedy(
+                    "on",
+                    f"Switch on: {row.processor.name}",
+                    "The far end no longer hears itself from the loudspeaker.",
+                    (SetValue(ref, True),),
+                ),
+            ),
+        )
 
 
 def _fed(analysis: Computed, device: Device) -> bool:
@@ -238,12 +325,28 @@ def controls_on_air(analysis: Computed) -> Iterator[Finding]:
             safe = [other.control.name for other in rows if not set(other.who) & ends]
             instead = f" Turn {' or '.join(safe)} instead: nobody on air hears it." if safe else ""
             name = f"{analysis.device_name(device.id)}, {row.control.name}"
-            text = f"{name} looks like {SAYS['monitor']} and also turns what {', '.join(touched)} gets ({moves}).{instead}"
-            edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)  # fmt: skip
+            text = (
+                f"{name} looks like {SAYS['monitor']} and also turns what {', '.join(touched)} gets ({moves}).{instead}"
+            )
+            edits = (AddRow("tasks", Task(id=task_id, text=f"Hands off on air: {name} turns {', '.join(touched)}.")),)
             yield Finding(
-                "control-on-air", "note", "Rig", (device.id, f"{device.id}.{row.control.id}"), f"{name} changes what goes out", text, (), None,
-                (Remedy("task", "Put it on the list: hands off on air", "It is printed on the rig sheet; mark the knob.", edits),),
-            )  # fmt: skip
+                "control-on-air",
+                "note",
+                "Rig",
+                (device.id, f"{device.id}.{row.control.id}"),
+                f"{name} changes what goes out",
+                text,
+                (),
+                None,
+                (
+                    Remedy(
+                        "task",
+                        "Put it on the list: hands off on air",
+                        "It is printed on the rig sheet; mark the knob.",
+                        edits,
+                    ),
+                ),
+            )
 
 
 @rule("restart-needed", stage="Rig", reads=("layout", "switches", "gains", "programme"), notes_only=True)
@@ -264,7 +367,24 @@ def restart_needed(analysis: Computed) -> Iterator[Finding]:
                 Task(id=task_id, text=f"Restart {name}, then check: {what}."),
             ),
         )
-        yield Finding("restart-needed", "note", "Rig", (device.id,), f"{name} needs a restart", text, (), None, (Remedy("task", "Put it on the list: restart and check", "It is printed on the rig sheet until it is done.", edits),))  # fmt: skip
+        yield Finding(
+            "restart-needed",
+            "note",
+            "Rig",
+            (device.id,),
+            f"{name} needs a restart",
+            text,
+            (),
+            None,
+            (
+                Remedy(
+                    "task",
+                    "Put it on the list: restart and check",
+                    "It is printed on the rig sheet until it is done.",
+                    edits,
+                ),
+            ),
+        )
 
 
 def _changed(kind: Kind, device: Device, key: str) -> bool:

@@ -24,9 +24,7 @@ from kymaphon.core.wiring.plugging import inserted, powered_by
 from kymaphon.core.wiring.power import feed_of
 from kymaphon.core.wiring.routes import SORT_WORDS, Meeting, detours, meetings, position_of, way_of
 
-EARTH_CAUTION = (
-    "Never defeat a protective earth to cure hum; mains is work for a licensed person, by local codes."
-)
+EARTH_CAUTION = "Never defeat a protective earth to cure hum; mains is work for a licensed person, by local codes."
 
 
 def _told(under: Derived) -> str:
@@ -48,13 +46,26 @@ def beside_power(analysis: Computed) -> Iterator[Finding]:
         else:
             where = f"passes {run.name} ({SORT_WORDS[run.sort]}) at {distance}"
         heard = under.value < number("hum-under")
-        text = f"{name} {where}: hum is {_told(under)}{', and is heard' if heard else ''}. Keep {show_number(number('power-distance'), 'm')} apart or cross at right angles."
-        figures = (Derived("distance", meeting.nearest_m, "m"), Derived("beside", meeting.beside_m, "m"), Derived("hum under voice", under.value, "dB"))  # fmt: skip
+        text = (
+            f"{name} {where}: hum is {_told(under)}{', and is heard' if heard else ''}. Keep "
+            f"{show_number(number('power-distance'), 'm')} apart or cross at right angles."
+        )
+        figures = (
+            Derived("distance", meeting.nearest_m, "m"),
+            Derived("beside", meeting.beside_m, "m"),
+            Derived("hum under voice", under.value, "dB"),
+        )
         yield Finding(
-            "beside-power", "fix" if heard else "note", "Rig", (*cable.ends, run.id, cable.source_device),
-            f"{name} beside {run.name}", text, figures, under,
+            "beside-power",
+            "fix" if heard else "note",
+            "Rig",
+            (*cable.ends, run.id, cable.source_device),
+            f"{name} beside {run.name}",
+            text,
+            figures,
+            under,
             Later(partial(_other_way, analysis, meeting)) if analysis.remedies else (),
-        )  # fmt: skip
+        )
 
 
 def _other_way(analysis: Computed, meeting: Meeting) -> Iterator[Remedy]:
@@ -63,12 +74,16 @@ def _other_way(analysis: Computed, meeting: Meeting) -> Iterator[Remedy]:
         edits: list[Edit] = [SetCable(*cable.ends, "coiled", False)] if cable.coiled else []
         if run.sort == "coil":
             edits.append(_with_run(place, run.id, "sort", "mains"))
-        changed = meetings(analysis.show.model_copy(update={"places": _places(analysis, place, run.id) if run.sort == "coil" else analysis.show.places}), analysis.catalogue, [cable.with_(coiled=False)])  # fmt: skip
+        changed = meetings(
+            analysis.show.model_copy(
+                update={"places": _places(analysis, place, run.id) if run.sort == "coil" else analysis.show.places}
+            ),
+            analysis.catalogue,
+            [cable.with_(coiled=False)],
+        )
         if not any(_risky(analysis, row) for row in changed if row.run.id == run.id):
             what = run.name if run.sort == "coil" else "the audio cable"
-            yield Remedy(
-                "uncoil", f"Uncoil {what}", "A coil counts once for each of its turns.", tuple(edits)
-            )
+            yield Remedy("uncoil", f"Uncoil {what}", "A coil counts once for each of its turns.", tuple(edits))
     found = way_of(analysis.show, cable)
     if found is None:
         return
@@ -82,7 +97,10 @@ def _other_way(analysis: Computed, meeting: Meeting) -> Iterator[Remedy]:
         if best is None or length < best[0]:
             best = length, route
     if best is not None:
-        near = min((row.nearest_m for row in meetings(analysis.show, analysis.catalogue, [cable.with_(route_m=best[1])])), default=0.0)  # fmt: skip
+        near = min(
+            (row.nearest_m for row in meetings(analysis.show, analysis.catalogue, [cable.with_(route_m=best[1])])),
+            default=0.0,
+        )
         spots = ", then ".join(f"{x:g}, {y:g}" for x, y in best[1]) or "straight"
         edits_: list[Edit] = [SetCable(*cable.ends, "route_m", best[1])]
         needed = best[0] * (1 + figure("slack").value / 100)
@@ -102,9 +120,7 @@ def _with_run(place: Place, run_id: str, field: str, value: object) -> SetField:
 
 
 def _places(analysis: Computed, place: Place, run_id: str) -> tuple[Place, ...]:
-    changed = place.with_(
-        runs=tuple(row.with_(sort="mains") if row.id == run_id else row for row in place.runs)
-    )
+    changed = place.with_(runs=tuple(row.with_(sort="mains") if row.id == run_id else row for row in place.runs))
     return tuple(changed if row.id == place.id else row for row in analysis.show.places)
 
 
@@ -118,11 +134,7 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
         lost: list[Cable] = []
         for cable in show.cables:
             source = end_of(show, analysis.catalogue, cable.source)
-            if (
-                source.port.domain == "analog"
-                and source.device.place == place.id
-                and way_of(show, cable) is None
-            ):
+            if source.port.domain == "analog" and source.device.place == place.id and way_of(show, cable) is None:
                 lost.append(cable)
         ids = [PortId.of(end).device for cable in lost for end in cable.ends]
         off = [
@@ -134,15 +146,36 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
             continue
         names = ", ".join(analysis.device_name(row.id) for row in off[:4])
         more = f" and {len(off) - 4} more" if len(off) > 4 else ""
-        text = f"In {place.name} {len(lost)} audio {'cable' if len(lost) == 1 else 'cables'} cannot be followed: {names}{more} {'has' if len(off) == 1 else 'have'} no position, so what runs beside power there cannot be told."
+        text = (
+            f"In {place.name} {len(lost)} audio {'cable' if len(lost) == 1 else 'cables'} cannot "
+            "be "
+            f"followed: {names}{more} {'has' if len(off) == 1 else 'have'} no position, so what runs beside power there cannot be told."
+        )
         edits: list[Edit] = []
         grown = show
         for device in off:
             spot = free_spot(grown, place)
             edits.append(SetField("devices", device.id, "at_m", spot))
             grown = edits[-1].apply(grown)
-        remedies = (Remedy("place", "Put them on the plan", "They stand near the middle; move them to where they are.", tuple(edits)),)  # fmt: skip
-        yield Finding("ways-not-told", "note", "Rig", (place.id, *(row.id for row in off)), f"Ways of cables in {place.name}", text, (), None, remedies)  # fmt: skip
+        remedies = (
+            Remedy(
+                "place",
+                "Put them on the plan",
+                "They stand near the middle; move them to where they are.",
+                tuple(edits),
+            ),
+        )
+        yield Finding(
+            "ways-not-told",
+            "note",
+            "Rig",
+            (place.id, *(row.id for row in off)),
+            f"Ways of cables in {place.name}",
+            text,
+            (),
+            None,
+            remedies,
+        )
 
 
 @rule("earth-loop", stage="Rig", reads=("levels",))
@@ -159,15 +192,26 @@ def earths(analysis: Computed) -> Iterator[Finding]:
             continue
         names = " \u203a ".join(analysis.device_name(row) for row in loop.devices)
         heard = hum.value < number("hum-under")
-        apart = f", on {len(loop.circuits)} mains circuits ({', '.join(loop.circuits)})" if len(loop.circuits) > 1 else ""  # fmt: skip
+        apart = (
+            f", on {len(loop.circuits)} mains circuits ({', '.join(loop.circuits)})" if len(loop.circuits) > 1 else ""
+        )
         link = "balanced" if tie.balanced else "unbalanced"
-        text = f"{names} are earthed twice{apart}: a current between their earths runs in the shields. In the {link} link {_link(analysis, tie)} it would be {_told(hum)}."
-        figures = (Derived("hum under voice", hum.value, "dB"), Derived("isolators in all", len(openable), ""))  # fmt: skip
+        text = (
+            f"{names} are earthed twice{apart}: a current between their earths runs in the shields. "
+            f"In the {link} link {_link(analysis, tie)} it would be {_told(hum)}."
+        )
+        figures = (Derived("hum under voice", hum.value, "dB"), Derived("isolators in all", len(openable), ""))
         yield Finding(
-            "earth-loop", "fix" if heard else "note", "Rig", (*loop.devices, *(end for row in tie.cables for end in row)),
-            f"Earth loop: {names}", text, figures, hum,
+            "earth-loop",
+            "fix" if heard else "note",
+            "Rig",
+            (*loop.devices, *(end for row in tie.cables for end in row)),
+            f"Earth loop: {names}",
+            text,
+            figures,
+            hum,
             Later(partial(_loop_remedies, analysis, loop, tie, len(openable))) if analysis.remedies else (),
-        )  # fmt: skip
+        )
 
 
 def _link(analysis: Computed, tie: Tie) -> str:
@@ -197,7 +241,11 @@ def _loop_remedies(analysis: Computed, loop: EarthLoop, tie: Tie, count: int) ->
     edits = isolating_edits(analysis, cables)
     if edits:
         what = f"{len(cables)} channels" if len(cables) > 1 else "1 channel"
-        others = f"; {count} such places open every loop of this rig" if count > 1 else "; it opens the only loop of this rig"  # fmt: skip
+        others = (
+            f"; {count} such places open every loop of this rig"
+            if count > 1
+            else "; it opens the only loop of this rig"
+        )
         effect = f"Signal passes by transformer, earth does not ({what}){others}. {EARTH_CAUTION}"
         yield Remedy("isolate", f"Isolating transformer: {_link(analysis, tie)}", effect, tuple(edits))
     for name in loop.devices:
@@ -206,12 +254,15 @@ def _loop_remedies(analysis: Computed, loop: EarthLoop, tie: Tie, count: int) ->
         earthed = feed_of(device, kind) == "mains-earthed"
         if earthed and kind.power is not None and "battery" in kind.power.by:
             show = analysis.show
-            devices = tuple(
-                row.with_(power="battery") if row.id == device.id else row for row in show.devices
-            )
+            devices = tuple(row.with_(power="battery") if row.id == device.id else row for row in show.devices)
             left = earth_loops(earth_ties(show.model_copy(update={"devices": devices}), analysis.catalogue))
             if not any(set(loop.devices) == set(row.devices) for row in left):
-                yield Remedy(f"battery-{name}", f"Run {analysis.device_name(name)} from its battery", "It has no mains earth then, and the loop is open; watch the charge.", (powered_by(device, "battery"),))  # fmt: skip
+                yield Remedy(
+                    f"battery-{name}",
+                    f"Run {analysis.device_name(name)} from its battery",
+                    "It has no mains earth then, and the loop is open; watch the charge.",
+                    (powered_by(device, "battery"),),
+                )
 
 
 def isolating_edits(analysis: Computed, cables: list[Cable]) -> list[Edit]:

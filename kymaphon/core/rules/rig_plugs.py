@@ -74,10 +74,18 @@ def plugs(analysis: Computed) -> Iterator[Finding]:
             if twin is not None:
                 told.add((twin.ends, fault.code))
             subjects = (*cable.ends, fit.source.device.id, fit.target.device.id)
-            remedies = (
-                Later(partial(_of_pair, analysis, cable, fit, fault, twin)) if analysis.remedies else ()
+            remedies = Later(partial(_of_pair, analysis, cable, fit, fault, twin)) if analysis.remedies else ()
+            yield Finding(
+                fault.code,
+                fault.severity,
+                "Rig",
+                subjects,
+                _title(fit, fault),
+                fault.text,
+                fault.figures,
+                fault.why,
+                remedies,
             )
-            yield Finding(fault.code, fault.severity, "Rig", subjects, _title(fit, fault), fault.text, fault.figures, fault.why, remedies)  # fmt: skip
 
 
 def _made_good(analysis: Computed, cable: Cable) -> bool:
@@ -103,16 +111,12 @@ def _on_mark(analysis: Computed, ladder: Ladder) -> bool:
     )
 
 
-def _of_pair(
-    analysis: Computed, cable: Cable, fit: Fit, fault: Fault, twin: Cable | None
-) -> Iterator[Remedy]:
+def _of_pair(analysis: Computed, cable: Cable, fit: Fit, fault: Fault, twin: Cable | None) -> Iterator[Remedy]:
     remedies = _remedies(analysis, cable, fit, fault)
     return remedies if twin is None else _for_both(analysis, tuple(remedies), twin, fault)
 
 
-def _for_both(
-    analysis: Computed, remedies: tuple[Remedy, ...], twin: Cable, fault: Fault
-) -> Iterator[Remedy]:
+def _for_both(analysis: Computed, remedies: tuple[Remedy, ...], twin: Cable, fault: Fault) -> Iterator[Remedy]:
     """The remedies of one side with the same for the other side in them, where that has the same fault."""
     for remedy in remedies:
         show = remedy.apply(analysis.show)
@@ -149,16 +153,22 @@ def _remedies(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Itera
     if find is not None:
         yield from find(analysis, cable, fit, fault)
     elif fault.code in ("plug-impossible", "speaker-into-input"):
-        yield Remedy("unplug", f"Take the cable out of {fit.target.name}", "Nothing is joined that must not be.", (Unplug(*cable.ends),))  # fmt: skip
+        yield Remedy(
+            "unplug",
+            f"Take the cable out of {fit.target.name}",
+            "Nothing is joined that must not be.",
+            (Unplug(*cable.ends),),
+        )
 
 
 def _other_socket(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
-    better = better_input(
-        analysis.show, analysis.catalogue, cable, fault.code, level_at(analysis, fit.source)
-    )
+    better = better_input(analysis.show, analysis.catalogue, cable, fault.code, level_at(analysis, fit.source))
     if better is not None:
-        edits = (*moved(analysis.show, analysis.catalogue, cable, better.target.ref), *settings_along(fit.target, better.target))  # fmt: skip
-        yield Remedy("socket", f"Plug it into {better.target.name}", "That socket is made for this level.", edits)  # fmt: skip
+        edits = (
+            *moved(analysis.show, analysis.catalogue, cable, better.target.ref),
+            *settings_along(fit.target, better.target),
+        )
+        yield Remedy("socket", f"Plug it into {better.target.name}", "That socket is made for this level.", edits)
 
 
 def _box(analysis: Computed, cable: Cable, kind: str, name: str, effect: str) -> Remedy:
@@ -171,19 +181,36 @@ def _line_into_mic(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> 
     strip, setting = fit.target.port.strip, fit.target.setting
     if strip is not None and strip.pad_db and not setting.pad and strip.pad_db >= need:
         ref = SettingRef(fit.target.device.id, fit.target.port.id, "pad")
-        yield Remedy("pad", f"Switch the pad in: {fit.target.name}", f"Its {strip.pad_db:.0f} dB bring the peaks {strip.pad_db - need:.1f} dB under what it bears; line up again.", (SetValue(ref, True),))  # fmt: skip
+        yield Remedy(
+            "pad",
+            f"Switch the pad in: {fit.target.name}",
+            f"Its {strip.pad_db:.0f} dB bring the peaks {strip.pad_db - need:.1f} dB under what it bears; line up again.",
+            (SetValue(ref, True),),
+        )
     yield from _other_socket(analysis, cable, fit, fault)
     size = pad_for(need, least=20)
-    yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less: the peaks stay {size - need:.1f} dB under what {fit.target.name} bears; line up again.")  # fmt: skip
+    yield _box(
+        analysis,
+        cable,
+        f"pad-{size}",
+        "Pad",
+        f"{size} dB less: the peaks stay {size - need:.1f} dB under what {fit.target.name} bears; line up again.",
+    )
 
 
 def _mic_into_line(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     yield from _other_socket(analysis, cable, fit, fault)
-    yield _box(analysis, cable, "preamp-1", "Preamplifier", "The microphone reaches line level, with noise that is a preamplifier's.")  # fmt: skip
+    yield _box(
+        analysis,
+        cable,
+        "preamp-1",
+        "Preamplifier",
+        "The microphone reaches line level, with noise that is a preamplifier's.",
+    )
 
 
 def _professional(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
-    yield _box(analysis, cable, "pad-10", "Pad", "It comes about as strong as the input is made for; line up again.")  # fmt: skip
+    yield _box(analysis, cable, "pad-10", "Pad", "It comes about as strong as the input is made for; line up again.")
 
 
 def _consumer(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
@@ -192,27 +219,54 @@ def _consumer(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Itera
     value = min(max(float(round(need)), low), high)
     if low != high and abs(value - need) <= number("line-step"):
         ref = SettingRef(fit.target.device.id, fit.target.port.id, "gain_db")
-        yield Remedy("gain", f"Gain to {show_number(value, 'dB', sign=True)}: {fit.target.name}", f"It makes up for the {need:.1f} dB between the two; line up again.", (SetValue(ref, value),))  # fmt: skip
-    yield _box(analysis, cable, "line-matcher", "Line matcher", f"{need:.1f} dB up and balanced, with earths apart.")  # fmt: skip
+        yield Remedy(
+            "gain",
+            f"Gain to {show_number(value, 'dB', sign=True)}: {fit.target.name}",
+            f"It makes up for the {need:.1f} dB between the two; line up again.",
+            (SetValue(ref, value),),
+        )
+    yield _box(analysis, cable, "line-matcher", "Line matcher", f"{need:.1f} dB up and balanced, with earths apart.")
 
 
 def _headphones(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     kind = fit.source.kind
     spot = next((port for port in kind.outputs if port.level == "headphone"), None)
-    yield _box(analysis, cable, "headphone-amp", "Headphone amplifier", "The line sees 20 kohm, the headphones get what they need, and each pair has its knob.")  # fmt: skip
+    yield _box(
+        analysis,
+        cable,
+        "headphone-amp",
+        "Headphone amplifier",
+        "The line sees 20 kohm, the headphones get what they need, and each pair has its knob.",
+    )
     if spot is not None:
         edits = from_elsewhere(analysis.show, analysis.catalogue, cable, f"{fit.source.device.id}.{spot.id}")
-        yield Remedy("socket", f"Plug them into {fit.source.device.name or kind.name}, {spot.name}", "That socket has the amplifier; it may carry another mix.", edits)  # fmt: skip
+        yield Remedy(
+            "socket",
+            f"Plug them into {fit.source.device.name or kind.name}, {spot.name}",
+            "That socket has the amplifier; it may carry another mix.",
+            edits,
+        )
 
 
 def _loaded(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     strip, end = fit.target.port.strip, fit.target
     if strip is not None and strip.hi_z_ohm is not None and not end.setting.hi_z:
         ref = SettingRef(end.device.id, end.port.id, "hi_z")
-        yield Remedy("hi-z", f"Switch {end.name} for instruments", f"It then has {strip.hi_z_ohm / 1e6:g} Mohm and takes next to nothing off.", (SetValue(ref, True),))  # fmt: skip
+        yield Remedy(
+            "hi-z",
+            f"Switch {end.name} for instruments",
+            f"It then has {strip.hi_z_ohm / 1e6:g} Mohm and takes next to nothing off.",
+            (SetValue(ref, True),),
+        )
     yield from _other_socket(analysis, cable, fit, fault)
     if fit.source.level == "instrument":
-        yield _box(analysis, cable, "di-active", "DI box", "The instrument sees 1 Mohm, and a balanced microphone level goes on.")  # fmt: skip
+        yield _box(
+            analysis,
+            cable,
+            "di-active",
+            "DI box",
+            "The instrument sees 1 Mohm, and a balanced microphone level goes on.",
+        )
 
 
 def _no_amplifier(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
@@ -220,7 +274,7 @@ def _no_amplifier(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> I
         SetField("devices", fit.target.device.id, "kind", "loudspeaker"),
         *moved_after_kind(analysis, cable, "loudspeaker", fit.target.device.id),
     )
-    yield Remedy("powered", "Use a powered loudspeaker instead", "It has its amplifier inside and takes a line.", edits)  # fmt: skip
+    yield Remedy("powered", "Use a powered loudspeaker instead", "It has its amplifier inside and takes a line.", edits)
 
 
 def moved_after_kind(analysis: Computed, cable: Cable, kind_id: str, device_id: str) -> tuple[Edit, ...]:
@@ -262,8 +316,25 @@ def plugs_not_known(analysis: Computed) -> Iterator[Finding]:
         remedies: tuple[Remedy, ...] = ()
         if other is not None and bare[0].kind.id in own:
             plug_name = connectors()[other.port.connector or ""].name
-            remedies = (Remedy("same", f"It has the plug of the other end: {plug_name}", "Its kind in this show says so from now on.", (_with_plug(bare[0], other),)),)  # fmt: skip
-        yield Finding("plug-not-known", "note", "Rig", (*cable.ends, bare[0].device.id), f"{names}: which plug?", text, (), None, remedies)  # fmt: skip
+            remedies = (
+                Remedy(
+                    "same",
+                    f"It has the plug of the other end: {plug_name}",
+                    "Its kind in this show says so from now on.",
+                    (_with_plug(bare[0], other),),
+                ),
+            )
+        yield Finding(
+            "plug-not-known",
+            "note",
+            "Rig",
+            (*cable.ends, bare[0].device.id),
+            f"{names}: which plug?",
+            text,
+            (),
+            None,
+            remedies,
+        )
 
 
 @rule("socket-shared", stage="Rig", reads=("layout", "wiring", "switches", "gains"))
@@ -285,15 +356,36 @@ def shared_sockets(analysis: Computed) -> Iterator[Finding]:
             continue
         alone, together = loading(ohms, loads[:1]), loading(ohms, loads)
         cost = Derived(
-            "the others cost", together.value - alone.value, "dB", "sum of the lines",
-            (together, Derived(f"less: {alone.name}", -alone.value, "dB", alone.formula, source=alone.source)), "", True,
-        )  # fmt: skip
+            "the others cost",
+            together.value - alone.value,
+            "dB",
+            "sum of the lines",
+            (together, Derived(f"less: {alone.name}", -alone.value, "dB", alone.formula, source=alone.source)),
+            "",
+            True,
+        )
         mic = source.level == "mic"
-        text = f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
-        text += ", their earths are joined, and each may push phantom power into the other." if mic else ", and one knob is for all of them."  # fmt: skip
+        text = (
+            f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
+        )
+        text += (
+            ", their earths are joined, and each may push phantom power into the other."
+            if mic
+            else ", and one knob is for all of them."
+        )
         remedies = tuple(_split(analysis, source, cables))
         subjects = (reference, source.device.id, *(cable.target for cable in cables))
-        yield Finding("socket-shared", "fix" if mic else "note", "Rig", subjects, f"{source.name}: {len(cables)} plugs on one socket", text, (cost,), cost, remedies)  # fmt: skip
+        yield Finding(
+            "socket-shared",
+            "fix" if mic else "note",
+            "Rig",
+            subjects,
+            f"{source.name}: {len(cables)} plugs on one socket",
+            text,
+            (cost,),
+            cost,
+            remedies,
+        )
 
 
 @rule("long-unbalanced", "length-not-known", stage="Rig", reads=("layout", "wiring", "switches", "gains"))
@@ -315,7 +407,7 @@ def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
         if length is None:
             yield _length_not_known(cable, source, target)
             continue
-        corner = cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value)  # fmt: skip
+        corner = cable_corner_hz(source.port.impedance_ohm, input_ohm(target.device, target.port), length.value)
         dull = corner.value < limit
         if not dull and length.value <= most.value:
             continue
@@ -323,20 +415,44 @@ def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
         if dull:
             text += f"its capacitance takes 3 dB off at {corner.value / 1000:.1f} kHz and more above."
         else:
-            text += f"treble is safe (3 dB down at {corner.value / 1000:.0f} kHz), but what is picked up on the way stays; keep such leads under {most.value:.0f} m."
+            text += (
+                f"treble is safe (3 dB down at {corner.value / 1000:.0f} kHz), but what is picked "
+                f"up on the way stays; keep such leads under {most.value:.0f} m."
+            )
         yield Finding(
-            "long-unbalanced", "fix" if dull else "note", "Rig", (*cable.ends, source.device.id, target.device.id),
-            f"{source.name} to {target.name}: {show_number(length.value, 'm')} unbalanced", text, (corner,), corner,
+            "long-unbalanced",
+            "fix" if dull else "note",
+            "Rig",
+            (*cable.ends, source.device.id, target.device.id),
+            f"{source.name} to {target.name}: {show_number(length.value, 'm')} unbalanced",
+            text,
+            (corner,),
+            corner,
             tuple(_shorter(analysis, cable, source, target, length, corner)),
-        )  # fmt: skip
+        )
 
 
 def _length_not_known(cable: Cable, source: End, target: End) -> Finding:
     """An unbalanced run of which nothing can be told."""
     most = figure("unbalanced-limit").value
     text = f"{source.name} to {target.name} is unbalanced and its length is not known: whether it loses treble or picks up hum cannot be told."
-    remedy = Remedy("short", f"It is at most {most:.0f} m long", f"It is counted with {most:.0f} m; put in the real length when you know it.", (SetCable(*cable.ends, "length_m", most),))  # fmt: skip
-    return Finding("length-not-known", "note", "Rig", (*cable.ends, source.device.id, target.device.id), f"{source.name} to {target.name}: how long?", text, (), None, (remedy,))  # fmt: skip
+    remedy = Remedy(
+        "short",
+        f"It is at most {most:.0f} m long",
+        f"It is counted with {most:.0f} m; put in the real length when you know it.",
+        (SetCable(*cable.ends, "length_m", most),),
+    )
+    return Finding(
+        "length-not-known",
+        "note",
+        "Rig",
+        (*cable.ends, source.device.id, target.device.id),
+        f"{source.name} to {target.name}: how long?",
+        text,
+        (),
+        None,
+        (remedy,),
+    )
 
 
 def _with_plug(bare: End, other: End) -> Edit:
@@ -357,16 +473,30 @@ def _shorter(
     kind = "di-active" if source.level == "instrument" else "di-passive"
     into = cable.target
     if target.level != "mic":
-        free = [end for end in free_inputs(analysis.show, analysis.catalogue, target.device) if end.level == "mic" and not end.port.socket]  # fmt: skip
+        free = [
+            end
+            for end in free_inputs(analysis.show, analysis.catalogue, target.device)
+            if end.level == "mic" and not end.port.socket
+        ]
         into = free[0].ref if free else ""
     if into:
         edits = list(inserted(analysis.show, analysis.catalogue, [cable], kind, "DI box", into=into))
         edits += _lengths_swapped(edits, min(metres, 1.0), length.value)
         where = "" if into == cable.target else f" and go into {free[0].name}"
-        yield Remedy("insert", f"Put {analysis.catalogue[kind].name} at {source.device.name or source.kind.name}{where}", "A short lead into it, and the long way is balanced.", tuple(edits))  # fmt: skip
+        yield Remedy(
+            "insert",
+            f"Put {analysis.catalogue[kind].name} at {source.device.name or source.kind.name}{where}",
+            "A short lead into it, and the long way is balanced.",
+            tuple(edits),
+        )
     if metres >= number("shortest-lead"):
         edits_ = (SetCable(*cable.ends, "length_m", metres),)
-        yield Remedy("shorten", f"No more than {show_number(metres, 'm')} of lead", "Move the two nearer to each other: treble stays, and less is picked up.", edits_)  # fmt: skip
+        yield Remedy(
+            "shorten",
+            f"No more than {show_number(metres, 'm')} of lead",
+            "Move the two nearer to each other: treble stays, and less is picked up.",
+            edits_,
+        )
 
 
 def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:
@@ -387,7 +517,9 @@ def overloaded_sockets(analysis: Computed) -> Iterator[Finding]:
     What lies on a voice's way to the programme is told at Level, with the gains to turn; this is about the sockets off it.
     """
     growth = headroom_wanted("presenter")
-    told = {rung.node.removesuffix(".l").removesuffix(".r") for ladder in analysis.ladders.values() for rung in ladder.rungs}  # fmt: skip
+    told = {
+        rung.node.removesuffix(".l").removesuffix(".r") for ladder in analysis.ladders.values() for rung in ladder.rungs
+    }
     flow, graph = analysis.flow, analysis.graph
     for cable in analysis.show.cables:
         end = end_of(analysis.show, analysis.catalogue, cable.target)
@@ -408,17 +540,38 @@ def overloaded_sockets(analysis: Computed) -> Iterator[Finding]:
             most = source.most_dbu
             if most is not None and most < peak + growth.value:
                 # What clips before does not come any stronger.
-                rise = (Derived(f"{source.name} gives at most", most, "dBu", source=f"device data: {source.kind.name}"),)  # fmt: skip
+                rise = (
+                    Derived(f"{source.name} gives at most", most, "dBu", source=f"device data: {source.kind.name}"),
+                )
             strongest = sum(row.value for row in rise)
             over = strongest - ceiling.value
             if over < 0.05:
                 continue
             why = Derived(
-                "too strong by", over, "dB", "sum of the lines",
-                (*rise, Derived(f"less: {ceiling.name}", -ceiling.value, "dB", source=ceiling.source)), "", True,
-            )  # fmt: skip
-            text = f"{end.name} gets peaks of {show_number(strongest, 'dBu', sign=True)} as people warm up: {over:.1f} dB more than it bears ({show_number(ceiling.value, 'dBu', sign=True)})."
-            yield Finding("socket-overloaded", "fix", "Rig", (*cable.ends, end.device.id), f"{end.name} is overloaded", text, (Derived("over", over, "dB"),), why, tuple(_less(analysis, cable, end, over)))  # fmt: skip
+                "too strong by",
+                over,
+                "dB",
+                "sum of the lines",
+                (*rise, Derived(f"less: {ceiling.name}", -ceiling.value, "dB", source=ceiling.source)),
+                "",
+                True,
+            )
+            text = (
+                f"{end.name} gets peaks of {show_number(strongest, 'dBu', sign=True)} as people "
+                "warm "
+                f"up: {over:.1f} dB more than it bears ({show_number(ceiling.value, 'dBu', sign=True)})."
+            )
+            yield Finding(
+                "socket-overloaded",
+                "fix",
+                "Rig",
+                (*cable.ends, end.device.id),
+                f"{end.name} is overloaded",
+                text,
+                (Derived("over", over, "dB"),),
+                why,
+                tuple(_less(analysis, cable, end, over)),
+            )
             break
 
 
@@ -426,7 +579,7 @@ def _less(analysis: Computed, cable: Cable, end: End, over: float) -> Iterator[R
     strip = end.port.strip
     if strip is not None and strip.pad_db and not end.setting.pad and strip.pad_db >= over:
         ref = SettingRef(end.device.id, end.port.id, "pad")
-        yield Remedy("pad", f"Switch the pad in: {end.name}", f"{strip.pad_db:.0f} dB less.", (SetValue(ref, True),))  # fmt: skip
+        yield Remedy("pad", f"Switch the pad in: {end.name}", f"{strip.pad_db:.0f} dB less.", (SetValue(ref, True),))
     size = pad_for(over)
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
 
@@ -438,7 +591,7 @@ def _socket(analysis: Computed, reference: str) -> tuple[Device, Port]:
 
 def _split(analysis: Computed, source: End, cables: list[Cable]) -> Iterator[Remedy]:
     """A splitter or a headphone amplifier between one output and its inputs, where it has outlets enough."""
-    kind_id, name = ("splitter-3", "Splitter") if source.level == "mic" else ("headphone-amp", "Headphone amplifier")  # fmt: skip
+    kind_id, name = ("splitter-3", "Splitter") if source.level == "mic" else ("headphone-amp", "Headphone amplifier")
     kind = analysis.catalogue[kind_id]
     if len(cables) > len(kind.outputs):
         return
@@ -448,6 +601,19 @@ def _split(analysis: Computed, source: End, cables: list[Cable]) -> Iterator[Rem
     edits: list[Edit] = [AddRow("devices", box), *(Unplug(*cable.ends) for cable in cables)]
     edits.append(plug(grown, analysis.catalogue, source.ref, f"{box.id}.{kind.inputs[0].id}", length_m=1.0))
     for cable, outlet in zip(cables, kind.outputs, strict=False):
-        edits.append(plug(grown, analysis.catalogue, f"{box.id}.{outlet.id}", cable.target, length_m=cable.length_m, label=cable.label))  # fmt: skip
-    effect = "Each input has its own winding; phantom power comes back by the direct way only." if source.level == "mic" else "Each pair has its own amplifier and knob; set them low first."  # fmt: skip
+        edits.append(
+            plug(
+                grown,
+                analysis.catalogue,
+                f"{box.id}.{outlet.id}",
+                cable.target,
+                length_m=cable.length_m,
+                label=cable.label,
+            )
+        )
+    effect = (
+        "Each input has its own winding; phantom power comes back by the direct way only."
+        if source.level == "mic"
+        else "Each pair has its own amplifier and knob; set them low first."
+    )
     yield Remedy("split", f"Put {kind.name} between", effect, tuple(edits))

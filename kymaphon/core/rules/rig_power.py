@@ -34,25 +34,54 @@ def phantom_power(analysis: Computed) -> Iterator[Finding]:
         if state.needs_ma is None or (state.on and within_budget(state.needs_ma) and not state.too_low):
             continue
         name = analysis.device_name(device.id)
-        draw = Derived(
-            "draws", state.needs_ma, "mA", source=f"device data: {analysis.catalogue[device.kind].name}"
-        )
+        draw = Derived("draws", state.needs_ma, "mA", source=f"device data: {analysis.catalogue[device.kind].name}")
         left = state.left
         if state.too_low:
             text = (
                 f"{name} works from {show_number(state.least_v or 0.0, 'V')} on. It draws {state.needs_ma:.1f} mA from {state.into}, whose "
-                f"{show_number(state.supply_v or figure('phantom-volts').value, 'V')} leave {show_number(left.value, 'V')} at it: no signal, or a weak and noisy one."
+                f"{show_number(state.supply_v or figure('phantom-volts').value, 'V')} leave "
+                f"{show_number(left.value, 'V')} at it: no signal, or a weak and noisy one."
             )
             least = Derived("works from", state.least_v or 0.0, "V", source=draw.source)
-            yield Finding("phantom-too-low", "stop", "Rig", (device.id,), f"{name} gets too little phantom voltage", text, (draw, least), left, tuple(_fuller(analysis, device, state)))  # fmt: skip
+            yield Finding(
+                "phantom-too-low",
+                "stop",
+                "Rig",
+                (device.id,),
+                f"{name} gets too little phantom voltage",
+                text,
+                (draw, least),
+                left,
+                tuple(_fuller(analysis, device, state)),
+            )
             continue
         if state.on:
             limit = figure("phantom-limit").value
             text = f"{name} draws {state.needs_ma:.1f} mA and phantom power gives {limit:.0f} at most."
-            yield Finding("phantom-over-budget", "fix", "Rig", (device.id,), f"{name} draws too much", text, (draw,), left, tuple(_thriftier(analysis, device)))  # fmt: skip
+            yield Finding(
+                "phantom-over-budget",
+                "fix",
+                "Rig",
+                (device.id,),
+                f"{name} draws too much",
+                text,
+                (draw,),
+                left,
+                tuple(_thriftier(analysis, device)),
+            )
             continue
         text, remedies = _missing(analysis, device, state, name)
-        yield Finding("phantom-missing", "stop", "Rig", (device.id,), f"{name} has no phantom power", text, (draw,), left, tuple(remedies))  # fmt: skip
+        yield Finding(
+            "phantom-missing",
+            "stop",
+            "Rig",
+            (device.id,),
+            f"{name} has no phantom power",
+            text,
+            (draw,),
+            left,
+            tuple(remedies),
+        )
 
 
 def _fuller(analysis: Computed, device: Device, state: Phantom) -> Iterator[Remedy]:
@@ -76,7 +105,12 @@ def _fuller(analysis: Computed, device: Device, state: Phantom) -> Iterator[Reme
             plug(analysis.show, analysis.catalogue, source, end.ref),
             SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True),
         )
-        yield Remedy("plug", f"Plug it into {end.name}, with phantom on", f"It works, with {show_number(left.value, 'V')} left.", edits)  # fmt: skip
+        yield Remedy(
+            "plug",
+            f"Plug it into {end.name}, with phantom on",
+            f"It works, with {show_number(left.value, 'V')} left.",
+            edits,
+        )
         return
 
 
@@ -87,12 +121,13 @@ def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> t
         budget = f"it draws {needs:.1f} of the {limit:.0f} mA and would leave {show_number(left.value, 'V')}"
         text = f"{name} needs phantom power and {state.into} has it off: no signal comes out ({budget})."
         effect = f"{name} works, with {show_number(left.value, 'V')} left; mute the channel first."
-        return text, [
-            Remedy("phantom-on", f"Switch phantom on: {state.into}", effect, (SetValue(state.supply, True),))
-        ]
+        return text, [Remedy("phantom-on", f"Switch phantom on: {state.into}", effect, (SetValue(state.supply, True),))]
     if state.lead is not None:
         lead = adapters()[state.lead.adapter or ""].name
-        text = f"{name} needs {needs:.1f} mA of phantom power, and the {lead} into {state.into} carries none: it goes by the contacts of an XLR alone. No signal comes out."
+        text = (
+            f"{name} needs {needs:.1f} mA of phantom power, and the {lead} into {state.into} carries "
+            "none: it goes by the contacts of an XLR alone. No signal comes out."
+        )
         return text, list(_plain_lead(analysis, device, state.lead, name))
     if state.blocked_by is not None and state.blocked_by != device.id:
         blocker = analysis.show.device(state.blocked_by)
@@ -100,7 +135,10 @@ def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> t
         text = f"{name} needs {needs:.1f} mA of phantom power and {state.into} passes none on: no signal comes out."
         if own.needs_ma is not None:
             left_over = show_number(voltage_left(own.needs_ma).value, "V")
-            text = f"{name} needs phantom power. {state.into} draws {own.needs_ma:.1f} of the {limit:.0f} mA itself, leaves {left_over}, and passes none on: no signal comes out."
+            text = (
+                f"{name} needs phantom power. {state.into} draws {own.needs_ma:.1f} of the {limit:.0f} "
+                f"mA itself, leaves {left_over}, and passes none on: no signal comes out."
+            )
         edits = taken_out(analysis.show, analysis.catalogue, blocker)
         if edits is None:
             return text, []
@@ -112,9 +150,7 @@ def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> t
         return text, [Remedy("take-out", f"Take {state.into} out of its way", effect, edits)]
     into = "itself" if state.blocked_by else "nothing that gives any"
     text = f"{name} needs phantom power and is plugged into {into}: no signal comes out."
-    supply = next(
-        (end for end in _phantom_sockets(analysis) if not _used(analysis, end)), None
-    )  # fmt: skip
+    supply = next((end for end in _phantom_sockets(analysis) if not _used(analysis, end)), None)
     if supply is None:
         return text, []
     port = next(row for row in analysis.catalogue[device.kind].outputs if row.phantom_ma is not None)
@@ -125,8 +161,13 @@ def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> t
         SetValue(SettingRef(supply.device.id, supply.port.id, "phantom"), True),
     )
     return text, [
-        Remedy("plug", f"Plug it into {supply.name}, with phantom on", f"{name} works, with {show_number(left.value, 'V')} left.", edits)
-    ]  # fmt: skip
+        Remedy(
+            "plug",
+            f"Plug it into {supply.name}, with phantom on",
+            f"{name} works, with {show_number(left.value, 'V')} left.",
+            edits,
+        )
+    ]
 
 
 def _plain_lead(analysis: Computed, device: Device, lead: Cable, name: str) -> Iterator[Remedy]:
@@ -139,7 +180,12 @@ def _plain_lead(analysis: Computed, device: Device, lead: Cable, name: str) -> I
     edits = (*edits, SetValue(SettingRef(end.device.id, end.port.id, "phantom"), True))
     state = phantom_of(apply_all(analysis.show, edits), analysis.catalogue, device)
     if state.on:
-        yield Remedy("xlr", f"Use an XLR cable into {end.name}, with phantom on", f"{name} works, with {show_number(state.left.value, 'V')} left.", edits)  # fmt: skip
+        yield Remedy(
+            "xlr",
+            f"Use an XLR cable into {end.name}, with phantom on",
+            f"{name} works, with {show_number(state.left.value, 'V')} left.",
+            edits,
+        )
 
 
 def _phantom_on_after(analysis: Computed, blocker: Device) -> tuple[Edit, ...]:
@@ -189,7 +235,7 @@ def _thriftier(analysis: Computed, device: Device) -> Iterator[Remedy]:
     if draws:
         ma, other = min(draws, key=lambda row: row[0])
         effect = f"It draws {ma:.1f} mA and leaves {show_number(voltage_left(ma).value, 'V')}."
-        yield Remedy("other", f"Use instead: {other.name}", effect, (SetField("devices", device.id, "kind", other.id),))  # fmt: skip
+        yield Remedy("other", f"Use instead: {other.name}", effect, (SetField("devices", device.id, "kind", other.id),))
 
 
 @rule("phantom-harms", "phantom-idle", stage="Rig", reads=("layout", "wiring", "switches"))
@@ -209,19 +255,51 @@ def phantom_where_it_harms(analysis: Computed) -> Iterator[Finding]:
         if _on_the_jack(analysis, end):
             continue
         source = _behind(analysis, end)
-        off = Remedy("phantom-off", f"Switch phantom off: {end.name}", "Nothing there needs it; mute the channel first.", (SetValue(ref, False),))  # fmt: skip
+        off = Remedy(
+            "phantom-off",
+            f"Switch phantom off: {end.name}",
+            "Nothing there needs it; mute the channel first.",
+            (SetValue(ref, False),),
+        )
         harm = source.port.phantom_harm if source is not None else ""
         if source is not None and not harm and not source.port.isolated and source.port.phantom_ma is None:
             harm = _pushed_in(source)
         if source is not None and harm:
             short = figure("phantom-volts").value / (2 * figure("phantom-kohm").value)
-            why = Derived("current into one leg at most", short, "mA", "48 V / 6.8 kΩ", (figure("phantom-volts"),), "IEC 61938, P48")  # fmt: skip
+            why = Derived(
+                "current into one leg at most",
+                short,
+                "mA",
+                "48 V / 6.8 kΩ",
+                (figure("phantom-volts"),),
+                "IEC 61938, P48",
+            )
             text = f"Phantom power is on at {end.name}, and {source.name} is behind it: {harm}."
-            yield Finding("phantom-harms", "fix", "Rig", (end.device.id, end.ref, source.device.id), f"Phantom power on {source.name}", text, (why,), why, (off,))  # fmt: skip
+            yield Finding(
+                "phantom-harms",
+                "fix",
+                "Rig",
+                (end.device.id, end.ref, source.device.id),
+                f"Phantom power on {source.name}",
+                text,
+                (why,),
+                why,
+                (off,),
+            )
         elif ref not in drawing and (source is None or source.port.phantom_may_ma is None):
             what = f"{source.name} needs none" if source is not None else "nothing is plugged in"
             text = f"Phantom power is on at {end.name} and does nothing: {what}; it thumps when plugged live."
-            yield Finding("phantom-idle", "note", "Rig", (end.device.id, end.ref), f"Phantom for nothing at {end.name}", text, (), None, (off,))  # fmt: skip
+            yield Finding(
+                "phantom-idle",
+                "note",
+                "Rig",
+                (end.device.id, end.ref),
+                f"Phantom for nothing at {end.name}",
+                text,
+                (),
+                None,
+                (off,),
+            )
 
 
 def _behind(analysis: Computed, end: End) -> End | None:
@@ -255,23 +333,60 @@ def bus_power(analysis: Computed) -> Iterator[Finding]:
         host = analysis.device_name(budget.host)
         users = ", ".join(analysis.device_name(row) for row in budget.users)
         if budget.gives is None:
-            text = f"{users} draws {show_number(budget.drawn.value, 'mA')} from {host}, and what that gives is not known."
-            yield Finding("bus-unknown", "note", "Rig", (budget.host, *budget.users), f"What {host} gives is not known", text, (budget.drawn,), budget.drawn, tuple(_bus_remedies(analysis, budget)))  # fmt: skip
+            text = (
+                f"{users} draws {show_number(budget.drawn.value, 'mA')} from {host}, and what that gives is not known."
+            )
+            yield Finding(
+                "bus-unknown",
+                "note",
+                "Rig",
+                (budget.host, *budget.users),
+                f"What {host} gives is not known",
+                text,
+                (budget.drawn,),
+                budget.drawn,
+                tuple(_bus_remedies(analysis, budget)),
+            )
         elif budget.over_ma > 0:
             text = f"{users} draws {budget.drawn.value:.0f} mA from {host}, which gives {budget.gives.value:.0f}: it drops out or never starts."
-            why = Derived("drawn", budget.drawn.value, "mA", "sum of the lines", (*budget.drawn.terms, budget.gives), budget.gives.source)  # fmt: skip
+            why = Derived(
+                "drawn",
+                budget.drawn.value,
+                "mA",
+                "sum of the lines",
+                (*budget.drawn.terms, budget.gives),
+                budget.gives.source,
+            )
             figures = (Derived("drawn", budget.drawn.value, "mA"), Derived("given", budget.gives.value, "mA"))
-            yield Finding("bus-over-budget", "fix", "Rig", (budget.host, *budget.users), f"{host} gives too little USB power", text, figures, why, tuple(_bus_remedies(analysis, budget)))  # fmt: skip
+            yield Finding(
+                "bus-over-budget",
+                "fix",
+                "Rig",
+                (budget.host, *budget.users),
+                f"{host} gives too little USB power",
+                text,
+                figures,
+                why,
+                tuple(_bus_remedies(analysis, budget)),
+            )
     loose = [
-        device
-        for device in show.devices
-        if device.host is None and feed_of(device, catalogue[device.kind]) == "bus"
+        device for device in show.devices if device.host is None and feed_of(device, catalogue[device.kind]) == "bus"
     ]
     if loose:
         names = ", ".join(analysis.device_name(row.id) for row in loose)
         verb = "runs" if len(loose) == 1 else "run"
         text = f"{names} {verb} from the USB of a computer, and which one is not said: whether it gives enough cannot be told."
-        yield Finding("host-not-told", "note", "Rig", tuple(row.id for row in loose), "Which computer feeds what", text, (), None, tuple(_host_remedies(analysis, loose)))  # fmt: skip
+        yield Finding(
+            "host-not-told",
+            "note",
+            "Rig",
+            tuple(row.id for row in loose),
+            "Which computer feeds what",
+            text,
+            (),
+            None,
+            tuple(_host_remedies(analysis, loose)),
+        )
 
 
 def _bus_remedies(analysis: Computed, budget: HostBudget) -> Iterator[Remedy]:
@@ -282,13 +397,29 @@ def _bus_remedies(analysis: Computed, budget: HostBudget) -> Iterator[Remedy]:
         other = next((feed for feed in kind.power.by if feed != "bus"), None) if kind.power else None
         if other is not None:
             name = analysis.device_name(user)
-            yield Remedy(f"own-{user}", f"Run {name} from {FEED_WORDS[other]}", f"It takes nothing from {analysis.device_name(budget.host)}.", (powered_by(device, other),))  # fmt: skip
-    hub = Device(id=fresh_id(show, "usb-hub"), kind="usb-hub", name="Powered hub", place=show.device(budget.host).place, host=budget.host)  # fmt: skip
+            yield Remedy(
+                f"own-{user}",
+                f"Run {name} from {FEED_WORDS[other]}",
+                f"It takes nothing from {analysis.device_name(budget.host)}.",
+                (powered_by(device, other),),
+            )
+    hub = Device(
+        id=fresh_id(show, "usb-hub"),
+        kind="usb-hub",
+        name="Powered hub",
+        place=show.device(budget.host).place,
+        host=budget.host,
+    )
     edits: tuple[Edit, ...] = (
         AddRow("devices", hub),
         *(SetField("devices", user, "host", hub.id) for user in budget.users),
     )
-    yield Remedy("hub", "Put a hub with its own supply between", "The hub feeds them from the mains; the host only talks to them.", edits)  # fmt: skip
+    yield Remedy(
+        "hub",
+        "Put a hub with its own supply between",
+        "The hub feeds them from the mains; the host only talks to them.",
+        edits,
+    )
 
 
 def _host_remedies(analysis: Computed, loose: list[Device]) -> Iterator[Remedy]:
@@ -297,11 +428,11 @@ def _host_remedies(analysis: Computed, loose: list[Device]) -> Iterator[Remedy]:
     for host in hosts[:3]:
         edits: tuple[Edit, ...] = tuple(SetField("devices", row.id, "host", host.id) for row in loose)
         name = analysis.device_name(host.id)
-        yield Remedy(f"host-{host.id}", f"They hang on {name}", "The sum of what they draw is then computed.", edits)  # fmt: skip
+        yield Remedy(f"host-{host.id}", f"They hang on {name}", "The sum of what they draw is then computed.", edits)
     if not hosts:
         laptop = Device(id=fresh_id(show, "laptop"), kind="laptop", name="Laptop", place=loose[0].place)
         edits_: tuple[Edit, ...] = (
             AddRow("devices", laptop),
             *(SetField("devices", row.id, "host", laptop.id) for row in loose),
         )
-        yield Remedy("laptop", "Add a laptop that they hang on", "The sum of what they draw is then computed.", edits_)  # fmt: skip
+        yield Remedy("laptop", "Add a laptop that they hang on", "The sum of what they draw is then computed.", edits_)

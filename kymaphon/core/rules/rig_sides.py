@@ -77,10 +77,12 @@ def _split(analysis: Computed, end: str, gaps: dict[str, float]) -> Finding:
     sides = ", ".join(
         f"{analysis.party_name(name)} on the {'left' if gap > 0 else 'right'}" for name, gap in gaps.items()
     )
-    text = f"{analysis.party_name(end)} has {sides}, and nothing of them on the other side: as a split recording that may be meant; in mono or with one ear half of it is lost."
+    text = (
+        f"{analysis.party_name(end)} has {sides}, and nothing of them on the other side: as a split "
+        "recording that may be meant; in mono or with one ear half of it is lost."
+    )
     figures = tuple(
-        Derived(f"between sides, {analysis.party_name(name)}", min(abs(gap), 99.0), "dB")
-        for name, gap in gaps.items()
+        Derived(f"between sides, {analysis.party_name(name)}", min(abs(gap), 99.0), "dB") for name, gap in gaps.items()
     )
     return Finding(
         "one-sided",
@@ -106,7 +108,17 @@ def _one_sided(analysis: Computed, end: str, voice: str, gap: float) -> Finding:
         else ()
     )
     remedies = tuple(islice(tried, 1))
-    return Finding("one-sided", "fix", "Rig", (voice, end), f"{who} is on one side", text, (Derived("between sides", by, "dB"),), None, remedies)  # fmt: skip
+    return Finding(
+        "one-sided",
+        "fix",
+        "Rig",
+        (voice, end),
+        f"{who} is on one side",
+        text,
+        (Derived("between sides", by, "dB"),),
+        None,
+        remedies,
+    )
 
 
 @rule("half-lost", stage="Rig", reads=("levels",))
@@ -124,14 +136,14 @@ def half_lost(analysis: Computed) -> Iterator[Finding]:
         starts = [node for node in sides if node is not None]
         for end in ends:
             reached = [
-                max(transfer.best_gain_to(ear)[start] for ear in graph.ears[end.id]) > -math.inf
-                for start in starts
+                max(transfer.best_gain_to(ear)[start] for ear in graph.ears[end.id]) > -math.inf for start in starts
             ]
             if reached[0] == reached[1]:
                 continue
             kept, lost = ("left", "right") if reached[0] else ("right", "left")
             text = (
-                f"Only the {kept} side of {voice.name} gets to {end.name}: all that is on its {lost} is missing there. Plug both sides, or take a sum "
+                f"Only the {kept} side of {voice.name} gets to {end.name}: all that is on its {lost} "
+                "is missing there. Plug both sides, or take a sum "
                 "of both where the line is mono; never one side of a stereo mix."
             )
             remedies = tuple(_other_side_plugged(analysis, played, kept[0], lost[0]))
@@ -143,8 +155,16 @@ def half_lost(analysis: Computed) -> Iterator[Finding]:
             if alone:
                 text += " Most instruments give both sides on their left socket where only that is plugged (L/MONO): look whether this one does."
             yield Finding(
-                "half-lost", "note" if alone else "fix", "Rig", (voice.id, end.id), f"The {lost} side of {voice.name} is lost", text, (), None, remedies,
-            )  # fmt: skip
+                "half-lost",
+                "note" if alone else "fix",
+                "Rig",
+                (voice.id, end.id),
+                f"The {lost} side of {voice.name} is lost",
+                text,
+                (),
+                None,
+                remedies,
+            )
             break
 
 
@@ -170,7 +190,11 @@ def _other_side_plugged(analysis: Computed, output: str, kept: str, lost: str) -
                 (edit,),
             )
         return
-    free = [row for row in free_inputs(show, catalogue, target.device) if not row.port.stereo and row.port.domain == target.port.domain]  # fmt: skip
+    free = [
+        row
+        for row in free_inputs(show, catalogue, target.device)
+        if not row.port.stereo and row.port.domain == target.port.domain
+    ]
     free.sort(key=lambda row: row.port.level != target.port.level)
     for other in free[:1]:
         same = tuple(
@@ -209,7 +233,11 @@ def _carried_on(show: Show, catalogue: Catalogue, beside: End, fresh: End) -> li
     if lead is None:
         return []
     into = end_of(show, catalogue, lead.target)
-    free = [row for row in free_inputs(show, catalogue, into.device) if row.port.stereo == into.port.stereo and row.port.connector == into.port.connector]  # fmt: skip
+    free = [
+        row
+        for row in free_inputs(show, catalogue, into.device)
+        if row.port.stereo == into.port.stereo and row.port.connector == into.port.connector
+    ]
     return [(end_of(show, catalogue, f"{fresh.device.id}.{its}"), free[0])] if free else []
 
 
@@ -230,10 +258,22 @@ def _to_the_middle(analysis: Computed, path: SignalPath) -> Iterator[Remedy]:
         device = devices[owner]
         port = catalogue[device.kind].port(strip_id)
         setting = device.settings.get(strip_id)
-        if port is not None and port.strip is not None and port.strip.pan and setting is not None and setting.pan and abs(setting.pan) > number("panned"):  # fmt: skip
+        if (
+            port is not None
+            and port.strip is not None
+            and port.strip.pan
+            and setting is not None
+            and setting.pan
+            and abs(setting.pan) > number("panned")
+        ):
             ref = SettingRef(owner, strip_id, "pan")
             name = f"{analysis.device_name(owner)}, {port.name}"
-            yield Remedy("centre", f"Pan to the centre: {name}", "The voice is on both sides alike, 3 dB down on each.", (SetValue(ref, 0.0),))  # fmt: skip
+            yield Remedy(
+                "centre",
+                f"Pan to the centre: {name}",
+                "The voice is on both sides alike, 3 dB down on each.",
+                (SetValue(ref, 0.0),),
+            )
     for cable in _cables_of(analysis, path):
         source, target = (end_of(show, catalogue, end) for end in cable.ends)
         if not (source.port.stereo and target.port.stereo and source.port.domain == "digital") or source.side:
@@ -247,14 +287,24 @@ def _to_the_middle(analysis: Computed, path: SignalPath) -> Iterator[Remedy]:
             if other is not None and _other_side_live(analysis, source, lone):
                 edits.append(plug(show, catalogue, f"{source.ref}.{'r' if lone == 'l' else 'l'}", other.ref))
             edits.append(Unplug(*cable.ends))
-            yield Remedy("mono", f"Take its {'left' if lone == 'l' else 'right'} side into {free[0].name}", "A mono channel goes to both sides.", tuple(edits))  # fmt: skip
+            yield Remedy(
+                "mono",
+                f"Take its {'left' if lone == 'l' else 'right'} side into {free[0].name}",
+                "A mono channel goes to both sides.",
+                tuple(edits),
+            )
         mono = next((f"{target.ref}.{one}" for one in ("l", "r")), None)
         if lone and mono is not None:
             edits = [
                 Unplug(*cable.ends),
                 plug(show, catalogue, f"{source.ref}.{lone}", target.ref),
             ]
-            yield Remedy("both", f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}", "The voice is on both sides alike; the other side is no longer taken.", tuple(edits))  # fmt: skip
+            yield Remedy(
+                "both",
+                f"Only its {'left' if lone == 'l' else 'right'} side into both of {target.name}",
+                "The voice is on both sides alike; the other side is no longer taken.",
+                tuple(edits),
+            )
 
 
 def _cables_of(analysis: Computed, path: SignalPath) -> Iterator[Cable]:

@@ -27,8 +27,7 @@ def sides_apart(analysis: Computed) -> Iterator[Finding]:
             continue
         for end in analysis.listeners:
             gains = [
-                max(float(transfer.best_gain_to(ear)[start]) for ear in graph.ears[end.id])
-                for start in (left, right)
+                max(float(transfer.best_gain_to(ear)[start]) for ear in graph.ears[end.id]) for start in (left, right)
             ]
             if end.kind not in ("audience", "recorder") or not all(map(math.isfinite, gains)):
                 continue
@@ -65,13 +64,23 @@ def _apart(analysis: Computed, voice: str, end: str, gains: list[float]) -> Find
                 )
     why = f": {'; '.join(told)}" if told else ""
     by_way = "its strongest way through the rig, gains added"
-    sides = [Derived(f"{side} side to {where}", gain, "dB", source=by_way) for side, gain in zip(("left", "right"), gains, strict=True)]  # fmt: skip
+    sides = [
+        Derived(f"{side} side to {where}", gain, "dB", source=by_way)
+        for side, gain in zip(("left", "right"), gains, strict=True)
+    ]
     why_apart = total("between sides", "dB", (sides[0], less(sides[1])))
     text = (
         f"The {lower} side of {who} comes to {where} {abs(gap):.1f} dB under its {higher}{why}. "
         "What is in the middle of the record leans to one side, and in mono one side covers the other."
     )
     return Finding(
-        "sides-apart", "note", "Rig", (voice, end), f"The sides of {who} are {abs(gap):.1f} dB apart", text,
-        (Derived("between sides", abs(gap), "dB", source="computed"),), why_apart, tuple(remedies),
-    )  # fmt: skip
+        "sides-apart",
+        "note",
+        "Rig",
+        (voice, end),
+        f"The sides of {who} are {abs(gap):.1f} dB apart",
+        text,
+        (Derived("between sides", abs(gap), "dB", source="computed"),),
+        why_apart,
+        tuple(remedies),
+    )

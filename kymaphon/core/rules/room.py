@@ -54,9 +54,7 @@ def room_beside_headphones(analysis: Computed) -> Iterator[Finding]:
 def _arrives(name: str, arrival: Arrival) -> Derived:
     """The gain of an arrival line by line: along its strongest way, and what others of the same length add in step."""
     path = arrival.paths[0]
-    added = Derived(
-        "other ways of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step"
-    )
+    added = Derived("other ways of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step")
     parts = (*path.gain_parts(), *((added,) if len(arrival.paths) > 1 else ()))
     return total(name, "dB", parts, source="gains add along the way")
 
@@ -78,6 +76,14 @@ def _headphones_low(analysis: Computed, rows: list[Pair]) -> Finding:
         (_arrives("by the headphones", wired), less(_arrives("across the room", air))),
     )
     return Finding(
-        "room-beside-headphones", "note", "Feeds", (feed.listener, *(row.voice for row, _, _ in rows)), f"The room competes with {listener}'s headphones", text,
-        (Derived("headphones over the room", over, "dB", source="computed, both against the mark"),), why, over_the_room(analysis, feed, number("double-difference") - over), tuple(row.key for row, _, _ in rows),
-    )  # fmt: skip
+        "room-beside-headphones",
+        "note",
+        "Feeds",
+        (feed.listener, *(row.voice for row, _, _ in rows)),
+        f"The room competes with {listener}'s headphones",
+        text,
+        (Derived("headphones over the room", over, "dB", source="computed, both against the mark"),),
+        why,
+        over_the_room(analysis, feed, number("double-difference") - over),
+        tuple(row.key for row, _, _ in rows),
+    )

@@ -84,12 +84,7 @@ def _early_first(knobs: Sequence[Knob], alone: Sequence[Remedy], by_db: float) -
     """Whether what is missing should come from the first gain as far as it goes, before one further on gives all of it."""
     first = knobs[0]
     turned = {edit.ref for edit in alone[0].edits if isinstance(edit, SetValue)}
-    return (
-        by_db > 0
-        and first.own
-        and first.ref not in turned
-        and first.highest - first.value >= number("fell-by")
-    )
+    return by_db > 0 and first.own and first.ref not in turned and first.highest - first.value >= number("fell-by")
 
 
 def _together(knobs: Sequence[Knob], by_db: float) -> list[tuple[Knob, SetValue, float]]:
@@ -120,9 +115,7 @@ def _turn_remedy(
     for knob, edit, moved in moves:
         name = f"{knob.label}, both sides" if knob.ref in twins else knob.label
         edits.extend(turned_together(analysis, twins, edit, knob.value))
-        words.append(
-            f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {name}"
-        )
+        words.append(f"{'Take' if moved < 0 else 'Add'} {abs(moved):.0f} dB {'off' if moved < 0 else 'at'}: {name}")
         before, after = (show_number(value, "dB", sign=True) for value in (knob.value, knob.value + moved))
         stands.append(f"{name} goes from {before} to {after}")
     return Remedy(remedy_id, "; ".join(words), f"{'; '.join(stands)}; {effect}.", tuple(edits))

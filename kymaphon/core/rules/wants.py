@@ -61,9 +61,7 @@ def wants_not_met(analysis: Computed) -> Iterator[Finding]:
             continue
         if feed.verdict == "missing":
             if ended is None:
-                ended = {
-                    voice: _Ended(analysis, row) for row in unrouted_sources(analysis) for voice in row.voices
-                }
+                ended = {voice: _Ended(analysis, row) for row in unrouted_sources(analysis) for voice in row.voices}
             if feed.listener not in deaf:
                 deaf[feed.listener] = _deaf(analysis, feed.listener)
             yield _missing(analysis, feed, ended.get(feed.voice), deaf[feed.listener])
@@ -75,9 +73,7 @@ def wants_not_met(analysis: Computed) -> Iterator[Finding]:
         elif feed.verdict == "late":
             yield _late(analysis, feed)
     for rows in off.values():
-        yield _off_level(
-            analysis, sorted(rows, key=lambda row: -abs((row.gain_db or 0.0) - row.wanted_gain_db))
-        )
+        yield _off_level(analysis, sorted(rows, key=lambda row: -abs((row.gain_db or 0.0) - row.wanted_gain_db)))
 
 
 def _how_off(feed: Delivery) -> str:
@@ -128,11 +124,7 @@ class _Deaf:
     def ways(self) -> tuple[tuple[Fit, tuple[Edit, ...], dict[tuple[str, str], Delivery]], ...]:
         """The ways to plug them in, and who hears whom with each."""
         analysis = self.analysis
-        wanted = [
-            row.voice
-            for row in analysis.feeds.values()
-            if row.listener == self.listener and row.want == "hear"
-        ]
+        wanted = [row.voice for row in analysis.feeds.values() if row.listener == self.listener and row.want == "hear"]
         ways = []
         for fit in outputs_with(analysis, self.end, wanted)[:TRIED]:
             edits = plug_edits(analysis.show, analysis, fit)
@@ -176,7 +168,12 @@ def _missing(analysis: Computed, feed: Delivery, ended: _Ended | None, deaf: _De
         none = True
         for i, door in enumerate(closing_switches(analysis.graph, kept.mouth, kept.ears, is_fine)):
             none = False
-            yield Remedy(f"open-{i + 1}", switch_words(door), f"{listener} hears {voice}; nobody hears themselves late for it.", (SetValue(door.ref, not door.now),))  # fmt: skip
+            yield Remedy(
+                f"open-{i + 1}",
+                switch_words(door),
+                f"{listener} hears {voice}; nobody hears themselves late for it.",
+                (SetValue(door.ref, not door.now),),
+            )
         for remedy in _plugged(analysis, feed, ended) if ended is not None else ():
             none = False
             yield remedy
@@ -231,7 +228,11 @@ def _into_the_mix(analysis: Computed, feed: Delivery) -> Iterator[Remedy]:
         if not analysis.catalogue[device.kind].is_mixing_software:
             continue
         for end in free_inputs(analysis.show, analysis.catalogue, device):
-            nodes = {analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{end.ref}{side}") in analysis.graph.index}  # fmt: skip
+            nodes = {
+                analysis.graph.index[name]
+                for side in ("", ".l", ".r")
+                if (name := f"{end.ref}{side}") in analysis.graph.index
+            }
             fits = outputs_with(analysis, end, [feed.voice]) if leading & nodes else ()
             for fit in fits[: TRIED - tried]:
                 tried += 1
@@ -250,7 +251,14 @@ def _plugged_in(analysis: Computed, feed: Delivery, deaf: _Deaf) -> Iterator[Rem
     for fit, edits, feeds in deaf.ways:
         if feeds[feed.key].verdict == "missing":
             continue
-        others = [analysis.party_name(key[1]) for key, row in feeds.items() if key[0] == feed.listener and key != feed.key and row.want == "hear" and row.verdict not in ("missing", "unwanted")]  # fmt: skip
+        others = [
+            analysis.party_name(key[1])
+            for key, row in feeds.items()
+            if key[0] == feed.listener
+            and key != feed.key
+            and row.want == "hear"
+            and row.verdict not in ("missing", "unwanted")
+        ]
         more = f", and {', '.join(others)}" if others else ""
         effect = f"{listener} hears {voice}{more}; nobody hears themselves late for it. Start low."
         yield Remedy("plug-in", f"Plug {deaf.end.name} into {fit.source.name}", effect, edits)
@@ -274,9 +282,7 @@ def _new_echo(analysis: Computed, transfer: Transfer) -> bool:
         mouth, level = analysis.graph.mouths[feed.voice]
         for ear in analysis.graph.ears[feed.listener]:
             offset = level.value - analysis.mark_for(feed.listener, analysis.graph.nodes[ear].unit).value
-            arrivals = arrivals_of(
-                transfer, mouth, ear, floor_db=number("own-voice-floor") - offset, own=True
-            )
+            arrivals = arrivals_of(transfer, mouth, ear, floor_db=number("own-voice-floor") - offset, own=True)
             if late_return(arrivals, offset, at_once_ms(feed.want)) is not None:
                 return True
     return False
@@ -306,8 +312,7 @@ def _unwanted(analysis: Computed, feed: Delivery, kept: list[PairConstraint]) ->
         f"{listener} must not hear {voice}, and does, {against_mark(feed.gain_db or 0.0)}.{blocked(analysis, cuts)}",
         (Derived("gain", feed.gain_db or 0.0, "dB"), Derived("delay", feed.delay_ms or 0.0, "ms")),
         explained[0] if explained else None,
-        remedies_of(analysis, cuts, f"{listener} no longer hears {voice}", kept)
-        or leak_turned_down(analysis, feed),
+        remedies_of(analysis, cuts, f"{listener} no longer hears {voice}", kept) or leak_turned_down(analysis, feed),
         (feed.key,),
     )
 
@@ -324,9 +329,17 @@ def _off_level(analysis: Computed, feeds: list[Delivery]) -> Finding:
     text = f"{listener} gets {told} {'above' if offs[0] > 0 else 'under'} the wanted level: {word}."
     more = f", and {len(feeds) - 1} more" if len(feeds) > 1 else ""
     return Finding(
-        f"heard-{word.replace(' ', '-')}", "note", "Feeds", (feeds[0].listener, *(feed.voice for feed in feeds)), f"{title}{more}", text,
-        (Derived("off", offs[0], "dB"),), explained[0] if explained else None, Later(partial(for_this_ear, analysis, feeds, offs)), tuple(feed.key for feed in feeds),
-    )  # fmt: skip
+        f"heard-{word.replace(' ', '-')}",
+        "note",
+        "Feeds",
+        (feeds[0].listener, *(feed.voice for feed in feeds)),
+        f"{title}{more}",
+        text,
+        (Derived("off", offs[0], "dB"),),
+        explained[0] if explained else None,
+        Later(partial(for_this_ear, analysis, feeds, offs)),
+        tuple(feed.key for feed in feeds),
+    )
 
 
 def _late(analysis: Computed, feed: Delivery) -> Finding:
@@ -334,5 +347,17 @@ def _late(analysis: Computed, feed: Delivery) -> Finding:
     delay = feed.delay_ms or 0.0
     limit = figure("one-way-limit")
     explained = analysis.explain_feed(feed)
-    text = f"{voice} reaches {listener} {show_number(delay, 'ms')} late; conversation bears {limit.value:.0f} ms at most."
-    return Finding("one-way-late", "fix", "Feeds", (feed.listener, feed.voice), f"{voice} is late for {listener}", text, (Derived("delay", delay, "ms"),), explained[1] if explained else None, pairs=(feed.key,))  # fmt: skip
+    text = (
+        f"{voice} reaches {listener} {show_number(delay, 'ms')} late; conversation bears {limit.value:.0f} ms at most."
+    )
+    return Finding(
+        "one-way-late",
+        "fix",
+        "Feeds",
+        (feed.listener, feed.voice),
+        f"{voice} is late for {listener}",
+        text,
+        (Derived("delay", delay, "ms"),),
+        explained[1] if explained else None,
+        pairs=(feed.key,),
+    )

@@ -38,9 +38,7 @@ def room_tone_take(
         way.
     """
     if ladder is None:
-        raise ValueError(
-            f"{voice} reaches no recorder or stream, so there is no point at which it could be recorded"
-        )
+        raise ValueError(f"{voice} reaches no recorder or stream, so there is no point at which it could be recorded")
     digital = [rung for rung in ladder.rungs if rung.unit == "dBFS" and (at is None or rung.node == at)]
     sound = next((rung for rung in ladder.rungs[1:] if rung.unit == "dB SPL"), None)
     if not digital or sound is None:
@@ -90,19 +88,24 @@ def voice_take(
     here = next((rung for rung in rungs if (rung.node == at if at else rung.unit == "dBFS")), None)
     sound = next((rung for rung in rungs[1:] if rung.unit == "dB SPL"), None)
     return Take(
-        id=take_id, file=file, what=what, voice=voice, at=here.node if here is not None else at, sha256=sha256,
+        id=take_id,
+        file=file,
+        what=what,
+        voice=voice,
+        at=here.node if here is not None else at,
+        sha256=sha256,
         path_gain_db=round(here.speech_db - sound.speech_db, 3) if here is not None and sound is not None else None,
-        recorded_at=recorded_at, gain_db=gain_db, loudness_lufs=None if loudness_lufs is None else round(loudness_lufs, 2),
-    )  # fmt: skip
+        recorded_at=recorded_at,
+        gain_db=gain_db,
+        loudness_lufs=None if loudness_lufs is None else round(loudness_lufs, 2),
+    )
 
 
 def free_id(show: Show, wanted: str) -> str:
     """An id that no take has yet: the wanted one, or it with a number behind it."""
     taken = {take.id for take in show.takes}
     wanted = wanted[:60]
-    return next(
-        name for name in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3))) if name not in taken
-    )
+    return next(name for name in (wanted, *(f"{wanted}-{n}" for n in range(2, len(taken) + 3))) if name not in taken)
 
 
 def first_gain(analysis: Computed, voice: str) -> float | None:

@@ -166,9 +166,16 @@ def compare(takes: Sequence[tuple[str, TakeMeasure]]) -> Comparison:
 
 def _with(row: Compared, gain: float, notes: tuple[str, ...]) -> Compared:
     return Compared(
-        row.name, row.sample_rate_hz, row.speech_dbfs, row.speech_u_db, row.noise_dbfs, row.noise_u_db, row.pauses_s, gain,
+        row.name,
+        row.sample_rate_hz,
+        row.speech_dbfs,
+        row.speech_u_db,
+        row.noise_dbfs,
+        row.noise_u_db,
+        row.pauses_s,
+        gain,
         notes,
-    )  # fmt: skip
+    )
 
 
 def _verdict(comparison: Comparison) -> str:
@@ -177,9 +184,7 @@ def _verdict(comparison: Comparison) -> str:
     worse: list[str] = []
     for i in range(1, len(comparison.takes)):
         gap, wide, real = comparison.differs(0, i)
-        text = (
-            f"{comparison.takes[i].name} by {show_number(gap, 'dB')} give or take {show_number(wide, 'dB')}"
-        )
+        text = f"{comparison.takes[i].name} by {show_number(gap, 'dB')} give or take {show_number(wide, 'dB')}"
         (worse if real else alike).append(text)
     parts = []
     if worse:
@@ -216,14 +221,18 @@ def _compared(name: str, measure: TakeMeasure) -> Compared:
         raise NotComparableError(name, "its pauses are digital silence: a gate or an edit, not its noise")
     stretches = _chunks(hops[active], STRETCH_HOPS)
     if len(stretches) < LEAST_STRETCHES:
-        raise NotComparableError(
-            name, "less than ten seconds of talk: its level cannot be told with an uncertainty"
-        )
+        raise NotComparableError(name, "less than ten seconds of talk: its level cannot be told with an uncertainty")
     notes = (f"{measure.clipped_runs} clipped runs",) if measure.clipped_runs else ()
     return Compared(
-        name, measure.sample_rate_hz, measure.speech_dbfs, _spread(stretches), power_to_db(float(chunks.mean())) + SINE_DB,
-        _spread(chunks), len(quiet) * HOP_S, notes=notes,
-    )  # fmt: skip
+        name,
+        measure.sample_rate_hz,
+        measure.speech_dbfs,
+        _spread(stretches),
+        power_to_db(float(chunks.mean())) + SINE_DB,
+        _spread(chunks),
+        len(quiet) * HOP_S,
+        notes=notes,
+    )
 
 
 def _active(hops: NDArray[np.float64], speech_dbfs: float, floor_dbfs: float | None) -> NDArray[np.bool_]:

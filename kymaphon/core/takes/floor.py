@@ -155,9 +155,11 @@ class FloorMeter:
         """The quietest half second of a channel. Call it where one was `told` that is not `silent`."""
         spectrum = spectrum_of_one(self._quiet[channel], self.sample_rate_hz)
         return Floor(
-            power_to_db(float(self._floor[channel])) + SINE_DB, spectrum.weighted_dbfs, float(self._floor_at[channel]),
+            power_to_db(float(self._floor[channel])) + SINE_DB,
+            spectrum.weighted_dbfs,
+            float(self._floor_at[channel]),
             hum_lines(spectrum),
-        )  # fmt: skip
+        )
 
 
 def dc_dbfs(mean: float) -> float | None:

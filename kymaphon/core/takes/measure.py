@@ -110,9 +110,7 @@ class TakeMeasure:
         """The noise floor with how it came about."""
         if self.noise_floor_dbfs is None:
             return None
-        source = (
-            f"quietest half second, at {self.floor_at_s or 0:.1f} s; windows of 0.5 s every 0.05 s; AES17"
-        )
+        source = f"quietest half second, at {self.floor_at_s or 0:.1f} s; windows of 0.5 s every 0.05 s; AES17"
         return Derived("noise floor", self.noise_floor_dbfs, "dBFS", "10 lg(2 mean x\u00b2)", source=source)
 
     def table(self) -> tuple[tuple[str, float | None, str], ...]:
@@ -163,8 +161,7 @@ class TakeMeasure:
             "clipped_runs": self.clipped_runs,
             "longest_clipped_run_samples": self.longest_run,
             "first_clipped_runs": [
-                {"at_s": round(run.at_s, 6), "samples": run.samples, "channel": run.channel}
-                for run in self.first_runs
+                {"at_s": round(run.at_s, 6), "samples": run.samples, "channel": run.channel} for run in self.first_runs
             ],
             "channel_peak_dbfs": [_rounded(value) for value in self.channel_peak_dbfs],
             "channel_rms_dbfs": [_rounded(value) for value in self.channel_rms_dbfs],
@@ -373,13 +370,29 @@ class TakeMeter:
         elif meter is not None and peaks[loudest] is not None and not meter.long_enough:
             notes.append("shorter than 0.4 s: no loudness can be told")
         return TakeMeasure(
-            self.sample_rate_hz, self.channels, self.frames, _highest(peaks), levels[loudest], floor,
+            self.sample_rate_hz,
+            self.channels,
+            self.frames,
+            _highest(peaks),
+            levels[loudest],
+            floor,
             None if quiet is None else quiet.at_s,
-            self._runs, self._longest, tuple(sorted(self._first, key=lambda run: run.at_s)), peaks, levels, tuple(notes),
-            _highest(true_peak), speech, share, *self._loudness_told(),
-            None if quiet is None else quiet.weighted_dbfs, None if quiet is None else quiet.hum,
-            tuple(float(value) for value in self._floor.dc), self._loudness_of(), self._floor.hop_powers(loudest),
-        )  # fmt: skip
+            self._runs,
+            self._longest,
+            tuple(sorted(self._first, key=lambda run: run.at_s)),
+            peaks,
+            levels,
+            tuple(notes),
+            _highest(true_peak),
+            speech,
+            share,
+            *self._loudness_told(),
+            None if quiet is None else quiet.weighted_dbfs,
+            None if quiet is None else quiet.hum,
+            tuple(float(value) for value in self._floor.dc),
+            self._loudness_of(),
+            self._floor.hop_powers(loudest),
+        )
 
     def _loudness_of(self) -> str:
         """Which channels the loudness is of, in words; empty where none is told."""
@@ -388,18 +401,8 @@ class TakeMeter:
         if self.layout is not None:
             return self.layout
         if len(self._grouped) == self.channels:
-            return (
-                "mono"
-                if self.channels == 1
-                else "stereo"
-                if self.channels == 2
-                else f"{self.channels} channels"
-            )
-        return (
-            "channel"
-            + ("s " if len(self._grouped) > 1 else " ")
-            + ", ".join(str(row + 1) for row in self._grouped)
-        )
+            return "mono" if self.channels == 1 else "stereo" if self.channels == 2 else f"{self.channels} channels"
+        return "channel" + ("s " if len(self._grouped) > 1 else " ") + ", ".join(str(row + 1) for row in self._grouped)
 
     def _tell_dc(self, notes: list[str]) -> None:
         for channel, mean in enumerate(self._floor.dc):
@@ -427,16 +430,12 @@ class TakeMeter:
         elif not self._floor.told(loudest):
             notes.append("shorter than half a second: no noise floor can be told")
         elif self._floor.silent(loudest):
-            notes.append(
-                "half a second of digital silence: a gate, a mute or an edit; no noise floor can be told"
-            )
+            notes.append("half a second of digital silence: a gate, a mute or an edit; no noise floor can be told")
         else:
             return self._floor.floor(loudest)
         return None
 
-    def _active_speech(
-        self, loudest: int, floor: float | None, notes: list[str]
-    ) -> tuple[float | None, float | None]:
+    def _active_speech(self, loudest: int, floor: float | None, notes: list[str]) -> tuple[float | None, float | None]:
         """Active speech level and its share of the time, where something stands out from the floor."""
         if not self._speech or not self._peaks.peak.any():
             return None, None

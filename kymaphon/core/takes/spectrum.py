@@ -162,9 +162,7 @@ class HumLines:
 
     @property
     def words(self) -> str:
-        rows = ", ".join(
-            f"{frequency:.0f} Hz {show_number(level, 'dBFS')}" for frequency, level in self.lines
-        )
+        rows = ", ".join(f"{frequency:.0f} Hz {show_number(level, 'dBFS')}" for frequency, level in self.lines)
         return f"hum of {self.mains_hz:g} Hz mains: {rows}"
 
 
@@ -221,26 +219,21 @@ def noise_kind(spectrum: Spectrum, mains_hz: Sequence[float] = (50, 60)) -> Nois
         found.append(
             (
                 "hum",
-                f"hum: {', '.join(f'{at:g}' for at, _ in hum.lines)} Hz, multiples of {hum.mains_hz:g} Hz mains, {show_number(hum.level_dbfs, 'dBFS')} together",
+                f"hum: {', '.join(f'{at:g}' for at, _ in hum.lines)} Hz, multiples of {hum.mains_hz:g} "
+                f"Hz mains, {show_number(hum.level_dbfs, 'dBFS')} together",
             )
         )
     low = spectrum.share(0, number("noise-rumble-below"))
     if low >= number("noise-rumble-share") / 100:
-        found.append(
-            ("rumble", f"rumble: {low:.0%} of its energy lies below {number('noise-rumble-below'):.0f} Hz")
-        )
+        found.append(("rumble", f"rumble: {low:.0%} of its energy lies below {number('noise-rumble-below'):.0f} Hz"))
     tops = spectrum.tops
     if len(tops) >= 8:
         spread = float(np.percentile(tops, 90) - np.percentile(tops, 10))
         if spread >= number("noise-unsteady"):
-            found.append(
-                ("unsteady", f"unsteady: {show_number(spread, 'dB')} between its loud and its quiet tenth")
-            )
+            found.append(("unsteady", f"unsteady: {show_number(spread, 'dB')} between its loud and its quiet tenth"))
     high = spectrum.share(number("noise-hiss-above"), math.inf)
     if high >= number("noise-hiss-share") / 100:
-        found.append(
-            ("hiss", f"hiss: {high:.0%} of its energy lies above {number('noise-hiss-above') / 1000:.0f} kHz")
-        )
+        found.append(("hiss", f"hiss: {high:.0%} of its energy lies above {number('noise-hiss-above') / 1000:.0f} kHz"))
     if not found:
         middle = _median_hz(spectrum)
         found.append(

@@ -93,24 +93,23 @@ class Touch:
 
     @property
     def stands(self) -> str:
-        now, low = (
-            show_number(value, "dB", sign=True).removesuffix(" dB") for value in (self.now, self.lowest)
-        )
+        now, low = (show_number(value, "dB", sign=True).removesuffix(" dB") for value in (self.now, self.lowest))
         return f"{now} of {low} to {show_number(self.highest, 'dB', sign=True)}"
 
     def words(self) -> str:
         """Whether it may be touched on air, and who hears it."""
         if self.air:
             return f"on air: {', '.join(self.who)}"
-        return (
-            f"may be touched: only {', '.join(self.who)}" if self.who else "may be touched: nobody hears it"
-        )
+        return f"may be touched: only {', '.join(self.who)}" if self.who else "may be touched: nobody hears it"
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "set": f"{self.ref.device}.settings.{self.ref.key}.{self.ref.field}", "label": self.label, "now_db": round(self.now, 3),
-            "heard_by": list(self.who), "on_air": bool(self.air),
-        }  # fmt: skip
+            "set": f"{self.ref.device}.settings.{self.ref.key}.{self.ref.field}",
+            "label": self.label,
+            "now_db": round(self.now, 3),
+            "heard_by": list(self.who),
+            "on_air": bool(self.air),
+        }
 
 
 def touches(analysis: Computed) -> tuple[Touch, ...]:
@@ -125,11 +124,7 @@ def touches(analysis: Computed) -> tuple[Touch, ...]:
     knobs: dict[SettingRef, Knob] = {}
     for edge in graph.edges:
         for knob in edge.knobs:
-            if (
-                edge.source in live
-                and knob.highest > knob.lowest
-                and all(row.passes for row in edge.switches)
-            ):
+            if edge.source in live and knob.highest > knob.lowest and all(row.passes for row in edge.switches):
                 knobs.setdefault(knob.ref, knob)
                 behind.setdefault(knob.ref, []).append(edge.target)
     air = {party.name for party in analysis.listeners if party.kind in ON_AIR}

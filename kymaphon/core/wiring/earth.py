@@ -103,17 +103,24 @@ def earth_ties(show: Show, catalogue: Catalogue) -> tuple[Tie, ...]:
         both = balanced(out) and balanced(into)
         shields.setdefault(frozenset((first, second)), []).append((cable.source, cable.target, both))
     ties = [
-        Tie(PortId.of(rows[0][0]).device, PortId.of(rows[0][1]).device, "shield", tuple((a, b) for a, b, _ in rows), all(row[2] for row in rows))
-        for pair, rows in shields.items() if len(pair) == 2
-    ]  # fmt: skip
+        Tie(
+            PortId.of(rows[0][0]).device,
+            PortId.of(rows[0][1]).device,
+            "shield",
+            tuple((a, b) for a, b, _ in rows),
+            all(row[2] for row in rows),
+        )
+        for pair, rows in shields.items()
+        if len(pair) == 2
+    ]
     return (*mains, *usb, *ties)
 
 
 def _hangs_by_usb(catalogue: Catalogue, device: Device) -> bool:
     kind = catalogue[device.kind]
-    return (kind.power is not None and any(
-        port.connector == "usb" for port in (*kind.inputs, *kind.outputs)
-    )) or kind.group == "hub"  # fmt: skip
+    return (
+        kind.power is not None and any(port.connector == "usb" for port in (*kind.inputs, *kind.outputs))
+    ) or kind.group == "hub"
 
 
 class _Forest:
@@ -182,9 +189,7 @@ def earth_loops(ties: Iterable[Tie]) -> tuple[EarthLoop, ...]:
     for tie in spare:
         ring = (tie, *forest.way(tie.second, tie.first))
         names = [end for row in ring if row.kind == "mains" for end in (row.first, row.second)]
-        circuits = tuple(
-            dict.fromkeys(name.partition(":")[2] for name in names if name.startswith(f"{EARTH}:"))
-        )
+        circuits = tuple(dict.fromkeys(name.partition(":")[2] for name in names if name.startswith(f"{EARTH}:")))
         out.append(EarthLoop(ring, tie if tie.removable else None, circuits))
     return tuple(out)
 
@@ -199,11 +204,24 @@ def loop_hum(tie: Tie) -> Derived:
     """
     volts = figure("earth-difference")
     raw = Derived(
-        "the difference as a level", 20 * math.log10(volts.value / math.sqrt(0.6)), "dBu",
-        f"20 lg({volts.value * 1000:.0f} mV / 775 mV)", (volts,), volts.source, spread=_levels(volts.spread),
-    )  # fmt: skip
+        "the difference as a level",
+        20 * math.log10(volts.value / math.sqrt(0.6)),
+        "dBu",
+        f"20 lg({volts.value * 1000:.0f} mV / 775 mV)",
+        (volts,),
+        volts.source,
+        spread=_levels(volts.spread),
+    )
     if not tie.balanced:
-        return Derived("hum in an unbalanced link", raw.value, "dBu", "the difference itself", (raw,), "the shield is part of the signal's way", True)  # fmt: skip
+        return Derived(
+            "hum in an unbalanced link",
+            raw.value,
+            "dBu",
+            "the difference itself",
+            (raw,),
+            "the shield is part of the signal's way",
+            True,
+        )
     rejected = figure("balanced-rejection")
     terms = (raw, less(rejected))
-    return Derived("hum in a balanced link", raw.value - rejected.value, "dBu", "sum of the lines", terms, "", True)  # fmt: skip
+    return Derived("hum in a balanced link", raw.value - rejected.value, "dBu", "sum of the lines", terms, "", True)

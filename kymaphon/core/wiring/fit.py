@@ -108,16 +108,40 @@ def fit_of(source: End, target: End, adapter: str | None = None, level_dbu: floa
 def _domain(source: End, target: End) -> Iterator[Fault]:
     out, into = source.port, target.port
     if "acoustic" in (out.domain, into.domain):
-        yield Fault("plug-impossible", "stop", "sound needs no cable", f"{source.name} is sound: it needs no cable.", blocks=True)  # fmt: skip
+        yield Fault(
+            "plug-impossible",
+            "stop",
+            "sound needs no cable",
+            f"{source.name} is sound: it needs no cable.",
+            blocks=True,
+        )
     elif out.domain != into.domain:
         words = {"analog": "analogue", "digital": "digital"}
         title = f"{words[out.domain]} into {words[into.domain]}"
-        yield Fault("plug-impossible", "stop", title, f"{source.name} is {words[out.domain]} and {target.name} {words[into.domain]}: a converter must stand between.", blocks=True)  # fmt: skip
+        yield Fault(
+            "plug-impossible",
+            "stop",
+            title,
+            f"{source.name} is {words[out.domain]} and {target.name} {words[into.domain]}: a converter must stand between.",
+            blocks=True,
+        )
     elif out.connector == "inside" and into.connector == "usb" and target.kind.is_computer:
         title = "from inside a computer into its own USB socket"
-        yield Fault("plug-impossible", "stop", title, f"{source.name} is inside the computer already: {target.name} is for what is plugged in from outside.", blocks=True)  # fmt: skip
+        yield Fault(
+            "plug-impossible",
+            "stop",
+            title,
+            f"{source.name} is inside the computer already: {target.name} is for what is plugged in from outside.",
+            blocks=True,
+        )
     elif out.socket and out.socket == into.socket and source.device.id == target.device.id:
-        yield Fault("plug-impossible", "stop", "one and the same socket", f"{source.name} and {target.name} are one socket.", blocks=True)  # fmt: skip
+        yield Fault(
+            "plug-impossible",
+            "stop",
+            "one and the same socket",
+            f"{source.name} and {target.name} are one socket.",
+            blocks=True,
+        )
 
 
 def _plugs(source: End, target: End, given: str | None) -> tuple[Adapter | None, list[Fault]]:
@@ -148,9 +172,14 @@ def _plugs(source: End, target: End, given: str | None) -> tuple[Adapter | None,
 
 def _contacts(source: End, target: End) -> Derived:
     rows = tuple(
-        Derived(f"{end.name}: {connectors()[end.port.connector or ''].name}", connectors()[end.port.connector or ""].contacts, "", source=f"device data: {end.kind.name}")
+        Derived(
+            f"{end.name}: {connectors()[end.port.connector or ''].name}",
+            connectors()[end.port.connector or ""].contacts,
+            "",
+            source=f"device data: {end.kind.name}",
+        )
         for end in (source, target)
-    )  # fmt: skip
+    )
     return Derived("contacts of the two ends", rows[0].value, "", terms=rows, source="the two sockets")
 
 
@@ -159,14 +188,20 @@ def _form(source: End, target: End) -> tuple[str, str, str, str] | None:
     out, into = source.port, target.port
     four = "minijack-4"
     if "mic" in (source.level, into.level) and into.connector == four and out.connector != four:
-        text = f"{source.name} is on a plug of {connectors()[out.connector or ''].contacts} contacts; the four-contact socket of {target.device.name or target.kind.name} looks for its microphone on the fourth."
+        text = (
+            f"{source.name} is on a plug of {connectors()[out.connector or ''].contacts} contacts; "
+            f"the four-contact socket of {target.device.name or target.kind.name} looks for its microphone on the fourth."
+        )
         return "headset-splitter", "contacts-mismatch", "microphone on the wrong contact", text
     if source.level == "mic" and out.connector == four and into.connector != four and out.socket:
         text = f"{source.name} is on the fourth contact of its plug, which {target.name} does not have."
         return "headset-splitter", "contacts-mismatch", "microphone on a contact that is not there", text
     if one_hole(out) and not into.stereo:
         if balanced(into):
-            text = f"{source.name} has left and right on one plug; {target.name} takes the difference of its two contacts: what is the same on both sides, a voice in the middle, vanishes."
+            text = (
+                f"{source.name} has left and right on one plug; {target.name} takes the difference "
+                "of its two contacts: what is the same on both sides, a voice in the middle, vanishes."
+            )
             return "stereo-breakout", "stereo-into-balanced", "stereo into a balanced input", text
         if source.side:
             text = f"{source.name} shares its socket with the other side: it takes a plug that parts them."
@@ -193,7 +228,10 @@ def _levels(source: End, target: End, level_dbu: float | None) -> Iterator[Fault
     if out.domain != "analog":
         return
     if source.level == "speaker" and target.level != "speaker":
-        text = f"{source.name} carries what drives loudspeakers, up to {show_number(out.max_db or 34.0, 'dBu', sign=True)}: it can destroy {target.name}."
+        text = (
+            f"{source.name} carries what drives loudspeakers, up to {show_number(out.max_db or 34.0, 'dBu', sign=True)}: "
+            f"it can destroy {target.name}."
+        )
         yield Fault("speaker-into-input", "stop", "loudspeaker level into an input", text, blocks=True)
     elif target.level == "speaker" and source.level != "speaker":
         text = f"{target.name} has no amplifier, and {source.name} gives no power: nothing is heard."
@@ -217,14 +255,17 @@ def pad_needed(source: End, target: End, level_dbu: float | None) -> Derived:
     into = target.port
     strip = into.strip
     pad = strip.pad_db if strip is not None and strip.pad_db and target.setting.pad else 0.0
-    most = Derived(
-        f"{target.name} bears", into.max_db or 0.0, "dBu", source=f"device data: {target.kind.name}"
-    )
+    most = Derived(f"{target.name} bears", into.max_db or 0.0, "dBu", source=f"device data: {target.kind.name}")
     if level_dbu is None:
-        nominal = Derived(f"{source.name}, nominal", source.nominal_dbu, "dBu", source=f"device data: {source.kind.name}")  # fmt: skip
+        nominal = Derived(
+            f"{source.name}, nominal", source.nominal_dbu, "dBu", source=f"device data: {source.kind.name}"
+        )
         rise: tuple[Derived, ...] = (nominal, figure("line-headroom"))
     else:
-        rise = (Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"), figure("crest-highest"))  # fmt: skip
+        rise = (
+            Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"),
+            figure("crest-highest"),
+        )
     value = sum(row.value for row in rise) - most.value - pad
     terms: tuple[Derived, ...] = (*rise, Derived(f"less: {most.name}", -most.value, "dB", source=most.source))
     if pad:
@@ -245,11 +286,29 @@ def _line_into_mic(source: End, target: End, level_dbu: float | None) -> Iterato
         if level_dbu is not None:
             full = pad_needed(source, target, None)
             if full.value > 0 and not _one_time(level_dbu, source):
-                text = f"{source.name} is line level into the microphone input {target.name}; at today's level its peaks fit, at full level they would be {full.value:.1f} dB too strong."
-                yield Fault("line-into-mic", "note", "line into a microphone input", text, full, (Derived("over at full level", full.value, "dB"),))  # fmt: skip
+                text = (
+                    f"{source.name} is line level into the microphone input {target.name}; at "
+                    "today's "
+                    f"level its peaks fit, at full level they would be {full.value:.1f} dB too strong."
+                )
+                yield Fault(
+                    "line-into-mic",
+                    "note",
+                    "line into a microphone input",
+                    text,
+                    full,
+                    (Derived("over at full level", full.value, "dB"),),
+                )
         return
     text = f"{source.name} is line level and {target.name} a microphone input: peaks are {over.value:.1f} dB more than it bears; it takes a pad."
-    yield Fault("line-into-mic", "fix", f"line into a microphone input, {over.value:.0f} dB too strong", text, over, (Derived("pad needed", over.value, "dB"),))  # fmt: skip
+    yield Fault(
+        "line-into-mic",
+        "fix",
+        f"line into a microphone input, {over.value:.0f} dB too strong",
+        text,
+        over,
+        (Derived("pad needed", over.value, "dB"),),
+    )
 
 
 def _one_time(level_dbu: float, source: End) -> bool:
@@ -258,19 +317,42 @@ def _one_time(level_dbu: float, source: End) -> bool:
 
 
 def _mic_into_line(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
-    mean = Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed") if level_dbu is not None else figure("mic-output")  # fmt: skip
-    goal = Derived(f"{target.name} waits for", target.nominal_dbu, "dBu", source=f"device data: {target.kind.name}")  # fmt: skip
-    most = Derived(f"{target.name}, most gain", gain_range(target)[1], "dB", source=f"device data: {target.kind.name}")  # fmt: skip
+    mean = (
+        Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed")
+        if level_dbu is not None
+        else figure("mic-output")
+    )
+    goal = Derived(f"{target.name} waits for", target.nominal_dbu, "dBu", source=f"device data: {target.kind.name}")
+    most = Derived(f"{target.name}, most gain", gain_range(target)[1], "dB", source=f"device data: {target.kind.name}")
     missing = Derived(
-        "gain missing", goal.value - mean.value - most.value, "dB", "sum of the lines",
-        (goal, Derived(f"less: {mean.name}", -mean.value, "dB", source=mean.source), Derived(f"less: {most.name}", -most.value, "dB", source=most.source)), "", True,
-    )  # fmt: skip
+        "gain missing",
+        goal.value - mean.value - most.value,
+        "dB",
+        "sum of the lines",
+        (
+            goal,
+            Derived(f"less: {mean.name}", -mean.value, "dB", source=mean.source),
+            Derived(f"less: {most.name}", -most.value, "dB", source=most.source),
+        ),
+        "",
+        True,
+    )
     if missing.value <= number("gain-short") or (
         source.level == "instrument" and missing.value <= number("gain-short-instrument")
     ):
         return
-    text = f"{source.name} gives about {show_number(mean.value, 'dBu')} and the line input {target.name} can add {most.value:.0f} dB: {missing.value:.0f} dB of gain are missing."
-    yield Fault("mic-into-line", "fix", f"microphone into a line input, {missing.value:.0f} dB missing", text, missing, (Derived("gain missing", missing.value, "dB"),))  # fmt: skip
+    text = (
+        f"{source.name} gives about {show_number(mean.value, 'dBu')} and the line input {target.name} can add "
+        f"{most.value:.0f} dB: {missing.value:.0f} dB of gain are missing."
+    )
+    yield Fault(
+        "mic-into-line",
+        "fix",
+        f"microphone into a line input, {missing.value:.0f} dB missing",
+        text,
+        missing,
+        (Derived("gain missing", missing.value, "dB"),),
+    )
 
 
 def _headphones(source: End, target: End) -> Iterator[Fault]:
@@ -280,16 +362,34 @@ def _headphones(source: End, target: End) -> Iterator[Fault]:
     load = target.port.impedance_ohm or 0.0
     loss = loading(ohms, [load]) if ohms and load else None
     lost = f" and loses {abs(loss.value):.1f} dB in its own {ohms:.0f} ohm" if loss is not None else ""
-    text = f"{source.name} is made for inputs of 10 kohm: into the {load:.0f} ohm of {target.name} it distorts{lost}; a headphone amplifier must stand between."
-    yield Fault("headphones-from-line", "fix", "headphones on a line output", text, loss, (Derived("loss", loss.value, "dB"),) if loss is not None else ())  # fmt: skip
+    text = (
+        f"{source.name} is made for inputs of 10 kohm: into the {load:.0f} ohm of {target.name} it distorts{lost}; "
+        "a headphone amplifier must stand between."
+    )
+    yield Fault(
+        "headphones-from-line",
+        "fix",
+        "headphones on a line output",
+        text,
+        loss,
+        (Derived("loss", loss.value, "dB"),) if loss is not None else (),
+    )
 
 
 def _line_standards(source: End, target: End) -> Iterator[Fault]:
     given, wanted = source.nominal_dbu, target.nominal_dbu
     gap = Derived(
-        "difference of the two", given - wanted, "dB", "sum of the lines",
-        (Derived(f"{source.name}, nominal", given, "dBu", source=f"device data: {source.kind.name}"), Derived(f"less: {target.name}, nominal", -wanted, "dB", source=f"device data: {target.kind.name}")), "-10 dBV is -7.78 dBu", True,
-    )  # fmt: skip
+        "difference of the two",
+        given - wanted,
+        "dB",
+        "sum of the lines",
+        (
+            Derived(f"{source.name}, nominal", given, "dBu", source=f"device data: {source.kind.name}"),
+            Derived(f"less: {target.name}, nominal", -wanted, "dB", source=f"device data: {target.kind.name}"),
+        ),
+        "-10 dBV is -7.78 dBu",
+        True,
+    )
     low, high = gain_range(target)
     turned = target.setting.gain_db
     if abs(gap.value) <= number("line-step"):
@@ -299,9 +399,23 @@ def _line_standards(source: End, target: End) -> Iterator[Fault]:
         return
     text = f"{source.name} is made for {show_number(given, 'dBu', sign=True)} and {target.name} for {show_number(wanted, 'dBu', sign=True)}: "
     if gap.value < 0:
-        yield Fault("consumer-into-professional", "note", f"{abs(gap.value):.1f} dB too quiet", f"{text}it comes {abs(gap.value):.1f} dB too quiet, and the noise of what follows is that much nearer.", gap, (Derived("too quiet", -gap.value, "dB"),))  # fmt: skip
+        yield Fault(
+            "consumer-into-professional",
+            "note",
+            f"{abs(gap.value):.1f} dB too quiet",
+            f"{text}it comes {abs(gap.value):.1f} dB too quiet, and the noise of what follows is that much nearer.",
+            gap,
+            (Derived("too quiet", -gap.value, "dB"),),
+        )
     elif low == high:
-        yield Fault("professional-into-consumer", "fix", f"{gap.value:.1f} dB too strong", f"{text}it comes {gap.value:.1f} dB too strong and may clip there.", gap, (Derived("too strong", gap.value, "dB"),))  # fmt: skip
+        yield Fault(
+            "professional-into-consumer",
+            "fix",
+            f"{gap.value:.1f} dB too strong",
+            f"{text}it comes {gap.value:.1f} dB too strong and may clip there.",
+            gap,
+            (Derived("too strong", gap.value, "dB"),),
+        )
 
 
 def _impedances(source: End, target: End) -> Iterator[Fault]:
@@ -317,13 +431,22 @@ def _impedances(source: End, target: End) -> Iterator[Fault]:
     if abs(loss.value) < number("loading-tolerance"):
         if source.level == "instrument" and load < number("pickup-load") / 2:
             text = f"{source.name} is a passive pickup: the {load / 1000:.0f} kohm of {target.name} damp its treble; it wants 1 Mohm."
-            yield Fault("loaded-down", "fix", "a passive pickup loaded down", text, loss, (Derived("loss", loss.value, "dB"),))  # fmt: skip
+            yield Fault(
+                "loaded-down", "fix", "a passive pickup loaded down", text, loss, (Derived("loss", loss.value, "dB"),)
+            )
         return
     if source.level == "line" and load == out:
         return  # matched lines, 600 ohm into 600 ohm, are as they are meant to be
     want = "; it wants 1 Mohm" if source.level == "instrument" else ""
     text = f"{source.name} has {out:.0f} ohm and {target.name} only {load:.0f}: it loses {abs(loss.value):.1f} dB, and treble with it{want}."
-    yield Fault("loaded-down", "fix", f"loaded down by {abs(loss.value):.1f} dB", text, loss, (Derived("loss", loss.value, "dB"),))  # fmt: skip
+    yield Fault(
+        "loaded-down",
+        "fix",
+        f"loaded down by {abs(loss.value):.1f} dB",
+        text,
+        loss,
+        (Derived("loss", loss.value, "dB"),),
+    )
 
 
 def partners(
@@ -339,9 +462,7 @@ def partners(
     known = levels or {}
     rows: list[tuple[float, int, Fit]] = []
     for i, other in enumerate(ends_of(show, catalogue, "input" if output else "output")):
-        if other.device.id == end.device.id or (
-            output and not other.port.mixes and _occupied(other.ref, taken)
-        ):
+        if other.device.id == end.device.id or (output and not other.port.mixes and _occupied(other.ref, taken)):
             continue
         source, target = (end, other) if output else (other, end)
         fit = fit_of(source, target, level_dbu=known.get(source.ref))

@@ -113,7 +113,7 @@ def draw_layers(boxes: Sequence[BoxSpec], links: Sequence[LinkSpec]) -> Drawing:
     layer = _layer(list(specs), links, rank)
     layers, chains = _with_dummies(specs, links, layer, back, offsets)
     _reduce_crossings(layers)
-    height = {cell: specs[cell].height if isinstance(cell, str) else LANE for cells in layers.cells for cell in cells}  # fmt: skip
+    height = {cell: specs[cell].height if isinstance(cell, str) else LANE for cells in layers.cells for cell in cells}
     top = _places(layers, height)
     return _finish(specs, links, layers, chains, back, layer, top, offsets)
 
@@ -178,8 +178,12 @@ def _layer(ids: list[str], links: Sequence[LinkSpec], rank: dict[str, int]) -> d
 
 
 def _with_dummies(
-    specs: dict[str, BoxSpec], links: Sequence[LinkSpec], layer: dict[str, int], back: tuple[bool, ...], offsets: dict[tuple[str, str], float],
-) -> tuple[_Layers, list[list[Hashable]]]:  # fmt: skip
+    specs: dict[str, BoxSpec],
+    links: Sequence[LinkSpec],
+    layer: dict[str, int],
+    back: tuple[bool, ...],
+    offsets: dict[tuple[str, str], float],
+) -> tuple[_Layers, list[list[Hashable]]]:
     """The cells of each column, with a dummy for each column that a link passes.
 
     A link that runs back has dummies in the columns of its two boxes too: it turns round outside of them.
@@ -269,7 +273,10 @@ def _places(layers: _Layers, height: dict[Hashable, float]) -> dict[Hashable, fl
             cells = layers.cells[column]
             wanted, weights = [], []
             for cell in cells:
-                near = [top[end] + there - here for end, here, there in (*layers.before.get(cell, ()), *layers.after.get(cell, ()))]  # fmt: skip
+                near = [
+                    top[end] + there - here
+                    for end, here, there in (*layers.before.get(cell, ()), *layers.after.get(cell, ()))
+                ]
                 if cell in layers.anchor:
                     box, there = layers.anchor[cell]
                     near.append(top[box] + there - LANE / 2)
@@ -309,12 +316,17 @@ def _apart(
 
 
 def _finish(
-    specs: dict[str, BoxSpec], links: Sequence[LinkSpec], layers: _Layers, chains: list[list[Hashable]], back: tuple[bool, ...],
-    layer: dict[str, int], top: dict[Hashable, float], offsets: dict[tuple[str, str], float],
-) -> Drawing:  # fmt: skip
+    specs: dict[str, BoxSpec],
+    links: Sequence[LinkSpec],
+    layers: _Layers,
+    chains: list[list[Hashable]],
+    back: tuple[bool, ...],
+    layer: dict[str, int],
+    top: dict[Hashable, float],
+    offsets: dict[tuple[str, str], float],
+) -> Drawing:
     widths = [
-        max((specs[cell].width for cell in cells if isinstance(cell, str)), default=40.0)
-        for cells in layers.cells
+        max((specs[cell].width for cell in cells if isinstance(cell, str)), default=40.0) for cells in layers.cells
     ]
     lefts, x = [], 0.0
     for width in widths:
@@ -328,9 +340,7 @@ def _finish(
     for name, box in specs.items():
         place = boxes[name]
         ports.update({(name, port): (place.x, place.y + offsets[name, port]) for port in box.inputs})
-        ports.update(
-            {(name, port): (place.x + place.width, place.y + offsets[name, port]) for port in box.outputs}
-        )
+        ports.update({(name, port): (place.x + place.width, place.y + offsets[name, port]) for port in box.outputs})
     ways = []
     for k, link in enumerate(links):
         start, end = ports[link.source, link.out], ports[link.target, link.into]
@@ -339,18 +349,10 @@ def _finish(
             lane.reverse()
             right = lefts[layer[link.source]] + widths[layer[link.source]] + 0.35 * COLUMN_GAP
             left = lefts[layer[link.target]] - 0.35 * COLUMN_GAP
-            middle = [
-                spot
-                for column, y in lane
-                for spot in ((lefts[column] + widths[column], y), (lefts[column], y))
-            ]
-            way = [start, (right, start[1]), (right, lane[0][1]), *middle, (left, lane[-1][1]), (left, end[1]), end]  # fmt: skip
+            middle = [spot for column, y in lane for spot in ((lefts[column] + widths[column], y), (lefts[column], y))]
+            way = [start, (right, start[1]), (right, lane[0][1]), *middle, (left, lane[-1][1]), (left, end[1]), end]
         else:
-            middle = [
-                spot
-                for column, y in lane
-                for spot in ((lefts[column], y), (lefts[column] + widths[column], y))
-            ]
+            middle = [spot for column, y in lane for spot in ((lefts[column], y), (lefts[column] + widths[column], y))]
             way = [start, *middle, end]
         ways.append(tuple(way))
     height = max((place.y + place.height for place in boxes.values()), default=0.0)

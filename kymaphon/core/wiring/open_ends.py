@@ -61,7 +61,11 @@ def best_input(
             continue
         if _elsewhere(end, target):
             continue
-        nodes = [analysis.graph.index[name] for side in ("", ".l", ".r") if (name := f"{target.ref}{side}") in analysis.graph.index]  # fmt: skip
+        nodes = [
+            analysis.graph.index[name]
+            for side in ("", ".l", ".r")
+            if (name := f"{target.ref}{side}") in analysis.graph.index
+        ]
         if not ears or leading & set(nodes):
             rows.append((target.device.id not in mates, end.level != target.port.level, i, fit))
     return min(rows, key=lambda row: row[:3])[3] if rows else None
@@ -94,9 +98,7 @@ def outputs_with(analysis: Computed, end: End, voices: Collection[str]) -> tuple
             continue  # what is recorded goes nowhere else: a track is no source for a call
         if not fit.works or source.side or _elsewhere(source, end) or source.port.stereo != end.port.stereo:
             continue
-        nodes = [
-            graph.index[name] for side in ("", ".l", ".r") if (name := f"{source.ref}{side}") in graph.index
-        ]
+        nodes = [graph.index[name] for side in ("", ".l", ".r") if (name := f"{source.ref}{side}") in graph.index]
         count = sum(any(transfer.best_gain_to(node)[mouth] > -math.inf for node in nodes) for mouth in mouths)
         if count:
             rows.append((-count, (source.level == "headphone") != (end.port.level == "headphone"), i, fit))

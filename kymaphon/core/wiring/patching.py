@@ -87,11 +87,7 @@ def merged(show: Show, cables: Iterable[Cable], catalogue: Catalogue | None = No
     catalogue); all others stay.
     """
     rows = list(cables)
-    beside = {
-        row.ends: row
-        for row in rows
-        if catalogue is not None and end_of(show, catalogue, row.target).port.mixes
-    }
+    beside = {row.ends: row for row in rows if catalogue is not None and end_of(show, catalogue, row.target).port.mixes}
     fresh = [row for row in rows if row.ends not in beside]
     exact = {row.target: row for row in fresh}
     sides: dict[str, list[str]] = {}
@@ -114,6 +110,15 @@ def patch_rows(analysis: Computed) -> list[dict[str, str]]:
     for cable in analysis.show.cables:
         source, target = (end_of(analysis.show, analysis.catalogue, end) for end in cable.ends)
         length = "" if cable.length_m is None else f"{cable.length_m:g}"
-        values = (cable.source, cable.target, lead_of(analysis, cable), length, cable.label, cable.adapter or "", source.name, target.name)  # fmt: skip
+        values = (
+            cable.source,
+            cable.target,
+            lead_of(analysis, cable),
+            length,
+            cable.label,
+            cable.adapter or "",
+            source.name,
+            target.name,
+        )
         out.append(dict(zip(COLUMNS, values, strict=True)))
     return out

@@ -163,9 +163,7 @@ def taken_out(show: Show, catalogue: Catalogue, device: Device) -> tuple[Edit, .
     out = [row for row in show.cables if row.source_device == device.id]
     if len(into) != 1 or len(out) != 1 or into == out:
         return None
-    fresh = plug(
-        show, catalogue, into[0].source, out[0].target, length_m=into[0].length_m, label=into[0].label
-    )
+    fresh = plug(show, catalogue, into[0].source, out[0].target, length_m=into[0].length_m, label=into[0].label)
     return (RemoveRow("devices", device.id), fresh)
 
 

@@ -169,9 +169,11 @@ def _batteries(analysis: Computed) -> Iterator[PullRow]:
         kind = analysis.catalogue[device.kind]
         if kind.power is None or not kind.power.cells or feed_of(device, kind) != "battery":
             continue
-        rows.setdefault(kind.power.cells, []).append((analysis.device_name(device.id), kind.power.cell_hours))  # fmt: skip
+        rows.setdefault(kind.power.cells, []).append((analysis.device_name(device.id), kind.power.cell_hours))
     for cells, users in sorted(rows.items()):
         spares = len(users)  # a whole set for each, to be put in before air
         hours = min((hours for _, hours in users if hours is not None), default=None)
         lasts = f"; a set lasts about {hours:g} h" if hours is not None else ""
-        yield PullRow("Batteries", f"set of {cells}", len(users) + spares, spares, ", ".join(name for name, _ in users) + lasts)  # fmt: skip
+        yield PullRow(
+            "Batteries", f"set of {cells}", len(users) + spares, spares, ", ".join(name for name, _ in users) + lasts
+        )

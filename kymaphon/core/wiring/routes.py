@@ -56,15 +56,26 @@ class Meeting:
         """What is induced, in dBu, with its arithmetic."""
         raw = 20 * math.log10(max(self.induced_v, 1e-15) / math.sqrt(0.6))
         formula = "20 lg(U / 0.775 V), U = Σ 2π f µ0 I s w n cos α Δl / (2π r²)"
-        amps = Derived(f"current, {self.run.current_a:g} A at", self.nearest_m, "m", source="given, and the nearest distance")  # fmt: skip
+        amps = Derived(
+            f"current, {self.run.current_a:g} A at", self.nearest_m, "m", source="given, and the nearest distance"
+        )
         rows = [
-            Derived("induced in the bare loop", raw, "dBu", formula, (amps, Derived("beside for", self.beside_m, "m"), figure("lead-spacing"), figure("pair-width")), "two-wire line (Ott)"),
-        ]  # fmt: skip
+            Derived(
+                "induced in the bare loop",
+                raw,
+                "dBu",
+                formula,
+                (amps, Derived("beside for", self.beside_m, "m"), figure("lead-spacing"), figure("pair-width")),
+                "two-wire line (Ott)",
+            ),
+        ]
         for name in _extras(self.run):
             rows.append(figure(name))
         if self.is_balanced and not self.cable.coiled:
             rows.append(figure("twist"))
-        return Derived("hum in this cable", sum(row.value for row in rows), "dBu", "sum of the lines", tuple(rows), "", True)  # fmt: skip
+        return Derived(
+            "hum in this cable", sum(row.value for row in rows), "dBu", "sum of the lines", tuple(rows), "", True
+        )
 
 
 def _extras(run: PowerRun) -> tuple[str, ...]:
@@ -108,15 +119,18 @@ def length_of(show: Show, cable: Cable) -> Derived | None:
         return Derived("length", cable.length_m, "m", source="given")
     found = way_of(show, cable)
     first, second = (show.device(PortId.of(end).device) for end in cable.ends)
-    if (
-        found is None
-        or first.place != second.place
-        or None in (position_of(show, first), position_of(show, second))
-    ):
+    if found is None or first.place != second.place or None in (position_of(show, first), position_of(show, second)):
         return None
     way = float(np.hypot(*np.diff(found[1], axis=0).T).sum())
     slack = figure("slack")
-    return Derived("length", way * (1 + slack.value / 100), "m", f"{way:.2f} m and {slack.value:.0f} %", (slack,), "its way on the plan")  # fmt: skip
+    return Derived(
+        "length",
+        way * (1 + slack.value / 100),
+        "m",
+        f"{way:.2f} m and {slack.value:.0f} %",
+        (slack,),
+        "its way on the plan",
+    )
 
 
 def _sampled(points: Points) -> tuple[Points, Points, NDArray[np.float64]]:

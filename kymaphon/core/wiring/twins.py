@@ -27,9 +27,7 @@ def twins_along(analysis: Computed, ladder: Ladder) -> dict[SettingRef, tuple[Se
     mine = _refs_of(analysis, ladder.path)
     for way in _other_ways(analysis, ladder):
         theirs = _refs_of(analysis, way)
-        own, its = (
-            [ref for ref in refs if ref not in others] for refs, others in ((mine, theirs), (theirs, mine))
-        )
+        own, its = ([ref for ref in refs if ref not in others] for refs, others in ((mine, theirs), (theirs, mine)))
         if [_sort(ref) for ref in own] != [_sort(ref) for ref in its]:
             continue
         for ref, twin in zip(own, its, strict=True):

@@ -45,11 +45,17 @@ def opened(make: Callable[[], Any]) -> Show:
 def edits_of(report: Report, chance: Random) -> tuple[Edit, ...]:
     """One thing that somebody does: turns or switches something, walks, unplugs, asks, writes down, follows a remedy."""
     show = report.show
-    knobs = sorted({(knob.ref.device, knob.ref.key, knob.ref.field, knob.lowest, knob.highest) for edge in report.graph.edges for knob in edge.knobs})  # fmt: skip
-    switches = sorted({(row.ref.device, row.ref.key, row.ref.field, row.now) for edge in report.graph.edges for row in edge.switches})  # fmt: skip
-    sort = chance.choice(
-        ("knob", "knob", "switch", "party", "device", "cable", "want", "log", "remedy", "length")
+    knobs = sorted(
+        {
+            (knob.ref.device, knob.ref.key, knob.ref.field, knob.lowest, knob.highest)
+            for edge in report.graph.edges
+            for knob in edge.knobs
+        }
     )
+    switches = sorted(
+        {(row.ref.device, row.ref.key, row.ref.field, row.now) for edge in report.graph.edges for row in edge.switches}
+    )
+    sort = chance.choice(("knob", "knob", "switch", "party", "device", "cable", "want", "log", "remedy", "length"))
     if sort == "knob" and knobs:
         device, key, field, low, high = chance.choice(knobs)
         return (SetValue(SettingRef(device, key, field), round(chance.uniform(low, high))),)
@@ -138,7 +144,12 @@ def watched(monkeypatch: pytest.MonkeyPatch) -> Iterator[set[str]]:
         monkeypatch.setattr(made, "_make", make)
     note(Show, lambda name: facet_of(name) if name in Show.model_fields else None)
     note(Device, lambda name: None)
-    note(Setting, lambda name: ("gains" if name in ("gain_db", "fader_db") else "switches") if name in Setting.model_fields else None)  # fmt: skip
+    note(
+        Setting,
+        lambda name: (
+            ("gains" if name in ("gain_db", "fader_db") else "switches") if name in Setting.model_fields else None
+        ),
+    )
     note(Computed, lambda name: {"graph": "levels", "transfer": "levels", "feeds": "feeds"}.get(name))
     yield seen
     monkeypatch.undo()
@@ -159,9 +170,7 @@ def reach(reads: frozenset[Facet]) -> set[str]:
     [*SHOWS, hand_typed.lesson, hand_typed.play, hand_typed.game_stream],
     ids=lambda make: make.__name__,
 )
-def test_a_rule_looks_at_nothing_that_it_does_not_say(
-    make: Callable[[], Any], monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_a_rule_looks_at_nothing_that_it_does_not_say(make: Callable[[], Any], monkeypatch: pytest.MonkeyPatch) -> None:
     """Watched at every field of the show and of its figures, while it looks and while its remedies are made."""
     show = opened(make)
     base = without_rules(show, shipped_catalogue())

@@ -63,9 +63,7 @@ def test_no_setting_of_a_fine_grid_is_better(noise: str, snr_db: float, seed: in
     wanted = data_table("gates")["margin_wanted_db"]
 
     def cost(gate: Gate) -> float:
-        return cost_of(
-            found.trial.judge(gate), gate, weights, found.room_loudest_db, found.word_quietest_db, wanted
-        )
+        return cost_of(found.trial.judge(gate), gate, weights, found.room_loudest_db, found.word_quietest_db, wanted)
 
     opens = np.arange(np.floor(found.room_loudest_db - 2), found.word_quietest_db + 2, 1.0)
     grid = itertools.product(opens, (5.0, 7.5, 10.0), (40.0, 120.0, 250.0, 500.0), (50.0, 160.0))
@@ -146,9 +144,7 @@ def test_what_is_eaten_is_what_is_heard_to_be_missing() -> None:
         power[500:1000] = 10 ** (-2.5) / 2
         power[500:600] *= 10 ** (-down_db / 10)
         key = Key(48000, 48, np.zeros(2000, dtype=np.float32), power)
-        talk = SpeechSegments(
-            key, (Word(0.5, 1.0, -20.0, -25.0),), ((0.5, 1.0),), (), -25.0, 0.25, -90.0, key, False
-        )
+        talk = SpeechSegments(key, (Word(0.5, 1.0, -20.0, -25.0),), ((0.5, 1.0),), (), -25.0, 0.25, -90.0, key, False)
         levels = np.full(2000, -70.0, dtype=np.float32)
         levels[560:1000] = -20
         verdict = Trial(talk, levels, levels[:0], step).judge(
@@ -311,8 +307,14 @@ def test_a_door_in_the_rooms_own_take_counts_in_the_verdict(ahead_ms: float) -> 
     plain, knocked = (segment_speech(key_of(talk, RATE), key_of(row, RATE)) for row in (room, door))
     loudest = trial_of(plain, Gate()).room_loudest_db
     gate = Gate(
-        open_db=loudest + 4, close_db=loudest + 1, attack_ms=2, hold_ms=40, release_ms=80, range_db=40, look_ahead_ms=ahead_ms
-    )  # fmt: skip
+        open_db=loudest + 4,
+        close_db=loudest + 1,
+        attack_ms=2,
+        hold_ms=40,
+        release_ms=80,
+        range_db=40,
+        look_ahead_ms=ahead_ms,
+    )
     before, after = (trial_of(row, gate).judge(gate) for row in (plain, knocked))
     trial = trial_of(knocked, gate)
     passed, steps = 0.0, 0

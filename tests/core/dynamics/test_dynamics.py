@@ -77,9 +77,7 @@ def test_the_compressor_moves_by_its_time_constants() -> None:
     assert taken[key.steps(0.22)] == pytest.approx(top * (1 - 1 / math.e), rel=0.04)
     assert taken[key.steps(0.9)] == pytest.approx(top / math.e, rel=0.04)
     out = compress(loud, row, FAST)
-    assert 20 * np.log10(np.abs(out[round(0.7 * FAST) : round(0.78 * FAST)]).max()) == pytest.approx(
-        -20, abs=0.1
-    )
+    assert 20 * np.log10(np.abs(out[round(0.7 * FAST) : round(0.78 * FAST)]).max()) == pytest.approx(-20, abs=0.1)
 
 
 @given(
@@ -204,8 +202,10 @@ def test_the_order_of_a_chain() -> None:
     assert not order_problems(ORDER)
     wrong = order_problems(["compressor", "gate", "low-cut"])
     assert {(row.first, row.second) for row in wrong} == {
-        ("low-cut", "gate"), ("low-cut", "compressor"), ("gate", "compressor"),
-    }  # fmt: skip
+        ("low-cut", "gate"),
+        ("low-cut", "compressor"),
+        ("gate", "compressor"),
+    }
     assert order_problems(["limiter", "equaliser"])[0].first == "equaliser"
     assert order_problems(["equaliser", "low-cut"])[0].harmless
     chain = (Limiter(), Gate(), LowCut())
@@ -238,14 +238,27 @@ def test_a_chain_does_what_its_parts_do() -> None:
 ROWS = st.one_of(
     st.builds(LowCut, corner_hz=st.integers(10, 1000), slope_db_per_octave=st.sampled_from([6, 12, 18, 24])),
     st.builds(
-        Gate, on=st.booleans(), open_db=st.integers(-40, 0), close_db=st.integers(-90, -41), detector=st.sampled_from(["peak", "rms"]),
-        detector_ms=st.integers(1, 50), key_low_hz=st.one_of(st.none(), st.integers(50, 500)), set_at_gain_db=st.one_of(st.none(), st.integers(0, 60)),
+        Gate,
+        on=st.booleans(),
+        open_db=st.integers(-40, 0),
+        close_db=st.integers(-90, -41),
+        detector=st.sampled_from(["peak", "rms"]),
+        detector_ms=st.integers(1, 50),
+        key_low_hz=st.one_of(st.none(), st.integers(50, 500)),
+        set_at_gain_db=st.one_of(st.none(), st.integers(0, 60)),
     ),
     st.builds(Compressor, ratio=st.integers(1, 20), threshold_db=st.integers(-60, 0)),
     st.builds(Limiter, ceiling_db=st.integers(-40, 0)),
     st.builds(Ducker, depth_db=st.integers(0, 60)),
-    st.builds(Equaliser, bands=st.lists(st.builds(Band, shape=st.sampled_from(["bell", "low-shelf", "high-shelf"]), gain_db=st.integers(-20, 20)), min_size=1, max_size=4).map(tuple)),
-)  # fmt: skip
+    st.builds(
+        Equaliser,
+        bands=st.lists(
+            st.builds(Band, shape=st.sampled_from(["bell", "low-shelf", "high-shelf"]), gain_db=st.integers(-20, 20)),
+            min_size=1,
+            max_size=4,
+        ).map(tuple),
+    ),
+)
 
 
 @given(st.lists(ROWS, max_size=6), st.sampled_from(["dBFS", "dBu"]))

@@ -101,15 +101,11 @@ def test_times_hold_at_every_rate(rate: int) -> None:
     assert turned.shut[0] * key.step_s == pytest.approx(0.5 + 0.11, abs=0.001)
     out = render(sound, turned, gate, key.samples, rate)
     assert not out[round(0.62 * rate) :].any()
-    assert np.array_equal(
-        out[round(0.26 * rate) : round(0.5 * rate)], sound[round(0.26 * rate) : round(0.5 * rate)]
-    )
+    assert np.array_equal(out[round(0.26 * rate) : round(0.5 * rate)], sound[round(0.26 * rate) : round(0.5 * rate)])
 
 
 def test_turned_round_half_way_the_gain_goes_on_from_where_it_is() -> None:
-    gate = Gate(
-        open_db=-40, close_db=-46, attack_ms=40, hold_ms=0, release_ms=100, range_db=40, detector_ms=0.25
-    )
+    gate = Gate(open_db=-40, close_db=-46, attack_ms=40, hold_ms=0, release_ms=100, range_db=40, detector_ms=0.25)
     levels = np.full(2000, -80, dtype=np.float32)
     levels[100:900] = -20
     levels[1100:1400] = -20
@@ -153,8 +149,14 @@ def test_what_passes_is_what_the_rendered_sound_lets_through(
     """A steady sound through the gate, late by the look-ahead: its samples are over the line just where it says so, in the
     steps of what went in."""
     gate = Gate(
-        open_db=-40, close_db=-46, attack_ms=attack, hold_ms=10, release_ms=release, range_db=range_db, look_ahead_ms=ahead
-    )  # fmt: skip
+        open_db=-40,
+        close_db=-46,
+        attack_ms=attack,
+        hold_ms=10,
+        release_ms=release,
+        range_db=range_db,
+        look_ahead_ms=ahead,
+    )
     levels = np.concatenate([np.full(count, level, dtype=np.float32) for level, count in runs])
     turned, samples = gate_turns(levels, gate, 12 / RATE), 12
     late = round(ahead / 1000 * RATE)
@@ -182,9 +184,7 @@ def test_a_gate_that_never_opens_and_one_that_never_shuts() -> None:
     sound = np.full(400 * 12, 0.001, dtype=np.float32)
     assert not render(sound, gate_turns(quiet, gate, 0.00025), gate, 12, RATE).any()
     loud = np.full(400, -20, dtype=np.float32)
-    assert (
-        render(sound, gate_turns(loud, gate, 0.00025), gate, 12, RATE)[200:].tolist() == sound[200:].tolist()
-    )
+    assert render(sound, gate_turns(loud, gate, 0.00025), gate, 12, RATE)[200:].tolist() == sound[200:].tolist()
     empty = np.zeros(0, dtype=np.float32)
     assert len(render(empty, gate_turns(empty, gate, 0.00025), gate, 12, RATE)) == 0
 

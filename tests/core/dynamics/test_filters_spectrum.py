@@ -83,7 +83,18 @@ def test_corners_that_do_not_fit_are_refused() -> None:
 
 def test_a_weighting_is_the_standards_table() -> None:
     """IEC 61672-1:2013, table 3, nominal frequencies at their exact values."""
-    table = {31.5: -39.4, 63: -26.2, 125: -16.1, 250: -8.6, 500: -3.2, 1000: 0.0, 2000: 1.2, 4000: 1.0, 8000: -1.1, 16000: -6.6}  # fmt: skip
+    table = {
+        31.5: -39.4,
+        63: -26.2,
+        125: -16.1,
+        250: -8.6,
+        500: -3.2,
+        1000: 0.0,
+        2000: 1.2,
+        4000: 1.0,
+        8000: -1.1,
+        16000: -6.6,
+    }
     for nominal, weight in table.items():
         exact = 1000 * 10 ** (round(10 * math.log10(nominal / 1000)) / 10)
         assert a_gain_db(np.array([exact]))[0] == pytest.approx(weight, abs=0.06), nominal
@@ -125,8 +136,12 @@ def test_kinds_of_noise() -> None:
     swell = noise(8, -40, 2, RATE) * 10 ** (np.sin(2 * np.pi * 0.25 * time) * 10 / 20)
     fan = signal.sosfilt(signal.butter(1, 600, fs=RATE, output="sos"), noise(8, -30, 3, RATE))
     for samples, sort in (
-        (hum, "hum"), (_low(8, 60, 4), "rumble"), (noise(8, -40, 5, RATE), "hiss"), (swell, "unsteady"), (fan, "broad"),
-    ):  # fmt: skip
+        (hum, "hum"),
+        (_low(8, 60, 4), "rumble"),
+        (noise(8, -40, 5, RATE), "hiss"),
+        (swell, "unsteady"),
+        (fan, "broad"),
+    ):
         spectrum = spectrum_of([np.asarray(samples, dtype=np.float32)], RATE)
         assert spectrum is not None
         kind = noise_kind(spectrum)
@@ -138,10 +153,19 @@ def test_kinds_of_noise() -> None:
 @pytest.mark.parametrize(
     ("lines", "mains"),
     [
-        ((117.0,), None), ((117.0, 234.0, 351.0), None), ((118.5, 237.0, 355.5, 474.0), None), ((58.0, 116.0, 174.0), None), ((120.0,), None), ((47.5, 95.0, 142.5), None),
-        ((60.0, 120.0, 180.0), 60), ((120.0, 240.0, 360.0), 60), ((100.0, 200.0), 50), ((50.05, 100.1, 150.15), 50), ((49.95, 149.85, 249.75), 50),
+        ((117.0,), None),
+        ((117.0, 234.0, 351.0), None),
+        ((118.5, 237.0, 355.5, 474.0), None),
+        ((58.0, 116.0, 174.0), None),
+        ((120.0,), None),
+        ((47.5, 95.0, 142.5), None),
+        ((60.0, 120.0, 180.0), 60),
+        ((120.0, 240.0, 360.0), 60),
+        ((100.0, 200.0), 50),
+        ((50.05, 100.1, 150.15), 50),
+        ((49.95, 149.85, 249.75), 50),
     ],
-)  # fmt: skip
+)
 def test_a_fan_is_no_hum_however_near_its_blades_come_to_the_mains(
     lines: tuple[float, ...], mains: float | None
 ) -> None:

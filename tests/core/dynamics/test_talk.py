@@ -72,9 +72,7 @@ def test_a_room_that_changed_is_told() -> None:
 
 def test_a_take_without_pauses_is_told_by_the_rooms_own() -> None:
     talk = _speech_only() + noise(len(_speech_only()) / RATE, -60, 2)
-    found = segment_speech(
-        key_of(talk.astype(np.float32), RATE), key_of(noise(10, -60, 3).astype(np.float32), RATE)
-    )
+    found = segment_speech(key_of(talk.astype(np.float32), RATE), key_of(noise(10, -60, 3).astype(np.float32), RATE))
     assert found.own_room
     assert found.noise_dbfs == pytest.approx(-60, abs=0.2)
 

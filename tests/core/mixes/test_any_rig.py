@@ -44,12 +44,7 @@ def test_a_plan_of_any_rig_does_no_harm(seed: int) -> None:
     after = apply_all(show, plan.edits)
     assert after == plan.after.show
     assert count(plan.after, "back") <= count(plan.before, "back")
-    faint = {
-        (listener, voice)
-        for (voice, how), rows in plan.off_level.items()
-        if how == "faint"
-        for listener in rows
-    }
+    faint = {(listener, voice) for (voice, how), rows in plan.off_level.items() if how == "faint" for listener in rows}
     plugged = {listener for mix in plan.mixes if mix.moved for listener in mix.listeners}
     # Freshly plugged into headphones' own socket, somebody may have its knob down: that is the line-up's, and hearing is spared.
     spared = sum(key[0] in plugged for key in faint)

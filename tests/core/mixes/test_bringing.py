@@ -50,8 +50,7 @@ class TestStrays:
         assert plan.unmet == ()
         steps = steps_between(show, plan.after.show, CATALOGUE)
         assert any(
-            step.act == "plug" and "Call codec (codec2), return from the far end to " in step.text
-            for step in steps
+            step.act == "plug" and "Call codec (codec2), return from the far end to " in step.text for step in steps
         )
         assert planned(plan.after.show).unrouted_sources == ()
 
@@ -62,7 +61,9 @@ class TestStrays:
         (row,) = planned(show).unrouted_sources
         assert row.into is not None
         assert row.into.ref == "desk.in1"
-        assert [(edit.ref.key, edit.ref.field, edit.value) for edit in row.edits if isinstance(edit, SetValue)] == [("in1", "phantom", True)]  # fmt: skip
+        assert [(edit.ref.key, edit.ref.field, edit.value) for edit in row.edits if isinstance(edit, SetValue)] == [
+            ("in1", "phantom", True)
+        ]
 
     def test_two_strays_do_not_get_one_socket(self) -> None:
         show = without(studio("desk-8", 2), ("codec1.near-out", "desk.in5"), ("codec2.near-out", "desk.in6"))
@@ -101,10 +102,7 @@ class TestStrays:
         show = without(studio("desk-8", 1), ("codec1.near-out", "desk.in5"))
         show = apply_all(show, wants_by_role(show))
         row = next(row for row in of_code(show, "wanted-not-heard") if row.subjects == ("stream", "far1"))
-        assert (
-            "it gets as far as Call codec, return from the far end, where nothing is plugged in"
-            in row.message
-        )
+        assert "it gets as far as Call codec, return from the far end, where nothing is plugged in" in row.message
         (remedy,) = row.remedies
         assert remedy.label.startswith("Plug Call codec")
         done = analyse(remedy.apply(show))
@@ -173,9 +171,7 @@ class TestInComputer:
         inside = {row.id for row in after.devices if row.host == "pc"}
 
         def outside(rows: Show) -> set[tuple[str, str]]:
-            return {
-                row.ends for row in rows.cables if not {end.partition(".")[0] for end in row.ends} <= inside
-            }
+            return {row.ends for row in rows.cables if not {end.partition(".")[0] for end in row.ends} <= inside}
 
         assert outside(after) == outside(show)
         for row in show.devices:
@@ -184,9 +180,7 @@ class TestInComputer:
     def test_a_mixer_that_is_there_is_taken(self) -> None:
         show = calls(2, {"id": "soft", "kind": "soft-mixer-8", "name": "Program", "host": "pc"})
         way = by_computer(show)
-        assert way.text.startswith(
-            "Lead everything in Laptop through Program: it takes Interface, Call 1 and Call 2"
-        )
+        assert way.text.startswith("Lead everything in Laptop through Program: it takes Interface, Call 1 and Call 2")
         assert not any(isinstance(edit, AddRow) for edit in way.edits)
 
     def test_one_with_too_few_sends_is_passed_over(self) -> None:
@@ -216,22 +210,22 @@ class TestInComputer:
     def test_the_sides_of_a_programme_stay_apart(self) -> None:
         """A desk's main mix comes by two inputs of the interface: in the software they are panned left and right."""
         data = calls(2).model_dump(mode="json", by_alias=True)
-        data["devices"].append(
-            {"id": "desk", "kind": "desk-8", "place": "room", "settings": {"in1": {"gain_db": 50}}}
-        )
+        data["devices"].append({"id": "desk", "kind": "desk-8", "place": "room", "settings": {"in1": {"gain_db": 50}}})
         next(row for row in data["devices"] if row["id"] == "face")["settings"] = {
             "in1": {"gain_db": 10, "pan": -1},
             "in2": {"gain_db": 10, "pan": 1},
         }
         data["cables"] = [row for row in data["cables"] if row["from"] != "mic.out"]
-        data["cables"] += [{"from": "mic.out", "to": "desk.in1"}, {"from": "desk.main-out.l", "to": "face.in1"}, {"from": "desk.main-out.r", "to": "face.in2"}]  # fmt: skip
+        data["cables"] += [
+            {"from": "mic.out", "to": "desk.in1"},
+            {"from": "desk.main-out.l", "to": "face.in1"},
+            {"from": "desk.main-out.r", "to": "face.in2"},
+        ]
         show = Show.model_validate(data)
         after = apply_all(show, by_computer(show).edits)
         mixer = next(row for row in after.devices if row.kind == "soft-mixer-8")
         fed = {
-            row.source: row.target.partition(".")[2]
-            for row in after.cables
-            if row.target.startswith(f"{mixer.id}.")
+            row.source: row.target.partition(".")[2] for row in after.cables if row.target.startswith(f"{mixer.id}.")
         }
         assert mixer.settings[fed["face.usb1"]].pan == -1.0
         assert mixer.settings[fed["face.usb2"]].pan == 1.0

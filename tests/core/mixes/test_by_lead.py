@@ -36,8 +36,7 @@ class TestShortage:
         text = missing_words(plan.after.show, plan.after.catalogue, row)
         assert [bus.id for bus in row.unfit] == ["send1", "send2"]
         assert (
-            "Free is send 1, send 2, which comes out analogue and does not go into Call, microphone, digital."
-            in text
+            "Free is send 1, send 2, which comes out analogue and does not go into Call, microphone, digital." in text
         )
 
     def test_of_a_desk_whose_sends_are_all_taken_nothing_is_said_to_be_free(self) -> None:
@@ -94,13 +93,23 @@ class TestSteps:
         show = usb_desk()
         texts = [row.text for row in steps_between(show, plan_feeds(show, CATALOGUE).after.show, CATALOGUE)]
         assert texts == [
-            "Desk, Headphones: down", "Desk, headphones to Closed headphones of Guest, input: plug", "Desk, Headphones: slowly up to \u221230 dB",
-        ]  # fmt: skip
+            "Desk, Headphones: down",
+            "Desk, headphones to Closed headphones of Guest, input: plug",
+            "Desk, Headphones: slowly up to \u221230 dB",
+        ]
 
     def test_nor_for_a_channel_that_is_put_on_it(self) -> None:
         before = usb_desk()
         off = {**before.device("desk").settings, "in1>main": {"on": False}}
-        before = Show.model_validate({**before.model_dump(by_alias=True), "devices": [{**row.model_dump(), "settings": off} if row.id == "desk" else row.model_dump() for row in before.devices]})  # fmt: skip
+        before = Show.model_validate(
+            {
+                **before.model_dump(by_alias=True),
+                "devices": [
+                    {**row.model_dump(), "settings": off} if row.id == "desk" else row.model_dump()
+                    for row in before.devices
+                ],
+            }
+        )
         texts = [row.text for row in steps_between(before, usb_desk(), CATALOGUE)]
         assert texts == ["Desk, channel 1: mute", "Desk, channel 1, main mix: on", "Desk, channel 1: unmute"]
 
@@ -136,11 +145,7 @@ class TestPluggedIntoNothing:
 
     def test_headphones_are_offered_the_socket_that_is_for_them(self) -> None:
         show = self.with_roles(usb_desk())
-        rows = [
-            row
-            for row in analyse(show).findings
-            if row.code == "wanted-not-heard" and row.subjects[0] == "guest"
-        ]
+        rows = [row for row in analyse(show).findings if row.code == "wanted-not-heard" and row.subjects[0] == "guest"]
         assert len(rows) == 2
         for row in rows:
             assert "Closed headphones, input is plugged into nothing" in row.message
@@ -157,9 +162,7 @@ class TestPluggedIntoNothing:
         end = deaf_end(analysis, "far")
         assert end is not None
         assert [fit.source.ref for fit in outputs_with(analysis, end, ["host"])] == ["app.far"]
-        rows = [
-            row for row in analysis.findings if row.code == "wanted-not-heard" and row.subjects[0] == "far"
-        ]
+        rows = [row for row in analysis.findings if row.code == "wanted-not-heard" and row.subjects[0] == "far"]
         assert rows
         assert not [remedy for row in rows for remedy in row.remedies]
 

@@ -43,8 +43,9 @@ class TestOrder:
 
     def test_where_nothing_is_opened_nothing_is_muted(self, demo: Show) -> None:
         assert texts(demo, planned(demo)) == [
-            "Desk, channel 5, send 1: off", "Software mixer, stereo input 5, programme: off",
-        ]  # fmt: skip
+            "Desk, channel 5, send 1: off",
+            "Software mixer, stereo input 5, programme: off",
+        ]
 
     @given(
         st.lists(
@@ -92,34 +93,52 @@ class TestWords:
     def test_each_setting_in_its_words(self) -> None:
         show = studio("desk-8", 1)
         edits = (
-            SetValue(SettingRef("desk", "in5>send1", "on"), True), SetValue(SettingRef("desk", "in5>send1", "gain_db"), -6.0),
-            SetValue(SettingRef("desk", "in5>send1", "tap"), "pre"), SetValue(SettingRef("desk", "in5", "pan"), -0.5),
-            SetValue(SettingRef("desk", "in5", "mute"), True), SetValue(SettingRef("desk", "in1", "gain_db"), 44.0),
+            SetValue(SettingRef("desk", "in5>send1", "on"), True),
+            SetValue(SettingRef("desk", "in5>send1", "gain_db"), -6.0),
+            SetValue(SettingRef("desk", "in5>send1", "tap"), "pre"),
+            SetValue(SettingRef("desk", "in5", "pan"), -0.5),
+            SetValue(SettingRef("desk", "in5", "mute"), True),
+            SetValue(SettingRef("desk", "in1", "gain_db"), 44.0),
             SetValue(SettingRef("desk", "send1", "fader_db"), -3.0),
-        )  # fmt: skip
+        )
         name = "Eight-channel desk, two sends, USB pair"
         assert texts(show, apply_all(show, edits)) == [
-            f"{name}, send 1: mute", f"{name}, channel 5: mute", f"{name}, channel 5: pan 50% left", f"{name}, channel 1, gain: +44 dB",
-            f"{name}, channel 5, send 1: \u22126 dB, before the fader", f"{name}, send 1: fader to \u22123 dB", f"{name}, channel 5, send 1: on", f"{name}, send 1: unmute",
-        ]  # fmt: skip
+            f"{name}, send 1: mute",
+            f"{name}, channel 5: mute",
+            f"{name}, channel 5: pan 50% left",
+            f"{name}, channel 1, gain: +44 dB",
+            f"{name}, channel 5, send 1: \u22126 dB, before the fader",
+            f"{name}, send 1: fader to \u22123 dB",
+            f"{name}, channel 5, send 1: on",
+            f"{name}, send 1: unmute",
+        ]
 
     @pytest.mark.parametrize(
         ("ref", "value", "words"),
         [
-            (SettingRef("desk", "in1", "phantom"), True, ["channel 1: mute", "channel 1: phantom on", "channel 1: unmute"]),
+            (
+                SettingRef("desk", "in1", "phantom"),
+                True,
+                ["channel 1: mute", "channel 1: phantom on", "channel 1: unmute"],
+            ),
             (SettingRef("face", "in2", "hi_z"), True, ["input 2: switched for instruments"]),
             (SettingRef("face", "in1", "pad"), True, ["input 1: pad in"]),
             (SettingRef("pc", "buffer", "samples"), 512, ["buffer: 512 samples"]),
             (SettingRef("app", "echo", "on"), False, ["echo control: off"]),
             (SettingRef("desk", "in1", "chain"), (Gate(),), ["channel 1: gate opens"]),
         ],
-    )  # fmt: skip
+    )
     def test_whatever_is_set_is_a_step(self, ref: SettingRef, value: object, words: list[str]) -> None:
         face = {"id": "face", "kind": "interface-2", "name": "Interface", "host": "pc", "place": "room"}
         show = usb_desk(face)
         device = next(row for row in show.devices if row.id == ref.device)
         fresh = device.settings.get(ref.key, Setting()).model_copy(update={ref.field: value})
-        after = show.with_(devices=tuple(row.with_(settings={**row.settings, ref.key: fresh}) if row.id == ref.device else row for row in show.devices))  # fmt: skip
+        after = show.with_(
+            devices=tuple(
+                row.with_(settings={**row.settings, ref.key: fresh}) if row.id == ref.device else row
+                for row in show.devices
+            )
+        )
         there = texts(show, after)
         assert len(there) == len(words)
         assert all(word in text for word, text in zip(words, there, strict=True))
@@ -154,21 +173,18 @@ class TestWords:
     def test_cables_with_their_adapters(self) -> None:
         show = studio("desk-8", 1)
         rows = [text for text in texts(show, planned(show)) if "plug" in text]
-        assert rows == ["Eight-channel desk, two sends, USB pair, send 1 to Call codec, send to the far end: plug, with XLR to 6.35 mm jack lead"]  # fmt: skip
+        assert rows == [
+            "Eight-channel desk, two sends, USB pair, send 1 to Call codec, send to the far end: plug, with XLR to 6.35 mm jack lead"
+        ]
 
     def test_another_desk_in_its_place(self) -> None:
         show = studio("desk-8", 1)
         edits = (SetField("devices", "desk", "kind", "desk-direct"),)
-        assert any(
-            "put Desk with direct outputs in its place" in text
-            for text in texts(show, apply_all(show, edits))
-        )
+        assert any("put Desk with direct outputs in its place" in text for text in texts(show, apply_all(show, edits)))
 
 
 class TestComplete:
-    @pytest.mark.parametrize(
-        ("desk", "count"), [("desk-8", 2), ("desk-8", 3), ("desk-stereo", 2), ("desk-12-4", 4)]
-    )
+    @pytest.mark.parametrize(("desk", "count"), [("desk-8", 2), ("desk-8", 3), ("desk-stereo", 2), ("desk-12-4", 4)])
     def test_from_now_it_is_only_what_differs(self, desk: str, count: int) -> None:
         show = studio(desk, count)
         done = planned(show)
@@ -184,7 +200,10 @@ class TestComplete:
             path = kind.path(key)
             if path is not None and path.switch and setting.on is not None and setting.on != path.on:
                 names = {row.id: row.name for row in (*kind.inputs, *kind.outputs, *kind.buses)}
-                assert any(f"{names[path.source]}, {names[path.target]}: {'on' if setting.on else 'off'}" in row for row in rows)  # fmt: skip
+                assert any(
+                    f"{names[path.source]}, {names[path.target]}: {'on' if setting.on else 'off'}" in row
+                    for row in rows
+                )
 
 
 class TestTasks:

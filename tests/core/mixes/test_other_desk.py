@@ -35,15 +35,22 @@ def pocket(**settings: Any) -> Show:
     far = {"id": "far", "name": "Far", "kind": "remote", "speaks": True, "listens": True, "hears_on": "tel"}
     return rig(
         [
-            dev("mic", "dynamic-close", party=VOICE["id"], at_m=[1.1, 1]), dev("ears", "headphones"), dev("codec", "call-codec"), dev("tel", "phone", party="far"),
+            dev("mic", "dynamic-close", party=VOICE["id"], at_m=[1.1, 1]),
+            dev("ears", "headphones"),
+            dev("codec", "call-codec"),
+            dev("tel", "phone", party="far"),
             dev("desk", "desk-pocket", settings={"in1": {"gain_db": 50}, **settings}),
         ],
         [
-            wire("mic.out", "desk.in1"), wire("codec.near-out", "desk.line-in"), wire("desk.main-out.l", "codec.near-in"),
-            wire("tel.call-out", "codec.far-in"), wire("desk.phones", "ears.in"), wire("codec.far-out", "tel.call-in"),
+            wire("mic.out", "desk.in1"),
+            wire("codec.near-out", "desk.line-in"),
+            wire("desk.main-out.l", "codec.near-in"),
+            wire("tel.call-out", "codec.far-in"),
+            wire("desk.phones", "ears.in"),
+            wire("codec.far-out", "tel.call-in"),
         ],
         [{**VOICE, "listens": True, "hears_on": "ears"}, far],
-    )  # fmt: skip
+    )
 
 
 class TestSockets:
@@ -68,9 +75,7 @@ class TestSockets:
         assert "desk-pocket" not in fitting, "three channels are too few"
 
     def test_a_usb_pair_stays_one(self) -> None:
-        assert {row.ends for row in changed(usb_desk(), "desk-8").cables} == {
-            row.ends for row in usb_desk().cables
-        }
+        assert {row.ends for row in changed(usb_desk(), "desk-8").cables} == {row.ends for row in usb_desk().cables}
         found = change(usb_desk(), "desk-multi")
         assert found is not None
         assert found.moved == 2, "its pair is called otherwise, and the single channels beside it are no pair"
@@ -98,7 +103,11 @@ class TestSockets:
 
     def test_nor_where_somebody_listens_on_a_socket_that_the_other_lacks(self) -> None:
         show = pocket()
-        listening = show.with_(parties=tuple(row.with_(listens=True, hears_on="desk.phones") if row.id != "far" else row for row in show.parties))  # fmt: skip
+        listening = show.with_(
+            parties=tuple(
+                row.with_(listens=True, hears_on="desk.phones") if row.id != "far" else row for row in show.parties
+            )
+        )
         names = {kind: any(port.id == "phones" for port in CATALOGUE[kind].outputs) for kind in DESKS}
         for kind, has in names.items():
             if not has:
@@ -116,7 +125,12 @@ class TestSettings:
 
     def test_a_gain_that_the_other_does_not_have_is_its_nearest(self) -> None:
         lowest, highest = CATALOGUE["desk-8"].port("in1").strip.gain_db  # type: ignore[union-attr,misc]
-        show = studio("desk-8", 1).with_(devices=tuple(row.with_(settings={"in1": Setting(gain_db=highest)}) if row.id == "desk" else row for row in studio("desk-8", 1).devices))  # fmt: skip
+        show = studio("desk-8", 1).with_(
+            devices=tuple(
+                row.with_(settings={"in1": Setting(gain_db=highest)}) if row.id == "desk" else row
+                for row in studio("desk-8", 1).devices
+            )
+        )
         for kind in DESKS:
             found = change(show, kind)
             if found is None:

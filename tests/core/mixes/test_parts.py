@@ -46,10 +46,13 @@ class TestMixer:
             ("desk-8", ["send1", "send2", "main", "main.l", "main.r"]),
             ("desk-stereo", ["main", "main.l", "main.r"]),
             ("desk-24-mono", ["send1", "send2", "main"]),
-            ("desk-12-4", ["send1", "send2", "send3", "send4", "main", "main.l", "main.r", "group", "group.l", "group.r"]),
+            (
+                "desk-12-4",
+                ["send1", "send2", "send3", "send4", "main", "main.l", "main.r", "group", "group.l", "group.r"],
+            ),
             ("soft-mixer", ["send1", "send2", "main"]),
         ],
-    )  # fmt: skip
+    )
     def test_every_mix_that_a_kind_can_make(self, kind: str, buses: list[str]) -> None:
         found = buses_of(Device(id="x", kind=kind), CATALOGUE[kind])
         assert [row.id for row in found if not all(point.fixed for point in row.inputs.values())] == buses
@@ -77,9 +80,15 @@ class TestMixer:
         assert main.inputs["in3"].path.key == "in3>group2"
 
     def test_what_mixes_and_what_does_not(self) -> None:
-        assert [kind for kind in ("desk-8", "soft-mixer", "interface-2", "headphone-amp", "call-codec", "recorder") if mixes(CATALOGUE[kind])] == [
-            "desk-8", "soft-mixer", "interface-2",
-        ]  # fmt: skip
+        assert [
+            kind
+            for kind in ("desk-8", "soft-mixer", "interface-2", "headphone-amp", "call-codec", "recorder")
+            if mixes(CATALOGUE[kind])
+        ] == [
+            "desk-8",
+            "soft-mixer",
+            "interface-2",
+        ]
 
     def test_voices_by_their_own_microphones_not_by_bleed(self, demo: Show) -> None:
         """Tam is 7 dB under Ilse in her microphone, and does not come by it."""
@@ -94,9 +103,7 @@ class TestMixer:
         assert soft.needless == frozenset({"in5"})
         assert soft.carrying("mira") == ("in1", "in2")
 
-    def test_what_comes_first_but_with_its_gain_down_does_not_stand_in_for_what_is_heard(
-        self, demo: Show
-    ) -> None:
+    def test_what_comes_first_but_with_its_gain_down_does_not_stand_in_for_what_is_heard(self, demo: Show) -> None:
         """The monitor mix brings every voice again, later. With the gain of all that comes sooner 25 dB down it is what is heard."""
 
         def turned(gain_db: float) -> Mixer:
@@ -187,9 +194,7 @@ class TestAssign:
         assert price(ferry, desk, desk.bus("send1")) == 0
         assert price(ferry, desk, desk.bus("send2")) == cost("re-plug")
         # One side of the main mix has neither levels of its own nor the socket.
-        assert price(ferry, desk, desk.bus("main.l")) == cost("re-plug") + cost("one-side") + cost(
-            "no-levels"
-        )
+        assert price(ferry, desk, desk.bus("main.l")) == cost("re-plug") + cost("one-side") + cost("no-levels")
         assert lacks(ferry, desk.bus("send1")) == ((), ())
         assert is_plugged(rows["ferry"], desk.bus("send1"))
         assert not fits(rows["ferry"], desk, desk.bus("main"))
@@ -221,9 +226,7 @@ class TestAssign:
 
 class TestWants:
     def test_what_is_said_stands_and_the_rest_goes_by_the_role(self) -> None:
-        show = studio(
-            "desk-8", 2, wants=[{"listener": "far1", "voice": "host", "want": "hear", "gain_db": -3}]
-        )
+        show = studio("desk-8", 2, wants=[{"listener": "far1", "voice": "host", "want": "hear", "gain_db": -3}])
         rows = wants_of(show)
         assert (rows["far1", "host"].want, rows["far1", "host"].gain_db, rows["far1", "host"].asked) == (
             "hear",
@@ -237,15 +240,11 @@ class TestWants:
     def test_by_role_adds_and_replaces_nothing(self) -> None:
         show = studio("desk-8", 1, wants=[{"listener": "far1", "voice": "host", "want": "never"}])
         done = apply_all(show, wants_by_role(show))
-        assert (
-            next(row for row in done.wants if (row.listener, row.voice) == ("far1", "host")).want == "never"
-        )
+        assert next(row for row in done.wants if (row.listener, row.voice) == ("far1", "host")).want == "never"
 
     def test_who_listens_to_the_room_asks_nothing_of_who_speaks_in_it(self) -> None:
         data = studio("desk-8", 1).model_dump(mode="json", by_alias=True)
-        data["parties"].append(
-            {"id": "hall", "name": "Hall", "kind": "guest", "listens": True, "place": "room"}
-        )
+        data["parties"].append({"id": "hall", "name": "Hall", "kind": "guest", "listens": True, "place": "room"})
         rows = wants_of(Show.model_validate(data))
         assert rows["hall", "host"].want == "any"
         assert rows["hall", "far1"].want == "hear"
@@ -256,15 +255,16 @@ class TestWords:
         plan = plan_feeds(demo, CATALOGUE)
         kinds = plan.after.catalogue
         lines = [mix_words(plan.after.show, kinds, mix) for mix in plan.mixes]
-        assert "Lighthouse: Desk, send 2, with channel 1, channel 2, channel 3, channel 4, channel 5, channel 7, channel 8; without channel 6 (after the faders)" in lines  # fmt: skip
+        assert (
+            "Lighthouse: Desk, send 2, with channel 1, channel 2, channel 3, channel 4, channel 5, "
+            "channel 7, channel 8; without channel 6 (after the faders)" in lines
+        )
 
     def test_voices_that_cannot_be_parted_are_told(self) -> None:
         data = studio("desk-8", 2).model_dump(mode="json", by_alias=True)
         data["devices"].append({"id": "small", "kind": "desk-pocket"})
         for row in data["cables"]:
-            row["to"] = {"codec1.near-out": "small.in1", "codec2.near-out": "small.in2"}.get(
-                row["from"], row["to"]
-            )
+            row["to"] = {"codec1.near-out": "small.in1", "codec2.near-out": "small.in2"}.get(row["from"], row["to"])
         data["cables"].append({"from": "small.main-out.l", "to": "desk.in5"})
         plan = plan_feeds(Show.model_validate(data), CATALOGUE)
         text = missing_words(plan.after.show, plan.after.catalogue, plan.missing[0])
@@ -279,7 +279,10 @@ class TestWords:
 class TestImpulse:
     def graph(self, edges: list[tuple[int, int, float, float]]) -> SignalGraph:
         nodes = tuple(Node(f"n{i}", "", "dBFS", "x") for i in range(3))
-        return SignalGraph(nodes, tuple(Edge(a, b, (Derived("g", gain, "dB"),), (Derived("d", delay, "ms"),)) for a, b, gain, delay in edges))  # fmt: skip
+        return SignalGraph(
+            nodes,
+            tuple(Edge(a, b, (Derived("g", gain, "dB"),), (Derived("d", delay, "ms"),)) for a, b, gain, delay in edges),
+        )
 
     def test_rounds_of_a_circle_come_one_by_one(self) -> None:
         """A circle of -6.02 dB and 10 ms before a way on: 1, 1/2, 1/4 ... every 10 ms."""
@@ -289,16 +292,12 @@ class TestImpulse:
         assert amplitudes == pytest.approx(0.5 ** np.arange(5), rel=1e-4)
 
     def test_no_way_nothing_arrives(self) -> None:
-        times, amplitudes = impulse_arrivals(
-            self.graph([(0, 1, 0.0, 1.0), (1, 1, -1.0, 0.0)]), 0, 2, until_ms=10
-        )
+        times, amplitudes = impulse_arrivals(self.graph([(0, 1, 0.0, 1.0), (1, 1, -1.0, 0.0)]), 0, 2, until_ms=10)
         assert len(times) == len(amplitudes) == 0
 
     def test_a_circle_without_delay_is_told(self) -> None:
         with pytest.raises(ValueError, match="circle without delay"):
-            impulse_arrivals(
-                self.graph([(0, 1, 0.0, 0.0), (1, 1, 0.0, 0.0), (1, 2, 0.0, 0.0)]), 0, 2, until_ms=10
-            )
+            impulse_arrivals(self.graph([(0, 1, 0.0, 0.0), (1, 1, 0.0, 0.0), (1, 2, 0.0, 0.0)]), 0, 2, until_ms=10)
 
 
 def test_free_space_of_a_disk_and_of_none(tmp_path: Path) -> None:

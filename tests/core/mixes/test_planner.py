@@ -31,7 +31,9 @@ def planned(show: Show) -> FeedPlan:
 
 def own_voices(plan: FeedPlan) -> dict[str, str]:
     """Verdict of each remote guest's own voice in its own ear."""
-    return {key[0]: feed.verdict for key, feed in plan.after.feeds.items() if key[0] == key[1] and key[0].startswith("far")}  # fmt: skip
+    return {
+        key[0]: feed.verdict for key, feed in plan.after.feeds.items() if key[0] == key[1] and key[0].startswith("far")
+    }
 
 
 class TestTheTrade:
@@ -61,7 +63,11 @@ class TestTheTrade:
         sided = next(mix for mix in plan.mixes if mix.bus.side)
         assert "costs stereo" in " ".join(sided.how)
         (channel,) = sided.left_out
-        pan = next(edit for edit in plan.edits if isinstance(edit, SetValue) and edit.ref.key == channel and edit.ref.field == "pan")  # fmt: skip
+        pan = next(
+            edit
+            for edit in plan.edits
+            if isinstance(edit, SetValue) and edit.ref.key == channel and edit.ref.field == "pan"
+        )
         assert pan.value == {"l": 1.0, "r": -1.0}[sided.bus.side]
 
     def test_two_on_a_desk_without_sends_take_a_side_each(self) -> None:
@@ -81,7 +87,11 @@ class TestTheTrade:
         show = studio("desk-8", 1)
         cables = tuple(row for row in show.cables if row.source != "desk.phones")
         plan = planned(show.model_copy(update={"cables": cables}))
-        taps = {edit.ref.key.partition(">")[2]: edit.value for edit in plan.edits if isinstance(edit, SetValue) and edit.ref.field == "tap"}  # fmt: skip
+        taps = {
+            edit.ref.key.partition(">")[2]: edit.value
+            for edit in plan.edits
+            if isinstance(edit, SetValue) and edit.ref.field == "tap"
+        }
         far = next(mix.bus.id for mix in plan.mixes if mix.listeners == ("far1",))
         assert taps[far] == "post"
 
@@ -122,7 +132,12 @@ class TestShortage:
         way = next(row for row in ways_out(show, CATALOGUE, planned(show)) if row.sort == "desk")
         done = analyse(apply_all(show, way.edits))
         assert done.show.device("desk").kind != "desk-1-send"
-        assert {feed.verdict for key, feed in done.feeds.items() if key[0].startswith("far")} <= {"heard", "silent", "quiet", "loud"}  # fmt: skip
+        assert {feed.verdict for key, feed in done.feeds.items() if key[0].startswith("far")} <= {
+            "heard",
+            "silent",
+            "quiet",
+            "loud",
+        }
 
     def test_a_software_mixer_with_free_sends_is_offered(self) -> None:
         """Common practice: what the desk cannot mix the computer can; told with its free mixes, as it takes more than switches."""
@@ -149,20 +164,24 @@ class TestShortage:
         data["cables"].append({"from": "small.main-out.l", "to": "desk.in5"})
         plan = planned(Show.model_validate(data))
         assert {(row.need.listeners and next(iter(row.need.listeners)), row.voices) for row in plan.missing} == {
-            ("far1", ("far2",)), ("far2", ("far1",)),
-        }  # fmt: skip
+            ("far1", ("far2",)),
+            ("far2", ("far1",)),
+        }
 
 
 class TestThePlanItself:
     def test_the_demo_takes_two_switches(self, demo: Show) -> None:
         plan = planned(demo)
-        assert {(edit.ref.key, edit.value) for edit in plan.edits if isinstance(edit, SetValue)} == {("in5>send1", False), ("in5>main", False)}  # fmt: skip
+        assert {(edit.ref.key, edit.value) for edit in plan.edits if isinstance(edit, SetValue)} == {
+            ("in5>send1", False),
+            ("in5>main", False),
+        }
         assert len(plan.edits) == 2
         assert plan.unmet == ()
         done = analyse(apply_all(demo, plan.edits))
         assert not [row for row in done.findings if row.stage == "Feeds" and row.severity != "note"]
 
-    @pytest.mark.parametrize(("desk", "count"), [("desk-8", 2), ("desk-8", 3), ("desk-stereo", 2), ("desk-12-4", 4)])  # fmt: skip
+    @pytest.mark.parametrize(("desk", "count"), [("desk-8", 2), ("desk-8", 3), ("desk-stereo", 2), ("desk-12-4", 4)])
     def test_planned_again_nothing_changes(self, desk: str, count: int) -> None:
         show = studio(desk, count)
         once = apply_all(show, planned(show).edits)
@@ -201,7 +220,10 @@ class TestThePlanItself:
         desk = next(row for row in data["devices"] if row["id"] == "desk")
         desk["settings"][send] = {"mute": True, "fader_db": -90}
         edits = planned(Show.model_validate(data)).edits
-        assert {(edit.ref.key, edit.ref.field, edit.value) for edit in edits if isinstance(edit, SetValue)} == {(send, "mute", False), (send, "fader_db", 0.0)}  # fmt: skip
+        assert {(edit.ref.key, edit.ref.field, edit.value) for edit in edits if isinstance(edit, SetValue)} == {
+            (send, "mute", False),
+            (send, "fader_db", 0.0),
+        }
 
     def test_sockets_of_one_domain_only(self) -> None:
         """An analogue codec is never plugged into a USB output."""
@@ -212,7 +234,9 @@ class TestThePlanItself:
         assert {kinds[row.source.split(".")[1]] for row in plugs} == {"analog"}
 
     def test_a_rig_without_a_mixer_has_no_plan(self) -> None:
-        show = Show.model_validate({"parties": [{"id": "a", "name": "A", "kind": "guest", "speaks": True, "listens": True}]})  # fmt: skip
+        show = Show.model_validate(
+            {"parties": [{"id": "a", "name": "A", "kind": "guest", "speaks": True, "listens": True}]}
+        )
         plan = planned(show)
         assert plan.mixes == ()
         assert plan.missing == ()
@@ -233,7 +257,9 @@ def _cheapest(show: Show) -> tuple[int, int]:
         rows: dict[str | None, list] = {}  # type: ignore[type-arg]
         for row, where in zip(far, choice, strict=True):
             rows.setdefault(where, []).append(row)
-        fine = all(not a.conflicts(b) for where, group in rows.items() if where for a, b in itertools.combinations(group, 2))  # fmt: skip
+        fine = all(
+            not a.conflicts(b) for where, group in rows.items() if where for a, b in itertools.combinations(group, 2)
+        )
         left, right = (rows.get(side, []) for side in "lr")
         for group, others in ((left, right), (right, left)):
             off = {channel for row in group for channel in row.off}
@@ -332,9 +358,11 @@ class TestOddRigs:
     def test_a_pair_of_sockets_on_a_mono_send(self) -> None:
         """The stream must not have the host, whose ears are on the main mix: both its sockets go on one send, by a Y lead."""
         wants = [
-            {"listener": "stream", "voice": "host", "want": "never"}, {"listener": "stream", "voice": "far1", "want": "hear"},
-            {"listener": "host", "voice": "host", "want": "local"}, {"listener": "host", "voice": "far1", "want": "hear"},
-        ]  # fmt: skip
+            {"listener": "stream", "voice": "host", "want": "never"},
+            {"listener": "stream", "voice": "far1", "want": "hear"},
+            {"listener": "host", "voice": "host", "want": "local"},
+            {"listener": "host", "voice": "far1", "want": "hear"},
+        ]
         plan = planned(studio("desk-8", 1, wants=wants))
         assert plan.unmet == ()
         mine = next(mix for mix in plan.mixes if mix.device == "desk" and mix.listeners == ("stream",))
@@ -344,31 +372,67 @@ class TestOddRigs:
 
 def kitchen() -> Show:
     """A streamer at a laptop: interface, software mixer, a call; the monitor mix comes back in, and the guest is not fed yet."""
-    return Show.model_validate({
-        "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}],
-        "parties": [
-            {"id": "host", "name": "Host", "kind": "presenter", "place": "room", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
-            {"id": "far", "name": "Far", "kind": "remote", "place": "away", "speaks": True, "listens": True, "hears_on": "far-ears"},
-            {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
-            {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
-        ],
-        "devices": [
-            {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
-            {"id": "face", "kind": "interface-2", "host": "pc", "settings": {"in1": {"gain_db": 55}}}, {"id": "pc", "kind": "laptop"},
-            {"id": "mixer", "kind": "soft-mixer", "host": "pc"}, {"id": "app", "kind": "conference-app", "host": "pc"},
-            {"id": "enc", "kind": "stream-encoder", "host": "pc"}, {"id": "rec", "kind": "recorder", "host": "pc"},
-            {"id": "ears", "kind": "headphones", "place": "room"}, {"id": "far-app", "kind": "conference-app"},
-            {"id": "far-face", "kind": "interface-1", "settings": {"in1": {"gain_db": 50}}},
-            {"id": "far-mic", "kind": "dynamic-close", "place": "away", "party": "far"}, {"id": "far-ears", "kind": "headphones", "place": "away"},
-        ],
-        "cables": [
-            {"from": a, "to": b} for a, b in (
-                ("mic.out", "face.in1"), ("face.usb1", "mixer.in1"), ("face.usb34", "mixer.in5"), ("mixer.mon", "face.usb-in"), ("face.phones", "ears.in"),
-                ("mixer.out", "enc.in"), ("mixer.out", "rec.in"), ("app.out", "mixer.in2"), ("app.far", "far-app.far-in"), ("far-app.out", "far-face.usb-in"),
-                ("far-face.phones", "far-ears.in"), ("far-mic.out", "far-face.in1"), ("far-face.usb1", "far-app.mic"), ("far-app.far", "app.far-in"),
-            )
-        ],
-    })  # fmt: skip
+    return Show.model_validate(
+        {
+            "places": [{"id": "room", "name": "Room"}, {"id": "away", "name": "Away"}],
+            "parties": [
+                {
+                    "id": "host",
+                    "name": "Host",
+                    "kind": "presenter",
+                    "place": "room",
+                    "at_m": [1, 1],
+                    "speaks": True,
+                    "listens": True,
+                    "hears_on": "ears",
+                },
+                {
+                    "id": "far",
+                    "name": "Far",
+                    "kind": "remote",
+                    "place": "away",
+                    "speaks": True,
+                    "listens": True,
+                    "hears_on": "far-ears",
+                },
+                {"id": "stream", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+                {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
+            ],
+            "devices": [
+                {"id": "mic", "kind": "dynamic-close", "place": "room", "party": "host", "at_m": [1.15, 1]},
+                {"id": "face", "kind": "interface-2", "host": "pc", "settings": {"in1": {"gain_db": 55}}},
+                {"id": "pc", "kind": "laptop"},
+                {"id": "mixer", "kind": "soft-mixer", "host": "pc"},
+                {"id": "app", "kind": "conference-app", "host": "pc"},
+                {"id": "enc", "kind": "stream-encoder", "host": "pc"},
+                {"id": "rec", "kind": "recorder", "host": "pc"},
+                {"id": "ears", "kind": "headphones", "place": "room"},
+                {"id": "far-app", "kind": "conference-app"},
+                {"id": "far-face", "kind": "interface-1", "settings": {"in1": {"gain_db": 50}}},
+                {"id": "far-mic", "kind": "dynamic-close", "place": "away", "party": "far"},
+                {"id": "far-ears", "kind": "headphones", "place": "away"},
+            ],
+            "cables": [
+                {"from": a, "to": b}
+                for a, b in (
+                    ("mic.out", "face.in1"),
+                    ("face.usb1", "mixer.in1"),
+                    ("face.usb34", "mixer.in5"),
+                    ("mixer.mon", "face.usb-in"),
+                    ("face.phones", "ears.in"),
+                    ("mixer.out", "enc.in"),
+                    ("mixer.out", "rec.in"),
+                    ("app.out", "mixer.in2"),
+                    ("app.far", "far-app.far-in"),
+                    ("far-app.out", "far-face.usb-in"),
+                    ("far-face.phones", "far-ears.in"),
+                    ("far-mic.out", "far-face.in1"),
+                    ("far-face.usb1", "far-app.mic"),
+                    ("far-app.far", "app.far-in"),
+                )
+            ],
+        }
+    )
 
 
 class TestTwoDesks:
@@ -397,9 +461,7 @@ class TestTwoDesks:
         """The pan pot as a router: somebody heard on one side is better than an echo."""
         show = two_rooms()
         bare = show.with_(
-            devices=tuple(
-                row.with_(kind="desk-stereo") if row.kind == "desk-8" else row for row in show.devices
-            )
+            devices=tuple(row.with_(kind="desk-stereo") if row.kind == "desk-8" else row for row in show.devices)
         )
         bare = bare.with_(
             cables=tuple(

@@ -37,7 +37,7 @@ from tests.core.rigs import STUDIO, dev, of_code, rig, wire
 def bare(count: int, edges: list[tuple[int, int, float, float]]) -> SignalGraph:
     """Points and ways: from, to, gain in dB, delay in ms."""
     nodes = tuple(Node(f"n{i}", "", "dBFS", "x") for i in range(count))
-    rows = tuple(Edge(a, b, (Derived("g", gain, "dB"),), (Derived("d", delay, "ms"),)) for a, b, gain, delay in edges)  # fmt: skip
+    rows = tuple(Edge(a, b, (Derived("g", gain, "dB"),), (Derived("d", delay, "ms"),)) for a, b, gain, delay in edges)
     return SignalGraph(nodes, rows)
 
 
@@ -106,14 +106,12 @@ class TestRoundTheMainMix:
         assert lap.nodes == (0, 1, 2, 3, 1, 2, 4)
         assert (lap.gain_db, lap.delay_ms) == (pytest.approx(-6 - 10), pytest.approx(3 + 32))
         assert [(row.gain_db, row.delay_ms) for row in arrivals_of(transfer, 0, 4, own=True)] == [
-            (pytest.approx(-6), pytest.approx(3)), (pytest.approx(-16), pytest.approx(35)),
-        ]  # fmt: skip
+            (pytest.approx(-6), pytest.approx(3)),
+            (pytest.approx(-16), pytest.approx(35)),
+        ]
         assert [row.delay_ms for row in arrivals_of(transfer, 0, 4)] == [pytest.approx(3)]
         [aside] = best_paths(Transfer(bare(3, [(0, 1, 0, 0), (1, 2, 0, 0)])), 0, 2).paths
-        assert (
-            round_once(aside, simple_cycles(Transfer(bare(9, [(7, 8, -6, 1), (8, 7, -6, 1)]))).paths[0])
-            is None
-        )
+        assert round_once(aside, simple_cycles(Transfer(bare(9, [(7, 8, -6, 1), (8, 7, -6, 1)]))).paths[0]) is None
 
     def test_what_goes_round_is_told_as_an_echo(self) -> None:
         show = two_rooms()
@@ -169,9 +167,7 @@ class TestCircles:
         analysis = analyse(apply_all(demo, (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader)))
         listed = loops_of(analysis)
         assert len(analysis.circles.paths) == 2 * len(listed) == 4
-        assert len({(round(row.gain_margin_db, 2), round(row.path.delay_ms, 2)) for row in listed}) == len(
-            listed
-        )
+        assert len({(round(row.gain_margin_db, 2), round(row.path.delay_ms, 2)) for row in listed}) == len(listed)
         assert [row.gain_margin_db for row in listed] == sorted(row.gain_margin_db for row in listed)
 
 
@@ -264,11 +260,18 @@ def person(kind: str, name: str = "x") -> Party:
 @pytest.mark.parametrize(
     ("listener", "voice", "want", "gain"),
     [
-        ("remote", "guest", "hear", 0), ("remote", "player", "hear", -6), ("remote", "crowd", "any", -10),
-        ("guest", "remote", "hear", 0), ("audience", "crowd", "hear", -10), ("audience", "crew", "never", 0),
-        ("recorder", "player", "hear", 0), ("crew", "crew", "hear", 0), ("crew", "guest", "any", 0), ("presenter", "crew", "any", 0),
+        ("remote", "guest", "hear", 0),
+        ("remote", "player", "hear", -6),
+        ("remote", "crowd", "any", -10),
+        ("guest", "remote", "hear", 0),
+        ("audience", "crowd", "hear", -10),
+        ("audience", "crew", "never", 0),
+        ("recorder", "player", "hear", 0),
+        ("crew", "crew", "hear", 0),
+        ("crew", "guest", "any", 0),
+        ("presenter", "crew", "any", 0),
     ],
-)  # fmt: skip
+)
 def test_what_goes_by_the_role(listener: str, voice: str, want: str, gain: float) -> None:
     """Common practice: remote all but itself, audience the programme and never the talkback, crew the talkback."""
     row = role_want(person(listener, "a"), person(voice, "b"))
@@ -290,9 +293,7 @@ class TestRules:
         from kymaphon.files.show_file import read_show
 
         fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
-        show = apply_all(
-            read_show(demo_path()), (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader)
-        )
+        show = apply_all(read_show(demo_path()), (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader))
         (row,) = of_code(show, "circle-howls")
         assert "circles howl together, though the strongest alone has 4.3 dB in hand" in row.message
         assert row.severity == "stop"
@@ -340,17 +341,34 @@ class TestRules:
     def test_a_double_by_somebody_elses_microphone_is_for_cast(self) -> None:
         """Two talkers 40 cm apart: each is in the other's microphone, and no switch parts them without taking one of them away."""
         people = [
-            {"id": name, "name": name.title(), "kind": "guest", "place": "studio", "at_m": [x, 1], "faces_deg": 90, "speaks": True} for name, x in (("ann", 1.0), ("ben", 1.4))
-        ]  # fmt: skip
+            {
+                "id": name,
+                "name": name.title(),
+                "kind": "guest",
+                "place": "studio",
+                "at_m": [x, 1],
+                "faces_deg": 90,
+                "speaks": True,
+            }
+            for name, x in (("ann", 1.0), ("ben", 1.4))
+        ]
         tape = {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"}
         wants = [{"listener": "tape", "voice": name, "want": "hear"} for name in ("ann", "ben")]
         show = rig(
             [
-                dev("m1", "condenser-broad", party="ann", at_m=[1.0, 1.3]), dev("m2", "condenser-broad", party="ben", at_m=[1.4, 1.3]),
-                dev("face", "interface-2-plain", settings={"in1": {"gain_db": 40, "phantom": True}, "in2": {"gain_db": 40, "phantom": True}}), dev("rec", "recorder"),
+                dev("m1", "condenser-broad", party="ann", at_m=[1.0, 1.3]),
+                dev("m2", "condenser-broad", party="ben", at_m=[1.4, 1.3]),
+                dev(
+                    "face",
+                    "interface-2-plain",
+                    settings={"in1": {"gain_db": 40, "phantom": True}, "in2": {"gain_db": 40, "phantom": True}},
+                ),
+                dev("rec", "recorder"),
             ],
-            [wire("m1.out", "face.in1"), wire("m2.out", "face.in2"), wire("face.usb", "rec.in")], [*people, tape], wants=wants,
-        )  # fmt: skip
+            [wire("m1.out", "face.in1"), wire("m2.out", "face.in2"), wire("face.usb", "rec.in")],
+            [*people, tape],
+            wants=wants,
+        )
         rows = of_code(show, "arrives-twice")
         assert rows
         assert all("comes by somebody else's microphone: that is for Cast" in row.message for row in rows)
@@ -359,9 +377,14 @@ class TestRules:
     def test_a_circle_round_the_computer_is_called_that(self) -> None:
         """A desk whose USB pair goes into a program, and whose program's monitor comes back into the desk's main mix."""
         show = rig(
-            [dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("desk", "desk-8", host="pc", settings={"in1": {"gain_db": 50}, "usb-in": {"fader_db": 0}}), dev("pc", "laptop"), dev("mixer", "soft-mixer", host="pc")],
+            [
+                dev("mic", "dynamic-close", at_m=[1.15, 1]),
+                dev("desk", "desk-8", host="pc", settings={"in1": {"gain_db": 50}, "usb-in": {"fader_db": 0}}),
+                dev("pc", "laptop"),
+                dev("mixer", "soft-mixer", host="pc"),
+            ],
             [wire("mic.out", "desk.in1"), wire("desk.usb", "mixer.in5"), wire("mixer.mon", "desk.usb-in")],
-        )  # fmt: skip
+        )
         rows = [row for row in analyse(show).findings if row.code.startswith("circle-")]
         assert rows
         assert "round the computer" in rows[0].message
@@ -370,23 +393,66 @@ class TestRules:
         """A guest far away who listens on a loudspeaker, by a call app whose echo control may be on."""
         places = [STUDIO, {"id": "far", "name": "Far room", "size_m": [4, 4], "ambient_dba": 35}]
         parties = [
-            {"id": "mira", "name": "Mira", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True, "listens": True, "hears_on": "ears"},
-            {"id": "joss", "name": "Joss", "kind": "remote", "place": "far", "at_m": [1, 1], "speaks": True, "listens": True},
-        ]  # fmt: skip
+            {
+                "id": "mira",
+                "name": "Mira",
+                "kind": "presenter",
+                "place": "studio",
+                "at_m": [1, 1],
+                "speaks": True,
+                "listens": True,
+                "hears_on": "ears",
+            },
+            {
+                "id": "joss",
+                "name": "Joss",
+                "kind": "remote",
+                "place": "far",
+                "at_m": [1, 1],
+                "speaks": True,
+                "listens": True,
+            },
+        ]
         devices = [
-            dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("ears", "headphones"), dev("desk", "desk-8", settings={"in1": {"gain_db": 60}, "in5": {"gain_db": 20}, "in1>send1": {"on": True}}),
-            {"id": "app", "kind": "conference-app", "place": "far", "settings": {"rider": {"on": False}, **more.get("app", {})}},
+            dev("mic", "dynamic-close", at_m=[1.15, 1]),
+            dev("ears", "headphones"),
+            dev("desk", "desk-8", settings={"in1": {"gain_db": 60}, "in5": {"gain_db": 20}, "in1>send1": {"on": True}}),
+            {
+                "id": "app",
+                "kind": "conference-app",
+                "place": "far",
+                "settings": {"rider": {"on": False}, **more.get("app", {})},
+            },
             {"id": "far-mic", "kind": "condenser-broad", "place": "far", "at_m": [1.2, 1], "party": "joss"},
-            {"id": "box", "kind": "interface-2", "place": "far", "settings": {"in1": {"gain_db": 50, "phantom": True}, "in1>monitor": {"on": False}}},
+            {
+                "id": "box",
+                "kind": "interface-2",
+                "place": "far",
+                "settings": {"in1": {"gain_db": 50, "phantom": True}, "in1>monitor": {"on": False}},
+            },
             {"id": "speaker", "kind": "loudspeaker", "place": "far", "at_m": [1.6, 1.2]},
-            {"id": "face", "kind": "interface-2", "place": "studio", "settings": {"in1": {"gain_db": 10}, "in1>monitor": {"on": False}}},
+            {
+                "id": "face",
+                "kind": "interface-2",
+                "place": "studio",
+                "settings": {"in1": {"gain_db": 10}, "in1>monitor": {"on": False}},
+            },
             dev("app-here", "conference-app", settings={"rider": {"on": False}}),
-        ]  # fmt: skip
+        ]
         cables = [
-            wire("mic.out", "desk.in1"), wire("desk.phones", "ears.in"), wire("desk.send1", "face.in1"), wire("face.usb1", "app-here.mic"),
-            wire("app-here.far", "app.far-in"), wire("app.out", "box.usb-in"), wire("box.phones.l", "speaker.in"), wire("far-mic.out", "box.in1"),
-            wire("box.usb1", "app.mic"), wire("app.far", "app-here.far-in"), wire("app-here.out", "face.usb-in"), wire("face.phones.l", "desk.in5"),
-        ]  # fmt: skip
+            wire("mic.out", "desk.in1"),
+            wire("desk.phones", "ears.in"),
+            wire("desk.send1", "face.in1"),
+            wire("face.usb1", "app-here.mic"),
+            wire("app-here.far", "app.far-in"),
+            wire("app.out", "box.usb-in"),
+            wire("box.phones.l", "speaker.in"),
+            wire("far-mic.out", "box.in1"),
+            wire("box.usb1", "app.mic"),
+            wire("app.far", "app-here.far-in"),
+            wire("app-here.out", "face.usb-in"),
+            wire("face.phones.l", "desk.in5"),
+        ]
         return rig(devices, cables, parties, places=places)
 
     def test_somebody_far_away_on_a_loudspeaker(self) -> None:
@@ -403,8 +469,9 @@ class TestRules:
 
     def test_an_echo_that_is_controlled_is_no_stop(self) -> None:
         controlled, not_so = (
-            {row.severity for row in of_code(self.remote_room(app=row), "own-voice-back")} for row in ({}, {"echo": {"on": False}})
-        )  # fmt: skip
+            {row.severity for row in of_code(self.remote_room(app=row), "own-voice-back")}
+            for row in ({}, {"echo": {"on": False}})
+        )
         assert controlled == {"note"}
         assert not_so == {"stop"}
 
@@ -412,13 +479,29 @@ class TestRules:
         place = {**STUDIO, "speakers_mute": True}
         people = [
             {"id": "mira", "name": "Mira", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True},
-            {"id": "ada", "name": "Ada", "kind": "guest", "place": "studio", "at_m": [3, 1], "speaks": False, "listens": True, **party},
+            {
+                "id": "ada",
+                "name": "Ada",
+                "kind": "guest",
+                "place": "studio",
+                "at_m": [3, 1],
+                "speaks": False,
+                "listens": True,
+                **party,
+            },
             {"id": "tape", "name": "Tape", "kind": "recorder", "listens": True, "hears_on": "rec"},
-        ]  # fmt: skip
+        ]
         return rig(
-            [dev("mic", "dynamic-close", at_m=[1.15, 1]), dev("face", "interface-2-plain"), dev("rec", "recorder"), dev("speaker", "loudspeaker", at_m=[2, 2])],
-            [wire("mic.out", "face.in1"), wire("face.usb", "rec.in"), wire("face.phones.l", "speaker.in")], people, places=[place],
-        )  # fmt: skip
+            [
+                dev("mic", "dynamic-close", at_m=[1.15, 1]),
+                dev("face", "interface-2-plain"),
+                dev("rec", "recorder"),
+                dev("speaker", "loudspeaker", at_m=[2, 2]),
+            ],
+            [wire("mic.out", "face.in1"), wire("face.usb", "rec.in"), wire("face.phones.l", "speaker.in")],
+            people,
+            places=[place],
+        )
 
     def test_muted_loudspeakers_leave_nobody_without_ears(self) -> None:
         """Common practice of studios: an open microphone mutes the loudspeakers, so everyone is on headphones."""
@@ -433,8 +516,9 @@ class TestRules:
         show = self.muting()
         open_air = show.model_copy(update={"places": (show.places[0].with_(speakers_mute=False),)})
         counts = [
-            sum(edge.on and edge.kind is EdgeKind.LOUDSPEAKER for edge in analyse(row).graph.edges) for row in (show, open_air)
-        ]  # fmt: skip
+            sum(edge.on and edge.kind is EdgeKind.LOUDSPEAKER for edge in analyse(row).graph.edges)
+            for row in (show, open_air)
+        ]
         assert counts == [0, 1]
 
     def test_talkback_has_to_stand_over_the_programme(self) -> None:
@@ -443,15 +527,18 @@ class TestRules:
             {"id": "mira", "name": "Mira", "kind": "presenter", "place": "studio", "at_m": [1, 1], "speaks": True},
             {"id": "chief", "name": "Chief", "kind": "crew", "place": "studio", "at_m": [5, 4], "speaks": True},
             {"id": "cam", "name": "Camera", "kind": "crew", "listens": True, "hears_on": "ears"},
-        ]  # fmt: skip
+        ]
         show = rig(
             [
-                dev("m1", "dynamic-close", party="mira", at_m=[1.15, 1]), dev("m2", "dynamic-close", party="chief", at_m=[5.15, 4]),
-                dev("desk", "desk-8", settings={"in1": {"gain_db": 50}, "in2": {"gain_db": 50}}), {"id": "ears", "kind": "headphones"},
+                dev("m1", "dynamic-close", party="mira", at_m=[1.15, 1]),
+                dev("m2", "dynamic-close", party="chief", at_m=[5.15, 4]),
+                dev("desk", "desk-8", settings={"in1": {"gain_db": 50}, "in2": {"gain_db": 50}}),
+                {"id": "ears", "kind": "headphones"},
             ],
-            [wire("m1.out", "desk.in1"), wire("m2.out", "desk.in2"), wire("desk.phones", "ears.in")], people,
+            [wire("m1.out", "desk.in1"), wire("m2.out", "desk.in2"), wire("desk.phones", "ears.in")],
+            people,
             wants=[{"listener": "cam", "voice": "chief", "want": "hear"}],
-        )  # fmt: skip
+        )
         (row,) = of_code(show, "talkback-under")
         assert row.figures[0].value == pytest.approx(0, abs=0.2)
         assert row.remedies[0].edits == (SetField("parties", "cam", "dim_db", 20.0),)
@@ -478,14 +565,10 @@ def test_what_is_wanted_is_not_left_to_other_peoples_microphones(demo: Show) -> 
     late, by the ferry's telephone. That is no hearing of hers, and no remedy may come to it.
     """
     gains = {"in1": 55.0, "in5": 19.0}
-    show = apply_all(
-        demo, tuple(SetValue(SettingRef("desk", key, "gain_db"), value) for key, value in gains.items())
-    )
+    show = apply_all(demo, tuple(SetValue(SettingRef("desk", key, "gain_db"), value) for key, value in gains.items()))
     analysis = analyse(show)
     kept = {
-        key
-        for key, feed in analysis.feeds.items()
-        if feed.asked and feed.want == "hear" and feed.verdict != "missing"
+        key for key, feed in analysis.feeds.items() if feed.asked and feed.want == "hear" and feed.verdict != "missing"
     }
     rows = [row for row in analysis.findings if row.code == "arrives-twice"]
     assert ("lighthouse", "ilse") in {pair for row in rows for pair in row.pairs}

@@ -30,14 +30,16 @@ def two_people(recorder: str = "multitrack", **more: object) -> Show:
     into = [wire("face.usb1", "rec.in1"), wire("face.usb2", "rec.in2")] if recorder == "multitrack" else []
     return rig(
         [
-            dev("m1", "dynamic-close", party="ann", at_m=[1.15, 1]), dev("m2", "dynamic-close", party="ben", at_m=[3.15, 1]),
+            dev("m1", "dynamic-close", party="ann", at_m=[1.15, 1]),
+            dev("m2", "dynamic-close", party="ben", at_m=[3.15, 1]),
             dev("face", "interface-4", host="pc", settings={"in1": {"gain_db": 55}, "in2": {"gain_db": 55}}),
-            dev("pc", "laptop"), dev("rec", recorder, host="pc"),
+            dev("pc", "laptop"),
+            dev("rec", recorder, host="pc"),
         ],
         [wire("m1.out", "face.in1"), wire("m2.out", "face.in2"), *into],
         [*people, tape],
         **more,
-    )  # fmt: skip
+    )
 
 
 class TestFiles:
@@ -51,22 +53,26 @@ class TestFiles:
     def test_names_have_date_time_number_and_who(self) -> None:
         plan = track_plan(analyse(two_people(title="Quay & Boathouse")), NOON, Recording(way="each"))
         assert [row.file for row in plan.tracks] == [
-            "quay-boathouse_2026-11-27_1205_01-ann.wav", "quay-boathouse_2026-11-27_1205_02-ben.wav",
-        ]  # fmt: skip
+            "quay-boathouse_2026-11-27_1205_01-ann.wav",
+            "quay-boathouse_2026-11-27_1205_02-ben.wav",
+        ]
 
     def test_the_time_of_air_stands_before_that_of_the_clock(self) -> None:
-        plan = track_plan(
-            analyse(two_people(air_at="2026-12-01T19:30:00+01:00")), NOON, Recording(way="each")
-        )
+        plan = track_plan(analyse(two_people(air_at="2026-12-01T19:30:00+01:00")), NOON, Recording(way="each"))
         assert "_2026-12-01_1930_" in plan.tracks[0].file
 
-    @pytest.mark.parametrize(("text", "name"), [("Mira O\u2019Dell", "mira-o-dell"), ("\u00c9t\u00e9", "ete"), ("\u2603", "track"), ("", "track")])  # fmt: skip
+    @pytest.mark.parametrize(
+        ("text", "name"),
+        [("Mira O\u2019Dell", "mira-o-dell"), ("\u00c9t\u00e9", "ete"), ("\u2603", "track"), ("", "track")],
+    )
     def test_names_that_any_disk_takes(self, text: str, name: str) -> None:
         if text.startswith("Mira"):
             text = "Mira O'Dell"
         assert slug(text) == name
 
-    @pytest.mark.parametrize(("seconds", "words"), [(0, "0 s"), (59.9, "59 s"), (14400, "4 h"), (3661, "1 h 1 min 1 s"), (90000, "25 h")])  # fmt: skip
+    @pytest.mark.parametrize(
+        ("seconds", "words"), [(0, "0 s"), (59.9, "59 s"), (14400, "4 h"), (3661, "1 h 1 min 1 s"), (90000, "25 h")]
+    )
     def test_durations(self, seconds: float, words: str) -> None:
         assert duration(seconds) == words
 
@@ -80,9 +86,7 @@ class TestSize:
 
     def test_all_in_one_file_is_full_sooner(self) -> None:
         analysis = analyse(two_people())
-        apart, together = (
-            track_plan(analysis, NOON, Recording(way="each", together=row)) for row in (False, True)
-        )
+        apart, together = (track_plan(analysis, NOON, Recording(way="each", together=row)) for row in (False, True))
         assert apart.limit_s is not None
         assert together.limit_s is not None
         assert apart.limit_s.value == pytest.approx(2 * together.limit_s.value)
@@ -90,8 +94,7 @@ class TestSize:
     def test_a_long_show_is_told_when_to_stop(self) -> None:
         long = Recording(way="each", length_s=9 * 3600)
         assert any(
-            "4 GiB after 8 h 17 min 6 s" in row
-            for row in track_plan(analyse(two_people()), NOON, long).problems
+            "4 GiB after 8 h 17 min 6 s" in row for row in track_plan(analyse(two_people()), NOON, long).problems
         )
         beyond = long.with_(files="rf64")
         plan = track_plan(analyse(two_people()), NOON, beyond)
@@ -117,8 +120,9 @@ class TestWho:
     def test_one_track_a_person_from_inputs_of_their_own(self) -> None:
         plan = track_plan(analyse(two_people()), NOON, Recording(way="each"))
         assert [(row.voices, row.sources, row.into, row.plugged) for row in plan.tracks] == [
-            (("ann",), ("face.usb1",), "rec.in1", True), (("ben",), ("face.usb2",), "rec.in2", True),
-        ]  # fmt: skip
+            (("ann",), ("face.usb1",), "rec.in1", True),
+            (("ben",), ("face.usb2",), "rec.in2", True),
+        ]
 
     def test_bleed_is_told_with_its_figure(self) -> None:
         """What of Ben lies on Ann's track is what of him is in her microphone: the solve at the output says so."""
@@ -181,12 +185,15 @@ class TestWho:
         given = {"in1": {"gain_db": 50}, "in2": {"gain_db": 50}, **settings}
         return rig(
             [
-                dev("m1", "dynamic-close", party="ann", at_m=[1.15, 1]), dev("m2", "dynamic-close", party="ben", at_m=[5.15, 4]),
-                dev("desk", "desk-8", host="pc", settings=given), dev("pc", "laptop"), dev("rec", "recorder", host="pc"),
+                dev("m1", "dynamic-close", party="ann", at_m=[1.15, 1]),
+                dev("m2", "dynamic-close", party="ben", at_m=[5.15, 4]),
+                dev("desk", "desk-8", host="pc", settings=given),
+                dev("pc", "laptop"),
+                dev("rec", "recorder", host="pc"),
             ],
             [wire("m1.out", "desk.in1"), wire("m2.out", "desk.in2"), wire("desk.usb", "rec.in")],
             [*people, {**TAPE, "hears_on": "rec"}],
-        )  # fmt: skip
+        )
 
     def test_a_split_is_panned(self) -> None:
         """Common practice: host left, guest right. In the middle both are told, and the pans that would do it are given."""

@@ -95,15 +95,11 @@ class Adviser:
         party = sound.sources[subject.voice].id if subject.voice is not None else None
         key = (id(analysis), party, kinds)
         if self._howl is None or self._howl[0] != key:
-            found = (
-                before_howl(analysis, party) if party in [row.id for row in analysis.show.parties] else None
-            )
+            found = before_howl(analysis, party) if party in [row.id for row in analysis.show.parties] else None
             self._howl = key, found, tuple(found.ranked(kinds)) if found is not None else ()
         return self._howl[1:]
 
-    def advice(
-        self, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...], *, held: bool
-    ) -> Advice | None:
+    def advice(self, sound: PlaceSound, subject: Subject, kinds: tuple[Kind, ...], *, held: bool) -> Advice | None:
         """All kinds ranked for the selected party; the last answer while `held`, as during a drag."""
         if subject.voice is None:
             return None

@@ -19,12 +19,38 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import read_shelf, shelf_path
 
 KINDS = (
-    ("presenter", "presenter"), ("guest", "guest"), ("remote", "remote guest"), ("instrument", "instrument or singers"),
-    ("crowd", "crowd"), ("effect", "effect"), ("player", "player"), ("audience", "audience"), ("recorder", "recorder"), ("crew", "crew"),
-)  # fmt: skip
-EFFORTS = (("quiet", "quiet, 54 dB SPL"), ("normal", "normal, 60"), ("raised", "raised, 66"), ("loud", "loud, 72"), ("shouted", "shouted, 81"))  # fmt: skip
-NOISES = (("room-tone", "room tone"), ("fan", "fan"), ("traffic", "traffic"), ("crowd", "crowd"), ("music", "music on loudspeakers"), ("wind", "wind"))  # fmt: skip
-LIVELINESS = (("dead", "dead, a booth"), ("treated", "treated"), ("ordinary", "ordinary, furnished"), ("live", "live, stone and glass"))  # fmt: skip
+    ("presenter", "presenter"),
+    ("guest", "guest"),
+    ("remote", "remote guest"),
+    ("instrument", "instrument or singers"),
+    ("crowd", "crowd"),
+    ("effect", "effect"),
+    ("player", "player"),
+    ("audience", "audience"),
+    ("recorder", "recorder"),
+    ("crew", "crew"),
+)
+EFFORTS = (
+    ("quiet", "quiet, 54 dB SPL"),
+    ("normal", "normal, 60"),
+    ("raised", "raised, 66"),
+    ("loud", "loud, 72"),
+    ("shouted", "shouted, 81"),
+)
+NOISES = (
+    ("room-tone", "room tone"),
+    ("fan", "fan"),
+    ("traffic", "traffic"),
+    ("crowd", "crowd"),
+    ("music", "music on loudspeakers"),
+    ("wind", "wind"),
+)
+LIVELINESS = (
+    ("dead", "dead, a booth"),
+    ("treated", "treated"),
+    ("ordinary", "ordinary, furnished"),
+    ("live", "live, stone and glass"),
+)
 SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
 
 
@@ -32,13 +58,18 @@ def _played(party: Party | None) -> tuple[Field, ...]:
     """The measured level of somebody or something that begins at a socket instead of a mouth."""
     if party is None or not party.plays_on:
         return ()
-    tip = (
-        "Average level where it begins. Left empty: from a take of it, else the nominal level of the socket."
-    )
+    tip = "Average level where it begins. Left empty: from a take of it, else the nominal level of the socket."
     return (
-        Field("level_dbu", "Plays at (dBu, analogue)", "number", party.level_dbu, empty="nominal level of its socket", tip=tip),
+        Field(
+            "level_dbu",
+            "Plays at (dBu, analogue)",
+            "number",
+            party.level_dbu,
+            empty="nominal level of its socket",
+            tip=tip,
+        ),
         Field("level_dbfs", "Plays at (dBFS, digital)", "number", party.level_dbfs, empty="on the mark", tip=tip),
-    )  # fmt: skip
+    )
 
 
 class CastForms:
@@ -106,18 +137,50 @@ class CastForms:
         spot = party.at_m if party else free_spot(show, place) if place else None
         fields = (
             Field("name", "Name", value=party.name if party else ""),
-            Field("kind", "Is a", "choice", party.kind if party else "guest", KINDS, tip="Instruments, crowds and effects sound alike to all sides; the others have a mouth and a face."),
+            Field(
+                "kind",
+                "Is a",
+                "choice",
+                party.kind if party else "guest",
+                KINDS,
+                tip="Instruments, crowds and effects sound alike to all sides; the others have a mouth and a face.",
+            ),
             Field("speaks", "Is heard", "check", party.speaks if party else True),
             Field("listens", "Hears", "check", party.listens if party else True),
             Field("place", "Place", "choice", party.place if party else place_id, places),
             Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
-            Field("faces_deg", "Faces (degrees, 0 right, 90 up)", "number", party.faces_deg if party else None, empty="its own microphone"),
-            Field("effort", "Speaks", "choice", party.effort if party else "normal", EFFORTS, tip="Used for talkers without a measured level."),
-            Field("level_db_spl_1m", "Measured at 1 m (dB SPL, Z or C)", "number", party.level_db_spl_1m if party else None, empty="not measured: the usual level"),
+            Field(
+                "faces_deg",
+                "Faces (degrees, 0 right, 90 up)",
+                "number",
+                party.faces_deg if party else None,
+                empty="its own microphone",
+            ),
+            Field(
+                "effort",
+                "Speaks",
+                "choice",
+                party.effort if party else "normal",
+                EFFORTS,
+                tip="Used for talkers without a measured level.",
+            ),
+            Field(
+                "level_db_spl_1m",
+                "Measured at 1 m (dB SPL, Z or C)",
+                "number",
+                party.level_db_spl_1m if party else None,
+                empty="not measured: the usual level",
+            ),
             *_played(party),
             Field("hears_on", "Listens on", "choice", party.hears_on if party else None, tuple(ears)),
-            Field("dim_db", "Programme dims under talkback by (dB)", "number", party.dim_db if party else None, empty="not dimmed"),
-        )  # fmt: skip
+            Field(
+                "dim_db",
+                "Programme dims under talkback by (dB)",
+                "number",
+                party.dim_db if party else None,
+                empty="not dimmed",
+            ),
+        )
 
         def take(values: dict[str, Any]) -> None:
             if not values["name"]:
@@ -130,9 +193,7 @@ class CastForms:
                 edits = _changes("parties", party, after)
                 self._apply(edits, f"Details of {after.name}")
 
-        return self.open(
-            party.name if party else "Somebody or something to be heard, or to hear", fields, take
-        )
+        return self.open(party.name if party else "Somebody or something to be heard, or to hear", fields, take)
 
     # places
 
@@ -143,14 +204,37 @@ class CastForms:
             Field("name", "Name", value=place.name if place else ""),
             Field("size_m", "Width, depth (m)", "point", size, empty="not known"),
             Field("height_m", "Height (m)", "number", place.height_m if place else None, empty="2.7 assumed"),
-            Field("outdoors", "Out of doors", "check", place.outdoors if place else False, tip="No walls on the outline, no reverberation."),
+            Field(
+                "outdoors",
+                "Out of doors",
+                "check",
+                place.outdoors if place else False,
+                tip="No walls on the outline, no reverberation.",
+            ),
             Field("liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS),
-            Field("rt60_s", "Reverberation time (s)", "number", place.rt60_s if place else None, empty="not measured: as it sounds"),
+            Field(
+                "rt60_s",
+                "Reverberation time (s)",
+                "number",
+                place.rt60_s if place else None,
+                empty="not measured: as it sounds",
+            ),
             Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
             Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
-            Field("speakers_mute", "An open microphone mutes the loudspeakers", "check", place.speakers_mute if place else False),
-            Field("wind_m_s", "Wind (m/s)", "number", place.wind_m_s if place else None, empty="none, or 5 where the noise is wind"),
-        )  # fmt: skip
+            Field(
+                "speakers_mute",
+                "An open microphone mutes the loudspeakers",
+                "check",
+                place.speakers_mute if place else False,
+            ),
+            Field(
+                "wind_m_s",
+                "Wind (m/s)",
+                "number",
+                place.wind_m_s if place else None,
+                empty="none, or 5 where the noise is wind",
+            ),
+        )
 
         def take(values: dict[str, Any]) -> None:
             if not values["name"]:
@@ -186,16 +270,18 @@ class CastForms:
             Field("name", "Name", value=device.name if device else None, empty="its kind"),
             Field("kind", "Kind", "choice", device.kind if device else kinds[0][0], tuple(kinds)),
             Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
-            Field("aim_deg", "Points to (degrees, 0 right, 90 up)", "number", device.aim_deg if device else None, empty="nowhere" if loudspeaker else "its own party"),
-        )  # fmt: skip
+            Field(
+                "aim_deg",
+                "Points to (degrees, 0 right, 90 up)",
+                "number",
+                device.aim_deg if device else None,
+                empty="nowhere" if loudspeaker else "its own party",
+            ),
+        )
         if not loudspeaker:
-            here = (
-                (party.id, party.name) for party in show.parties if party.speaks and party.place == place_id
-            )
+            here = ((party.id, party.name) for party in show.parties if party.speaks and party.place == place_id)
             fields += (
-                Field(
-                    "party", "Whose", "choice", device.party if device else None, ((None, "nobody's"), *here)
-                ),
+                Field("party", "Whose", "choice", device.party if device else None, ((None, "nobody's"), *here)),
                 Field("shield", "Shield", "choice", device.shield if device else "none", SHIELDS),
             )
 
@@ -223,22 +309,28 @@ class CastForms:
         """A noise that stands in a place, or a new one when it is None."""
         fields = (
             Field("name", "Name", value=spot.name if spot else ""),
-            Field("at_m", "Stands at (x, y in m)", "point", spot.at_m if spot else free_spot(self.document.show, place)),
+            Field(
+                "at_m", "Stands at (x, y in m)", "point", spot.at_m if spot else free_spot(self.document.show, place)
+            ),
             Field("level_dba_1m", "At 1 m (dBA)", "number", spot.level_dba_1m if spot else 45.0),
             Field("noise", "Kind of noise", "choice", spot.noise if spot else "fan", NOISES),
-        )  # fmt: skip
+        )
 
         def take(values: dict[str, Any]) -> None:
             rows = self.document.show.place(place.id).noises
             if spot is None:
-                new = NoiseSpot.model_validate({**values, "name": values["name"] or "Noise", "id": fresh_id(self.document.show, values["name"] or "noise")})  # fmt: skip
+                new = NoiseSpot.model_validate(
+                    {
+                        **values,
+                        "name": values["name"] or "Noise",
+                        "id": fresh_id(self.document.show, values["name"] or "noise"),
+                    }
+                )
                 rows = (*rows, new)
             else:
                 rows = tuple(row.with_(**values) if row.id == spot.id else row for row in rows)
             name = values["name"] or "noise"
-            self._apply(
-                (SetField("places", place.id, "noises", rows),), f"{'Details of' if spot else 'Add'} {name}"
-            )
+            self._apply((SetField("places", place.id, "noises", rows),), f"{'Details of' if spot else 'Add'} {name}")
 
         return self.open(spot.name if spot else "A noise that stands somewhere", fields, take)
 
@@ -247,23 +339,50 @@ class CastForms:
         x, y = free_spot(self.document.show, place)
         fields = (
             Field("name", "Name", value=surface.name if surface else ""),
-            Field("shape", "Is a", "choice", surface.shape if surface else "table", (("table", "table"), ("wall", "wall, window or screen"))),
-            Field("from_m", "From (x, y in m)", "point", surface.from_m if surface else (round(x - 0.4, 2), round(y - 0.3, 2))),
-            Field("to_m", "To (x, y in m)", "point", surface.to_m if surface else (round(x + 0.4, 2), round(y + 0.3, 2))),
-            Field("finish", "Finish", "choice", surface.finish if surface else "hard", (("hard", "hard"), ("soft", "covered with cloth"))),
-        )  # fmt: skip
+            Field(
+                "shape",
+                "Is a",
+                "choice",
+                surface.shape if surface else "table",
+                (("table", "table"), ("wall", "wall, window or screen")),
+            ),
+            Field(
+                "from_m",
+                "From (x, y in m)",
+                "point",
+                surface.from_m if surface else (round(x - 0.4, 2), round(y - 0.3, 2)),
+            ),
+            Field(
+                "to_m", "To (x, y in m)", "point", surface.to_m if surface else (round(x + 0.4, 2), round(y + 0.3, 2))
+            ),
+            Field(
+                "finish",
+                "Finish",
+                "choice",
+                surface.finish if surface else "hard",
+                (("hard", "hard"), ("soft", "covered with cloth")),
+            ),
+        )
 
         def take(values: dict[str, Any]) -> None:
             if values["from_m"] == values["to_m"]:
                 raise ValueError("From and To are one spot: a surface needs a length")
             rows = self.document.show.place(place.id).surfaces
             if surface is None:
-                new = Surface.model_validate({**values, "name": values["name"] or "Surface", "id": fresh_id(self.document.show, values["name"] or "surface")})  # fmt: skip
+                new = Surface.model_validate(
+                    {
+                        **values,
+                        "name": values["name"] or "Surface",
+                        "id": fresh_id(self.document.show, values["name"] or "surface"),
+                    }
+                )
                 rows = (*rows, new)
             else:
                 rows = tuple(row.with_(**values) if row.id == surface.id else row for row in rows)
             name = values["name"] or "surface"
-            self._apply((SetField("places", place.id, "surfaces", rows),), f"{'Details of' if surface else 'Add'} {name}")  # fmt: skip
+            self._apply(
+                (SetField("places", place.id, "surfaces", rows),), f"{'Details of' if surface else 'Add'} {name}"
+            )
 
         return self.open(surface.name if surface else "A surface that reflects", fields, take)
 

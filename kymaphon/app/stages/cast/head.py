@@ -72,9 +72,7 @@ class CastHead(QObject):
             button.setChecked(name == chosen)
             button.setIcon(mark(worst or "tick", self.theme))
             button.setToolTip(
-                plain_tip(f"The plan of {words}")
-                if name != ELSEWHERE
-                else "Who takes part without a place on a plan"
+                plain_tip(f"The plan of {words}") if name != ELSEWHERE else "Who takes part without a place on a plan"
             )
             button.setAccessibleName(f"{words}, {worst or 'settled'}")
 

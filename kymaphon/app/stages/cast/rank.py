@@ -137,10 +137,12 @@ def why_best(advice: Advice, name: str, row: int, *, mine: bool) -> WhyContent:
     if not advice.choices:
         return WhyContent(f"Best places for {name}", "no kind has an allowed spot")
     choice = advice.choices[min(row, len(advice.choices) - 1)]
-    now = f"now {show_number(advice.now_db, 'dB')} over the room" if advice.now_db is not None else "no microphone yet"  # fmt: skip
+    now = f"now {show_number(advice.now_db, 'dB')} over the room" if advice.now_db is not None else "no microphone yet"
     extra = (advice.sentence(name), f"{choice.kind.name}: {choice.reason}.")
     use = _use(choice, name, mine=mine, now=advice.kind.id if mine else "")
-    return WhyContent(f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=use)  # fmt: skip
+    return WhyContent(
+        f"Best places for {name}", now, extra=extra, lines=(choice.explain(),), hint=choice.kind.about, actions=use
+    )
 
 
 def _use(choice: MicrophoneChoice, name: str, *, mine: bool, now: str) -> tuple[Action, ...]:

@@ -65,11 +65,28 @@ class CastStage(StageSurface):
         inside.addWidget(self.picture)
         self.column.addWidget(self.card, 5)
         self.tables = QStackedWidget()
-        self.microphones = RowTable(theme, "Microphones and their parties", "One row for each microphone. The plan and the Why panel follow the row; Enter opens its details.")  # fmt: skip
-        self.bleed = RowTable(theme, "Bleed: sources by microphones", "How far each source lies under the microphone's own voice. The Why panel follows the cell.", cells=True)  # fmt: skip
-        self.best = RowTable(theme, "Microphones ranked for the selected party", "Each kind at its best allowed spot. The map follows the row; the Why panel has the arithmetic and a button to use it.")  # fmt: skip
+        self.microphones = RowTable(
+            theme,
+            "Microphones and their parties",
+            "One row for each microphone. The plan and the Why panel follow the row; Enter opens its details.",
+        )
+        self.bleed = RowTable(
+            theme,
+            "Bleed: sources by microphones",
+            "How far each source lies under the microphone's own voice. The Why panel follows the cell.",
+            cells=True,
+        )
+        self.best = RowTable(
+            theme,
+            "Microphones ranked for the selected party",
+            "Each kind at its best allowed spot. The map follows the row; the Why panel has the arithmetic and a button to use it.",
+        )
         self.microphones.spare = (6, 3, 4)
-        self.howl = RowTable(theme, "Microphones ranked by how far from howling they would be", "Each kind at the spot that lets most through. The map follows the row; the Why panel has a button to use it.")  # fmt: skip
+        self.howl = RowTable(
+            theme,
+            "Microphones ranked by how far from howling they would be",
+            "Each kind at the spot that lets most through. The map follows the row; the Why panel has a button to use it.",
+        )
         self.best.spare = self.howl.spare = (5, 2)
         for table in self._tables:
             self.tables.addWidget(table)
@@ -197,9 +214,7 @@ class CastStage(StageSurface):
         self.start.setVisible(not self.place)
         if self.place == ELSEWHERE:
             self.title.setText("Elsewhere")
-            self.subtitle.setText(
-                "Who takes part without a place on a plan: audiences, recorders, players, lines."
-            )
+            self.subtitle.setText("Who takes part without a place on a plan: audiences, recorders, players, lines.")
             rows = view.elsewhere_rows(analysis, self.shown)
             self.microphones.set_rows(view.ELSEWHERE_HEADINGS, view.ELSEWHERE_HELP, rows)
             self.microphones.choose(next((i for i, row in enumerate(rows) if row.key == self.key), -1))
@@ -222,7 +237,9 @@ class CastStage(StageSurface):
         shows = self.bands and (now.howl is not None or self.view != "howl")
         kind = choice.kind if choice else None
         found = self._adviser.placement(sound, subject, kind, seen, now.howl) if shows else None
-        content = view.plan_content(analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None)  # fmt: skip
+        content = view.plan_content(
+            analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None
+        )
         self.picture.set_content(content, self.key)
         rows = view.microphone_rows(analysis, self.shown, sound)
         self.microphones.set_rows(view.MIC_HEADINGS, view.MIC_HELP, rows)
@@ -260,7 +277,11 @@ class CastStage(StageSurface):
             party = next((row for row in self.shown.parties if row.id == self.key[1]), None)
             return view.why_elsewhere(analysis, party)
         if sound is None:
-            return WhyContent("No place yet", hint="Add a place, then people and microphones.", actions=(Action("place", "Add a place\u2026", "A room, deck or yard with its own air."),))  # fmt: skip
+            return WhyContent(
+                "No place yet",
+                hint="Add a place, then people and microphones.",
+                actions=(Action("place", "Add a place\u2026", "A room, deck or yard with its own air."),),
+            )
         if self.view == "bleed":
             return view.why_bleed(analysis, self.shown, sound, *self.cell)
         subject = self._subject(sound)
@@ -316,12 +337,15 @@ class CastStage(StageSurface):
         self._draw()
 
     def show_finding(self, finding: Finding) -> None:
-        places = {
-            row.id: row.place or ELSEWHERE
-            for rows in (self._show.devices, self._show.parties)
-            for row in rows
-        }
-        place = next((name if name in [row.id for row in self._show.places] else places.get(name) for name in finding.subjects if name in places or name in [row.id for row in self._show.places]), None)  # fmt: skip
+        places = {row.id: row.place or ELSEWHERE for rows in (self._show.devices, self._show.parties) for row in rows}
+        place = next(
+            (
+                name if name in [row.id for row in self._show.places] else places.get(name)
+                for name in finding.subjects
+                if name in places or name in [row.id for row in self._show.places]
+            ),
+            None,
+        )
         if place is not None and place != self.place:
             self.choose_place(place)
         self.choose_view("microphones")
@@ -406,10 +430,13 @@ class CastStage(StageSurface):
     def _now(self, thing: Thing) -> Thing | None:
         """A thing where it stands in the show as it is, even while its analysis is on the way."""
         show = self._show
-        if self.place == ELSEWHERE:
-            rows = without_place(show)
-        else:
-            rows = self._things(show) if any(row.id == self.place for row in show.places) else ()
+        rows = (
+            without_place(show)
+            if self.place == ELSEWHERE
+            else self._things(show)
+            if any(row.id == self.place for row in show.places)
+            else ()
+        )
         return next((row for row in rows if row.key == thing.key), None)
 
     def _nudge(self, thing: Thing, dx: float, dy: float, carry: bool) -> None:
@@ -439,7 +466,9 @@ class CastStage(StageSurface):
             return
         place = "" if self.place == ELSEWHERE else self.place
         self._do(remove_edits(self._show, place, thing), f"Remove {thing.name}")
-        self.document.trouble.emit(f"{thing.name} is taken off the show, with its cables and wants. Ctrl+Z brings it back.")  # fmt: skip
+        self.document.trouble.emit(
+            f"{thing.name} is taken off the show, with its cables and wants. Ctrl+Z brings it back."
+        )
 
     def _open(self, thing: Thing) -> None:
         """The form of a thing, as it is now: the plan may still be that of a moment ago."""

@@ -104,9 +104,15 @@ def place_words(sound: PlaceSound) -> str:
 
 
 def plan_content(
-    analysis: Report, show: Show, sound: PlaceSound, things: tuple[Thing, ...], key: tuple[str, str], mic: int | None,
-    found: PlacementMap | None, best: Point | None,
-) -> PlanContent:  # fmt: skip
+    analysis: Report,
+    show: Show,
+    sound: PlaceSound,
+    things: tuple[Thing, ...],
+    key: tuple[str, str],
+    mic: int | None,
+    found: PlacementMap | None,
+    best: Point | None,
+) -> PlanContent:
     """The plan of a place with what is selected."""
     place = sound.place
     hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
@@ -114,9 +120,7 @@ def plan_content(
     for source in sound.sources:
         if source.device is not None:
             notes["loudspeaker", source.id] = f"{source.level.value:.0f} dB SPL at 1 m"
-    shapes: dict[str, tuple[str, bool]] = {
-        row.id: (row.shape, row.finish == "hard") for row in place.surfaces
-    }
+    shapes: dict[str, tuple[str, bool]] = {row.id: (row.shape, row.finish == "hard") for row in place.surfaces}
     rows = [row for row in analysis.findings if row.stage == "Cast"]
     worst = {}
     for thing in things:
@@ -129,11 +133,21 @@ def plan_content(
     source_at = sound.sources[voice].at if voice is not None else (0.0, 0.0)
     source_id = sound.sources[voice].id if voice is not None else ""
     return PlanContent(
-        bounds_of(sound), things, place.size_m is not None and not place.outdoors, hues,
-        {party.id: party.kind for party in show.parties}, notes, shapes, worst,
+        bounds_of(sound),
+        things,
+        place.size_m is not None and not place.outdoors,
+        hues,
+        {party.id: party.kind for party in show.parties},
+        notes,
+        shapes,
+        worst,
         frozenset(row.device.id for i, row in enumerate(sound.mics) if not sound.is_open(i)),
-        _spans(rows, sound, mic), found, hues.get(source_id, 0), source_at, best,
-    )  # fmt: skip
+        _spans(rows, sound, mic),
+        found,
+        hues.get(source_id, 0),
+        source_at,
+        best,
+    )
 
 
 def _spans(findings: list[Finding], sound: PlaceSound, mic: int | None) -> tuple[Span, ...]:
@@ -175,10 +189,24 @@ def microphone_rows(analysis: Report, show: Show, sound: PlaceSound) -> tuple[Ro
             continue
         source, following = sound.sources[own], sound.next_loudest(m)
         over, head = float(sound.voice_over_room[m]), float(sound.headroom_db[m])
-        marks = [(7, row.severity) for row in findings if row.code in ("three-to-one", "loudspeaker-into-microphone") and device in row.subjects[1:2]]  # fmt: skip
-        marks += [(2, row.severity) for row in findings if row.code in ("too-far", "too-near", "same-spot") and device in row.subjects]  # fmt: skip
-        marks += [(3, row.severity) for row in findings if row.code in ("off-axis", "head-turn") and device in row.subjects]  # fmt: skip
-        marks += [(5, row.severity) for row in findings if row.code in ("wind-unshielded", "reflection-close") and device in row.subjects]  # fmt: skip
+        marks = [
+            (7, row.severity)
+            for row in findings
+            if row.code in ("three-to-one", "loudspeaker-into-microphone") and device in row.subjects[1:2]
+        ]
+        marks += [
+            (2, row.severity)
+            for row in findings
+            if row.code in ("too-far", "too-near", "same-spot") and device in row.subjects
+        ]
+        marks += [
+            (3, row.severity) for row in findings if row.code in ("off-axis", "head-turn") and device in row.subjects
+        ]
+        marks += [
+            (5, row.severity)
+            for row in findings
+            if row.code in ("wind-unshielded", "reflection-close") and device in row.subjects
+        ]
         if known(head) and head < 0:
             marks.append((6, "stop"))
         cells = (
@@ -189,15 +217,15 @@ def microphone_rows(analysis: Report, show: Show, sound: PlaceSound) -> tuple[Ro
             show_number(float(sound.own_db[m]), "dB SPL"),
             show_number(over, "dB"),
             show_number(head, "dB") if known(head) else DASH,
-            f"{sound.sources[following[0]].name} {MINUS if following[1] >= 0 else '+'}{abs(following[1]):.1f} dB" if following else DASH,
-        )  # fmt: skip
+            f"{sound.sources[following[0]].name} {MINUS if following[1] >= 0 else '+'}{abs(following[1]):.1f} dB"
+            if following
+            else DASH,
+        )
         rows.append(Row(("microphone", device), cells, hues.get(source.id, -1), tuple(marks)))
     covered = {mic.own.id for mic in sound.mics if mic.own is not None}
     for party in show.parties:
         if party.place == sound.place.id and party.id not in covered:
-            what = (
-                "only hears" if not party.speaks else "no position" if party.at_m is None else "no microphone"
-            )
+            what = "only hears" if not party.speaks else "no position" if party.at_m is None else "no microphone"
             rows.append(Row(("party", party.id), (party.name, what, *[DASH] * 6), hues.get(party.id, -1)))
     return tuple(rows)
 
@@ -214,8 +242,12 @@ def elsewhere_rows(analysis: Report, show: Show) -> tuple[Row, ...]:
         ears = (party.hears_on or "its own ears") if party.listens else DASH
         level = analysis.graph.mouths.get(party.id)
         cells = (
-            party.name, party.kind, _named(heard, names), _named(ears, names), level[1].text() if level else DASH,
-        )  # fmt: skip
+            party.name,
+            party.kind,
+            _named(heard, names),
+            _named(ears, names),
+            level[1].text() if level else DASH,
+        )
         rows.append(Row(("party", party.id), cells, hues.get(party.id, -1)))
     return tuple(rows)
 
@@ -226,12 +258,13 @@ def _named(reference: str, names: dict[str, str]) -> str:
     return f"{names[device]}{', ' + port if port else ''}" if device in names else reference
 
 
-def bleed_rows(
-    analysis: Report, sound: PlaceSound
-) -> tuple[tuple[str, ...], tuple[str, ...], tuple[Row, ...]]:
+def bleed_rows(analysis: Report, sound: PlaceSound) -> tuple[tuple[str, ...], tuple[str, ...], tuple[Row, ...]]:
     """Headings, their explanations, and one row for each source: its level against each microphone's own voice."""
     hues = {voice.id: i for i, voice in enumerate(analysis.voices)}
-    headings = ("In the microphone of", *(mic.own.name if mic.own and sound.own[m] >= 0 else mic.name for m, mic in enumerate(sound.mics)))  # fmt: skip
+    headings = (
+        "In the microphone of",
+        *(mic.own.name if mic.own and sound.own[m] >= 0 else mic.name for m, mic in enumerate(sound.mics)),
+    )
     help_ = ("The source", *(f"{mic.name}: {mic.kind.name}" for mic in sound.mics))
     rows = []
     for v, source in enumerate(sound.sources):
@@ -246,16 +279,21 @@ def bleed_rows(
             cells.append(f"{MINUS if under >= 0 else '+'}{abs(under):.1f} dB")
             if float(sound.direct_db[own, m] - sound.direct_db[v, m]) < number(ENOUGH) and sound.is_open(m):
                 marks.append((m + 1, "fix"))
-        rows.append(Row(("party" if source.party else "loudspeaker", source.id), tuple(cells), hues.get(source.id, -1), tuple(marks)))  # fmt: skip
+        rows.append(
+            Row(
+                ("party" if source.party else "loudspeaker", source.id),
+                tuple(cells),
+                hues.get(source.id, -1),
+                tuple(marks),
+            )
+        )
     return headings, help_, tuple(rows)
 
 
 # the Why panel
 
 
-def why_thing(
-    analysis: Report, show: Show, sound: PlaceSound, thing: Thing | None, mic: int | None
-) -> WhyContent:  # fmt: skip
+def why_thing(analysis: Report, show: Show, sound: PlaceSound, thing: Thing | None, mic: int | None) -> WhyContent:
     """The selected thing of the plan: its arithmetic, findings about it, what can be done."""
     if thing is None:
         cost = (explain.explain_open(sound),) if sound.mics else ()
@@ -265,14 +303,24 @@ def why_thing(
         )
         hint = "Put in who must be heard, then select them: Best places says which microphone, where."
         return WhyContent(sound.place.name, place_words(sound), more=cost, hint=hint, actions=actions)
-    details = Action("details", "Details\u2026", f"Name, kind, position and direction of {thing.name}. Also Enter on the plan.")  # fmt: skip
+    details = Action(
+        "details", "Details\u2026", f"Name, kind, position and direction of {thing.name}. Also Enter on the plan."
+    )
     if mic is None or sound.own[mic] < 0:
         return _why_alone(analysis, show, sound, thing, details)
     stand, own = sound.mics[mic], int(sound.own[mic])
     name = sound.sources[own].name
     over = explain.explain_over_room(show, sound, mic)
     lines = (over,) if over is not None else ()
-    more = [row for row in (explain.explain_over_microphone(sound, mic), explain.explain_headroom(sound, mic), explain.explain_own_reverberation(sound, mic)) if row]  # fmt: skip
+    more = [
+        row
+        for row in (
+            explain.explain_over_microphone(sound, mic),
+            explain.explain_headroom(sound, mic),
+            explain.explain_own_reverberation(sound, mic),
+        )
+        if row
+    ]
     turned = _turns(analysis, sound, mic)
     if turned is not None:
         more.append(turned)
@@ -283,16 +331,14 @@ def why_thing(
         for row in analysis.findings
         if row.stage == "Cast" and _is_about(row, subjects, stand.device.id, sound.sources[own].id, thing)
     )
-    where = (
-        "goes along"
-        if stand.goes_along
-        else f"{show_number(float(sound.angle_deg[own, mic]), '°')} off its axis"
-    )
+    where = "goes along" if stand.goes_along else f"{show_number(float(sound.angle_deg[own, mic]), '°')} off its axis"
     subtitle = f"{stand.kind.name}, {show_number(float(sound.distance_m[own, mic]), 'm')}, {where}"
-    best = Action("best", f"Best places for {name}'s microphone", "Ranks every kind of microphone for this party, each at its best allowed spot.")  # fmt: skip
-    return WhyContent(
-        stand.name, subtitle, lines=lines, findings=found, more=tuple(more), actions=(best, details)
+    best = Action(
+        "best",
+        f"Best places for {name}'s microphone",
+        "Ranks every kind of microphone for this party, each at its best allowed spot.",
     )
+    return WhyContent(stand.name, subtitle, lines=lines, findings=found, more=tuple(more), actions=(best, details))
 
 
 def _is_about(finding: Finding, subjects: set[str], device: str, party: str, thing: Thing) -> bool:
@@ -309,13 +355,15 @@ def _turns(analysis: Report, sound: PlaceSound, mic: int) -> Derived | None:
     if not turns:
         return None
     terms = tuple(
-        Derived(f"{abs(row.turn_deg):.0f}\u00b0" + (f", to {row.towards}" if row.towards else ", to the worse side"), row.change_db, "dB")
+        Derived(
+            f"{abs(row.turn_deg):.0f}\u00b0" + (f", to {row.towards}" if row.towards else ", to the worse side"),
+            row.change_db,
+            "dB",
+        )
         for row in turns
-    )  # fmt: skip
-    worst = min(row.change_db for row in turns)
-    return Derived(
-        "head turn, at worst", worst, "dB", "distance, pattern and face, turned against straight", terms
     )
+    worst = min(row.change_db for row in turns)
+    return Derived("head turn, at worst", worst, "dB", "distance, pattern and face, turned against straight", terms)
 
 
 def _why_alone(analysis: Report, show: Show, sound: PlaceSound, thing: Thing, details: Action) -> WhyContent:
@@ -325,22 +373,56 @@ def _why_alone(analysis: Report, show: Show, sound: PlaceSound, thing: Thing, de
     if v is not None:
         source = sound.sources[v]
         lines = tuple(
-            explain.explain_level(show, sound, v, m)
-            for m in range(len(sound.mics))
-            if source.device is not None
+            explain.explain_level(show, sound, v, m) for m in range(len(sound.mics)) if source.device is not None
         )
-        actions = (Action("best", f"Best places for {thing.name}'s microphone", "Ranks every kind of microphone for this party, each at its best allowed spot."), details) if source.party else (details,)  # fmt: skip
+        actions = (
+            (
+                Action(
+                    "best",
+                    f"Best places for {thing.name}'s microphone",
+                    "Ranks every kind of microphone for this party, each at its best allowed spot.",
+                ),
+                details,
+            )
+            if source.party
+            else (details,)
+        )
         hint = f"{thing.name} has no microphone yet." if source.party else ""
-        return WhyContent(thing.name, f"{source.level.text()} at 1 m", lines=lines or (source.level,), findings=found, hint=hint, actions=actions)  # fmt: skip
+        return WhyContent(
+            thing.name,
+            f"{source.level.text()} at 1 m",
+            lines=lines or (source.level,),
+            findings=found,
+            hint=hint,
+            actions=actions,
+        )
     if thing.sort == "microphone":
         m = sound.mic_index.get(thing.id)
         room = (sound.ambient[m],) if m is not None else ()
-        hint = "It is nobody's: say whose in its details." if not thing.party else "Its party has no position yet: give it one in its details."  # fmt: skip
-        return WhyContent(thing.name, thing.stand.kind.name if thing.stand else "", lines=room, findings=found, hint=hint, actions=(details,))  # fmt: skip
+        hint = (
+            "It is nobody's: say whose in its details."
+            if not thing.party
+            else "Its party has no position yet: give it one in its details."
+        )
+        return WhyContent(
+            thing.name,
+            thing.stand.kind.name if thing.stand else "",
+            lines=room,
+            findings=found,
+            hint=hint,
+            actions=(details,),
+        )
     if thing.sort == "noise":
         spot = next(row for row in sound.place.noises if row.id == thing.id)
         level = Derived(f"{spot.name} at 1 m", spot.level_dba_1m, "dBA", source="show")
-        return WhyContent(thing.name, spot.noise.replace("-", " "), lines=(level,), findings=found, hint="It counts in every microphone here by distance and pattern.", actions=(details,))  # fmt: skip
+        return WhyContent(
+            thing.name,
+            spot.noise.replace("-", " "),
+            lines=(level,),
+            findings=found,
+            hint="It counts in every microphone here by distance and pattern.",
+            actions=(details,),
+        )
     what = "hears only" if thing.sort == "party" else "reflects" if thing.sort == "surface" else thing.sort
     return WhyContent(thing.name, what, findings=found, actions=(details,))
 
@@ -361,17 +443,18 @@ def why_elsewhere(analysis: Report, party: Party | None) -> WhyContent:
         else []
     )
     ends += (
-        [f"listens on {party.hears_on}"]
-        if party.listens and party.hears_on
-        else ["listens"]
-        if party.listens
-        else []
+        [f"listens on {party.hears_on}"] if party.listens and party.hears_on else ["listens"] if party.listens else []
     )
-    details = Action(
-        "details", "Details\u2026", f"Name, kind, place and level of {party.name}. Also Enter on the row."
-    )
+    details = Action("details", "Details\u2026", f"Name, kind, place and level of {party.name}. Also Enter on the row.")
     hint = "Who has a place is on its plan; who has none is followed from where its voice begins to where it listens."
-    return WhyContent(party.name, f"{party.kind}, {' and '.join(ends) or 'takes no part'}", lines=(level[1],) if level else (), findings=found, hint=hint, actions=(details,))  # fmt: skip
+    return WhyContent(
+        party.name,
+        f"{party.kind}, {' and '.join(ends) or 'takes no part'}",
+        lines=(level[1],) if level else (),
+        findings=found,
+        hint=hint,
+        actions=(details,),
+    )
 
 
 def why_bleed(analysis: Report, show: Show, sound: PlaceSound, row: int, column: int) -> WhyContent:
@@ -392,14 +475,22 @@ def why_bleed(analysis: Report, show: Show, sound: PlaceSound, row: int, column:
     own = int(sound.own[m])
     subtitle = "the microphone's own voice" if own == row else mic.kind.name
     direct = show_number(float(sound.direct_db[row, m]), "dB SPL")
-    hint = f"Direct sound alone: {direct}. Three to one counts with direct sound, as only that combs." if own != row else ""  # fmt: skip
+    hint = (
+        f"Direct sound alone: {direct}. Three to one counts with direct sound, as only that combs."
+        if own != row
+        else ""
+    )
     return WhyContent(f"{source.name} in {mic.name}", subtitle, lines=tuple(lines), findings=found, hint=hint)
 
 
 def new_microphone(show: Show, place: str, source: SoundSource, choice: MicrophoneChoice) -> AddRow:
     """A new microphone of a chosen kind for a party."""
     device = Device(
-        id=fresh_id(show, f"mic-{source.id}"), kind=choice.kind.id, name=f"{source.name}'s microphone", place=place,
-        at_m=choice.at, party=source.id,
-    )  # fmt: skip
+        id=fresh_id(show, f"mic-{source.id}"),
+        kind=choice.kind.id,
+        name=f"{source.name}'s microphone",
+        place=place,
+        at_m=choice.at,
+        party=source.id,
+    )
     return AddRow("devices", device)

@@ -40,7 +40,17 @@ HELP = (
     "What to do, with its value",
     "Mute first, then off, pan, plug, set, on; opened last",
 )
-ACT_WORDS = {"start": "set up", "mute": "mute first", "off": "switch off", "unplug": "take out", "pan": "pan", "plug": "plug", "set": "set", "on": "switch on", "open": "open last"}  # fmt: skip
+ACT_WORDS = {
+    "start": "set up",
+    "mute": "mute first",
+    "off": "switch off",
+    "unplug": "take out",
+    "pan": "pan",
+    "plug": "plug",
+    "set": "set",
+    "on": "switch on",
+    "open": "open last",
+}
 
 
 class DoingPage(StagePage):
@@ -55,9 +65,7 @@ class DoingPage(StagePage):
             self.sort.addItem(words, name)
             self.sort.setItemData(self.sort.count() - 1, tip, Qt.ItemDataRole.ToolTipRole)
         self.sort.setToolTip(SORTS[0][2])
-        self.sort.setStatusTip(
-            "The list to be ticked, what the plan would change, or everything from nothing set."
-        )
+        self.sort.setStatusTip("The list to be ticked, what the plan would change, or everything from nothing set.")
         self.sort.activated.connect(lambda _index: self._chosen())
         row = QHBoxLayout()
         self.count = label("", "muted")
@@ -114,7 +122,14 @@ class DoingPage(StagePage):
     def _fill(self) -> None:
         if self.sort.currentData() == "list":
             tasks = self.tasks
-            rows = [Row(("task", task.id), ("done" if task.done else "", task.text), marks=((0, "tick"),) if task.done else ()) for task in tasks]  # fmt: skip
+            rows = [
+                Row(
+                    ("task", task.id),
+                    ("done" if task.done else "", task.text),
+                    marks=((0, "tick"),) if task.done else (),
+                )
+                for task in tasks
+            ]
             done = sum(task.done for task in tasks)
             words = (
                 f"{done} of {len(tasks)} done"
@@ -123,10 +138,7 @@ class DoingPage(StagePage):
             )
         else:
             steps = self._steps()
-            rows = [
-                Row(("step", str(n)), (f"{n + 1}", step.text, ACT_WORDS[step.act]))
-                for n, step in enumerate(steps)
-            ]
+            rows = [Row(("step", str(n)), (f"{n + 1}", step.text, ACT_WORDS[step.act])) for n, step in enumerate(steps)]
             words = f"{len(steps)} {'step' if len(steps) == 1 else 'steps'}" if steps else "Nothing differs."
             if self.sort.currentData() == "now" and not self.model.fresh:
                 words = "Planning \u2026"
@@ -156,15 +168,24 @@ class DoingPage(StagePage):
         if self.sort.currentData() == "list" and tasks:
             if text:
                 done = tasks[row].done if row < len(tasks) else False
-                actions.append(Action("tick", "Not done after all" if done else "Done", "Ticks the step, or takes the tick away. Enter does it too."))  # fmt: skip
-            if any(task.done for task in tasks):
                 actions.append(
-                    Action("clear", "Take ticked steps off the list", "They can be brought back with undo.")
+                    Action(
+                        "tick",
+                        "Not done after all" if done else "Done",
+                        "Ticks the step, or takes the tick away. Enter does it too.",
+                    )
                 )
+            if any(task.done for task in tasks):
+                actions.append(Action("clear", "Take ticked steps off the list", "They can be brought back with undo."))
         return WhyContent(
-            "Doing list", self.count.text(), extra=(text,) if text else (), lead=tuple(actions[:1]) if text else (),
-            actions=tuple(actions[1:] if text else actions), notes=(HURTS,), hint="It is printed with the rig sheet: Show, Rig sheet.",
-        )  # fmt: skip
+            "Doing list",
+            self.count.text(),
+            extra=(text,) if text else (),
+            lead=tuple(actions[:1]) if text else (),
+            actions=tuple(actions[1:] if text else actions),
+            notes=(HURTS,),
+            hint="It is printed with the rig sheet: Show, Rig sheet.",
+        )
 
     def act(self, action: str) -> None:
         if action == "tick" and self.table.currentIndex().row() >= 0:

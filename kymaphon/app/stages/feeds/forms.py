@@ -27,9 +27,7 @@ def edit_level(window: QWidget, document: Document, feed: Delivery) -> None:
     def take(values: dict[str, Any]) -> None:
         if values["gain_db"] is None:
             raise ValueError("0 is on the mark; give how many dB above or under it")
-        document.apply(
-            (SetWant(feed.listener, feed.voice, feed.want, values["gain_db"]),), f"{names}: wanted level"
-        )
+        document.apply((SetWant(feed.listener, feed.voice, feed.want, values["gain_db"]),), f"{names}: wanted level")
 
     Form(f"{names}: wanted level", fields, take, window).exec()
 
@@ -44,9 +42,21 @@ def edit_recording(window: QWidget, document: Document) -> None:
         Field("rate_hz", "Sample rate, Hz", "number", now.rate_hz, empty="the show's"),
         Field("files", "Files", "choice", now.files, (("wav", "WAV, up to 4 GiB"), ("rf64", "RF64, no limit"))),
         Field("together", "All tracks in one file", "check", now.together),
-        Field("length_min", "Planned length, min", "number", None if now.length_s is None else round(now.length_s / 60, 2), empty="the rundown's"),
-        Field("free_gb", "Free on the disk, GB", "number", None if now.free_bytes is None else round(now.free_bytes / GIGA, 2), empty="not known"),
-    )  # fmt: skip
+        Field(
+            "length_min",
+            "Planned length, min",
+            "number",
+            None if now.length_s is None else round(now.length_s / 60, 2),
+            empty="the rundown's",
+        ),
+        Field(
+            "free_gb",
+            "Free on the disk, GB",
+            "number",
+            None if now.free_bytes is None else round(now.free_bytes / GIGA, 2),
+            empty="not known",
+        ),
+    )
 
     def take(values: dict[str, Any]) -> None:
         rate = values["rate_hz"]
@@ -54,9 +64,15 @@ def edit_recording(window: QWidget, document: Document) -> None:
             raise ValueError("a sample rate is a whole number of Hz")
         length, free = values["length_min"], values["free_gb"]
         row = Recording(
-            way=values["way"], safety=values["safety"], bits=values["bits"], rate_hz=None if rate is None else round(rate), files=values["files"],
-            together=values["together"], length_s=None if length is None else length * 60, free_bytes=None if free is None else round(free * GIGA),
-        )  # fmt: skip
+            way=values["way"],
+            safety=values["safety"],
+            bits=values["bits"],
+            rate_hz=None if rate is None else round(rate),
+            files=values["files"],
+            together=values["together"],
+            length_s=None if length is None else length * 60,
+            free_bytes=None if free is None else round(free * GIGA),
+        )
         document.apply((SetField("", None, "recording", row),), "Recording")
 
     note = "Tell everyone before you record. Date and time stand in the file names."
@@ -76,9 +92,7 @@ def edit_streaming(window: QWidget, document: Document) -> None:
     """What is sent, and what the network was measured to carry."""
     now = document.show.streaming or Streaming()
     fields = (
-        Field(
-            "video_kbps", "Pictures of each stream, kbit/s", "number", now.video_kbps, tip="0 for sound only"
-        ),
+        Field("video_kbps", "Pictures of each stream, kbit/s", "number", now.video_kbps, tip="0 for sound only"),
         Field("audio_kbps", "Sound of each stream, kbit/s", "number", now.audio_kbps),
         Field("streams", "Streams", "number", now.streams, empty="one for each encoder"),
         Field("other_up_kbps", "Whatever else sends, kbit/s", "number", now.other_up_kbps),

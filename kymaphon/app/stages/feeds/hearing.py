@@ -40,9 +40,12 @@ BELOW = (
 )
 WANT_HEADINGS = ("Voice", "Wanted", "Gets", "Off by", "So it is")
 WANT_HELP = (
-    "Who speaks", "What was asked for, or goes by the role. Enter asks for the next", "Level against the mark, and how late",
-    "Above or under the wanted level", "How that stands",
-)  # fmt: skip
+    "Who speaks",
+    "What was asked for, or goes by the role. Enter asks for the next",
+    "Level against the mark, and how late",
+    "Above or under the wanted level",
+    "How that stands",
+)
 ROOMY = 560
 """From this width on, at usual text size, the pair's name stands beside its buttons."""
 RANK = ("back", "missing", "unwanted", "twice", "late", "loud", "quiet")
@@ -106,9 +109,7 @@ class HearingPage(StagePage):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         beside = self.width() >= ROOMY * self.arrivals.scale
-        self._head.setDirection(
-            QBoxLayout.Direction.LeftToRight if beside else QBoxLayout.Direction.TopToBottom
-        )
+        self._head.setDirection(QBoxLayout.Direction.LeftToRight if beside else QBoxLayout.Direction.TopToBottom)
 
     def first(self) -> QWidget | None:
         return self.matrix
@@ -130,18 +131,14 @@ class HearingPage(StagePage):
             return NOTHING
         if self.document.previewing:
             before = self.document.settled.feeds
-            changed = sum(
-                before[key].verdict != row.verdict for key, row in analysis.feeds.items() if key in before
-            )
+            changed = sum(before[key].verdict != row.verdict for key, row in analysis.feeds.items() if key in before)
             return f"Preview: {changed} {'pair changes' if changed == 1 else 'pairs change'}, outlined. Esc ends it."
         broken = sum(not feed.well for feed in analysis.feeds.values())
         back = sum(feed.verdict == "back" for feed in analysis.feeds.values())
         howls = sum(row.code == "circle-howls" for row in analysis.findings)
         words = f"{len(analysis.listeners)} listeners, {len(analysis.voices)} voices. "
         nothing = not any(feed.want in ("hear", "local", "never") for feed in analysis.feeds.values())
-        words += (
-            f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"
-        )
+        words += f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"
         words += f", {back} own voice back late" if back else ""
         return words + (", a circle howls." if howls else ".")
 
@@ -151,16 +148,17 @@ class HearingPage(StagePage):
         analysis = feeds.analysis
         if analysis is None or not feeds.voices or not feeds.listeners:
             return
-        bad = sorted((feed for feed in analysis.feeds.values() if feed.verdict in RANK), key=lambda feed: RANK.index(feed.verdict))  # fmt: skip
+        bad = sorted(
+            (feed for feed in analysis.feeds.values() if feed.verdict in RANK),
+            key=lambda feed: RANK.index(feed.verdict),
+        )
         self.choose(*(bad[0].key if bad else (feeds.listeners[0], feeds.voices[0])))
 
     def choose(self, listener: str, voice: str) -> None:
         """Selects a cell."""
         feeds = self.matrix.feeds
         if listener in feeds.listeners and voice in feeds.voices:
-            self.matrix.setCurrentIndex(
-                feeds.index(feeds.listeners.index(listener), feeds.voices.index(voice))
-            )
+            self.matrix.setCurrentIndex(feeds.index(feeds.listeners.index(listener), feeds.voices.index(voice)))
 
     def choose_below(self, name: str) -> None:
         """Another picture of the pair."""
@@ -193,11 +191,7 @@ class HearingPage(StagePage):
         else:
             listener, voice = (analysis.party_name(row) for row in feed.key)
             own = feed.listener == feed.voice
-            pair = (
-                f"{listener}'s own voice, arriving at {listener}"
-                if own
-                else f"{voice}, arriving at {listener}"
-            )
+            pair = f"{listener}'s own voice, arriving at {listener}" if own else f"{voice}, arriving at {listener}"
             self.pair.setText(f"{listener}: wanted and heard" if self.below == "wants" else pair)
             self.sentence.setText(listener_sentence(analysis, feed.listener))
         self._fill_below()
@@ -228,7 +222,9 @@ class HearingPage(StagePage):
         arrivals = analysis.arrivals(*feed.key)
         ways = [row.paths[0] for row in arrivals]
         offset = self._offset(feed)
-        stems = tuple(Stem(row.delay_ms, row.gain_db + offset, way_words(analysis, row.paths[0], ways)) for row in arrivals)  # fmt: skip
+        stems = tuple(
+            Stem(row.delay_ms, row.gain_db + offset, way_words(analysis, row.paths[0], ways)) for row in arrivals
+        )
         return tuple(stem for stem in stems if stem.gain_db > stems[0].gain_db - SPAN_DB)
 
     def _way_rows(self, feed: Delivery | None) -> tuple[WayRow, ...]:
@@ -311,15 +307,11 @@ class HearingPage(StagePage):
             found = combined(analysis, feed)
             more = (*more, found.ripple) if found is not None else more
         about = tuple(
-            row
-            for row in analysis.findings
-            if row.stage == "Feeds" and (feed.key in row.pairs or not row.pairs)
+            row for row in analysis.findings if row.stage == "Feeds" and (feed.key in row.pairs or not row.pairs)
         )
         switches = tuple(switches_of_feed(analysis, feed)) if explained else ()
         controls = (
-            sorted({name for step in feed.path.steps() for name in step.controls})
-            if feed.path is not None
-            else []
+            sorted({name for step in feed.path.steps() for name in step.controls}) if feed.path is not None else []
         )
         notes = (f"Turned as well by: {', '.join(controls)}.",) if controls else ()
         actions: tuple[Action, ...] = ()
@@ -334,9 +326,7 @@ class HearingPage(StagePage):
         if feed.want == "hear":
             actions = (
                 *actions,
-                Action(
-                    "level", "Wanted level \u2026", "How loud this voice should be here, against the mark."
-                ),
+                Action("level", "Wanted level \u2026", "How loud this voice should be here, against the mark."),
             )
         subtitle = f"{want_words(feed)}; {verdict_words(feed)}"
         before = self.document.settled.feeds.get(feed.key) if self.document.previewing else None
@@ -366,10 +356,14 @@ class HearingPage(StagePage):
         by_role = wants_by_role(self.document.show, listener)
         actions: tuple[Action, ...] = ()
         if by_role:
-            actions = (Action("by role", f"Ask by its role: {len(by_role)} more", "Adds the wants that go by the role; what was asked stays."),)  # fmt: skip
-        return WhyContent(
-            name, listener_sentence(analysis, listener), bool(about), (), about, actions=actions
-        )
+            actions = (
+                Action(
+                    "by role",
+                    f"Ask by its role: {len(by_role)} more",
+                    "Adds the wants that go by the role; what was asked stays.",
+                ),
+            )
+        return WhyContent(name, listener_sentence(analysis, listener), bool(about), (), about, actions=actions)
 
     def act(self, action: str) -> None:
         listener, feed = self.listener, self.matrix.current_feed()

@@ -19,9 +19,13 @@ from kymaphon.core.mixes.returns import Loop, loops_of, response_of, together
 
 HEADINGS = ("Through", "Gain round", "Time round", "In hand", "Stands out every", "Sort")
 HELP = (
-    "Devices that it goes through", "Gain once round; at 0 dB it howls", "How long once round takes", "Below howling; 6 dB are kept",
-    "Frequencies at which it rings first", "What sort of circle it is",
-)  # fmt: skip
+    "Devices that it goes through",
+    "Gain once round; at 0 dB it howls",
+    "How long once round takes",
+    "Below howling; 6 dB are kept",
+    "Frequencies at which it rings first",
+    "What sort of circle it is",
+)
 
 
 class CirclesPage(StagePage):
@@ -87,9 +91,7 @@ class CirclesPage(StagePage):
         whole = together(self.document.analysis)
         words = f"{len(self.circles)} {'circle' if len(self.circles) == 1 else 'circles'}"
         return (
-            f"{words}, together {show_number(-whole.value, 'dB')} from howling."
-            if whole is not None
-            else f"{words}."
+            f"{words}, together {show_number(-whole.value, 'dB')} from howling." if whole is not None else f"{words}."
         )
 
     @property

@@ -39,7 +39,13 @@ def fill_feeds_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callab
         else:
             stage.say.emit("Everything that goes by the roles has been asked for.")
 
-    action(menu, "This &listener in one sentence", lambda: gone_to().choose_listener(), "What the listener of the chosen pair hears, and should.", "Ctrl+T")  # fmt: skip
+    action(
+        menu,
+        "This &listener in one sentence",
+        lambda: gone_to().choose_listener(),
+        "What the listener of the chosen pair hears, and should.",
+        "Ctrl+T",
+    )
     action(
         menu,
         "Ask for everything by &role",

@@ -25,9 +25,12 @@ from kymaphon.files.errors import FileProblem
 
 HEADINGS = ("Track and file", "Who", "From", "Into", "Others under")
 HELP = (
-    "Its name, and its file's: date, time, number, name", "Whose voices are on it", "The output that it records", "The recorder's input",
+    "Its name, and its file's: date, time, number, name",
+    "Whose voices are on it",
+    "The output that it records",
+    "The recorder's input",
     "How far the loudest other voice lies under, by bleed",
-)  # fmt: skip
+)
 NET_HEADINGS = ("Network and delay", "Figure", "From")
 NET_HELP = ("What", "How much", "Where it comes from")
 
@@ -44,9 +47,7 @@ class OutPage(StagePage):
         self._of: Show | None = None
         self.now = datetime.now(UTC).astimezone()
         """Date and time for file names of a show without a time of its own."""
-        self.tracks = RowTable(
-            theme, "Recorder tracks", "What each track gets; the Why panel has sizes and times."
-        )
+        self.tracks = RowTable(theme, "Recorder tracks", "What each track gets; the Why panel has sizes and times.")
         self.tracks.let_grow(1, 2)
         self.tracks.chosen.connect(lambda _row, _column: self._to(net=False))
         self.words = label("", "muted")
@@ -131,9 +132,7 @@ class OutPage(StagePage):
         marks: tuple[tuple[int, str], ...] = (
             (3, "tick" if track.plugged else "fix" if track.into is None else "note"),
         )
-        return Row(
-            ("track", track.id), (f"{track.name}\n{track.file}", who, source, into, under), marks=marks
-        )
+        return Row(("track", track.id), (f"{track.name}\n{track.file}", who, source, into, under), marks=marks)
 
     def _party(self, party_id: str) -> str:
         """A party's name; its id where it is gone meanwhile."""
@@ -204,13 +203,9 @@ class OutPage(StagePage):
                 ),
             )
             bad = bool(budget.problems)
-            return WhyContent(
-                "The network", "what goes up and comes down", bad, lines, lead=actions, notes=notes
-            )
+            return WhyContent("The network", "what goes up and comes down", bad, lines, lead=actions, notes=notes)
         lines = tuple(row for row in (plan.size, plan.limit_s, plan.left_s, plan.length_s) if row is not None)
-        actions = (
-            Action("recording", "How it is recorded \u2026", "Tracks, bits, files, length, free space."),
-        )
+        actions = (Action("recording", "How it is recorded \u2026", "Tracks, bits, files, length, free space."),)
         if self._of is self.document.show and self._differs(plan):
             actions = (
                 Action(
@@ -220,9 +215,7 @@ class OutPage(StagePage):
                 ),
                 *actions,
             )
-        more = (
-            Action("free", "Read the free space of this disk", "Of the disk that the show's file is on."),
-        )
+        more = (Action("free", "Read the free space of this disk", "Of the disk that the show's file is on."),)
         return WhyContent(
             "The recording",
             self._size_words(plan),

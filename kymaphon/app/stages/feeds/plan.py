@@ -26,9 +26,11 @@ from kymaphon.core.report.sheet import VERDICT_WORDS
 
 HEADINGS = ("For", "From", "On it", "How")
 HELP = (
-    "Who takes this mix", "The bus or output that makes it", "Whose voices are on it, and what is kept off for somebody's sake",
+    "Who takes this mix",
+    "The bus or output that makes it",
+    "Whose voices are on it, and what is kept off for somebody's sake",
     "What is special about it",
-)  # fmt: skip
+)
 CHANGE_HEADINGS = ("Listener", "Voice", "Now", "With the plan")
 CHANGE_HELP = ("Who hears", "Who is heard", "As it is set", "As planned")
 
@@ -78,11 +80,24 @@ class PlanPage(StagePage):
             return
         self.mixes.set_rows(HEADINGS, HELP, tuple(self._mix_rows(plan)))
         rows = [
-            Row((a.listener, a.voice), (plan.after.party_name(a.listener), plan.after.party_name(a.voice), THEN_WORDS[a.verdict], THEN_WORDS[b.verdict]), marks=() if b.well else ((3, "note" if b.verdict in ("quiet", "loud") else "fix"),))
+            Row(
+                (a.listener, a.voice),
+                (
+                    plan.after.party_name(a.listener),
+                    plan.after.party_name(a.voice),
+                    THEN_WORDS[a.verdict],
+                    THEN_WORDS[b.verdict],
+                ),
+                marks=() if b.well else ((3, "note" if b.verdict in ("quiet", "loud") else "fix"),),
+            )
             for a, b in plan.changed
-        ]  # fmt: skip
+        ]
         self.changes.set_rows(CHANGE_HEADINGS, CHANGE_HELP, tuple(rows))
-        self.heading.setText(f"What it changes: {len(rows)} {'pair' if len(rows) == 1 else 'pairs'}" if rows else "It changes nothing of who hears whom")  # fmt: skip
+        self.heading.setText(
+            f"What it changes: {len(rows)} {'pair' if len(rows) == 1 else 'pairs'}"
+            if rows
+            else "It changes nothing of who hears whom"
+        )
         self.title.emit("The feeds, planned", self._headline(plan))
         self.why_changed.emit()
 
@@ -102,7 +117,11 @@ class PlanPage(StagePage):
         if not plan.edits:
             return f"{len(plan.mixes)} mixes, all set as they should be."
         left = len(plan.unmet)
-        return f"{len(plan.mixes)} mixes. " + (f"{left} pairs are still not as wanted then." if left else "With it nobody hears themselves late, nothing is missing.")  # fmt: skip
+        return f"{len(plan.mixes)} mixes. " + (
+            f"{left} pairs are still not as wanted then."
+            if left
+            else "With it nobody hears themselves late, nothing is missing."
+        )
 
     def _mix_rows(self, plan: FeedPlan) -> list[Row]:
         show, catalogue = plan.after.show, plan.after.catalogue
@@ -112,10 +131,15 @@ class PlanPage(StagePage):
             rows.append(
                 Row(
                     ("stray", str(n)),
-                    (f"everybody who wants {party_words(show, stray.voices)}", into, party_words(show, stray.voices), f"plugged in from {stray.end.name}" if stray.into is not None else f"ends at {stray.end.name}"),
+                    (
+                        f"everybody who wants {party_words(show, stray.voices)}",
+                        into,
+                        party_words(show, stray.voices),
+                        f"plugged in from {stray.end.name}" if stray.into is not None else f"ends at {stray.end.name}",
+                    ),
                     marks=((1, "note" if stray.into is not None else "fix"),),
                 )
-            )  # fmt: skip
+            )
         for n, row in enumerate(plan.missing):
             who = party_words(show, tuple(row.need.listeners))
             bus = bus_words(show, catalogue, row.device, row.bus) if row.bus is not None else "no bus left"
@@ -157,7 +181,10 @@ class PlanPage(StagePage):
             *(missing_words(show, catalogue, row) for row in plan.missing),
         )
         notes: tuple[str, ...] = ()
-        unmet = [f"{plan.after.party_name(row.listener)} and {plan.after.party_name(row.voice)}: {VERDICT_WORDS[row.verdict]}." for row in plan.unmet[:6]]  # fmt: skip
+        unmet = [
+            f"{plan.after.party_name(row.listener)} and {plan.after.party_name(row.voice)}: {VERDICT_WORDS[row.verdict]}."
+            for row in plan.unmet[:6]
+        ]
         if unmet and plan.made:
             notes = ("Still not as wanted then:", *unmet)
         chosen = self._chosen_words(plan)
@@ -181,13 +208,8 @@ class PlanPage(StagePage):
         mix = plan.mixes[int(number)]
         show = plan.after.show
         listeners = party_words(show, mix.listeners)
-        hear = (
-            party_words(show, tuple(dict.fromkeys(voice for need in mix.needs for voice in need.hear)))
-            or "nobody"
-        )
-        never = party_words(
-            show, tuple(dict.fromkeys(voice for need in mix.needs for voice in sorted(need.keep_off)))
-        )
+        hear = party_words(show, tuple(dict.fromkeys(voice for need in mix.needs for voice in need.hear))) or "nobody"
+        never = party_words(show, tuple(dict.fromkeys(voice for need in mix.needs for voice in sorted(need.keep_off))))
         return f"{listeners} should hear {hear}" + (f", and never {never}." if never else ".")
 
     def _offers(self, plan: FeedPlan) -> list[Finding]:
@@ -216,9 +238,7 @@ class PlanPage(StagePage):
                         "desk": "Another desk",
                         "computer": "Mix in the computer",
                     }[way.sort]
-                    remedies.append(
-                        Remedy(f"way-{n}", label_, way.text, doing_edits(show, way.edits, catalogue))
-                    )
+                    remedies.append(Remedy(f"way-{n}", label_, way.text, doing_edits(show, way.edits, catalogue)))
                 else:
                     text += f" {way.text}"
             out.append(
@@ -241,9 +261,7 @@ THEN_WORDS = {**VERDICT_WORDS, "silent": "not heard, rightly", "free": "heard, n
 def changes_of(plan: FeedPlan, mix: Mix) -> int:
     """How many settings of a mix, and cables of it, the plan changes."""
     settings = sum(
-        isinstance(edit, SetValue)
-        and edit.ref.device == mix.device
-        and mix.bus.base in edit.ref.key.split(">")[-1:]
+        isinstance(edit, SetValue) and edit.ref.device == mix.device and mix.bus.base in edit.ref.key.split(">")[-1:]
         for edit in plan.edits
     )
     return settings + len(mix.moved)

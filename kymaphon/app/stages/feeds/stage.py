@@ -20,9 +20,7 @@ class FeedsStage(PagedStage):
     """Six views of one routing; the first is who hears whom."""
 
     def __init__(self, document: Document, theme: Theme) -> None:
-        super().__init__(
-            document, theme, FEED_VIEWS, "hearing", lambda view: made(view, self.model, document, theme)
-        )
+        super().__init__(document, theme, FEED_VIEWS, "hearing", lambda view: made(view, self.model, document, theme))
         self.model = FeedsModel(document, self.say.emit)
         self.model.setParent(self)
         self.badge = label("Preview", "badge", wrap=False)

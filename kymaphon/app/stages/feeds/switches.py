@@ -65,9 +65,7 @@ class SwitchesPage(StagePage):
         device_id = self.devices.currentData()
         device = next((row for row in analysis.show.devices if row.id == device_id), None)
         self.crosspoints.points.set_device(device, analysis.catalogue[device.kind] if device else None)
-        self.title.emit(
-            "Switches", f"of {self.devices.currentText()}" if device else "No device here has any."
-        )
+        self.title.emit("Switches", f"of {self.devices.currentText()}" if device else "No device here has any.")
         self.why_changed.emit()
 
     def why(self) -> WhyContent:
@@ -78,9 +76,7 @@ class SwitchesPage(StagePage):
         rows = findings_about(analysis.findings, device_id)
         about = tuple(row for row in rows if row.stage == "Feeds")
         circling = tuple(
-            row
-            for row in analysis.findings
-            if row.stage == "Feeds" and row not in about and row.severity == "stop"
+            row for row in analysis.findings if row.stage == "Feeds" and row not in about and row.severity == "stop"
         )
         return WhyContent(
             self.devices.currentText(), "its switches, one by one", bool(about), findings=(*about, *circling)

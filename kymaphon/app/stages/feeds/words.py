@@ -9,7 +9,7 @@ FEED_VIEWS = (
     ("circles", "Circles", "What goes round: gain, time, and how far from howling."),
     ("out", "Out", "Recorder tracks and the stream's budget."),
     ("switches", "Switches", "The crosspoints of one device as a grid."),
-)  # fmt: skip
+)
 FEED_COMMANDS = (
     ("hearing", "Who &hears whom", "Listeners by voices.", ""),
     ("plan", "&Plan the feeds", "Every needed mix on a bus that is there.", "Ctrl+E"),
@@ -17,6 +17,6 @@ FEED_COMMANDS = (
     ("circles", "&Circles", "What goes round, and how far from howling.", ""),
     ("out", "&Tracks and stream", "What the recorder and the network get.", ""),
     ("switches", "&Switches of a device", "Crosspoints as a grid.", ""),
-)  # fmt: skip
+)
 NOTHING = "Add parties that speak and listen, and cables between their devices."
 HURTS = "Before anything is plugged or opened: faders down, headphones off the ears. A plug pulled live or a circle that closes hits them."

@@ -77,7 +77,9 @@ class LevelForms:
             )
             self.document.apply(edits, "marks of points")
 
-        note = "A mark set for a sort of point goes before that of the show; the ladder then judges the voice there too."
+        note = (
+            "A mark set for a sort of point goes before that of the show; the ladder then judges the voice there too."
+        )
         Form("Marks of points", tuple(fields), take, self.window, note=note).exec()
 
     def mark_point(self, node: str, name: str) -> None:
@@ -160,9 +162,7 @@ class LevelForms:
                 # A room's loudspeakers have a mark of their own beside the show's.
                 marks = tuple(row for row in show.marks if row.at != "room")
                 force = SetField("show", None, "marks", (*marks, PointMark(at="room", practice=made.id)))
-            self.document.apply(
-                (SetField("show", None, "practices", (*kept, made)), force), f"practice: {made.name}"
-            )
+            self.document.apply((SetField("show", None, "practices", (*kept, made)), force), f"practice: {made.name}")
 
         note = f"Figures are readings of the meter that is chosen. It goes with the show and is in force at once. Copied from: {now.source}."
         Form("A practice of your own", fields, take, self.window, note=note).exec()
@@ -185,11 +185,7 @@ class LevelForms:
             self.document.apply(made.edits, f"safety copy of {name}")
             self.say(made.text)
 
-        fields = (
-            Field(
-                "lowered", "Lower by, dB", "number", copy.lowered_db, tip="10 to 20 dB is common practice."
-            ),
-        )
+        fields = (Field("lowered", "Lower by, dB", "number", copy.lowered_db, tip="10 to 20 dB is common practice."),)
         Form(f"Safety copy of {name}", fields, take, self.window, note=copy.text).exec()
 
 

@@ -124,22 +124,12 @@ class LadderPage(StagePage):
         rung = rungs[self.picture.index]
         knob = main_knob(rung, faders=self.every)
         subtitle = (
-            f"{knob.label} stands at {show_number(knob.value, 'dB', sign=True)}"
-            if knob
-            else "nothing to turn here"
+            f"{knob.label} stands at {show_number(knob.value, 'dB', sign=True)}" if knob else "nothing to turn here"
         )
-        more = [
-            row
-            for row in (rung.explain_headroom(), rung.explain_over_noise() if rung.noise_db else None)
-            if row
-        ]
-        places = {
-            device.place for device in analysis.show.devices if device.party == self.voice and device.place
-        }
+        more = [row for row in (rung.explain_headroom(), rung.explain_over_noise() if rung.noise_db else None) if row]
+        places = {device.place for device in analysis.show.devices if device.party == self.voice and device.place}
         found = tuple(
-            row
-            for row in findings_about(analysis.findings, self.voice, *places)
-            if row.stage in ("Level", "Rig")
+            row for row in findings_about(analysis.findings, self.voice, *places) if row.stage in ("Level", "Rig")
         )
         notes: tuple[str, ...] = ()
         ladder = self.ladder
@@ -219,9 +209,7 @@ class LadderPage(StagePage):
         self.why_changed.emit()
 
     def _turning(self, knob: Knob, value: float) -> None:
-        self.document.preview(
-            (SetValue(knob.ref, value),), f"{knob.label} at {show_number(value, 'dB', sign=True)}"
-        )
+        self.document.preview((SetValue(knob.ref, value),), f"{knob.label} at {show_number(value, 'dB', sign=True)}")
 
     def _stands_at(self, knob: Knob) -> float:
         """Where a knob stands in the show now, even while its analysis is still on the way."""

@@ -87,10 +87,15 @@ class NoisePage(StagePage):
         rows = tuple(
             Row(
                 ("move", move.id),
-                (move.label, show_number(move.gain_db, "dB", sign=True), show_number(move.alone_db, "dB", sign=True) if move.id != "others-shut" else DASH, move.text),
+                (
+                    move.label,
+                    show_number(move.gain_db, "dB", sign=True),
+                    show_number(move.alone_db, "dB", sign=True) if move.id != "others-shut" else DASH,
+                    move.text,
+                ),
             )
             for move in moves
-        )  # fmt: skip
+        )
         self.table.set_rows(HEADINGS, HELP, rows)
         self.table.choose(-1 if self._at_point or not moves else self._move)
         if budget is not None and ladder is not None:
@@ -132,9 +137,7 @@ class NoisePage(StagePage):
                 for row in findings_about(self.document.analysis.findings, ladder.voice)
                 if row.code in ("voice-over-noise", "booster-buys-little")
             )
-            notes = (
-                (verdict,) if verdict and not any(row.code == "booster-buys-little" for row in about) else ()
-            )
+            notes = (verdict,) if verdict and not any(row.code == "booster-buys-little" for row in about) else ()
             return WhyContent(
                 rung.label,
                 "noise at this point",
@@ -158,9 +161,7 @@ class NoisePage(StagePage):
                     "Do this",
                     f"{move.label}. Gains follow, so that the voice keeps its level. Can be undone.",
                 ),
-                Action(
-                    "preview move", "Preview", "Shows what would change, without changing it. Esc ends it."
-                ),
+                Action("preview move", "Preview", "Shows what would change, without changing it. Esc ends it."),
             )
         hint = "" if move.edits else "A comparison: there is no single setting that does it."
         more = (alone,) if move.id != "others-shut" else ()

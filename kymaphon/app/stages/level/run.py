@@ -41,10 +41,18 @@ from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 
 HEADINGS = ("Source", "Expected", "Showed", "Off", "Turned", "At", "Note")
 HELP = (
-    "Who is heard, talkers first", "What its meter should show", "What it showed last", "Above the mark, in dB",
-    "By how much the gain was turned, in all", "When it was read", "What was noted",
-)  # fmt: skip
-KEYS = "Space measures on the simulated rig; T turns the gain by what is suggested; Enter notes it and goes on; Page keys choose the source; F2 writes a note."
+    "Who is heard, talkers first",
+    "What its meter should show",
+    "What it showed last",
+    "Above the mark, in dB",
+    "By how much the gain was turned, in all",
+    "When it was read",
+    "What was noted",
+)
+KEYS = (
+    "Space measures on the simulated rig; T turns the gain by what is suggested; Enter notes it "
+    "and goes on; Page keys choose the source; F2 writes a note."
+)
 
 
 class ReadingEdit(QLineEdit):
@@ -58,9 +66,14 @@ class ReadingEdit(QLineEdit):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         name = {
-            Qt.Key.Key_Space: "measure", Qt.Key.Key_T: "turn", Qt.Key.Key_F2: "note", Qt.Key.Key_PageUp: "before",
-            Qt.Key.Key_PageDown: "after", Qt.Key.Key_Up: "before", Qt.Key.Key_Down: "after",
-        }.get(Qt.Key(event.key()))  # fmt: skip
+            Qt.Key.Key_Space: "measure",
+            Qt.Key.Key_T: "turn",
+            Qt.Key.Key_F2: "note",
+            Qt.Key.Key_PageUp: "before",
+            Qt.Key.Key_PageDown: "after",
+            Qt.Key.Key_Up: "before",
+            Qt.Key.Key_Down: "after",
+        }.get(Qt.Key(event.key()))
         if name is not None and not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
             self.key.emit(name)
         else:
@@ -80,9 +93,7 @@ class RunPage(StagePage):
         grid.setColumnStretch(1, 1)
         grid.setVerticalSpacing(4)
         self.say_words, self.listen, self.watch = label("", "heading"), label(""), label("")
-        for row, (name, widget) in enumerate(
-            (("Say", self.say_words), ("Listen", self.listen), ("Watch", self.watch))
-        ):
+        for row, (name, widget) in enumerate((("Say", self.say_words), ("Listen", self.listen), ("Watch", self.watch))):
             grid.addWidget(label(name, "muted", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
             grid.addWidget(widget, row, 1)
         inside.addLayout(grid)
@@ -210,8 +221,7 @@ class RunPage(StagePage):
             reasons = not_read(analysis)
             self.say_words.setText("No source can be run through yet.")
             self.listen.setText(
-                "\n".join(reasons)
-                or "Plug one through to a recorder or a stream; Rig shows where the way breaks off."
+                "\n".join(reasons) or "Plug one through to a recorder or a stream; Rig shows where the way breaks off."
             )
             self.watch.setText("")
             self.face.set_meter(None, None)
@@ -248,7 +258,9 @@ class RunPage(StagePage):
             return KEYS
         row = entry.line_up
         what = "passed" if row.passed else "did not pass"
-        return f"Read at {entry.at.astimezone():%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
+        return (
+            f"Read at {entry.at.astimezone():%H:%M}: {figure_on(row.shown, scales()[row.scale].unit)}, {what}. {KEYS}"
+        )
 
     def _fill(self, analysis: Report) -> None:
         found = last_readings(analysis)
@@ -292,7 +304,8 @@ class RunPage(StagePage):
             extra.append(self.outcome.words)
             if abs(self.outcome.learnt_db) >= number("level-learnt"):
                 extra.append(
-                    f"{step.name} is {abs(self.outcome.learnt_db):.1f} dB {'louder' if self.outcome.learnt_db > 0 else 'softer'} than the show has it; noting it takes that over."
+                    f"{step.name} is {abs(self.outcome.learnt_db):.1f} dB {'louder' if self.outcome.learnt_db > 0 else 'softer'} "
+                    "than the show has it; noting it takes that over."
                 )
         notes = tuple(
             f"{entry.at.astimezone():%d %b %H:%M}  {entry.text}"
@@ -352,9 +365,7 @@ class RunPage(StagePage):
         self._trace, self._measured = None, False
         step = self.step
         try:
-            self.outcome = (
-                judge(step, number_of(text, "Reading")) if step is not None and text.strip() else None
-            )
+            self.outcome = judge(step, number_of(text, "Reading")) if step is not None and text.strip() else None
         except ValueError:
             self.outcome = None
         self._show()
@@ -422,9 +433,7 @@ class RunPage(StagePage):
         names = [row.voice for row in self.steps]
         start = names.index(step.voice) if step.voice in names else 0
         onward = [names[(start + k) % len(names)] for k in range(1, len(names) + 1)] if names else []
-        self.voice = next(
-            (name for name in onward if not found.get(name, False)), onward[0] if onward else ""
-        )
+        self.voice = next((name for name in onward if not found.get(name, False)), onward[0] if onward else "")
         self._forget()
         if names and all(found.get(name, False) for name in names):
             self.say.emit("All sources are lined up.")

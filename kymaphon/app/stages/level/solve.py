@@ -30,10 +30,13 @@ VOICE_HELP = (
 )
 MOVE_HEADINGS = ("Turn", "Now", "To", "By", "Without it", "Why no further up")
 MOVE_HELP = (
-    "What is turned or switched", "Where it stands", "Where it goes", "How far that is",
+    "What is turned or switched",
+    "Where it stands",
+    "Where it goes",
+    "How far that is",
     "What would be if this one were left as it is and all others turned",
     "Gain early is quiet until something forbids it: a ceiling, the end of a range",
-)  # fmt: skip
+)
 
 
 class SolvePage(StagePage):
@@ -58,9 +61,7 @@ class SolvePage(StagePage):
         self.do.clicked.connect(lambda: self.act("do line-up"))
         self.look = QPushButton("Preview")
         self.look.setCheckable(True)
-        self.look.setToolTip(
-            "Shows every picture as it would be, without changing anything. Press again to end."
-        )
+        self.look.setToolTip("Shows every picture as it would be, without changing anything. Press again to end.")
         self.look.clicked.connect(self._preview)
         for widget in (self.scope, self.school, self.do, self.look):
             row.addWidget(widget)
@@ -150,18 +151,25 @@ class SolvePage(StagePage):
             rows.append(
                 Row(
                     ("voice", row.voice),
-                    (_name(plan, row), _db(row.off_before_db, sign=True), _db(row.off_db, sign=True),
-                     _db(row.spare_db), _db(row.over_noise_before_db), _db(row.over_noise_db), row.forbids or DASH),
-                    hues.get(row.voice, -1), ((2, mark),) if mark and row.on_mark is not None else (),
+                    (
+                        _name(plan, row),
+                        _db(row.off_before_db, sign=True),
+                        _db(row.off_db, sign=True),
+                        _db(row.spare_db),
+                        _db(row.over_noise_before_db),
+                        _db(row.over_noise_db),
+                        row.forbids or DASH,
+                    ),
+                    hues.get(row.voice, -1),
+                    ((2, mark),) if mark and row.on_mark is not None else (),
                 )
-            )  # fmt: skip
+            )
         self.voices.set_rows(VOICE_HEADINGS, VOICE_HELP, tuple(rows))
         turned = []
         for move in plan.moves:
             pad = move.turn.sort == "pad"
             now, then = (
-                ("in" if gain < 0 else "out") if pad else _db(gain, sign=True)
-                for gain in (move.turn.now, move.after)
+                ("in" if gain < 0 else "out") if pad else _db(gain, sign=True) for gain in (move.turn.now, move.after)
             )
             by = _db(move.after - move.turn.now, sign=True)
             cells = (move.turn.label, now, then, by, move.without or DASH, move.limit or DASH)
@@ -194,7 +202,8 @@ class SolvePage(StagePage):
         if plan is None:
             return WhyContent("Line-up", self.told.text())
         proof = (
-            f"Proven: with these marks and ceilings no other settings have less noise over all voices together, but for less than the turning is worth (50 dB of it for 1 dB) (solved in {plan.rounds} rounds)."
+            "Proven: with these marks and ceilings no other settings have less noise over all voices "
+            f"together, but for less than the turning is worth (50 dB of it for 1 dB) (solved in {plan.rounds} rounds)."
             if plan.proven
             else f"The best that was found; that nothing better exists is not proven: {plan.unproven}."
         )
@@ -230,11 +239,7 @@ class SolvePage(StagePage):
             held = tuple(f"Held: {text}." for text in plan.held)
             return WhyContent(
                 _name(plan, row),
-                "on the mark"
-                if row.on_mark
-                else "no mark is read"
-                if row.on_mark is None
-                else "not on the mark",
+                "on the mark" if row.on_mark else "no mark is read" if row.on_mark is None else "not on the mark",
                 bad=row.on_mark is False,
                 extra=forbids,
                 lines=plan.lines(row),

@@ -109,11 +109,7 @@ class LevelStage(PagedStage):
         self._chips.set_voices(rows, self.voice)
 
     def _worst(self, voice: str) -> str:
-        rows = [
-            row.severity
-            for row in findings_about(self.document.analysis.findings, voice)
-            if row.stage == "Level"
-        ]
+        rows = [row.severity for row in findings_about(self.document.analysis.findings, voice) if row.stage == "Level"]
         return next((severity for severity in SEVERITIES if severity in rows), "tick")
 
     # what the user does

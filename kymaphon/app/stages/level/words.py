@@ -7,10 +7,15 @@ LEVEL_VIEWS = (
     ("noise", "Noise", "Who brings how much noise at every point, and what each possible move would buy."),
     ("solve", "Line-up", "Gains and pads for the whole show: on the marks, under every ceiling, with the least noise."),
     ("run", "Run", "Source by source before the show: what to say, what to watch, what it should read."),
-)  # fmt: skip
+)
 LEVEL_COMMANDS = (
     ("solve", "Line &up\u2026", "What to turn so that every voice is on its mark.", "Ctrl+U"),
-    ("run", "&Run through the sources", "One source at a time, from the keyboard; what came goes into the log.", "Ctrl+R"),
+    (
+        "run",
+        "&Run through the sources",
+        "One source at a time, from the keyboard; what came goes into the log.",
+        "Ctrl+R",
+    ),
     ("noise", "&Noise budget", "Who brings how much, and what each move would buy.", "Ctrl+B"),
     ("ladder", "&Ladder", "Back to the ladder.", ""),
-)  # fmt: skip
+)

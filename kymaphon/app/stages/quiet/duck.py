@@ -36,9 +36,7 @@ class DuckPage(StagePage):
         self.picture = DuckPicture(theme)
         inside.addWidget(self.picture)
         self.column.addWidget(card, 5)
-        self.table = RowTable(
-            theme, "The ducker's values", "Found from both takes; the Why panel has the sums."
-        )
+        self.table = RowTable(theme, "The ducker's values", "Found from both takes; the Why panel has the sums.")
         self.column.addWidget(self.table, 3)
         self.choice: DuckChoice | None = None
         self.problem = ""
@@ -70,9 +68,7 @@ class DuckPage(StagePage):
         if heard is None or heard.study is None or heard.music is None or gate is None or trial is None:
             self.picture.set_traces(0.0, empty, empty, empty)
             self.table.set_rows(HEADINGS, HELP, ())
-            self.title.emit(
-                f"{name}: music under the voice", "needs a take of the voice and one of the music"
-            )
+            self.title.emit(f"{name}: music under the voice", "needs a take of the voice and one of the music")
             self.why_changed.emit()
             return
         talk, music = heard.study.talk, heard.music
@@ -123,9 +119,7 @@ class DuckPage(StagePage):
     def why(self) -> WhyContent:
         choice = self.choice
         if choice is None:
-            text = (
-                self.problem or "Attach a take of this voice and one of the music: drop both on the window."
-            )
+            text = self.problem or "Attach a take of this voice and one of the music: drop both on the window."
             return WhyContent(
                 "Music under the voice",
                 extra=(text[:1].upper() + text[1:],),
@@ -168,9 +162,7 @@ class DuckPage(StagePage):
         if own is not None:
             try:
                 talk = model.takes.talk
-                step = step_between(
-                    self.document.analysis, model.voice, talk.at if talk is not None else None, own
-                )
+                step = step_between(self.document.analysis, model.voice, talk.at if talk is not None else None, own)
                 row = row.with_(threshold_db=round(row.threshold_db + step.value, 1))
             except ValueError as error:
                 self.say.emit(f"{error}.")

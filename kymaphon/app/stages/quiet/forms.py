@@ -20,12 +20,27 @@ from kymaphon.files.preset_file import open_preset, write_text
 from kymaphon.files.takes import FORMATS, FileTake, excerpt, write_audio
 
 LABELS = {
-    "on": "On", "corner_hz": "Corner, Hz", "slope_db_per_octave": "Slope, dB an octave", "open_db": "Opens at, {unit}",
-    "close_db": "Closes below, {unit}", "attack_ms": "Attack, ms", "hold_ms": "Hold, ms", "release_ms": "Release, ms",
-    "range_db": "Range, dB (120 mutes)", "look_ahead_ms": "Look-ahead, ms", "detector": "Detector", "detector_ms": "Detector window, ms",
-    "key_low_hz": "Key filter: nothing below, Hz", "key_high_hz": "Key filter: nothing above, Hz", "threshold_db": "Threshold, {unit}",
-    "ratio": "Ratio, to 1", "knee_db": "Knee, dB", "make_up_db": "Made up, dB", "ceiling_db": "Ceiling, {unit}", "depth_db": "Depth, dB",
-}  # fmt: skip
+    "on": "On",
+    "corner_hz": "Corner, Hz",
+    "slope_db_per_octave": "Slope, dB an octave",
+    "open_db": "Opens at, {unit}",
+    "close_db": "Closes below, {unit}",
+    "attack_ms": "Attack, ms",
+    "hold_ms": "Hold, ms",
+    "release_ms": "Release, ms",
+    "range_db": "Range, dB (120 mutes)",
+    "look_ahead_ms": "Look-ahead, ms",
+    "detector": "Detector",
+    "detector_ms": "Detector window, ms",
+    "key_low_hz": "Key filter: nothing below, Hz",
+    "key_high_hz": "Key filter: nothing above, Hz",
+    "threshold_db": "Threshold, {unit}",
+    "ratio": "Ratio, to 1",
+    "knee_db": "Knee, dB",
+    "make_up_db": "Made up, dB",
+    "ceiling_db": "Ceiling, {unit}",
+    "depth_db": "Depth, dB",
+}
 CHOICES: dict[str, tuple[tuple[Any, str], ...]] = {
     "slope_db_per_octave": ((6, "6"), (12, "12"), (18, "18"), (24, "24")),
     "detector": (("peak", "highest sample"), ("rms", "rms")),
@@ -73,9 +88,7 @@ class QuietForms:
             if isinstance(changed, Gate):
                 changed = changed.model_copy(update={"set_at_gain_db": strip.gain_db})
             if new:
-                self.model.set_chain(
-                    strip, put_in(strip.chain, changed), f"{NAMES[row.sort]} in {strip.name}"
-                )
+                self.model.set_chain(strip, put_in(strip.chain, changed), f"{NAMES[row.sort]} in {strip.name}")
             else:
                 self.model.replace(strip, row, changed)
 
@@ -105,9 +118,7 @@ class QuietForms:
             fields += [
                 Field(f"shape {n}", f"Band {n}, shape", "choice", band.shape, SHAPES),
                 Field(f"centre {n}", f"Band {n}, Hz", "number", band.centre_hz),
-                Field(
-                    f"gain {n}", f"Band {n}, dB", "number", band.gain_db, tip="0 dB: the band does nothing."
-                ),
+                Field(f"gain {n}", f"Band {n}, dB", "number", band.gain_db, tip="0 dB: the band does nothing."),
                 Field(f"q {n}", f"Band {n}, Q", "number", band.q),
             ]
 
@@ -133,13 +144,7 @@ class QuietForms:
     def _gated(self) -> tuple[FileTake, Study, Gate] | None:
         """The take and the gate that is shown on it; None where there is none of them."""
         heard, shown = self.model.heard, self.model.shown()
-        if (
-            heard is None
-            or heard.source is None
-            or heard.study is None
-            or shown is None
-            or shown[3].gate is None
-        ):
+        if heard is None or heard.source is None or heard.study is None or shown is None or shown[3].gate is None:
             self.say("There is no gated take to be saved.")
             return None
         return heard.source, heard.study, shown[3].gate
@@ -150,9 +155,7 @@ class QuietForms:
             return
         names = " ".join(f"*{ending}" for ending in FORMATS)
         given = f"{self._folder()}/{gated[0].path.stem}-gated.wav"
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save the gated take", given, f"Recordings ({names})"
-        )
+        name, _ = QFileDialog.getSaveFileName(self.window, "Save the gated take", given, f"Recordings ({names})")
         if name:
             self.save_gated(Path(name))
 

@@ -193,14 +193,10 @@ class GatePage(StagePage):
         model = self.model
         heard, shown = model.heard, model.shown()
         about = tuple(
-            row
-            for row in findings_about(self.document.analysis.findings, model.voice)
-            if row.stage == "Quiet"
+            row for row in findings_about(self.document.analysis.findings, model.voice) if row.stage == "Quiet"
         )
         if not model.voice:
-            return WhyContent(
-                "No talker yet", hint="Add a party that speaks; open a show or the demo to see one."
-            )
+            return WhyContent("No talker yet", hint="Add a party that speaks; open a show or the demo to see one.")
         if heard is None or (model.busy and heard.voice != model.voice):
             stop = Action("stop", "Stop listening", "Ends the reading of a long take; nothing is changed.")
             return WhyContent(
@@ -212,7 +208,14 @@ class GatePage(StagePage):
             again = Action("again", "Listen again", "Reads the take from its beginning.")
             return WhyContent("Listening was stopped", findings=about, lead=(again,))
         if heard.problem:
-            return WhyContent("This take will not do", "", True, extra=(heard.problem[:1].upper() + heard.problem[1:] + ".",), findings=about, hint=EMPTY)  # fmt: skip
+            return WhyContent(
+                "This take will not do",
+                "",
+                True,
+                extra=(heard.problem[:1].upper() + heard.problem[1:] + ".",),
+                findings=about,
+                hint=EMPTY,
+            )
         if heard.study is None or shown is None or model.design is None:
             return WhyContent("No take of this voice", extra=(EMPTY,), findings=about)
         if self.picture.span is not None:
@@ -254,11 +257,22 @@ class GatePage(StagePage):
         choice = heard.study.choice
         if choice is not None and choice.low_cut is not None and heard.study.low_cut is None:
             text = f"Low cut first: {choice.low_cut.corner_hz:.0f} Hz"
-            lead.append(Action("low cut", text, f"Takes {show_number(choice.room_db, 'dB')} off the room and {show_number(choice.voice_db, 'dB')} off the voice, before the gate. Can be undone."))  # fmt: skip
+            lead.append(
+                Action(
+                    "low cut",
+                    text,
+                    f"Takes {show_number(choice.room_db, 'dB')} off the room and {show_number(choice.voice_db, 'dB')} "
+                    "off the voice, before the gate. Can be undone.",
+                )
+            )
         actions += [
             Action("save gated", "Save the gated take\u2026", "Writes the sound behind the gate to a file."),
-            Action("save preset", "Save as plain text\u2026", "Writes the strip's settings as text, thresholds as they read at the strip."),
-        ]  # fmt: skip
+            Action(
+                "save preset",
+                "Save as plain text\u2026",
+                "Writes the strip's settings as text, thresholds as they read at the strip.",
+            ),
+        ]
         if several > 1:
             actions.append(
                 Action(
@@ -273,7 +287,18 @@ class GatePage(StagePage):
             if verdict.words_clipped
             else f"All {verdict.words} words whole"
         )
-        return WhyContent(title, state, bad=bool(verdict.words_clipped), extra=extra, lines=tuple(lines), findings=about, more=tuple(more), notes=tuple(notes), lead=tuple(lead), actions=tuple(actions))  # fmt: skip
+        return WhyContent(
+            title,
+            state,
+            bad=bool(verdict.words_clipped),
+            extra=extra,
+            lines=tuple(lines),
+            findings=about,
+            more=tuple(more),
+            notes=tuple(notes),
+            lead=tuple(lead),
+            actions=tuple(actions),
+        )
 
     def _about_take(self, take: Take | None) -> tuple[str, ...]:
         """Where, when and at what gain the take was made, as far as it knows."""
@@ -282,9 +307,7 @@ class GatePage(StagePage):
         parts = []
         index = self.document.analysis.graph.index
         if take.at in index:
-            parts.append(
-                f"at {self.document.analysis.graph.nodes[index[take.at]].label.removesuffix(', after gain')}"
-            )
+            parts.append(f"at {self.document.analysis.graph.nodes[index[take.at]].label.removesuffix(', after gain')}")
         if take.recorded_at is not None:
             parts.append(f"{take.recorded_at:%Y-%m-%d %H:%M}")
         if take.gain_db is not None:
@@ -324,7 +347,10 @@ class GatePage(StagePage):
         except ValueError:
             step = 0.0
         at = show_number(model.gate.open_db + step, strip.unit)
-        tip = f"There it opens at {at}, as levels are {show_number(step, 'dB', sign=True)} higher than in the take. {missing_words(strip, 'gate')} Can be undone."
+        tip = (
+            f"There it opens at {at}, as levels are {show_number(step, 'dB', sign=True)} higher than "
+            f"in the take. {missing_words(strip, 'gate')} Can be undone."
+        )
         return [Action("put gate", f"Put it into {strip.name}", tip)]
 
     def _why_row(self, shown: tuple[str, str, str, Evaluation]) -> WhyContent:
@@ -335,10 +361,18 @@ class GatePage(StagePage):
             Derived("room let in", 100 * verdict.noise_open_ratio, "%", source="of the time without talk"),
             Derived("longest start lost", verdict.onset_lost_ms, "ms", source="of any word"),
         )
-        actions = () if verdict.gate is None else (
-            Action("use row", "Set these", "Puts these values on screen as your own; the show follows when you put them into the strip."),
-            Action("back", "Back to what is set", "Shows the gate on screen again."),
-        )  # fmt: skip
+        actions = (
+            ()
+            if verdict.gate is None
+            else (
+                Action(
+                    "use row",
+                    "Set these",
+                    "Puts these values on screen as your own; the show follows when you put them into the strip.",
+                ),
+                Action("back", "Back to what is set", "Shows the gate on screen again."),
+            )
+        )
         text = f"{verdict.words_clipped} of {verdict.words} words eaten; opens again at once {verdict.chatter_per_min:.1f} times a minute."
         return WhyContent(
             name,
@@ -356,9 +390,7 @@ class GatePage(StagePage):
         found = explain_word(trial, verdict, number)
         word = trial.talk.words[number]
         hear = (
-            Action(
-                "hear", "Hear it", "Plays the word behind the gate, with a little before and after. Space."
-            ),
+            Action("hear", "Hear it", "Plays the word behind the gate, with a little before and after. Space."),
             Action("hear dry", "Without gate", "Plays it as it was recorded."),
         )
         actions = list(hear)
@@ -369,24 +401,23 @@ class GatePage(StagePage):
             lead = [Action(f"save {row.id}", row.label, row.text) for row in self._savings]
             notes = [row.text for row in self._savings]
             if not self._savings:
-                notes.append(
-                    "No single value saves it: more than one has to change, or the voice has to come nearer."
-                )
+                notes.append("No single value saves it: more than one has to change, or the voice has to come nearer.")
         return WhyContent(
-            found.title, f"at {word.start_s:.1f} s, {1000 * (word.end_s - word.start_s):.0f} ms long", found.eaten is not None,
-            lines=found.lines, notes=tuple(notes), lead=tuple(lead), actions=tuple(actions),
-        )  # fmt: skip
+            found.title,
+            f"at {word.start_s:.1f} s, {1000 * (word.end_s - word.start_s):.0f} ms long",
+            found.eaten is not None,
+            lines=found.lines,
+            notes=tuple(notes),
+            lead=tuple(lead),
+            actions=tuple(actions),
+        )
 
     def _why_span(self, span: tuple[float, float]) -> WhyContent:
         start, end = sorted(span)
         talk = self.model.takes.talk
         actions = [
-            Action(
-                "span room", "This is room", "Nobody speaks here: the room is told from it. Can be undone."
-            ),
-            Action(
-                "span talk", "This is talk", "Only what is marked as talk is taken for words. Can be undone."
-            ),
+            Action("span room", "This is room", "Nobody speaks here: the room is told from it. Can be undone."),
+            Action("span talk", "This is talk", "Only what is marked as talk is taken for words. Can be undone."),
             Action("hear", "Hear it", "Plays it behind the gate. Space."),
             Action("hear dry", "Without gate", "Plays it as it was recorded."),
         ]
@@ -398,7 +429,12 @@ class GatePage(StagePage):
                     "Takes all marks set by hand away. Can be undone.",
                 )
             )
-        return WhyContent("A stretch of the take", f"{start:.2f} to {end:.2f} s", extra=("Room and talk are found by themselves; where that went wrong, say so here.",), actions=tuple(actions))  # fmt: skip
+        return WhyContent(
+            "A stretch of the take",
+            f"{start:.2f} to {end:.2f} s",
+            extra=("Room and talk are found by themselves; where that went wrong, say so here.",),
+            actions=tuple(actions),
+        )
 
     # doing
 
@@ -481,12 +517,21 @@ def _row(row_id: str, name: str, _source: str, verdict: Evaluation) -> Row:
         times = (DASH,) * 5
     else:
         times = (
-            show_number(gate.open_db, "dB").removesuffix(" dB"), show_number(gate.close_db, "dB").removesuffix(" dB"),
-            f"{gate.attack_ms:g} ms", f"{gate.hold_ms:g} ms", f"{gate.release_ms:g} ms",
-        )  # fmt: skip
+            show_number(gate.open_db, "dB").removesuffix(" dB"),
+            show_number(gate.close_db, "dB").removesuffix(" dB"),
+            f"{gate.attack_ms:g} ms",
+            f"{gate.hold_ms:g} ms",
+            f"{gate.release_ms:g} ms",
+        )
     mark = verdict.mark
     return Row(
         ("gate", row_id),
-        (name, *times, f"{verdict.words_clipped} of {verdict.words}", f"{verdict.noise_open_ratio:.0%}", f"{verdict.chatter_per_min:.1f} /min" if gate else DASH),
+        (
+            name,
+            *times,
+            f"{verdict.words_clipped} of {verdict.words}",
+            f"{verdict.noise_open_ratio:.0%}",
+            f"{verdict.chatter_per_min:.1f} /min" if gate else DASH,
+        ),
         marks=((6, mark),),
-    )  # fmt: skip
+    )

@@ -98,9 +98,7 @@ class QuietModel(QObject):
         """Follows the show: listens again where takes or what comes before the gate changed."""
         voices = self.talkers
         if self.voice not in voices:
-            with_take = [
-                voice for voice in voices if takes_of(self.document.analysis.show, voice).talk is not None
-            ]
+            with_take = [voice for voice in voices if takes_of(self.document.analysis.show, voice).talk is not None]
             self.voice, self.by_hand = (with_take or list(voices) or [""])[0], False
         show, voice, folder = self.document.analysis.show, self.voice, self.folder
         low_cut, like = self.low_cut, self._like()
@@ -219,7 +217,9 @@ class QuietModel(QObject):
         """The gate on screen, those found for each preference, and the schools."""
         if self.heard is None or self.design is None or self.verdict is None:
             return ()
-        found = [(row, preference_name(row), "found on this take", self.heard.designs[row].verdict) for row in PREFERENCES]  # fmt: skip
+        found = [
+            (row, preference_name(row), "found on this take", self.heard.designs[row].verdict) for row in PREFERENCES
+        ]
         return ((HERE, "As set here", "", self.verdict), *found, *self.design.schools)
 
     def shown(self) -> Row | None:
@@ -304,7 +304,10 @@ class QuietModel(QObject):
         text = f"{self.document.analysis.party_name(self.voice)}, {strip.name}: {words_of(here)}, thresholds in {strip.unit}"
         if isinstance(row, Gate) and self.verdict is not None and self.takes.talk is not None:
             verdict = self.verdict
-            text += f"; on {self.takes.talk.file}: {verdict.words_clipped} of {verdict.words} words eaten, room let in {verdict.noise_open_ratio:.0%} of the time without talk"
+            text += (
+                f"; on {self.takes.talk.file}: {verdict.words_clipped} of {verdict.words} words "
+                f"eaten, room let in {verdict.noise_open_ratio:.0%} of the time without talk"
+            )
         return AddLog(LogEntry(at=datetime.now(UTC), text=text, subject=self.voice))
 
     def set_chain(self, strip: StripPlace, chain: tuple[Processing, ...], text: str) -> None:
@@ -340,9 +343,7 @@ class QuietModel(QObject):
             return
         spans = (*getattr(talk, field), (round(start_s, 3), round(end_s, 3)))
         words = {"room_s": "room", "talk_s": "talk"}[field]
-        self.document.apply(
-            (SetField("takes", talk.id, field, tuple(sorted(spans))),), f"{words} of {talk.id} marked"
-        )
+        self.document.apply((SetField("takes", talk.id, field, tuple(sorted(spans))),), f"{words} of {talk.id} marked")
 
     def forget_spans(self) -> None:
         """Room and talk are found by themselves again."""
@@ -354,9 +355,7 @@ class QuietModel(QObject):
     @property
     def talks(self) -> tuple[Take, ...]:
         """All takes of this voice's talk; the last is the one that is listened to."""
-        return tuple(
-            take for take in self.document.show.takes if take.what == "voice" and take.voice == self.voice
-        )
+        return tuple(take for take in self.document.show.takes if take.what == "voice" and take.voice == self.voice)
 
     def next_take(self) -> None:
         """The oldest of several takes of this voice becomes the one that is listened to."""

@@ -115,19 +115,24 @@ class SpectrumPage(StagePage):
         voice, room = spectra
         at = np.geomspace(CURVE_FROM_HZ, 2000, 120)
         curve = gain_db(low_cut_sections(self.low_cut, voice.sample_rate_hz), at, voice.sample_rate_hz)
-        self.picture.set_cut(
-            self.low_cut.corner_hz, (at, curve), tentative=self.model.low_cut != self.low_cut
-        )
+        self.picture.set_cut(self.low_cut.corner_hz, (at, curve), tentative=self.model.low_cut != self.low_cut)
         rows = []
         for corner in CORNERS:
             row = try_low_cut(self.low_cut.with_(corner_hz=float(corner)), voice, room)
             rows.append(
-                Row(("corner", str(corner)), (f"{corner} Hz", show_number(row.room_db, "dB"), show_number(row.voice_db, "dB"), show_number(row.buys_db, "dB", sign=True), f"{row.below_share:.0%}"))
-            )  # fmt: skip
+                Row(
+                    ("corner", str(corner)),
+                    (
+                        f"{corner} Hz",
+                        show_number(row.room_db, "dB"),
+                        show_number(row.voice_db, "dB"),
+                        show_number(row.buys_db, "dB", sign=True),
+                        f"{row.below_share:.0%}",
+                    ),
+                )
+            )
         self.table.set_rows(HEADINGS, HELP, tuple(rows))
-        self.table.choose(
-            CORNERS.index(int(self.low_cut.corner_hz)) if self.low_cut.corner_hz in CORNERS else -1
-        )
+        self.table.choose(CORNERS.index(int(self.low_cut.corner_hz)) if self.low_cut.corner_hz in CORNERS else -1)
         self.why_changed.emit()
 
     def _cut(self, corner_hz: float) -> None:
@@ -175,15 +180,20 @@ class SpectrumPage(StagePage):
             actions.append(Action("best", "Show the best one", text))
         if self.model.low_cut is not None:
             actions.append(
-                Action(
-                    "no cut", "Take the low cut out", "The gate then hears the rumble again. Can be undone."
-                )
+                Action("no cut", "Take the low cut out", "The gate then hears the rumble again. Can be undone.")
             )
         return WhyContent(
-            f"Low cut at {self.low_cut.corner_hz:.0f} Hz, {slope} dB an octave", "set in the show" if set_now else "not in the show",
-            extra=(text,), lines=lines, more=low_cut_limits(), lead=lead, actions=tuple(actions),
-            notes=("A common low cut for speech lies between 50 and 100 Hz; here it is told from this voice in this room.",),
-        )  # fmt: skip
+            f"Low cut at {self.low_cut.corner_hz:.0f} Hz, {slope} dB an octave",
+            "set in the show" if set_now else "not in the show",
+            extra=(text,),
+            lines=lines,
+            more=low_cut_limits(),
+            lead=lead,
+            actions=tuple(actions),
+            notes=(
+                "A common low cut for speech lies between 50 and 100 Hz; here it is told from this voice in this room.",
+            ),
+        )
 
     def act(self, action: str) -> None:
         heard = self.model.heard
@@ -194,7 +204,13 @@ class SpectrumPage(StagePage):
             after = order[(order.index(self.low_cut.slope_db_per_octave) + 1) % 4]
             self.low_cut = self.low_cut.with_(slope_db_per_octave=after)
             self._show_cut()
-        elif action == "best" and heard is not None and heard.study is not None and heard.study.choice is not None and heard.study.choice.low_cut is not None:  # fmt: skip
+        elif (
+            action == "best"
+            and heard is not None
+            and heard.study is not None
+            and heard.study.choice is not None
+            and heard.study.choice.low_cut is not None
+        ):
             self.low_cut = heard.study.choice.low_cut
             self._show_cut()
         elif action == "no cut":

@@ -24,9 +24,7 @@ class QuietStage(PagedStage):
     """Chips choose the voice, buttons the view, the list what matters most."""
 
     def __init__(self, document: Document, theme: Theme) -> None:
-        super().__init__(
-            document, theme, QUIET_VIEWS, "gate", lambda view: made(view, self.model, self.theme)
-        )
+        super().__init__(document, theme, QUIET_VIEWS, "gate", lambda view: made(view, self.model, self.theme))
         self.model = QuietModel(document, self.say.emit)
         self.model.setParent(self)
         self.preference = ChoiceBox()
@@ -64,11 +62,7 @@ class QuietStage(PagedStage):
         self.page.refresh(self.model.voice, "")
 
     def _mark(self, voice: str) -> str:
-        rows = [
-            row.severity
-            for row in findings_about(self.document.analysis.findings, voice)
-            if row.stage == "Quiet"
-        ]
+        rows = [row.severity for row in findings_about(self.document.analysis.findings, voice) if row.stage == "Quiet"]
         worst = next((severity for severity in SEVERITIES if severity in rows), "")
         if worst:
             return worst

@@ -161,9 +161,7 @@ class StripPage(StagePage):
         name = self.document.analysis.party_name(self.model.voice) if self.model.voice else "No talker"
         chain = [row for strip in self.model.strips for row in strip.chain]
         late = delay_ms(chain)
-        words = f"{len(chain)} in the show" + (
-            f", {show_number(late, 'ms')} late by look-ahead" if late else ""
-        )
+        words = f"{len(chain)} in the show" + (f", {show_number(late, 'ms')} late by look-ahead" if late else "")
         self.title.emit(f"{name}: the strip", words)
         self.why_changed.emit()
 
@@ -201,13 +199,16 @@ class StripPage(StagePage):
             Row(
                 ("behind", row.name),
                 (
-                    row.name[:1].upper() + row.name[1:], show_number(row.speech_dbfs, "dBFS"), show_number(row.peak_dbfs, "dBFS"),
+                    row.name[:1].upper() + row.name[1:],
+                    show_number(row.speech_dbfs, "dBFS"),
+                    show_number(row.peak_dbfs, "dBFS"),
                     "nothing" if row.room_dbfs <= SILENCE_DB else show_number(row.room_dbfs, "dBFS"),
-                    DASH if row.room_dbfs <= SILENCE_DB else show_number(row.over_room_db, "dB"), show_number(row.late_ms, "ms"),
+                    DASH if row.room_dbfs <= SILENCE_DB else show_number(row.over_room_db, "dB"),
+                    show_number(row.late_ms, "ms"),
                 ),
             )
             for row in result
-        )  # fmt: skip
+        )
         self.behind.set_rows(BEHIND, BEHIND_HELP, rows)
 
     def _mark(self, sort: Sort) -> str:
@@ -226,9 +227,7 @@ class StripPage(StagePage):
 
     def why(self) -> WhyContent:
         if not self.model.voice:
-            return WhyContent(
-                "No talker yet", hint="Add a party that speaks; open a show or the demo to see one."
-            )
+            return WhyContent("No talker yet", hint="Add a party that speaks; open a show or the demo to see one.")
         sort = self.sort
         here = self.set_here(sort)
         row, why, text = self.proposed(sort)
@@ -275,16 +274,12 @@ class StripPage(StagePage):
             actions.append(Action("edit", "Edit what is set\u2026", "Every value, typed. Enter."))
             on = here[1].on
             actions.append(
-                Action(
-                    "switch", "Switch it off" if on else "Switch it on", "Stays in its place. Can be undone."
-                )
+                Action("switch", "Switch it off" if on else "Switch it on", "Stays in its place. Can be undone.")
             )
             actions.append(Action("out", "Take it out", "Delete. Can be undone."))
         elif strip is not None:
             actions.append(
-                Action(
-                    "new", "Set one by hand\u2026", "Puts one in with values that you type. Can be undone."
-                )
+                Action("new", "Set one by hand\u2026", "Puts one in with values that you type. Can be undone.")
             )
         if any(row_.chain for row_ in self.model.strips):
             actions.append(
@@ -301,10 +296,17 @@ class StripPage(StagePage):
                 "Puts the processors of a text into the strip. Can be undone.",
             )
         )
-        state = (
-            words_of(here[1])[:1].upper() + words_of(here[1])[1:] if here is not None else "not in the show"
+        state = words_of(here[1])[:1].upper() + words_of(here[1])[1:] if here is not None else "not in the show"
+        return WhyContent(
+            NAMES[sort][:1].upper() + NAMES[sort][1:],
+            state,
+            extra=(text,),
+            lines=tuple(lines),
+            findings=about,
+            notes=tuple(dict.fromkeys(notes)),
+            lead=lead,
+            actions=tuple(actions),
         )
-        return WhyContent(NAMES[sort][:1].upper() + NAMES[sort][1:], state, extra=(text,), lines=tuple(lines), findings=about, notes=tuple(dict.fromkeys(notes)), lead=lead, actions=tuple(actions))  # fmt: skip
 
     def act(self, action: str) -> None:
         sort = self.sort
@@ -335,7 +337,14 @@ class StripPage(StagePage):
         if row is not None:
             return row
         if sort == "equaliser":
-            return Equaliser(bands=(Band(shape="low-shelf", centre_hz=120), Band(centre_hz=400), Band(centre_hz=3000), Band(shape="high-shelf", centre_hz=8000)))  # fmt: skip
+            return Equaliser(
+                bands=(
+                    Band(shape="low-shelf", centre_hz=120),
+                    Band(centre_hz=400),
+                    Band(centre_hz=3000),
+                    Band(shape="high-shelf", centre_hz=8000),
+                )
+            )
         plain: dict[Sort, Processing] = {
             "low-cut": LowCut(),
             "gate": Gate(),

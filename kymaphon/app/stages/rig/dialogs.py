@@ -31,11 +31,31 @@ from kymaphon.core.wiring.fit import Fit, partners
 from kymaphon.core.wiring.power import FEED_WORDS
 
 GROUP_WORDS = {
-    "microphone": "microphone", "booster": "booster", "interface": "interface", "desk": "desk", "software": "software", "codec": "codec",
-    "phone": "telephone", "encoder": "encoder", "recorder": "recorder", "headphones": "headphones", "loudspeaker": "loudspeaker", "player": "player",
-    "di": "DI box", "pad": "pad", "splitter": "splitter", "isolator": "isolator", "wireless": "wireless", "preamp": "preamplifier",
-    "amplifier": "amplifier", "host": "computer", "hub": "USB hub", "app": "app", "line": "line", "instrument": "instrument",
-}  # fmt: skip
+    "microphone": "microphone",
+    "booster": "booster",
+    "interface": "interface",
+    "desk": "desk",
+    "software": "software",
+    "codec": "codec",
+    "phone": "telephone",
+    "encoder": "encoder",
+    "recorder": "recorder",
+    "headphones": "headphones",
+    "loudspeaker": "loudspeaker",
+    "player": "player",
+    "di": "DI box",
+    "pad": "pad",
+    "splitter": "splitter",
+    "isolator": "isolator",
+    "wireless": "wireless",
+    "preamp": "preamplifier",
+    "amplifier": "amplifier",
+    "host": "computer",
+    "hub": "USB hub",
+    "app": "app",
+    "line": "line",
+    "instrument": "instrument",
+}
 
 
 def kind_words(kind: Kind) -> str:
@@ -50,7 +70,7 @@ def kind_words(kind: Kind) -> str:
             words = f"{port.level} {plug}" if port.domain == "analog" else plug
             counts[words] = counts.get(words, 0) + (1 if not port.stereo else 2)
         if counts:
-            parts.append(f"{title.capitalize()}: {', '.join(f'{n} × {words}' for words, n in counts.items())}.")  # fmt: skip
+            parts.append(f"{title.capitalize()}: {', '.join(f'{n} × {words}' for words, n in counts.items())}.")
     if kind.power is not None:
         parts.append(f"Runs from {' or '.join(FEED_WORDS[feed] for feed in kind.power.by)}.")
     return " ".join(parts)
@@ -59,7 +79,9 @@ def kind_words(kind: Kind) -> str:
 class AddDialog(QDialog):
     """Choose a kind by typing, a name and a place. `plug_on` says that the new device is to be plugged at once."""
 
-    def __init__(self, parent: QWidget, theme: Theme, catalogue: Catalogue, document: Document, place: str | None) -> None:  # fmt: skip
+    def __init__(
+        self, parent: QWidget, theme: Theme, catalogue: Catalogue, document: Document, place: str | None
+    ) -> None:
         super().__init__(parent)
         self.catalogue, self.document = catalogue, document
         self.plug_on = False
@@ -69,13 +91,16 @@ class AddDialog(QDialog):
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         column.addWidget(label("Add from the catalogue", "title"))
-        self.kinds = PickList(
-            theme, "Kinds", "Type part of a name: booster, two inputs, phone \u2026", by_name=True
-        )
+        self.kinds = PickList(theme, "Kinds", "Type part of a name: booster, two inputs, phone \u2026", by_name=True)
         rows = tuple(
-            PickRow(kind.id, f"{kind.name}  \u00b7  {GROUP_WORDS[kind.group]}", f"{kind.about} {kind.id}", tip=kind.about or kind.name)
+            PickRow(
+                kind.id,
+                f"{kind.name}  \u00b7  {GROUP_WORDS[kind.group]}",
+                f"{kind.about} {kind.id}",
+                tip=kind.about or kind.name,
+            )
             for kind in catalogue
-        )  # fmt: skip
+        )
         column.addWidget(self.kinds, 1)
         self.about = label("", "muted")
         self.about.setMinimumHeight(64)
@@ -119,9 +144,7 @@ class AddDialog(QDialog):
 
     def _describe(self) -> None:
         kind = self._kind()
-        self.about.setText(
-            f"{kind.about} {kind_words(kind)}" if kind is not None else "No kind is called so."
-        )
+        self.about.setText(f"{kind.about} {kind_words(kind)}" if kind is not None else "No kind is called so.")
 
     def _kind(self) -> Kind | None:
         value = self.kinds.value()
@@ -141,7 +164,13 @@ class AddDialog(QDialog):
         show = self.document.show
         name = self.name.text().strip() or None
         place = self.place.currentData()
-        device = Device(id=fresh_id(show, name or kind.id), kind=kind.id, name=name, place=place, host=_likely_host(self.document, kind))  # fmt: skip
+        device = Device(
+            id=fresh_id(show, name or kind.id),
+            kind=kind.id,
+            name=name,
+            place=place,
+            host=_likely_host(self.document, kind),
+        )
         edits: list[Edit] = []
         if kind.id not in self.document.analysis.catalogue:
             edits.append(AddRow("kinds", kind))
@@ -157,14 +186,16 @@ def _likely_host(document: Document, kind: Kind) -> str | None:
     if not runs_on:
         return None
     known = document.analysis.catalogue
-    hosts = [row.id for row in document.show.devices if row.kind in known and known[row.kind].is_computer]  # fmt: skip
+    hosts = [row.id for row in document.show.devices if row.kind in known and known[row.kind].is_computer]
     return hosts[0] if len(hosts) == 1 else None
 
 
 class PlugDialog(QDialog):
     """An output at the left, the inputs ordered by fit at the right, and what speaks for or against the chosen pair."""
 
-    def __init__(self, parent: QWidget, theme: Theme, document: Document, levels: dict[str, float], source: str, target: str) -> None:  # fmt: skip
+    def __init__(
+        self, parent: QWidget, theme: Theme, document: Document, levels: dict[str, float], source: str, target: str
+    ) -> None:
         super().__init__(parent)
         self.document, self.levels = document, levels
         self.prefer = target
@@ -268,7 +299,9 @@ class PlugDialog(QDialog):
                 mark = fit.faults[0].severity if fit.faults else "tick"
                 if not fit.works:
                     mark = "stop"
-                rows.append(PickRow(fit.target.ref, f"{fit.target.name}  \u00b7  {fit.words}", fit.target.device.id, mark))  # fmt: skip
+                rows.append(
+                    PickRow(fit.target.ref, f"{fit.target.name}  \u00b7  {fit.words}", fit.target.device.id, mark)
+                )
                 self._fits[fit.target.ref] = fit
                 if chosen is None and fit.target.device.id == self.prefer:
                     chosen = fit.target.ref
@@ -279,7 +312,7 @@ class PlugDialog(QDialog):
         fit = self._fits.get(str(self.ins.value()))
         self.button.setEnabled(fit is not None and fit.works)
         if fit is None:
-            self.verdict.setText("No free input is called so." if self.outs.value() else "Nothing has an output yet.")  # fmt: skip
+            self.verdict.setText("No free input is called so." if self.outs.value() else "Nothing has an output yet.")
             return
         words = [fault.text for fault in fit.faults]
         if fit.adapter is not None:
@@ -297,7 +330,13 @@ class PlugDialog(QDialog):
         try:
             metres = number_of(text.removesuffix("m").strip(), "Length") if text else None
             adapter = fit.adapter.id if fit.adapter is not None else None
-            cable = Cable(source=fit.source.ref, target=fit.target.ref, length_m=metres, label=self.mark.text().strip(), adapter=adapter)  # fmt: skip
+            cable = Cable(
+                source=fit.source.ref,
+                target=fit.target.ref,
+                length_m=metres,
+                label=self.mark.text().strip(),
+                adapter=adapter,
+            )
         except ValueError as error:
             short = str(error).splitlines()[0] if metres_typed(text) else "Length: from 0 to 100 000 m"
             self._tell(short)

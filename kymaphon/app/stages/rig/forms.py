@@ -62,9 +62,7 @@ class RigForms:
         used = {cable.source for cable in show.cables}
         ends = (end for end in ends_of(show, known, "input") if end.device.id == device_id and not end.side)
         return any(
-            fit.works and fit.source.ref not in used
-            for end in ends
-            for fit in partners(show, known, end, output=False)
+            fit.works and fit.source.ref not in used for end in ends for fit in partners(show, known, end, output=False)
         )
 
     def only_takes(self, device_id: str) -> bool:
@@ -97,26 +95,59 @@ class RigForms:
         parties = ((None, "nobody's"), *((party.id, party.name) for party in show.parties))
         fields = [
             Field("name", "Name", value=device.name, empty="its kind"),
-            Field("kind", "Kind", "choice", device.kind, tuple(alike), tip="Kinds with the same sockets: the cables stay."),
+            Field(
+                "kind", "Kind", "choice", device.kind, tuple(alike), tip="Kinds with the same sockets: the cables stay."
+            ),
             Field("place", "Place", "choice", device.place, places),
             Field("at_m", "Stands at (x, y in m)", "point", device.at_m, empty="not known"),
             Field("party", "Whose", "choice", device.party, parties),
-        ]  # fmt: skip
+        ]
         if kind.power is not None and len(kind.power.by) > 1:
-            options = ((None, f"as delivered: {FEED_WORDS[kind.power.by[0]]}"), *((feed, FEED_WORDS[feed]) for feed in kind.power.by))  # fmt: skip
+            options = (
+                (None, f"as delivered: {FEED_WORDS[kind.power.by[0]]}"),
+                *((feed, FEED_WORDS[feed]) for feed in kind.power.by),
+            )
             fields.append(Field("power", "Runs from", "choice", device.power, options))
-        hosts = [(row.id, row.name or known[row.kind].name) for row in show.devices if known[row.kind].has_usb_ports and row.id != device.id]  # fmt: skip
-        fields.append(Field("host", "Hangs or runs on", "choice", device.host, ((None, "no computer"), *hosts)))  # fmt: skip
+        hosts = [
+            (row.id, row.name or known[row.kind].name)
+            for row in show.devices
+            if known[row.kind].has_usb_ports and row.id != device.id
+        ]
+        fields.append(Field("host", "Hangs or runs on", "choice", device.host, ((None, "no computer"), *hosts)))
         if kind.power is not None and any(feed.startswith("mains") for feed in kind.power.by):
             fields.append(Field("circuit", "Mains circuit", value=device.circuit, empty="that of its place"))
         if kind.runs_on:
-            fields.append(Field("single", "Armed for a single piece", "check", bool(device.settings.get(SINGLE, Setting()).on), tip="Else it goes on into the next one by itself."))  # fmt: skip
+            fields.append(
+                Field(
+                    "single",
+                    "Armed for a single piece",
+                    "check",
+                    bool(device.settings.get(SINGLE, Setting()).on),
+                    tip="Else it goes on into the next one by itself.",
+                )
+            )
         if kind.group in METERED:
-            fields.append(Field("meter_offset_db", "Its meter reads more by (dB)", "number", device.meter_offset_db, tip="As its meter is trimmed, or as was found with a tone: what it should show follows."))  # fmt: skip
+            fields.append(
+                Field(
+                    "meter_offset_db",
+                    "Its meter reads more by (dB)",
+                    "number",
+                    device.meter_offset_db,
+                    tip="As its meter is trimmed, or as was found with a tone: what it should show follows.",
+                )
+            )
         for control in kind.controls:
             value = device.settings.get(control.id, Setting()).gain_db
             low, high = (f"{bound:+.0f}".replace("-", "\u2212") for bound in control.gain_db)
-            fields.append(Field(f"knob {control.id}", f"{control.name} ({low} to {high} dB)", "number", value, empty=f"{control.default_gain_db:g}, as delivered"))  # fmt: skip
+            fields.append(
+                Field(
+                    f"knob {control.id}",
+                    f"{control.name} ({low} to {high} dB)",
+                    "number",
+                    value,
+                    empty=f"{control.default_gain_db:g}, as delivered",
+                )
+            )
 
         def take(values: dict[str, Any]) -> None:
             edits: list[Edit] = []
@@ -146,9 +177,16 @@ class RigForms:
         fields = (
             Field("label", "Label", value=cable.label),
             Field("length_m", "Length (m)", "number", cable.length_m, empty="its way on the plan"),
-            Field("route", "Lies by way of (x y in m, \u2026)", "text", route, empty="straight", tip="Spots on the plan between its two ends, such as 1 0.4, 5 0.4"),
+            Field(
+                "route",
+                "Lies by way of (x y in m, \u2026)",
+                "text",
+                route,
+                empty="straight",
+                tip="Spots on the plan between its two ends, such as 1 0.4, 5 0.4",
+            ),
             Field("coiled", "Its slack lies coiled", "check", cable.coiled),
-        )  # fmt: skip
+        )
 
         def take(values: dict[str, Any]) -> None:
             spots = read_route(values.pop("route") or "")
@@ -168,9 +206,15 @@ class RigForms:
         fields = (
             Field("name", "Name", value=run.name if run else ""),
             Field("sort", "Is a", "choice", run.sort if run else "mains", RUNS),
-            Field("points", "Runs by (x y in m, \u2026)", "text", ", ".join(f"{x:g} {y:g}" for x, y in points), tip="Spots on the plan that it runs through; one spot for a lamp."),
+            Field(
+                "points",
+                "Runs by (x y in m, \u2026)",
+                "text",
+                ", ".join(f"{x:g} {y:g}" for x, y in points),
+                tip="Spots on the plan that it runs through; one spot for a lamp.",
+            ),
             Field("current_a", "Current (A)", "number", run.current_a if run else 5.0),
-        )  # fmt: skip
+        )
 
         def take(values: dict[str, Any]) -> None:
             spots = read_route(values.pop("points") or "")
@@ -179,13 +223,25 @@ class RigForms:
             rows = self.document.show.place(place.id).runs
             name = values["name"] or dict(RUNS)[values["sort"]].capitalize()
             if run is None:
-                new = PowerRun.model_validate({**values, "name": name, "points_m": spots, "id": fresh_id(self.document.show, name)})  # fmt: skip
+                new = PowerRun.model_validate(
+                    {**values, "name": name, "points_m": spots, "id": fresh_id(self.document.show, name)}
+                )
                 rows = (*rows, new)
             else:
-                rows = tuple(row.with_(**{**values, "name": name}, points_m=spots) if row.id == run.id else row for row in rows)  # fmt: skip
-            self.document.apply((SetField("places", place.id, "runs", rows),), f"{'Details of' if run else 'Add'} {name}")  # fmt: skip
+                rows = tuple(
+                    row.with_(**{**values, "name": name}, points_m=spots) if row.id == run.id else row for row in rows
+                )
+            self.document.apply(
+                (SetField("places", place.id, "runs", rows),), f"{'Details of' if run else 'Add'} {name}"
+            )
 
-        form = Form(run.name if run else f"A lead or lamp in {place.name}", fields, take, self.parent, note="What audio cables should keep away from. Mains on temporary sites is for a licensed person, by local codes.")  # fmt: skip
+        form = Form(
+            run.name if run else f"A lead or lamp in {place.name}",
+            fields,
+            take,
+            self.parent,
+            note="What audio cables should keep away from. Mains on temporary sites is for a licensed person, by local codes.",
+        )
         self.last = form
         return bool(form.exec())
 

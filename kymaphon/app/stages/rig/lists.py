@@ -111,17 +111,15 @@ class RigLists(QObject):
         if not cables:
             self.document.trouble.emit(f"{path.name} has no cables in it.")
             return
-        self._do(
-            (merged(self.document.show, cables, self.document.analysis.catalogue),), f"Import {path.name}"
-        )
-        self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")  # fmt: skip
+        self._do((merged(self.document.show, cables, self.document.analysis.catalogue),), f"Import {path.name}")
+        self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")
 
     def _agrees(self, problem: RowProblems) -> bool:
         buttons = QMessageBox.StandardButton
         title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self.window)
         box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))  # fmt: skip
+        box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))
         box.button(buttons.Yes).setText("Keep the good ones")
         box.button(buttons.No).setText("Keep none")
         return bool(box.exec() == buttons.Yes)

@@ -55,13 +55,23 @@ class RigStage(StageSurface):
         self.tables = QStackedWidget()
         self.lists = RigLists(self, document, self.forms)
         self.patch = PatchTable(theme, self.lists.options)
-        self.devices = RowTable(theme, "Devices", "One row for each device. The picture and the Why panel follow the row; Enter opens its details.")  # fmt: skip
-        self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")  # fmt: skip
+        self.devices = RowTable(
+            theme,
+            "Devices",
+            "One row for each device. The picture and the Why panel follow the row; Enter opens its details.",
+        )
+        self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")
         self.pull = RowTable(theme, "Pull list", "What to take out of the store; printed with the rig sheet.")
         self.knobs = RowTable(theme, "Knobs", "Which may be touched on air: who hears each of them turned.")
         self.knobs.spare = (2,)
         self.devices.spare = (4, 1)
-        self._tables = {"patch": self.patch, "devices": self.devices, "routes": self.routes, "knobs": self.knobs, "pull": self.pull}  # fmt: skip
+        self._tables = {
+            "patch": self.patch,
+            "devices": self.devices,
+            "routes": self.routes,
+            "knobs": self.knobs,
+            "pull": self.pull,
+        }
         for table in self._tables.values():
             self.tables.addWidget(table)
         self.column.addWidget(self.tables, 4)
@@ -130,7 +140,7 @@ class RigStage(StageSurface):
         self._follow()
 
     def _summary(self) -> str:
-        rows = [row for row in self.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]  # fmt: skip
+        rows = [row for row in self.document.analysis.findings if row.stage == "Rig" and row.severity != "note"]
         silent = sum(bool(link.silence) for link in self.chain.links) if self.chain else 0
         if self.document.analysis.unsearched:
             return "What is to mend is being looked for \u2026"
@@ -331,9 +341,7 @@ class RigStage(StageSurface):
         elif plug_on and self.forms.can_be_fed(added):
             self._plug("", added)
         elif plug_on:
-            self.document.trouble.emit(
-                "It is added; nothing is there yet that it plugs into, or that plugs into it."
-            )
+            self.document.trouble.emit("It is added; nothing is there yet that it plugs into, or that plugs into it.")
         self.picture.setFocus()
 
     def _plug(self, source: str, target: str = "") -> None:
@@ -373,9 +381,9 @@ class RigStage(StageSurface):
     def _remove(self) -> None:
         device, cable = self._device(self._show), self._cable(self._show)
         if device is not None:
-            name = device.name or self.document.analysis.catalogue.with_kinds(*self._show.kinds)[device.kind].name  # fmt: skip
+            name = device.name or self.document.analysis.catalogue.with_kinds(*self._show.kinds)[device.kind].name
             self._do((RemoveRow("devices", device.id),), f"Remove {name}")
-            self.document.trouble.emit(f"{name} is taken off the show, with its cables. Ctrl+Z brings it back.")  # fmt: skip
+            self.document.trouble.emit(f"{name} is taken off the show, with its cables. Ctrl+Z brings it back.")
         elif cable is not None:
             self._unplug(cable.ends)
         elif (power := self._run(self._show)) is not None:

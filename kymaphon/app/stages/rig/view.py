@@ -27,13 +27,38 @@ from kymaphon.core.wiring.routes import SORT_WORDS, position_of, way_of
 
 DASH = "\u2013"
 DEVICE_HEADINGS = ("Device", "Kind", "Place", "Runs from", "On", "Plugged")
-DEVICE_HELP = ("What it is called.", "Of which kind it is.", "Where it is.", "What it runs from.", "The computer that it hangs or runs on.", "Sockets in use.")  # fmt: skip
+DEVICE_HELP = (
+    "What it is called.",
+    "Of which kind it is.",
+    "Where it is.",
+    "What it runs from.",
+    "The computer that it hangs or runs on.",
+    "Sockets in use.",
+)
 ROUTE_HEADINGS = ("Cable", "Beside", "Nearest", "Beside for", "Crosses at", "Hum under voice")
-ROUTE_HELP = ("The audio cable.", "The power lead or lamp.", "Between the two at their nearest.", "Stretch within 0.9 m, by how parallel it is.", "Angle between the two where they are nearest; 90° is best.", "How far induced hum lies under the voice in the cable.")  # fmt: skip
+ROUTE_HELP = (
+    "The audio cable.",
+    "The power lead or lamp.",
+    "Between the two at their nearest.",
+    "Stretch within 0.9 m, by how parallel it is.",
+    "Angle between the two where they are nearest; 90° is best.",
+    "How far induced hum lies under the voice in the cable.",
+)
 KNOB_HEADINGS = ("Knob", "Stands at", "Who hears it turned", "On air")
-KNOB_HELP = ("Gain, fader, send or control, in the order of the rig.", "Where it stands, and its range.", "Everybody to whom the rig leads from there.", "Whether somebody who is not in the room hears it.")  # fmt: skip
+KNOB_HELP = (
+    "Gain, fader, send or control, in the order of the rig.",
+    "Where it stands, and its range.",
+    "Everybody to whom the rig leads from there.",
+    "Whether somebody who is not in the room hears it.",
+)
 PULL_HEADINGS = ("Sort", "What", "Take", "Spare", "For")
-PULL_HELP = ("What sort of thing.", "What it is.", "How many, spares with them.", "How many of them are spares.", "What needs it.")  # fmt: skip
+PULL_HELP = (
+    "What sort of thing.",
+    "What it is.",
+    "How many, spares with them.",
+    "How many of them are spares.",
+    "What needs it.",
+)
 
 
 def patch_table_rows(analysis: Report) -> tuple[PatchRow, ...]:
@@ -45,7 +70,14 @@ def patch_table_rows(analysis: Report) -> tuple[PatchRow, ...]:
         found = [worst[name] for name in cable.ends if name in worst]
         mark = min(found, key=("stop", "fix", "note").index, default="")
         length = f"{row['length_m']} m" if row["length_m"] else ""
-        cells = (cable.label, row["from_name"], row["to_name"], row["cable"] or DASH, length, figure or f"no signal: {silence}")  # fmt: skip
+        cells = (
+            cable.label,
+            row["from_name"],
+            row["to_name"],
+            row["cable"] or DASH,
+            length,
+            figure or f"no signal: {silence}",
+        )
         out.append(PatchRow(cable.ends, cells, mark, not figure))
     return tuple(out)
 
@@ -58,11 +90,18 @@ def device_rows(analysis: Report, hues: dict[str, int]) -> tuple[Row, ...]:
     for device in analysis.show.devices:
         kind = analysis.catalogue[device.kind]
         feed = feed_of(device, kind)
-        count = sum(device.id in (cable.source_device, cable.target_device) for cable in analysis.show.cables)  # fmt: skip
+        count = sum(device.id in (cable.source_device, cable.target_device) for cable in analysis.show.cables)
         host = analysis.device_name(device.host) if device.host else DASH
-        cells = (device.name or kind.name, kind.name, places.get(device.place or "", DASH), FEED_WORDS[feed] if feed else DASH, host, f"{count}")  # fmt: skip
+        cells = (
+            device.name or kind.name,
+            kind.name,
+            places.get(device.place or "", DASH),
+            FEED_WORDS[feed] if feed else DASH,
+            host,
+            f"{count}",
+        )
         mark = worst.get(device.id)
-        out.append(Row(("device", device.id), cells, hues.get(device.party or "", -1), ((1, mark),) if mark else ()))  # fmt: skip
+        out.append(Row(("device", device.id), cells, hues.get(device.party or "", -1), ((1, mark),) if mark else ()))
     return tuple(out)
 
 
@@ -73,9 +112,13 @@ def route_rows(analysis: Report) -> tuple[Row, ...]:
         name = meeting.cable.label or cable_name(analysis, meeting.cable).removeprefix("The cable ")
         risk = is_risk(meeting, under.value)
         cells = (
-            name, meeting.run.name, show_number(meeting.nearest_m, "m"), show_number(meeting.beside_m, "m"),
-            show_number(meeting.angle_deg, "\u00b0"), under.text(),
-        )  # fmt: skip
+            name,
+            meeting.run.name,
+            show_number(meeting.nearest_m, "m"),
+            show_number(meeting.beside_m, "m"),
+            show_number(meeting.angle_deg, "\u00b0"),
+            under.text(),
+        )
         mark = "fix" if under.value < number("hum-under") and risk else "note" if risk else "tick"
         out.append(Row(("cable", ">".join(meeting.cable.ends)), cells, -1, ((1, mark),)))
     return tuple(out)
@@ -132,48 +175,67 @@ def route_plan(analysis: Report, place_id: str) -> RoutePlan:
     devices = tuple(
         (analysis.device_name(row.id), at)
         for row in show.devices
-        if row.place == place_id and (at := position_of(show, row)) is not None
+        if row.place == place_id
+        and (at := position_of(show, row)) is not None
         and (row.at_m is not None or not analysis.catalogue[row.kind].is_headphones)
-    )  # fmt: skip
+    )
     surfaces = tuple(
         (Thing("surface", row.id, row.name, None, ends=(row.from_m, row.to_m)), row.shape, row.finish == "hard")
         for row in place.surfaces
-    )  # fmt: skip
-    return RoutePlan(bounds_of(analysis.sound(place_id)), place.size_m is not None and not place.outdoors, surfaces, devices, tuple(lines))  # fmt: skip
+    )
+    return RoutePlan(
+        bounds_of(analysis.sound(place_id)),
+        place.size_m is not None and not place.outdoors,
+        surfaces,
+        devices,
+        tuple(lines),
+    )
 
 
 def pull_rows(analysis: Report) -> tuple[Row, ...]:
     """The pull list as rows."""
     return tuple(
-        Row(("pull", f"{k}"), (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else DASH, row.used_for))
+        Row(
+            ("pull", f"{k}"),
+            (row.sort, row.what, f"{row.count}", f"{row.spares}" if row.spares else DASH, row.used_for),
+        )
         for k, row in enumerate(pull_list(analysis))
-    )  # fmt: skip
+    )
 
 
 def findings_about(analysis: Report, subjects: set[str]) -> tuple[Finding, ...]:
     """Rig's findings that name one of these."""
-    return tuple(
-        row for row in analysis.findings if row.stage == "Rig" and subjects.intersection(row.subjects)
-    )
+    return tuple(row for row in analysis.findings if row.stage == "Rig" and subjects.intersection(row.subjects))
 
 
 def switches_of(analysis: Report, device: Device) -> tuple[Switch, ...]:
     """Phantom, pads, instrument switches and processors of a device, to be flipped from the Why panel."""
     kind = analysis.catalogue[device.kind]
     name = device.name or kind.name
-    plugged = {PortId.of(cable.target).port for cable in analysis.show.cables if cable.target_device == device.id}  # fmt: skip
+    plugged = {PortId.of(cable.target).port for cable in analysis.show.cables if cable.target_device == device.id}
     out = []
     for port in kind.inputs:
         strip, setting = port.strip, device.settings.get(port.id, Setting())
         if strip is None or port.id not in plugged:
             continue
-        for field, has, words in (("phantom", strip.phantom, "phantom power"), ("pad", strip.pad_db, "pad"), ("hi_z", strip.hi_z_ohm, "instrument")):  # fmt: skip
+        for field, has, words in (
+            ("phantom", strip.phantom, "phantom power"),
+            ("pad", strip.pad_db, "pad"),
+            ("hi_z", strip.hi_z_ohm, "instrument"),
+        ):
             if has:
                 now = bool(getattr(setting, field))
-                out.append(Switch(SettingRef(device.id, port.id, field), f"{name}, {port.name}, {words}", True, now))  # fmt: skip
+                out.append(Switch(SettingRef(device.id, port.id, field), f"{name}, {port.name}, {words}", True, now))
     for processor in kind.processors:
         if not processor.fixed:
-            out.append(Switch(SettingRef(device.id, processor.id, "on"), f"{name}, {processor.name}", True, is_on(device, processor)))  # fmt: skip
+            out.append(
+                Switch(
+                    SettingRef(device.id, processor.id, "on"),
+                    f"{name}, {processor.name}",
+                    True,
+                    is_on(device, processor),
+                )
+            )
     return tuple(out)
 
 
@@ -186,18 +248,38 @@ def why_device(analysis: Report, device: Device) -> WhyContent:
         Action("details", "Details\u2026", "Name, place, power, host and knobs."),
     )
     return WhyContent(
-        device.name or kind.name, kind.name, bool(found) and found[0].severity == "stop", device_lines(analysis, device), found,
-        switches=switches_of(analysis, device), switches_title="Switches", notes=device_words(analysis, device), actions=actions,
-    )  # fmt: skip
+        device.name or kind.name,
+        kind.name,
+        bool(found) and found[0].severity == "stop",
+        device_lines(analysis, device),
+        found,
+        switches=switches_of(analysis, device),
+        switches_title="Switches",
+        notes=device_words(analysis, device),
+        actions=actions,
+    )
 
 
 def why_cable(analysis: Report, cable: Cable) -> WhyContent:
     """What the Why panel says of a cable."""
     found = findings_about(analysis, set(cable.ends))
-    found = tuple(row for row in found if set(cable.ends) <= set(row.subjects) or row.code in ("phantom-harms", "phantom-idle"))  # fmt: skip
+    found = tuple(
+        row for row in found if set(cable.ends) <= set(row.subjects) or row.code in ("phantom-harms", "phantom-idle")
+    )
     title = f"Cable {cable.label}" if cable.label else "Cable"
-    actions = (Action("details", "Details\u2026", "Label, length, and the way that it lies."), Action("remove", "Unplug", "Takes the cable out; Ctrl+Z puts it back."))  # fmt: skip
-    return WhyContent(title, "", bool(found) and found[0].severity == "stop", cable_lines(analysis, cable), found, extra=cable_words(analysis, cable), actions=actions)  # fmt: skip
+    actions = (
+        Action("details", "Details\u2026", "Label, length, and the way that it lies."),
+        Action("remove", "Unplug", "Takes the cable out; Ctrl+Z puts it back."),
+    )
+    return WhyContent(
+        title,
+        "",
+        bool(found) and found[0].severity == "stop",
+        cable_lines(analysis, cable),
+        found,
+        extra=cable_words(analysis, cable),
+        actions=actions,
+    )
 
 
 def why_place(analysis: Report, box: ChainBox, *, collapsed: bool) -> WhyContent:
@@ -205,26 +287,42 @@ def why_place(analysis: Report, box: ChainBox, *, collapsed: bool) -> WhyContent
     found = findings_about(analysis, set(box.members) | {box.place})
     names = ", ".join(analysis.device_name(row) for row in box.members)
     words = "Show its devices" if collapsed else "Collapse it"
-    return WhyContent(box.name, f"{len(box.members)} devices", findings=found, extra=(f"{names}.",), actions=(Action("unfold", words, "One box for the whole place, or one for each device."),))  # fmt: skip
+    return WhyContent(
+        box.name,
+        f"{len(box.members)} devices",
+        findings=found,
+        extra=(f"{names}.",),
+        actions=(Action("unfold", words, "One box for the whole place, or one for each device."),),
+    )
 
 
 def why_run(analysis: Report, place: Place, run: PowerRun) -> WhyContent:
     """What the Why panel says of a power lead or lamp."""
-    near = [(row, under) for row, under in ranked_meetings(analysis) if row.run.id == run.id and row.place.id == place.id]  # fmt: skip
+    near = [
+        (row, under) for row, under in ranked_meetings(analysis) if row.run.id == run.id and row.place.id == place.id
+    ]
     words = [f"{SORT_WORDS[run.sort].capitalize()} in {place.name}, {run.current_a:g} A."]
     if near:
         row, under = near[0]
-        words.append(f"{cable_name(analysis, row.cable)} is worst off: {show_number(row.nearest_m, 'm')} away at the nearest, hum {class_under(under.span() or (under.value, under.value), 'the voice')}.")  # fmt: skip
+        words.append(
+            f"{cable_name(analysis, row.cable)} is worst off: {show_number(row.nearest_m, 'm')} away "
+            f"at the nearest, hum {class_under(under.span() or (under.value, under.value), 'the voice')}."
+        )
     else:
         words.append("No audio cable of this place is on the plan yet.")
-    actions = (Action("details", "Details\u2026", "Name, sort, where it runs, its current."), Action("remove", "Take it off the plan", "Ctrl+Z puts it back."))  # fmt: skip
-    return WhyContent(run.name, "", findings=findings_about(analysis, {run.id}), extra=tuple(words), actions=actions)  # fmt: skip
+    actions = (
+        Action("details", "Details\u2026", "Name, sort, where it runs, its current."),
+        Action("remove", "Take it off the plan", "Ctrl+Z puts it back."),
+    )
+    return WhyContent(run.name, "", findings=findings_about(analysis, {run.id}), extra=tuple(words), actions=actions)
 
 
 def why_nothing(analysis: Report) -> WhyContent:
     """What the Why panel says when nothing is selected: all of Rig's findings."""
     rows = tuple(row for row in analysis.findings if row.stage == "Rig")
-    actions = (Action("add", "Add from the catalogue\u2026", "Microphones, interfaces, desks, computers and the rest."),)  # fmt: skip
+    actions = (
+        Action("add", "Add from the catalogue\u2026", "Microphones, interfaces, desks, computers and the rest."),
+    )
     if rows or analysis.unsearched:
         hint = ""
     elif analysis.show.devices:

@@ -59,9 +59,7 @@ class Expected:
         """The same, read on another sort of meter. Raises KeyError when there is no such."""
         peaks = scales()[scale_id].average_lead_db is None or scale_id == "desk-peak"
         shows, low, high = (
-            reading(
-                scale_id, self.wanted_db + sign * self.tolerance_db, self.point.unit, self.house, peaks=peaks
-            )
+            reading(scale_id, self.wanted_db + sign * self.tolerance_db, self.point.unit, self.house, peaks=peaks)
             for sign in (0, -1, 1)
         )
         return replace(self, scale=scale_id, peaks=peaks, shows=shows, low=low.value, high=high.value)
@@ -90,8 +88,7 @@ def expected_at(analysis: Computed, ladder: Ladder, point: Rung) -> Expected | N
     if not kept and all(rung.wanted is None for rung in ladder.rungs):
         return None
     said = any(
-        (row.listener, row.voice, row.want) == (ladder.target, ladder.voice, "hear")
-        for row in analysis.show.wants
+        (row.listener, row.voice, row.want) == (ladder.target, ladder.voice, "hear") for row in analysis.show.wants
     )
     goal = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
     asks = said and goal is not None and (party.kind == "player" or not kept)
@@ -107,11 +104,7 @@ def expected_at(analysis: Computed, ladder: Ladder, point: Rung) -> Expected | N
     shows, low, high = (
         reading(scale, wanted + sign * tolerance, point.unit, house, peaks=peaks) for sign in (0, -1, 1)
     )
-    name = (
-        (device.name or (kind.name if kind else ""))
-        if device is not None
-        else analysis.party_name(owners[place])
-    )
+    name = (device.name or (kind.name if kind else "")) if device is not None else analysis.party_name(owners[place])
     return Expected(point, scale, peaks, house, wanted, tolerance, shows, low.value, high.value, mark, name)
 
 
@@ -125,9 +118,7 @@ def _wanted(
     """
     under = asked_db
     if goal is None or goal.wanted is None or (kept and under is None):
-        mark = Derived(
-            f"{name}, as the plan has it", point.speech_db, point.unit, source="where the plan puts it"
-        )
+        mark = Derived(f"{name}, as the plan has it", point.speech_db, point.unit, source="where the plan puts it")
         return point.speech_db, number("level-near"), mark
     later = Derived(
         f"gain from here to {goal.label}", goal.speech_db - point.speech_db, "dB", source="as the rig stands"
@@ -148,10 +139,12 @@ def readings_here(expected: Expected) -> Derived:
     terms = []
     for scale in socket_scales().values():
         peaks = scale.average_lead_db is None
-        terms.append(
-            reading(scale.id, expected.point.speech_db, expected.point.unit, expected.house, peaks=peaks)
-        )
+        terms.append(reading(scale.id, expected.point.speech_db, expected.point.unit, expected.house, peaks=peaks))
     return Derived(
-        "the same on other meters", expected.point.speech_db, expected.point.unit, "each through the alignments of this rig",
-        tuple(terms), expected.house.how,
-    )  # fmt: skip
+        "the same on other meters",
+        expected.point.speech_db,
+        expected.point.unit,
+        "each through the alignments of this rig",
+        tuple(terms),
+        expected.house.how,
+    )

@@ -109,9 +109,7 @@ class NoiseTerm:
         gain = float(x[self.ein_turn])
         points = self.ein
         if points[0][0] <= gain < points[-1][0]:
-            before, after = next(
-                (a, b) for a, b in zip(points, points[1:], strict=False) if a[0] <= gain < b[0]
-            )
+            before, after = next((a, b) for a, b in zip(points, points[1:], strict=False) if a[0] <= gain < b[0])
             out[self.ein_turn] += (after[1] - before[1]) / (after[0] - before[0])
         return out
 
@@ -197,9 +195,7 @@ def _convex(points: Sequence[tuple[float, float]]) -> bool:
     # Held to its first and last point outside them: level before, so a falling start is a bend the wrong way, but no
     # gain lies there.
     # Taking the measuring resistor off bends a straight curve by less than a thousandth, which moves no proof.
-    return all(a <= b + 1e-3 for a, b in zip(slopes, slopes[1:], strict=False)) and (
-        not slopes or slopes[-1] <= 1e-9
-    )
+    return all(a <= b + 1e-3 for a, b in zip(slopes, slopes[1:], strict=False)) and (not slopes or slopes[-1] <= 1e-9)
 
 
 def model_of(
@@ -247,8 +243,7 @@ def moved_beside(analysis: Computed, chosen: set[str]) -> dict[SettingRef, list[
 def _refs_by_ladder(analysis: Computed) -> dict[tuple[str, str], set[SettingRef]]:
     """(voice, end) -> every setting that moves its chain."""
     return {
-        key: {ref for refs in _edge_refs(analysis, ladder) for ref in refs}
-        for key, ladder in analysis.ladders.items()
+        key: {ref for refs in _edge_refs(analysis, ladder) for ref in refs} for key, ladder in analysis.ladders.items()
     }
 
 
@@ -347,15 +342,11 @@ def _named(label: str, ref: SettingRef, twins: Mapping[SettingRef, object]) -> s
     return f"{label}, both sides" if ref in twins else label
 
 
-def _voice(
-    analysis: Computed, ladder: Ladder, turns: Sequence[Adjustment], index: dict[SettingRef, int]
-) -> VoiceModel:
+def _voice(analysis: Computed, ladder: Ladder, turns: Sequence[Adjustment], index: dict[SettingRef, int]) -> VoiceModel:
     count = len(turns)
     now = np.array([turn.now for turn in turns])
     slopes = np.zeros((len(ladder.rungs), count))
-    for i, (refs, step) in enumerate(
-        zip(_edge_refs(analysis, ladder), ladder.path.steps(), strict=True), start=1
-    ):
+    for i, (refs, step) in enumerate(zip(_edge_refs(analysis, ladder), ladder.path.steps(), strict=True), start=1):
         # Whatever is turned before an automatic level, it takes back.
         slopes[i] = 0.0 if is_ridden(step) else slopes[i - 1]
         for ref in refs:
@@ -397,9 +388,7 @@ def _voice(
     point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
     at = last[point.node] if point is not None else 0
     speech = ladder.rungs[at].speech_db - float(slopes[at] @ now)
-    wanted, by = (
-        (None, "") if point is None or point.wanted is None else (point.wanted.average, point.wanted.name)
-    )
+    wanted, by = (None, "") if point is None or point.wanted is None else (point.wanted.average, point.wanted.name)
     asked = asked_at(analysis.show, ladder, point) if point is not None else None
     if wanted is not None and asked:
         wanted, by = wanted + asked, f"{by}, {show_number(asked, 'dB', sign=True)} as asked for"

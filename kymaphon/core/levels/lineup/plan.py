@@ -155,23 +155,15 @@ class LineUpPlan:
         out = []
         if ladder is not None and row.off_db is not None and row.wanted is not None:
             there = next((rung for rung in ladder.rungs if rung.label == row.point), None)
-            speech = (
-                there.speech
-                if there is not None
-                else Derived("speech, then", row.wanted + row.off_db, row.unit)
-            )
+            speech = there.speech if there is not None else Derived("speech, then", row.wanted + row.off_db, row.unit)
             wanted = Derived(f"less the mark ({row.wanted_by})", -row.wanted, "dB", source=row.wanted_by)
             out.append(total("off the mark, then", "dB", (speech, wanted)))
         if row.spare is not None:
             out.append(row.spare)
         if ladder is not None and ladder.last.noise_db:
             noise = ladder.last.explain_noise()
-            less = Derived(
-                "less all noise there", -noise.value, "dB", noise.formula, noise.terms, noise.source
-            )
-            out.append(
-                total("voice over noise, then", "dB", (ladder.last.speech, ladder.last.weighting, less))
-            )
+            less = Derived("less all noise there", -noise.value, "dB", noise.formula, noise.terms, noise.source)
+            out.append(total("voice over noise, then", "dB", (ladder.last.speech, ladder.last.weighting, less)))
         return tuple(out)
 
     def sentence(self) -> str:
@@ -184,12 +176,13 @@ class LineUpPlan:
             return " ".join(("No mark is read on the way of any of these voices.", *self.waits))
         changed = f"{len(self.moves)} to turn" if self.moves else "nothing to turn"
         text = f"{on} of {len(judged)} on the mark, {changed}."
-        furthest = max(
-            (row for row in judged if row.on_mark), key=lambda row: abs(row.off_db or 0.0), default=None
-        )
+        furthest = max((row for row in judged if row.on_mark), key=lambda row: abs(row.off_db or 0.0), default=None)
         if furthest is not None and abs(furthest.off_db or 0.0) > number("mark-near") + SMALL_DB:
             side = "over" if (furthest.off_db or 0.0) > 0 else "under"
-            text = f"{on} of {len(judged)} within what the mark lets pass, {self.after.party_name(furthest.voice)} {abs(furthest.off_db or 0.0):.1f} dB {side} its middle; {changed}."
+            text = (
+                f"{on} of {len(judged)} within what the mark lets pass, {self.after.party_name(furthest.voice)} "
+                f"{abs(furthest.off_db or 0.0):.1f} dB {side} its middle; {changed}."
+            )
         worst = min(
             (row for row in judged if row.spare_db is not None),
             key=lambda row: row.spare_db or 0.0,
@@ -218,17 +211,17 @@ class LineUpPlan:
         parts = []
         if off:
             parts.append(
-                f"leaves {', '.join(self.after.party_name(row.voice) for row in off)} off the mark (by up to {max(abs(row.recipe_off_db) for row in off):.1f} dB)"
+                f"leaves {', '.join(self.after.party_name(row.voice) for row in off)} off the mark (by "
+                f"up to {max(abs(row.recipe_off_db) for row in off):.1f} dB)"
             )
         if clips:
             parts.append(
-                f"brings {', '.join(self.after.party_name(row.voice) for row in clips)} over a ceiling once they warm up (by up to {max(-(row.recipe_spare_db or 0.0) for row in clips):.1f} dB)"
+                f"brings {', '.join(self.after.party_name(row.voice) for row in clips)} over a ceiling "
+                f"once they warm up (by up to {max(-(row.recipe_spare_db or 0.0) for row in clips):.1f} dB)"
             )
         if quieter:
             best = max(quieter, key=lambda row: row.recipe_noise_db)
-            parts.append(
-                f"is up to {best.recipe_noise_db:.1f} dB noisier ({self.after.party_name(best.voice)})"
-            )
+            parts.append(f"is up to {best.recipe_noise_db:.1f} dB noisier ({self.after.party_name(best.voice)})")
         if not self.voices:
             return ""
         if not parts:
@@ -301,9 +294,7 @@ def line_up(
     )
     simple = recipe(model)
     rows = tuple(_result(after, model, voice, solved.x, simple) for voice in model.voices)
-    held = tuple(
-        f"{turn.label}: {turn.held_by}" for turn in model.turns if turn.held_by.startswith("also moves")
-    )
+    held = tuple(f"{turn.label}: {turn.held_by}" for turn in model.turns if turn.held_by.startswith("also moves"))
     return LineUpPlan(
         school,
         moves,
@@ -405,14 +396,23 @@ def _result(after: Computed, model: LineUpModel, voice: VoiceModel, x: Floats, s
     tolerance = mark.tolerance_db if mark is not None else number("mark-near")
     far = off is not None and abs(off) > number("mark-near") + SMALL_DB
     return VoiceResult(
-        voice.voice, voice.ladder.target, voice.wanted, voice.wanted_by, tolerance, old.unit if voice.point is None else voice.point.unit,
+        voice.voice,
+        voice.ladder.target,
+        voice.wanted,
+        voice.wanted_by,
+        tolerance,
+        old.unit if voice.point is None else voice.point.unit,
         voice.point.label if voice.point else "",
-        None if voice.wanted is None else voice.off(model.now), off, spare,
+        None if voice.wanted is None else voice.off(model.now),
+        off,
+        spare,
         old.voice_over_noise_db if old.noise_db else None,
         new.voice_over_noise_db if new is not None and new.noise_db else None,
-        voice.off(simple), None if spare is None else -voice.over(simple), noise,
+        voice.off(simple),
+        None if spare is None else -voice.over(simple),
+        noise,
         forbids(model, voice, x, off or 0.0) if far else "",
-    )  # fmt: skip
+    )
 
 
 def school_words(school: School) -> str:

@@ -32,9 +32,7 @@ def without(analysis: Computed, model: LineUpModel, x: Floats, i: int) -> str:
             words = f"{analysis.party_name(voice.voice)} {abs(off):.1f} dB {'over' if off > 0 else 'under'}"
     if words:
         return words
-    lost = max(
-        ((voice.noise(left)[0] - voice.noise(x)[0], voice.voice) for voice in model.voices), default=(0.0, "")
-    )
+    lost = max(((voice.noise(left)[0] - voice.noise(x)[0], voice.voice) for voice in model.voices), default=(0.0, ""))
     return f"{analysis.party_name(lost[1])} {lost[0]:.1f} dB noisier" if lost[0] > SMALL_DB else ""
 
 

@@ -87,9 +87,7 @@ def steps_of(analysis: Computed) -> tuple[RunStep, ...]:
         if step is not None:
             rows.append(step)
     kinds = {party.id: party.kind for party in analysis.show.parties}
-    return tuple(
-        sorted(rows, key=lambda row: ORDER.index(kinds[row.voice]) if kinds[row.voice] in ORDER else 99)
-    )
+    return tuple(sorted(rows, key=lambda row: ORDER.index(kinds[row.voice]) if kinds[row.voice] in ORDER else 99))
 
 
 def not_read(analysis: Computed) -> tuple[str, ...]:
@@ -109,14 +107,8 @@ def _why_not(analysis: Computed, voice: Party) -> str:
     if labels:
         return f"{bring_up(labels)}, then run this source."
     if ladder is None:
-        wanted = any(
-            row.want == "hear" and name == voice.id for (_, name), row in wants_of(analysis.show).items()
-        )
-        return (
-            "it reaches no end: plug it in, and open what is shut, first."
-            if wanted and voice.kind != "crew"
-            else ""
-        )
+        wanted = any(row.want == "hear" and name == voice.id for (_, name), row in wants_of(analysis.show).items())
+        return "it reaches no end: plug it in, and open what is shut, first." if wanted and voice.kind != "crew" else ""
     short = _out_of_reach(analysis, ladder)
     if short:
         return short
@@ -140,12 +132,10 @@ def _out_of_reach(analysis: Computed, ladder: Ladder) -> str:
     after = ladder.rungs[[row.node for row in ladder.rungs].index(point.node) + 1 :]
     knobs = [knob for rung in after for knob in rung.knobs if knob.highest - knob.value > 1]
     first = max(knobs, key=lambda knob: knob.highest - knob.value, default=None)
-    told = (
-        f": {first.label} stands {first.highest - first.value:.0f} dB under its top"
-        if first is not None
-        else ""
+    told = f": {first.label} stands {first.highest - first.value:.0f} dB under its top" if first is not None else ""
+    return (
+        f"what follows {point.label} is at least {over:.0f} dB too low for any level there{told}. Bring that up first."
     )
-    return f"what follows {point.label} is at least {over:.0f} dB too low for any level there{told}. Bring that up first."
 
 
 def _step(analysis: Computed, ladder: Ladder) -> RunStep | None:
@@ -179,9 +169,7 @@ def _own_gain(analysis: Computed, ladder: Ladder) -> tuple[Rung, Knob | None]:
             own = knob.is_gain and knob.lowest < knob.highest
             if own and shared.get(knob.ref, {ladder.voice}) == {ladder.voice} and rung.unit != "dB SPL":
                 group = kinds.get(knob.ref.device, "")
-                found.append(
-                    (LISTENED_AT.index(group) if group in LISTENED_AT else len(LISTENED_AT), rung, knob)
-                )
+                found.append((LISTENED_AT.index(group) if group in LISTENED_AT else len(LISTENED_AT), rung, knob))
     if found:
         # The last of the device where it is listened to: what is behind it there is faders.
         best = min(row[0] for row in found)
@@ -210,7 +198,9 @@ def judge(step: RunStep, shown: float) -> Outcome:
     if passed and abs(off) < number("level-learnt"):
         words = f"{name} is on the mark."
     else:
-        words = f"{name} is {abs(off):.1f} dB {'over' if off > 0 else 'under'} the mark{', still right' if passed else ''}."
+        words = (
+            f"{name} is {abs(off):.1f} dB {'over' if off > 0 else 'under'} the mark{', still right' if passed else ''}."
+        )
     if abs(turn) > 1e-9 and step.knob is not None:
         way = "up, clockwise" if turn > 0 else "down, anticlockwise"
         words += f" Turn {step.knob.label} {way} by {abs(turn):g} dB, to {show_number(step.knob.value + turn, 'dB', sign=True)}."
@@ -240,22 +230,32 @@ def entry_of(
     wants = step.expected
     passed = outcome.passed or (turned and abs(outcome.left_db) <= wants.tolerance_db + 1e-9)
     text = (
-        f"Line-up, {step.name}: {wants.meter.name} showed {figure_on(outcome.shown, wants.unit)}, expected {figure_on(wants.shows.value, wants.unit)}; "
+        f"Line-up, {step.name}: {wants.meter.name} showed {figure_on(outcome.shown, wants.unit)}, "
+        f"expected {figure_on(wants.shows.value, wants.unit)}; "
         f"{outcome.words}" + (f" {note}" if note else "")
     )
     return LogEntry(
-        at=at, text=text[:2000], subject=step.voice,
+        at=at,
+        text=text[:2000],
+        subject=step.voice,
         line_up=LineUpReading(
-            voice=step.voice, at=step.point.node, scale=wants.meter.id, peaks=wants.peaks, expected=round(wants.shows.value, 3),
-            shown=round(outcome.shown, 3), off_db=round(outcome.off_db, 3), turn_db=outcome.turn_db, turned=turned,
-            passed=passed, measured=measured, note=note[:500],
+            voice=step.voice,
+            at=step.point.node,
+            scale=wants.meter.id,
+            peaks=wants.peaks,
+            expected=round(wants.shows.value, 3),
+            shown=round(outcome.shown, 3),
+            off_db=round(outcome.off_db, 3),
+            turn_db=outcome.turn_db,
+            turned=turned,
+            passed=passed,
+            measured=measured,
+            note=note[:500],
         ),
-    )  # fmt: skip
+    )
 
 
-def edits_of(
-    analysis: Computed, step: RunStep, outcome: Outcome, entry: LogEntry, *, turned: bool
-) -> tuple[Edit, ...]:
+def edits_of(analysis: Computed, step: RunStep, outcome: Outcome, entry: LogEntry, *, turned: bool) -> tuple[Edit, ...]:
     """What a reading changes in the show: the log, the gain if it was turned, and the talker's level as now known, so
     that the plan agrees with what was heard.
     """
@@ -323,9 +323,7 @@ def read_meter(expected: Expected, signal: Any, sample_rate_hz: int, full_scale_
         # A programme meter is read at the height of its swings, as they were.
         shown = on_scale(row, highest + full_scale_db, expected)
     else:
-        shown = reading(
-            row.id, level + full_scale_db, expected.point.unit, expected.house, peaks=expected.peaks
-        ).value
+        shown = reading(row.id, level + full_scale_db, expected.point.unit, expected.house, peaks=expected.peaks).value
     return Trace(tuple(values), shown)
 
 

@@ -63,9 +63,14 @@ class SafetyCopy:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "voice": self.voice, "lowered_db": self.lowered_db, "possible": self.possible, "text": self.text,
-            "spare_db": self.spare_db, "copy_spare_db": self.copy_spare_db, "voice_over_noise_db": self.over_noise_db,
-        }  # fmt: skip
+            "voice": self.voice,
+            "lowered_db": self.lowered_db,
+            "possible": self.possible,
+            "text": self.text,
+            "spare_db": self.spare_db,
+            "copy_spare_db": self.copy_spare_db,
+            "voice_over_noise_db": self.over_noise_db,
+        }
 
 
 def safety_copy(analysis: Computed, voice: str, lowered_db: float | None = None) -> SafetyCopy:
@@ -85,9 +90,7 @@ def safety_copy(analysis: Computed, voice: str, lowered_db: float | None = None)
     ladder = analysis.any_ladder(voice)
     found = _first_gain(analysis, ladder) if ladder is not None else None
     if ladder is None or found is None:
-        return SafetyCopy(
-            voice, lowered_db, False, f"{name} comes through no gain that could be lowered for a copy."
-        )
+        return SafetyCopy(voice, lowered_db, False, f"{name} comes through no gain that could be lowered for a copy.")
     device, kind, port_id, socket = found
     spare = _spare(ladder, analysis, voice)
     strip = next(port.strip for port in kind.inputs if port.id == port_id)
@@ -103,7 +106,10 @@ def safety_copy(analysis: Computed, voice: str, lowered_db: float | None = None)
         text = f"No point on the way of {name} is known to clip, so what a copy would save cannot be told."
         return SafetyCopy(voice, lowered_db, False, text)
     if not _own_tracks(kind, port_id):
-        text = f"{device.name or kind.name} gives no track of {name} alone: what comes after its mix is one mix, clipped or not. An interface or desk with a track for each input could."
+        text = (
+            f"{device.name or kind.name} gives no track of {name} alone: what comes after its mix "
+            "is one mix, clipped or not. An interface or desk with a track for each input could."
+        )
         return SafetyCopy(voice, lowered_db, False, text, spare)
     twin = _free_twin(analysis, device, kind, port_id)
     if twin is None:
@@ -136,13 +142,9 @@ def safety_copy(analysis: Computed, voice: str, lowered_db: float | None = None)
     edits.extend(_out_of_mixes(kind, device, twin))
     known = {row.id for row in analysis.show.tracks}
     track_id = next(
-        f"safety-{voice}{end}"
-        for end in ("", *(f"-{i}" for i in range(2, 99)))
-        if f"safety-{voice}{end}" not in known
+        f"safety-{voice}{end}" for end in ("", *(f"-{i}" for i in range(2, 99))) if f"safety-{voice}{end}" not in known
     )
-    edits.append(
-        AddRow("tracks", Track(id=track_id, name=f"{name}, safety copy", source=f"{device.id}.{track}"))
-    )
+    edits.append(AddRow("tracks", Track(id=track_id, name=f"{name}, safety copy", source=f"{device.id}.{track}")))
     text = (
         f"A Y lead into {_port_name(kind, twin)}, {show_number(lowered_db, 'dB')} lower, out of every mix, to a track of its own: "
         f"it has {show_number(copied, 'dB')} to spare with growth where the first has {show_number(spare, 'dB')}, "
@@ -192,12 +194,7 @@ def _free_twin(analysis: Computed, device: Device, kind: Kind, port_id: str) -> 
             and mine.strip is not None
             and port.strip.gain_db == mine.strip.gain_db
         )
-        if (
-            port.id != port_id
-            and same
-            and f"{device.id}.{port.id}" not in taken
-            and _own_tracks(kind, port.id)
-        ):
+        if port.id != port_id and same and f"{device.id}.{port.id}" not in taken and _own_tracks(kind, port.id):
             return port.id
     return None
 
@@ -244,9 +241,7 @@ def _copy_spare(ladder: Ladder, analysis: Computed, voice: str, socket: Rung, lo
 
 def _over_noise(socket: Rung, ein: tuple[tuple[float, float], ...], copy_gain: float, kind: Kind) -> float:
     """Voice over noise in the copy, A-weighted: all before the socket, the preamplifier at its lower gain, one converter."""
-    before = [
-        source.level.value + more for source, more in socket.own_noise if source.kind != "preamp" or not ein
-    ]
+    before = [source.level.value + more for source, more in socket.own_noise if source.kind != "preamp" or not ein]
     speech = socket.weighted_speech_db
     powers = [db_to_power(level - speech) for level in before]
     if ein:

@@ -142,9 +142,7 @@ class _Programme:
                 integrality=whole,
                 bounds=Bounds(self.least, most),
                 # A rig without a ceiling, a mark or anything to turn has no rows.
-                constraints=LinearConstraint(
-                    np.array(self.rows).reshape(-1, self.size), -np.inf, np.array(self.upper)
-                ),
+                constraints=LinearConstraint(np.array(self.rows).reshape(-1, self.size), -np.inf, np.array(self.upper)),
                 options={"mip_rel_gap": 0.0, "presolve": presolve},
             )
             if answer.x is not None:
@@ -236,9 +234,7 @@ def _lateness(model: LineUpModel) -> Floats:
     """How much a decibel at each turn counts: 1 at the first gain of a voice, elsewhere twice the voices that it moves."""
     first = set()
     for voice in model.voices:
-        known = {
-            turn.ref: i for i, turn in enumerate(model.turns) if turn.sort == "gain" and not turn.held_by
-        }
+        known = {turn.ref: i for i, turn in enumerate(model.turns) if turn.sort == "gain" and not turn.held_by}
         early = next((known[ref] for ref in voice.knobs if ref in known), None)
         if early is not None:
             first.add(early)

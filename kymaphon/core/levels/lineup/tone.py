@@ -36,9 +36,7 @@ class TonePoint:
             "node": self.rung.node,
             "label": self.rung.label,
             f"level{UNIT_KEYS[self.rung.unit]}": round(self.level.value, 3),
-            "meters": {
-                name + UNIT_KEYS[row.unit]: round(row.value, 3) for name, row in self.readings.items()
-            },
+            "meters": {name + UNIT_KEYS[row.unit]: round(row.value, 3) for name, row in self.readings.items()},
         }
 
 
@@ -54,9 +52,7 @@ def tone_along(analysis: Computed, ladder: Ladder) -> tuple[TonePoint, ...]:
     for rung in rungs[rungs.index(start) :]:
         place = next(i for i, row in enumerate(ladder.rungs) if row.node == rung.node)
         house = house_at(analysis.show, analysis.catalogue, [*owners[place::-1], *owners[place + 1 :]])
-        sent = _sent(
-            analysis, start, house_at(analysis.show, analysis.catalogue, owners[: place + 1][::-1] + owners)
-        )
+        sent = _sent(analysis, start, house_at(analysis.show, analysis.catalogue, owners[: place + 1][::-1] + owners))
         gain = Derived(
             f"gain from {start.label} to here",
             rung.speech_db - start.speech_db,

@@ -59,9 +59,7 @@ class SpeechMeter:
         self._energy += float(np.dot(used, used))
         self._frames += len(used)
         # Slots are short: their sums lose nothing in the signal's own precision, and are made in one sweep.
-        envelope = (np.abs(used).reshape(whole, self._slot) @ np.ones(self._slot, used.dtype)).astype(
-            np.float64
-        )
+        envelope = (np.abs(used).reshape(whole, self._slot) @ np.ones(self._slot, used.dtype)).astype(np.float64)
         envelope /= self._slot
         for smooth in self._smoothing:
             envelope = smooth(envelope[:, None])[:, 0]

@@ -154,9 +154,7 @@ class QuasiPeakMeter:
             for i, held in enumerate(stores):
                 held *= fallen
                 stores[i] = held + (value - held) * charge[i] if value > held else held
-            self._highest = max(
-                self._highest, sum(share * held for share, held in zip(shares, stores, strict=True))
-            )
+            self._highest = max(self._highest, sum(share * held for share, held in zip(shares, stores, strict=True)))
         fallen = fall ** (len(signal) - 1 - last)
         self._stores = [held * fallen for held in stores]
 

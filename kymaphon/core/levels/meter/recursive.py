@@ -34,7 +34,13 @@ class RecursiveFilter:
             denominator = np.convolve(denominator, np.trim_zeros(row[3:], "b"))
         poles = np.roots(denominator)
         apart = np.abs(poles[:, None] - poles[None, :]) + np.eye(len(poles))
-        if not len(poles) or len(numerator) > len(denominator) or apart.min() < 1e-6 or not (np.abs(poles) > 0).all() or np.abs(poles).max() >= 1:  # fmt: skip
+        if (
+            not len(poles)
+            or len(numerator) > len(denominator)
+            or apart.min() < 1e-6
+            or not (np.abs(poles) > 0).all()
+            or np.abs(poles).max() >= 1
+        ):
             raise ValueError("a filter of distinct poles inside the unit circle is needed")
         at = 1 / poles
         others = np.where(np.eye(len(poles), dtype=bool), 1.0, 1 - poles[None, :] * at[:, None]).prod(axis=1)

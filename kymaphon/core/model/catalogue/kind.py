@@ -31,9 +31,7 @@ class Strip(Model):
     ] = False
     phantom_v: Annotated[
         float,
-        Field(
-            gt=0, le=52, description="phantom supply without load; small bus-powered units give less than 48"
-        ),
+        Field(gt=0, le=52, description="phantom supply without load; small bus-powered units give less than 48"),
     ] = 48.0
     hi_z_ohm: Annotated[
         float | None, Field(gt=0, description="impedance when switched for instruments; left out: no switch")
@@ -49,7 +47,8 @@ class Strip(Model):
     ein_dbu: Annotated[
         tuple[tuple[float, float], ...],
         Field(
-            description="(gain dB, equivalent input noise dBu, unweighted 20 Hz to 20 kHz), rising; as measured with `ein_source_ohm` across the input"
+            description="(gain dB, equivalent input noise dBu, unweighted 20 Hz to 20 kHz), rising; "
+            "as measured with `ein_source_ohm` across the input"
         ),
     ] = ()
     ein_source_ohm: Annotated[
@@ -98,13 +97,11 @@ class Port(Model):
         Field(gt=0, le=52, description="works from this voltage on at its own socket; left out: not stated"),
     ] = None
     ear: Annotated[bool, Field(description="a party can listen here")] = False
-    connector: Annotated[
-        Connector | None, Field(description="left out: unknown, and nothing is said about plugs")
-    ] = None
+    connector: Annotated[Connector | None, Field(description="left out: unknown, and nothing is said about plugs")] = (
+        None
+    )
     balanced: Annotated[bool | None, Field(description="left out: XLR is, everything else is not")] = None
-    nominal_dbu: Annotated[
-        float | None, Field(description="line level that it is made for; left out: +4 dBu")
-    ] = None
+    nominal_dbu: Annotated[float | None, Field(description="line level that it is made for; left out: +4 dBu")] = None
     output_stage: Annotated[
         OutputStage | None,
         Field(
@@ -117,9 +114,7 @@ class Port(Model):
     socket: Annotated[str, Field(description="sockets of one name are one hole: a headset's")] = ""
     mixes: Annotated[
         bool,
-        Field(
-            description="takes several at once and mixes them, as a computer does with what its programs play"
-        ),
+        Field(description="takes several at once and mixes them, as a computer does with what its programs play"),
     ] = False
 
 
@@ -136,8 +131,8 @@ class Bus(Model):
 class Path(Model):
     """A way through the inside of a device.
 
-    `gain_db` is a fixed figure or a range that can be set; of a microphone's path it is that microphone's own gain. Between acoustic and electrical ports it is the
-    raw step from one unit to
+    `gain_db` is a fixed figure or a range that can be set; of a microphone's path it is that microphone's own gain.
+    Between acoustic and electrical ports it is the raw step from one unit to
     the other; between analogue and digital the converter's full scale comes on top of it by itself.
     """
 
@@ -149,9 +144,7 @@ class Path(Model):
     switch: bool = False
     on: Annotated[bool, Field(description="as delivered")] = True
     delay_ms: Annotated[float, Field(ge=0)] = 0.0
-    buffers: Annotated[
-        int, Field(ge=0, description="audio buffers of the computer that this path waits for")
-    ] = 0
+    buffers: Annotated[int, Field(ge=0, description="audio buffers of the computer that this path waits for")] = 0
     name: Name = ""
 
     @property
@@ -176,9 +169,16 @@ class Control(Model):
 
 
 Pattern = Literal[
-    "omni", "wide-cardioid", "cardioid", "supercardioid", "hypercardioid", "figure-of-eight",
-    "gun", "boundary", "close-talking",
-]  # fmt: skip
+    "omni",
+    "wide-cardioid",
+    "cardioid",
+    "supercardioid",
+    "hypercardioid",
+    "figure-of-eight",
+    "gun",
+    "boundary",
+    "close-talking",
+]
 
 
 class Microphone(Model):
@@ -215,10 +215,31 @@ class Kind(Model):
     id: Identifier
     name: Name
     group: Literal[
-        "microphone", "booster", "interface", "desk", "software", "codec", "phone",
-        "encoder", "recorder", "headphones", "loudspeaker", "player", "di", "pad", "splitter", "isolator", "wireless",
-        "preamp", "amplifier", "host", "hub", "app", "line", "instrument",
-    ]  # fmt: skip
+        "microphone",
+        "booster",
+        "interface",
+        "desk",
+        "software",
+        "codec",
+        "phone",
+        "encoder",
+        "recorder",
+        "headphones",
+        "loudspeaker",
+        "player",
+        "di",
+        "pad",
+        "splitter",
+        "isolator",
+        "wireless",
+        "preamp",
+        "amplifier",
+        "host",
+        "hub",
+        "app",
+        "line",
+        "instrument",
+    ]
     about: str = ""
     inside: Annotated[Domain, Field(description="what the signal is between the sockets")] = "analog"
     inputs: tuple[Port, ...] = ()
@@ -228,28 +249,22 @@ class Kind(Model):
     controls: tuple[Control, ...] = ()
     processors: tuple[Processor, ...] = ()
     power: Annotated[Power | None, Field(description="left out: needs none, or is software")] = None
-    restart: Annotated[
-        tuple[str, ...], Field(description="settings that take hold only after a restart")
-    ] = ()
+    restart: Annotated[tuple[str, ...], Field(description="settings that take hold only after a restart")] = ()
     microphone: Microphone | None = None
     inside_max_dbu: float | None = None
-    residual_dbu: Annotated[
-        float | None, Field(description="noise of a mix bus with everything shut, unweighted")
-    ] = None
+    residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut, unweighted")] = (
+        None
+    )
     full_scale_dbu: float | None = None
     dynamic_range_db: Annotated[
         float | None, Field(description="of its converters, A-weighted, as data sheets state it")
     ] = None
     passes_phantom: bool = False
-    buffer_samples: Annotated[
-        tuple[int, int, int] | None, Field(description="smallest, default, largest")
-    ] = None
+    buffer_samples: Annotated[tuple[int, int, int] | None, Field(description="smallest, default, largest")] = None
     leak_db: Annotated[
         float | None, Field(description="level 0.3 m from the listener's head against the level in the ear")
     ] = None
-    isolation_db: Annotated[
-        float | None, Field(description="what the listener loses of the sound around")
-    ] = None
+    isolation_db: Annotated[float | None, Field(description="what the listener loses of the sound around")] = None
     pattern: Annotated[
         str | None, Field(description="pickup pattern of an acoustic input that is no microphone kind")
     ] = None
@@ -364,9 +379,7 @@ class Kind(Model):
         for control in self.controls:
             for key in control.moves:
                 if key not in keys:
-                    raise ValueError(
-                        f"kind {self.id}: control {control.id} moves {key}, which it does not have"
-                    )
+                    raise ValueError(f"kind {self.id}: control {control.id} moves {key}, which it does not have")
         for processor in self.processors:
             for key in processor.sits:
                 if key not in keys:

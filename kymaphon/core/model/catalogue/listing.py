@@ -26,7 +26,10 @@ def kind_lines(kind: Kind) -> Iterator[str]:
         if told:
             yield f'    set "{path.key}": {told}'
     for control in kind.controls:
-        yield f"    set {control.id}.gain_db  {_range(control.gain_db)}, as delivered {control.default_gain_db:g}  ({control.name}: {', '.join(control.moves)})"
+        yield (
+            f"    set {control.id}.gain_db  {_range(control.gain_db)}, as delivered {control.default_gain_db:g} "
+            f" ({control.name}: {', '.join(control.moves)})"
+        )
     for processor in kind.processors:
         how = "always on" if processor.fixed else f"as delivered {'on' if processor.on else 'off'}"
         yield f"    set {processor.id}.on  {how}  ({processor.name}, in {', '.join(processor.sits)})"

@@ -80,9 +80,7 @@ def expand(data: dict[str, Any], most: int = MOST_ROWS) -> dict[str, Any]:
 
 def _counted(each: Any) -> tuple[int, int]:
     good = isinstance(each, list | tuple) and len(each) == 2
-    if not good or not all(
-        isinstance(end, int) and not isinstance(end, bool) and 0 <= end <= 9999 for end in each
-    ):
+    if not good or not all(isinstance(end, int) and not isinstance(end, bool) and 0 <= end <= 9999 for end in each):
         raise ValueError(f'"each" is first and last, two whole numbers, not {str(each)[:40]}')
     first, last = each
     if last < first:
@@ -113,6 +111,4 @@ def read_kind(data: dict[str, Any]) -> Kind:
 def shipped_catalogue() -> Catalogue:
     """All kinds that come with the product."""
     files = sorted((Path(__file__).parent / "kinds").glob("*.json"))
-    return Catalogue(
-        _Written(row) for file in files for row in json.loads(file.read_text(encoding="utf-8"))["kinds"]
-    )
+    return Catalogue(_Written(row) for file in files for row in json.loads(file.read_text(encoding="utf-8"))["kinds"])

@@ -44,20 +44,34 @@ class MicrophoneRecipe(Model):
     def kind(self) -> Kind:
         """The kind that this describes."""
         return Kind(
-            id=self.id, name=self.name, about=self.about, group="microphone",
+            id=self.id,
+            name=self.name,
+            about=self.about,
+            group="microphone",
             microphone=Microphone(
-                pattern=self.pattern, sensitivity_dbv_pa=self.sensitivity_dbv_pa, self_noise_dba=self.self_noise_dba,
-                nearest_m=self.nearest_m, farthest_m=self.farthest_m, worn=self.worn,
+                pattern=self.pattern,
+                sensitivity_dbv_pa=self.sensitivity_dbv_pa,
+                self_noise_dba=self.self_noise_dba,
+                nearest_m=self.nearest_m,
+                farthest_m=self.farthest_m,
+                worn=self.worn,
             ),
             inputs=(Port(id="diaphragm", name="diaphragm", domain="acoustic", level="sound", max_db=self.max_db_spl),),
             outputs=(
                 Port(
-                    id="out", name="output", domain="analog", level="mic", connector="xlr", impedance_ohm=self.impedance_ohm,
-                    output_stage=self.output_stage, phantom_ma=self.phantom_ma, phantom_least_v=self.phantom_least_v,
+                    id="out",
+                    name="output",
+                    domain="analog",
+                    level="mic",
+                    connector="xlr",
+                    impedance_ohm=self.impedance_ohm,
+                    output_stage=self.output_stage,
+                    phantom_ma=self.phantom_ma,
+                    phantom_least_v=self.phantom_least_v,
                 ),
             ),
             paths=(Path(source="diaphragm", target="out"),),
-        )  # fmt: skip
+        )
 
 
 class PlayerRecipe(Model):
@@ -74,9 +88,16 @@ class PlayerRecipe(Model):
     def kind(self) -> Kind:
         """The kind that this describes."""
         out = Port(
-            id="out", name="output", domain="analog", stereo=self.stereo, level="line", connector="phono", nominal_dbu=CONSUMER_DBU,
-            impedance_ohm=self.impedance_ohm, max_db=self.max_dbu,
-        )  # fmt: skip
+            id="out",
+            name="output",
+            domain="analog",
+            stereo=self.stereo,
+            level="line",
+            connector="phono",
+            nominal_dbu=CONSUMER_DBU,
+            impedance_ohm=self.impedance_ohm,
+            max_db=self.max_dbu,
+        )
         return Kind(
             id=self.id,
             name=self.name,
@@ -112,8 +133,17 @@ class DeskRecipe(Model):
         """The kind that this describes. Its noise at low gain lies 30 dB higher, as small desks have it."""
         fader = (-90.0, 10.0)
         noise = ((0.0, min(self.ein_dbu + 30, -60.0)), (self.mic_gain_db, self.ein_dbu))
-        mic = Strip(gain_db=(0.0, self.mic_gain_db), phantom=True, fader_db=fader, mute=True, pan=True, ein_dbu=noise if self.mic_gain_db else ())  # fmt: skip
-        line = Strip(gain_db=(-20.0, 20.0), fader_db=fader, mute=True, pan=True, ein_dbu=((-20.0, -80.0), (20.0, -104.0)))  # fmt: skip
+        mic = Strip(
+            gain_db=(0.0, self.mic_gain_db),
+            phantom=True,
+            fader_db=fader,
+            mute=True,
+            pan=True,
+            ein_dbu=noise if self.mic_gain_db else (),
+        )
+        line = Strip(
+            gain_db=(-20.0, 20.0), fader_db=fader, mute=True, pan=True, ein_dbu=((-20.0, -80.0), (20.0, -104.0))
+        )
         channels = [("mic", 2400.0, mic)] * self.mic_channels + [("line", 20000.0, line)] * self.line_channels
         inputs, paths = [], []
         sends = [f"send{n}" for n in range(1, self.sends + 1)]
@@ -121,33 +151,82 @@ class DeskRecipe(Model):
             inputs.append(
                 Port.model_validate(
                     {
-                        "id": f"in{n}", "name": f"channel {n}", "domain": "analog", "level": level, "impedance_ohm": ohms,
-                        "connector": "xlr" if level == "mic" else "jack-3", "balanced": True if level == "line" else None,
-                        "max_db": self.max_dbu, "strip": strip,
+                        "id": f"in{n}",
+                        "name": f"channel {n}",
+                        "domain": "analog",
+                        "level": level,
+                        "impedance_ohm": ohms,
+                        "connector": "xlr" if level == "mic" else "jack-3",
+                        "balanced": True if level == "line" else None,
+                        "max_db": self.max_dbu,
+                        "strip": strip,
                     }
                 )
-            )  # fmt: skip
+            )
             paths.append(Path(source=f"in{n}", target="main", tap=("post",), switch=True))
             paths += [
                 Path(
-                    source=f"in{n}", target=send, tap=("post", "pre"), gain_db=(-60.0, 10.0), default_gain_db=0.0, switch=True, on=False,
+                    source=f"in{n}",
+                    target=send,
+                    tap=("post", "pre"),
+                    gain_db=(-60.0, 10.0),
+                    default_gain_db=0.0,
+                    switch=True,
+                    on=False,
                 )
                 for send in sends
-            ]  # fmt: skip
+            ]
         outputs = [
-            Port(id="main-out", name="main out", domain="analog", stereo=True, connector="xlr", max_db=self.max_dbu, impedance_ohm=120.0, output_stage=self.output_stage),
+            Port(
+                id="main-out",
+                name="main out",
+                domain="analog",
+                stereo=True,
+                connector="xlr",
+                max_db=self.max_dbu,
+                impedance_ohm=120.0,
+                output_stage=self.output_stage,
+            ),
             *(
-                Port(id=send, name=f"send {n}", domain="analog", connector="jack-3", balanced=True, max_db=self.max_dbu, impedance_ohm=120.0, output_stage=self.output_stage, strip=Strip(fader_db=fader, mute=True))
+                Port(
+                    id=send,
+                    name=f"send {n}",
+                    domain="analog",
+                    connector="jack-3",
+                    balanced=True,
+                    max_db=self.max_dbu,
+                    impedance_ohm=120.0,
+                    output_stage=self.output_stage,
+                    strip=Strip(fader_db=fader, mute=True),
+                )
                 for n, send in enumerate(sends, start=1)
             ),
-            Port(id="phones", name="headphones", domain="analog", stereo=True, level="headphone", connector="jack-3", max_db=16.0, impedance_ohm=20.0),
-        ]  # fmt: skip
+            Port(
+                id="phones",
+                name="headphones",
+                domain="analog",
+                stereo=True,
+                level="headphone",
+                connector="jack-3",
+                max_db=16.0,
+                impedance_ohm=20.0,
+            ),
+        ]
         paths += [Path(source="main", target="main-out"), Path(source="main", target="phones", gain_db=-26.0)]
         main = Bus(id="main", name="main mix", stereo=True, strip=Strip(fader_db=fader))
         return Kind(
-            id=self.id, name=self.name, about=self.about, group="desk", power=Power(by=("mains-earthed",)), inside_max_dbu=self.max_dbu, residual_dbu=-86.0,
-            inputs=tuple(inputs), outputs=tuple(outputs), buses=(main,), paths=tuple(paths),
-        )  # fmt: skip
+            id=self.id,
+            name=self.name,
+            about=self.about,
+            group="desk",
+            power=Power(by=("mains-earthed",)),
+            inside_max_dbu=self.max_dbu,
+            residual_dbu=-86.0,
+            inputs=tuple(inputs),
+            outputs=tuple(outputs),
+            buses=(main,),
+            paths=tuple(paths),
+        )
 
 
 Recipe = MicrophoneRecipe | PlayerRecipe | DeskRecipe
@@ -163,25 +242,34 @@ def recipe_of(kind: Kind) -> Recipe | None:
     found: Recipe | None = None
     if kind.microphone is not None and kind.is_microphone:
         out, diaphragm, mic = kind.port("out"), kind.port("diaphragm"), kind.microphone
-        if (
-            out is not None
-            and diaphragm is not None
-            and diaphragm.max_db is not None
-            and out.impedance_ohm is not None
-        ):
+        if out is not None and diaphragm is not None and diaphragm.max_db is not None and out.impedance_ohm is not None:
             found = MicrophoneRecipe(
-                id=kind.id, name=kind.name, about=kind.about, pattern=mic.pattern,
-                sensitivity_dbv_pa=mic.sensitivity_dbv_pa, self_noise_dba=mic.self_noise_dba,
-                max_db_spl=diaphragm.max_db, impedance_ohm=out.impedance_ohm, output_stage=out.output_stage, phantom_ma=out.phantom_ma, phantom_least_v=out.phantom_least_v,
-                nearest_m=mic.nearest_m, farthest_m=mic.farthest_m, worn=mic.worn,
-            )  # fmt: skip
+                id=kind.id,
+                name=kind.name,
+                about=kind.about,
+                pattern=mic.pattern,
+                sensitivity_dbv_pa=mic.sensitivity_dbv_pa,
+                self_noise_dba=mic.self_noise_dba,
+                max_db_spl=diaphragm.max_db,
+                impedance_ohm=out.impedance_ohm,
+                output_stage=out.output_stage,
+                phantom_ma=out.phantom_ma,
+                phantom_least_v=out.phantom_least_v,
+                nearest_m=mic.nearest_m,
+                farthest_m=mic.farthest_m,
+                worn=mic.worn,
+            )
     elif kind.is_player:
         out = kind.port("out")
         if out is not None and out.max_db is not None and out.impedance_ohm is not None:
             found = PlayerRecipe(
-                id=kind.id, name=kind.name, about=kind.about, stereo=out.stereo, max_dbu=out.max_db,
+                id=kind.id,
+                name=kind.name,
+                about=kind.about,
+                stereo=out.stereo,
+                max_dbu=out.max_db,
                 impedance_ohm=out.impedance_ohm,
-            )  # fmt: skip
+            )
     elif kind.is_desk:
         found = _desk_recipe(kind)
     return found if found is not None and found.kind() == kind else None
@@ -195,7 +283,15 @@ def _desk_recipe(kind: Kind) -> DeskRecipe | None:
     sends = sum(port.id.startswith("send") for port in kind.outputs)
     if not (mics or lines) or len(mics) > 64 or len(lines) > 64 or kind.inside_max_dbu is None:
         return None
-    given = {"id": kind.id, "name": kind.name, "about": kind.about, "mic_channels": len(mics), "line_channels": len(lines), "sends": min(sends, 16), "max_dbu": kind.inside_max_dbu}  # fmt: skip
+    given = {
+        "id": kind.id,
+        "name": kind.name,
+        "about": kind.about,
+        "mic_channels": len(mics),
+        "line_channels": len(lines),
+        "sends": min(sends, 16),
+        "max_dbu": kind.inside_max_dbu,
+    }
     main = kind.port("main-out")
     if main is not None:
         given["output_stage"] = main.output_stage
