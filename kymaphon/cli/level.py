@@ -103,11 +103,11 @@ def _written(analysis: Report, edits: Any, options: argparse.Namespace) -> list[
 
 def _line_up(analysis: Report, options: argparse.Namespace) -> int:
     from kymaphon.core.analysis.offers import cost_words
-    from kymaphon.core.levels.lineup.plan import line_up, school_words
+    from kymaphon.core.levels.lineup.plan import line_up, strategy_words
 
     voices = None if options.source is None else (_voice(analysis, options.source),)
     try:
-        plan = line_up(analysis, voices, school=options.faders)
+        plan = line_up(analysis, voices, strategy=options.faders)
     except ValueError as error:
         raise Unusable(str(error)) from error
     done = _written(analysis, plan.edits, options)
@@ -117,7 +117,7 @@ def _line_up(analysis: Report, options: argparse.Namespace) -> int:
         return 0
     if costs:
         print(f"{costs}.")
-    print(f"{plan.sentence()} {school_words(plan.school)}.")
+    print(f"{plan.sentence()} {strategy_words(plan.strategy)}.")
     print(plan.against_recipe())
     for move in plan.moves:
         why = "; ".join(part for part in (move.without and f"without it {move.without}", move.limit) if part)

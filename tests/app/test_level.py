@@ -163,8 +163,8 @@ class TestSolve:
         work(window)
         assert [row.voice for row in solve.plan.voices] == ["ilse"]
         assert "also moves Mira" in why_words(window)
-        solve.school.setCurrentIndex(solve.school.findData("free"))
-        solve.school.activated.emit(solve.school.currentIndex())
+        solve.strategy.setCurrentIndex(solve.strategy.findData("free"))
+        solve.strategy.activated.emit(solve.strategy.currentIndex())
         work(window)
         assert any(move.turn.sort == "fader" for move in solve.plan.moves)
         assert solve.plan.voices[0].on_mark

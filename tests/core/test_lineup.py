@@ -238,10 +238,10 @@ def test_the_model_foretells_the_show_with_the_pad_in_or_out(
     assert guess.noise(x)[0] == pytest.approx(-ladder.last.voice_over_noise_db, abs=1e-6)
 
 
-@pytest.mark.parametrize("school", ["stay", "unity", "free"])
-def test_the_demo_comes_onto_its_marks(demo: Show, school: str) -> None:
+@pytest.mark.parametrize("strategy", ["stay", "unity", "free"])
+def test_the_demo_comes_onto_its_marks(demo: Show, strategy: str) -> None:
     analysis = analyse(demo)
-    plan = line_up(analysis, school=school)
+    plan = line_up(analysis, strategy=strategy)
     assert {row.voice for row in plan.voices} == {voice.id for voice in analysis.voices}
     for row in plan.voices:
         assert row.on_mark or row.forbids
@@ -253,7 +253,7 @@ def test_the_demo_comes_onto_its_marks(demo: Show, school: str) -> None:
     assert not [row for row in found if row.code in ("off-mark", "clips")]
     assert apply_all(demo, plan.edits) == plan.after.show
     for move in plan.moves:
-        assert move.turn.sort != "fader" or school == "free" or (school == "unity" and move.after == 0)
+        assert move.turn.sort != "fader" or strategy == "free" or (strategy == "unity" and move.after == 0)
     assert plan.to_json()["proven"]
     assert plan.sentence()
     assert plan.against_recipe().startswith("The simple recipe")

@@ -11,7 +11,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.figures import number
-from kymaphon.core.levels.lineup.model import School, VoiceModel, edits_to, model_of
+from kymaphon.core.levels.lineup.model import FaderStrategy, VoiceModel, edits_to, model_of
 from kymaphon.core.levels.lineup.plan import LineUpPlan, line_up
 from kymaphon.core.levels.lineup.solver import _lateness
 from kymaphon.core.model.edits import SetValue, apply_all
@@ -19,7 +19,7 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import growth_of
 from kymaphon.core.units import db_to_power, power_to_db
-from kymaphon.core.wiring.twins import twins_along
+from kymaphon.core.wiring.linked_controls import twins_along
 from tests.core.hand_typed import game_stream, play
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, rig, wire
 from tests.core.test_levels import one_chain
@@ -133,14 +133,14 @@ def better(one: tuple[float, ...], other: tuple[float, ...], slack: float) -> bo
     return False
 
 
-@pytest.mark.parametrize("school", ["stay", "free"])
+@pytest.mark.parametrize("strategy", ["stay", "free"])
 @pytest.mark.parametrize("name", SHOWS)
-def test_what_is_proven_is_beaten_by_no_other_setting_of_the_show_itself(name: str, school: School) -> None:
+def test_what_is_proven_is_beaten_by_no_other_setting_of_the_show_itself(name: str, strategy: FaderStrategy) -> None:
     """One turn, and two together, through their whole ranges: the show computed anew each time, with nothing of the model."""
     analysis = analyse(SHOWS[name](), remedies=False)
-    plan = line_up(analysis, school=school, reasons=False)
+    plan = line_up(analysis, strategy=strategy, reasons=False)
     assert plan.proven, plan.unproven
-    model = model_of(analysis, [(row.voice, row.end) for row in plan.voices], school=school)
+    model = model_of(analysis, [(row.voice, row.end) for row in plan.voices], strategy=strategy)
     lazy = number("turning-cost") * _lateness(model)
 
     def cost(settings: dict[SettingRef, float]) -> float:
@@ -191,7 +191,7 @@ def test_both_sides_of_a_stereo_source_go_together_wherever_they_are_panned(
         # The right side goes to the desk's other output: its way to this line is none.
         return
     assert twins[SettingRef("desk", own, "gain_db")] == (SettingRef("desk", other, "gain_db"),)
-    plan = line_up(analysis, school="free", reasons=False)
+    plan = line_up(analysis, strategy="free", reasons=False)
     assert plan.proven
     turned = {edit.ref: edit.value for edit in plan.edits}
     for field in ("gain_db", "fader_db"):
@@ -202,7 +202,7 @@ def test_both_sides_of_a_stereo_source_go_together_wherever_they_are_panned(
 def test_a_pair_is_turned_no_further_than_the_side_that_comes_to_its_end_first() -> None:
     show = record_on_two_channels((-1.0, 0.4), (0.0, 6.0))
     analysis = analyse(show, remedies=False)
-    model = model_of(analysis, [("song", "tx")], school="free")
+    model = model_of(analysis, [("song", "tx")], strategy="free")
     pair = next(turn for turn in model.turns if turn.ref.field == "gain_db" and turn.twins)
     (twin,) = pair.twins
     now = {"in5": 0.0, "in6": 6.0}
@@ -249,9 +249,9 @@ class TestDown:
             people,
         )
 
-    @pytest.mark.parametrize("school", ["stay", "unity", "free"])
-    def test_a_voice_behind_it_is_not_lined_up(self, school: School) -> None:
-        plan = line_up(analyse(self.box(-60.0)), school=school)
+    @pytest.mark.parametrize("strategy", ["stay", "unity", "free"])
+    def test_a_voice_behind_it_is_not_lined_up(self, strategy: FaderStrategy) -> None:
+        plan = line_up(analyse(self.box(-60.0)), strategy=strategy)
         assert plan.moves == ()
         assert plan.voices == ()
         assert "Record is down: bring that up first, then line up." in plan.sentence()

@@ -17,7 +17,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.graph.routing import Delivery, goes_astray, is_for_far_end
-from kymaphon.core.levels.lineup.model import School
+from kymaphon.core.levels.lineup.model import FaderStrategy
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import (
     AddLog,
@@ -254,14 +254,14 @@ def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
     from kymaphon.core.levels.lineup.plan import line_up
 
     one = (finding.subjects[0],)
-    tries: tuple[tuple[str, tuple[str, ...] | None, School | None], ...] = (
+    tries: tuple[tuple[str, tuple[str, ...] | None, FaderStrategy | None], ...] = (
         ("line-up-alone", one, None),
         ("line-up", None, None),
         ("line-up-faders", None, "free"),
     )
-    for remedy_id, voices, school in tries:
+    for remedy_id, voices, strategy in tries:
         try:
-            plan = line_up(analysis, voices, school=school, reasons=False)
+            plan = line_up(analysis, voices, strategy=strategy, reasons=False)
         except (KeyError, ValueError):
             # No such voice, or no answer: then there is nothing to offer by this way.
             continue

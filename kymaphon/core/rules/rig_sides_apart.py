@@ -11,7 +11,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.rules.record import rule
-from kymaphon.core.wiring.twins import knob_at, twins_along
+from kymaphon.core.wiring.linked_controls import knob_at, twins_along
 
 
 @rule("sides-apart", stage="Rig", reads=("feeds",))

@@ -12,7 +12,7 @@ from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.ids import SettingRef
-from kymaphon.core.wiring.twins import turned_together, twins_along
+from kymaphon.core.wiring.linked_controls import turned_together, twins_along
 
 
 def turn(knob: Knob, by_db: float) -> SetValue | None:

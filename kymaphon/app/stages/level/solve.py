@@ -14,10 +14,10 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.offers import cost_words
 from kymaphon.core.derive import show_number
-from kymaphon.core.levels.lineup.model import School
-from kymaphon.core.levels.lineup.plan import LineUpPlan, VoiceResult, line_up, school_words
+from kymaphon.core.levels.lineup.model import FaderStrategy
+from kymaphon.core.levels.lineup.plan import LineUpPlan, VoiceResult, line_up, strategy_words
 
-SCHOOLS: tuple[School, ...] = ("stay", "unity", "free")
+STRATEGIES: tuple[FaderStrategy, ...] = ("stay", "unity", "free")
 VOICE_HEADINGS = ("Voice", "Off the mark", "then", "To spare", "Over noise", "then", "What forbids")
 VOICE_HELP = (
     "Who is heard",
@@ -49,12 +49,12 @@ class SolvePage(StagePage):
         self.scope.setAccessibleName("Whom to line up")
         self.scope.setToolTip("The whole show, or one voice: then only what moves nobody else is turned.")
         self.scope.activated.connect(lambda _index: self._solve())
-        self.school = ChoiceBox()
-        self.school.setAccessibleName("What faders do")
-        self.school.setToolTip("Whether faders stay as they are, go to 0, or may be moved like gains.")
-        for name in SCHOOLS:
-            self.school.addItem(school_words(name), name)
-        self.school.activated.connect(lambda _index: self._school_chosen())
+        self.strategy = ChoiceBox()
+        self.strategy.setAccessibleName("What faders do")
+        self.strategy.setToolTip("Whether faders stay as they are, go to 0, or may be moved like gains.")
+        for name in STRATEGIES:
+            self.strategy.addItem(strategy_words(name), name)
+        self.strategy.activated.connect(lambda _index: self._strategy_chosen())
         self.do = QPushButton("Do all of it")
         self.do.setProperty("role", "primary")
         self.do.setToolTip("Turns everything that is listed, as one step. Can be undone.")
@@ -63,7 +63,7 @@ class SolvePage(StagePage):
         self.look.setCheckable(True)
         self.look.setToolTip("Shows every picture as it would be, without changing anything. Press again to end.")
         self.look.clicked.connect(self._preview)
-        for widget in (self.scope, self.school, self.do, self.look):
+        for widget in (self.scope, self.strategy, self.do, self.look):
             row.addWidget(widget)
         self.column.addLayout(row)
         self.told = label("", "")
@@ -80,7 +80,7 @@ class SolvePage(StagePage):
         self.column.addWidget(self.moves, 3)
         self.plan: LineUpPlan | None = None
         self._selected = ("voice", 0)
-        self._school: School | None = None
+        self._strategy: FaderStrategy | None = None
         self._about: object = None
         self._worker = Worker(self, self._arrived, self._failed)
 
@@ -105,12 +105,12 @@ class SolvePage(StagePage):
             self.scope.addItem(words, name)
         self.scope.setCurrentIndex(max(0, next((i for i, row in enumerate(rows) if row[0] == kept), 0)))
         self.scope.blockSignals(False)
-        if self._school is None:
-            self.school.setCurrentIndex(SCHOOLS.index("unity" if analysis.mark.practice.unity else "stay"))
+        if self._strategy is None:
+            self.strategy.setCurrentIndex(STRATEGIES.index("unity" if analysis.mark.practice.unity else "stay"))
         self._solve()
 
-    def _school_chosen(self) -> None:
-        self._school = self.school.currentData()
+    def _strategy_chosen(self) -> None:
+        self._strategy = self.strategy.currentData()
         self._solve()
 
     def _solve(self) -> None:
@@ -118,12 +118,12 @@ class SolvePage(StagePage):
             self.document.end_preview()
             return
         analysis = self.document.analysis
-        voice, school = self.scope.currentData(), self.school.currentData()
-        self._about = analysis, voice, school
+        voice, strategy = self.scope.currentData(), self.strategy.currentData()
+        self._about = analysis, voice, strategy
         voices = (voice,) if voice else None
 
         def work() -> tuple[LineUpPlan, str]:
-            plan = line_up(analysis, voices, school=school)
+            plan = line_up(analysis, voices, strategy=strategy)
             return plan, cost_words(analysis, plan.edits)
 
         self._worker.ask(work, self._about)

@@ -29,10 +29,10 @@ from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.wants import asked_at
 from kymaphon.core.model.weights import grows, growth_of, headroom_wanted
 from kymaphon.core.noise import ein_at_gain_dbu
-from kymaphon.core.wiring.twins import knob_at, turned_together, twins_along
+from kymaphon.core.wiring.linked_controls import knob_at, turned_together, twins_along
 
 Floats = NDArray[np.float64]
-School = Literal["stay", "unity", "free"]
+FaderStrategy = Literal["stay", "unity", "free"]
 """What faders do: stay as they are; go to 0 and stay there; may be moved like gains."""
 
 
@@ -202,7 +202,7 @@ def model_of(
     analysis: Computed,
     pairs: Iterable[tuple[str, str]],
     *,
-    school: School = "stay",
+    strategy: FaderStrategy = "stay",
     alone: bool = False,
 ) -> LineUpModel:
     """The model of some voices, each to one end.
@@ -215,7 +215,7 @@ def model_of(
         KeyError: an unknown voice or end.
     """
     ladders = [ladder for pair in pairs if (ladder := analysis.ladder(*pair)) is not None]
-    found = _turns(analysis, ladders, school)
+    found = _turns(analysis, ladders, strategy)
     if alone:
         moved = moved_beside(analysis, {ladder.voice for ladder in ladders})
         found = [_held(turn, ", ".join(names)) if (names := moved.get(turn.ref)) else turn for turn in found]
@@ -277,7 +277,7 @@ def _edge_refs(analysis: Computed, ladder: Ladder) -> list[list[SettingRef]]:
     return out
 
 
-def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> list[Adjustment]:
+def _turns(analysis: Computed, ladders: Sequence[Ladder], strategy: FaderStrategy) -> list[Adjustment]:
     rows: dict[SettingRef, Adjustment] = {}
     for ladder in ladders:
         nodes = ladder.path.graph.nodes
@@ -285,9 +285,9 @@ def _turns(analysis: Computed, ladders: Sequence[Ladder], school: School) -> lis
         for step in ladder.path.steps():
             for knob in step.knobs:
                 gain = knob.own
-                held = "" if gain or school == "free" else "faders and sends stay as they are"
+                held = "" if gain or strategy == "free" else "faders and sends stay as they are"
                 hold = knob.value
-                if knob.ref.field == "fader_db" and school == "unity":
+                if knob.ref.field == "fader_db" and strategy == "unity":
                     held, hold = "faders stay at 0", min(max(0.0, knob.lowest), knob.highest)
                 sort: Literal["gain", "fader"] = "gain" if gain else "fader"
                 limits = *_range(analysis, knob, twins.get(knob.ref, ())), knob.step, knob.value

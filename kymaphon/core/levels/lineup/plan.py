@@ -12,9 +12,9 @@ from kymaphon.core.figures import number
 from kymaphon.core.levels.down import bring_up, down_before
 from kymaphon.core.levels.lineup.model import (
     Adjustment,
+    FaderStrategy,
     Floats,
     LineUpModel,
-    School,
     VoiceModel,
     edits_to,
     model_of,
@@ -131,7 +131,7 @@ class LineUpPlan:
         waits: voices that are left out, with what has to come first.
     """
 
-    school: School
+    strategy: FaderStrategy
     moves: tuple[Move, ...]
     voices: tuple[VoiceResult, ...]
     after: Computed
@@ -230,7 +230,7 @@ class LineUpPlan:
 
     def to_json(self) -> dict[str, Any]:
         return {
-            "faders": self.school,
+            "faders": self.strategy,
             "moves": [
                 {
                     "set": f"{row.turn.ref.device}.settings.{row.turn.ref.key}.{row.turn.ref.field}",
@@ -257,14 +257,14 @@ def line_up(
     analysis: Computed,
     voices: tuple[str, ...] | None = None,
     *,
-    school: School | None = None,
+    strategy: FaderStrategy | None = None,
     reasons: bool = True,
 ) -> LineUpPlan:
     """Lines up some voices, or all, each to the first end that it reaches by a way with a mark.
 
     Args:
         voices: None for the whole show. Of a choice, only what moves no other voice is turned.
-        school: what faders do; None as the show's practice has it.
+        strategy: what faders do; None as the show's practice has it.
         reasons: whether to find out of every turn why it goes no further, and what would be without it: most of the time.
 
     Raises:
@@ -275,8 +275,8 @@ def line_up(
     for voice in voices or ():
         if voice not in known:
             raise KeyError(voice)
-    if school is None:
-        school = "unity" if analysis.mark.practice.unity else "stay"
+    if strategy is None:
+        strategy = "unity" if analysis.mark.practice.unity else "stay"
     ends = {voice: ladder.target for voice, ladder in analysis.main_ladders.items()}
     waits = _waiting(analysis, ends)
     chosen = [row for row in (known if voices is None else voices) if row not in waits]
@@ -286,7 +286,7 @@ def line_up(
         own = ladder.last.set_here and analysis.show.party(voice).kind not in NO_SPEECH
         if voice in chosen and own and (voice, end) not in pairs:
             pairs.append((voice, end))
-    model = model_of(analysis, pairs, school=school, alone=voices is not None)
+    model = model_of(analysis, pairs, strategy=strategy, alone=voices is not None)
     solved = solve(model)
     moves = _moves(analysis, model, solved, reasons=reasons)
     after = without_rules(
@@ -296,7 +296,7 @@ def line_up(
     rows = tuple(_result(after, model, voice, solved.x, simple) for voice in model.voices)
     held = tuple(f"{turn.label}: {turn.held_by}" for turn in model.turns if turn.held_by.startswith("also moves"))
     return LineUpPlan(
-        school,
+        strategy,
         moves,
         rows,
         after,
@@ -415,5 +415,5 @@ def _result(after: Computed, model: LineUpModel, voice: VoiceModel, x: Floats, s
     )
 
 
-def school_words(school: School) -> str:
-    return {"stay": "Faders stay as they are", "unity": "Faders at 0", "free": "Faders may move too"}[school]
+def strategy_words(strategy: FaderStrategy) -> str:
+    return {"stay": "Faders stay as they are", "unity": "Faders at 0", "free": "Faders may move too"}[strategy]

@@ -23,7 +23,7 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.scales import Scale, mono_speech_lufs, reading
 from kymaphon.core.model.show import LineUpReading, LogEntry, Party
 from kymaphon.core.model.wants import wants_of
-from kymaphon.core.wiring.twins import turned_together, twins_along
+from kymaphon.core.wiring.linked_controls import turned_together, twins_along
 
 LISTENED_AT = ("desk", "interface", "preamp", "recorder", "host")
 """Groups of devices at whose inputs a source is listened to before its fader, the likeliest first."""
