@@ -5,12 +5,12 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QFontMetricsF, QPainter, QPen
+from PySide6.QtGui import QFont, QFontMetricsF, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.axes import Axes, plot_area, round_levels, time_step
 from kymaphon.app.widgets.trace import draw_trace, fill_under
-from kymaphon.core.derive import show_number
 
 Floats = NDArray[np.float64]
 DEEPEST_DB = 60.0
@@ -54,30 +54,18 @@ class DuckPicture(QWidget):
             painter.end()
             return
         s = self.scale
-        plot = QRectF(46 * s, 12, self.width() - 46 * s - 14, self.height() - 12 - 24 * s)
+        plot = plot_area(self.width(), self.height(), s)
         high = float(np.ceil(max(self.voice.max(), self.music.max()) / 10) * 10)
         low = high - DEEPEST_DB
 
         def y(level: Floats) -> Floats:
             return np.asarray(plot.bottom() - plot.height() * (np.clip(level, low, high) - low) / (high - low))
 
-        painter.setFont(font(8.5, scale=s))
-        metrics = QFontMetricsF(painter.font())
-        for level in range(int(low) + 10, int(high) + 1, 10):
-            at = float(y(np.array([level]))[0])
-            painter.setPen(QPen(self.theme.color("line"), 0.6))
-            painter.drawLine(QPointF(plot.left(), at), QPointF(plot.right(), at))
-            painter.setPen(self.theme.color("muted"))
-            text = show_number(level, "dB").removesuffix(".0 dB")
-            painter.drawText(
-                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, at + metrics.ascent() / 2 - 1),
-                text,
-            )
-        step = next(row for row in (1, 2, 5, 10, 30, 60, 300, 3600) if self.seconds / row <= 10)
-        for at_s in range(0, int(self.seconds) + 1, step):
-            x = plot.left() + plot.width() * at_s / self.seconds
-            painter.setPen(self.theme.color("muted"))
-            painter.drawText(QPointF(x - 8, plot.bottom() + metrics.height()), f"{at_s} s")
+        axes = Axes(painter, self.theme, plot, s)
+        axes.levels(round_levels(low + 1, high), lambda level: float(y(np.array([level]))[0]))
+        step = time_step(self.seconds, 10)
+        marks = np.arange(0, self.seconds + 1e-9, step)
+        axes.times(list(map(float, marks)), step, lambda at: plot.left() + plot.width() * at / self.seconds)
         along = plot.left() + plot.width() * (np.arange(len(self.gain)) + 0.5) / len(self.gain)
 
         def line(levels: Floats) -> list[QPointF]:

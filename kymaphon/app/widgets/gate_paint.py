@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 
 from kymaphon.app.theme import font
+from kymaphon.app.widgets.axes import Axes, round_levels, time_step
 from kymaphon.app.widgets.marks import draw_mark
 from kymaphon.app.widgets.trace import draw_trace, fill_under
 from kymaphon.core.derive import show_number
@@ -20,35 +21,12 @@ if TYPE_CHECKING:
 
 def paint_grid(picture: GatePicture, painter: QPainter) -> None:
     plot, (low, high) = picture.plot(), picture.limits
-    painter.setFont(font(8.5, scale=picture.scale))
-    metrics = QFontMetricsF(painter.font())
-    step = 10 if (high - low) <= 90 else 20
-    for level in range(int(np.ceil(low / step) * step), int(high) + 1, step):
-        y = picture.y_of(level)
-        painter.setPen(QPen(picture.theme.color("line"), 0.6))
-        painter.drawLine(QPointF(plot.left(), y), QPointF(picture.width() - 8, y))
-        painter.setPen(picture.theme.color("muted"))
-        text = show_number(level, "dB").removesuffix(".0 dB")
-        painter.drawText(QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y + metrics.ascent() / 2 - 1), text)
-    a, b = picture.view
-    wanted = max(plot.width() / (90 * picture.scale), 2)
-    step_s = next(
-        (row for row in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600) if (b - a) / row <= wanted),
-        1200,
-    )
-    at = float(np.ceil(a / step_s) * step_s)
-    while at <= b + 1e-9:
-        x = picture.x_of(at)
-        painter.setPen(QPen(picture.theme.color("line"), 0.6))
-        painter.drawLine(QPointF(x, plot.bottom() + 12), QPointF(x, plot.bottom() + 16))
-        text = f"{at:.1f} s" if step_s < 1 else f"{at:.0f} s" if at < 120 else f"{int(at) // 60}:{int(at) % 60:02d}"
-        painter.setPen(picture.theme.color("muted"))
-        width = metrics.horizontalAdvance(text)
-        painter.drawText(
-            QPointF(min(max(x - width / 2, 2), plot.right() - width), plot.bottom() + 16 + metrics.ascent()),
-            text,
-        )
-        at += step_s
+    axes = Axes(painter, picture.theme, plot, picture.scale, picture.width() - 8.0)
+    axes.levels(round_levels(low, high, 10 if high - low <= 90 else 20), picture.y_of)
+    first, last = picture.view
+    step = time_step(last - first, max(plot.width() / (90 * picture.scale), 2))
+    marks = np.arange(np.ceil(first / step) * step, last + 1e-9, step)
+    axes.times(list(map(float, marks)), step, picture.x_of, ticks=True, drop=16.0)
 
 
 def paint_open(picture: GatePicture, painter: QPainter) -> None:

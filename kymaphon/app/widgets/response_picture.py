@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.axes import Axes, plot_area
 from kymaphon.core.derive import show_number
 
 Floats = NDArray[np.float64]
@@ -58,7 +59,7 @@ class ResponsePicture(QWidget):
 
     def _paint(self, painter: QPainter) -> None:
         theme, s = self.theme, self.scale
-        plot = QRectF(46 * s, 8, self.width() - 46 * s - 14, self.height() - 12 - 20 * s)
+        plot = plot_area(self.width(), self.height(), s)
         first, last = float(self.frequencies[0]), float(self.frequencies[-1])
 
         def x(hertz: float) -> float:
@@ -68,25 +69,9 @@ class ResponsePicture(QWidget):
             held = min(max(db, LOWEST_DB), HIGHEST_DB)
             return plot.top() + plot.height() * (HIGHEST_DB - held) / (HIGHEST_DB - LOWEST_DB)
 
-        painter.setFont(font(8.5, scale=s))
-        metrics = QFontMetricsF(painter.font())
-        for db in (10.0, 0.0, -10.0, -20.0, -30.0):
-            painter.setPen(QPen(theme.color("line"), 1.2 if db == 0 else 0.6))
-            painter.drawLine(QPointF(plot.left(), y(db)), QPointF(plot.right(), y(db)))
-            painter.setPen(theme.color("muted"))
-            text = show_number(db, "dB", sign=bool(db)).removesuffix(".0 dB")
-            painter.drawText(
-                QRectF(0, y(db) - 9, plot.left() - 6, 18),
-                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-                text,
-            )
-        for hertz in (63.0, 125, 250, 500, 1000, 2000, 4000, 8000):
-            if first <= hertz <= last:
-                text = f"{hertz / 1000:g} kHz" if hertz >= 1000 else f"{hertz:g} Hz"
-                painter.setPen(theme.color("muted"))
-                painter.drawText(
-                    QPointF(x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()), text
-                )
+        axes = Axes(painter, theme, plot, s)
+        axes.levels((10.0, 0.0, -10.0, -20.0, -30.0), y, heavy=0.0, sign=True)
+        axes.frequencies(first, last, x)
         self._paint_band(painter, plot, x, y)
         painter.setFont(font(9, QFont.Weight.DemiBold, s))
         metrics = QFontMetricsF(painter.font())

@@ -9,7 +9,7 @@ from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
-from kymaphon.core.derive import show_number
+from kymaphon.app.widgets.axes import Axes, plot_area, round_levels
 
 Floats = NDArray[np.float64]
 LOWEST_HZ, HIGHEST_HZ = 25.0, 16000.0
@@ -58,8 +58,7 @@ class SpectrumPicture(QWidget):
         self.update()
 
     def _plot(self) -> QRectF:
-        s = self.scale
-        return QRectF(46 * s, 12, self.width() - 46 * s - 14, self.height() - 12 - 24 * s)
+        return plot_area(self.width(), self.height(), self.scale)
 
     def _x(self, hertz: float) -> float:
         plot = self._plot()
@@ -99,24 +98,9 @@ class SpectrumPicture(QWidget):
         def y(level: float) -> float:
             return plot.bottom() - plot.height() * (min(max(level, low), high) - low) / (high - low)
 
-        painter.setFont(font(8.5, scale=self.scale))
-        metrics = QFontMetricsF(painter.font())
-        for level in range(int(np.ceil(low / 10) * 10), int(high) + 1, 10):
-            painter.setPen(QPen(self.theme.color("line"), 0.6))
-            painter.drawLine(QPointF(plot.left(), y(level)), QPointF(plot.right(), y(level)))
-            painter.setPen(self.theme.color("muted"))
-            text = show_number(level, "dB").removesuffix(".0 dB")
-            painter.drawText(
-                QPointF(plot.left() - metrics.horizontalAdvance(text) - 6, y(level) + metrics.ascent() / 2 - 1),
-                text,
-            )
-        for hertz in (31.5, 63, 125, 250, 500, 1000, 2000, 4000, 8000):
-            text = f"{hertz / 1000:g} kHz" if hertz >= 1000 else f"{hertz:g}" + (" Hz" if hertz == 31.5 else "")
-            painter.setPen(self.theme.color("muted"))
-            painter.drawText(
-                QPointF(self._x(hertz) - metrics.horizontalAdvance(text) / 2, plot.bottom() + metrics.height()),
-                text,
-            )
+        axes = Axes(painter, self.theme, plot, self.scale)
+        axes.levels(round_levels(low, high), y)
+        axes.frequencies(LOWEST_HZ, HIGHEST_HZ * 0.9, self._x)
         wide = plot.width() / (np.log2(HIGHEST_HZ / LOWEST_HZ) * 3)
         room = self.theme.color("room")
         room.setAlphaF(0.72)

@@ -61,6 +61,21 @@ def ducker_points(turned: Turns, ducker: Ducker, step_s: float) -> tuple[Floats,
     return np.array(at), np.array(gain)
 
 
+def duck_traces(voice: Key, music: Key, ducker: Ducker, points: int) -> tuple[Floats, Floats]:
+    """A picture's worth of a ducker at work, over the time of the voice's take.
+
+    Returns:
+        The music's level in dBFS (RMS over 100 ms), its take going round until the voice's ends, and the gain that the ducker
+        gives it in dB; each of shape (points,).
+    """
+    levels = music.detector("rms", 100.0)
+    times = (np.arange(points) + 0.5) * voice.seconds / points
+    places = np.round(np.mod(times, music.seconds) / music.step_s).astype(np.int64) % max(len(levels), 1)
+    turned = ducker_turns(voice.detector(), ducker, voice.step_s)
+    at, gain = ducker_points(turned, ducker, voice.step_s)
+    return levels[places].astype(np.float64), np.interp(times / voice.step_s, at, gain)
+
+
 def duck(music: Signal, voice: Key, ducker: Ducker) -> Signal:
     """The ducked music, as long as it is; what goes on after the voice's take is not ducked. Shape as `music`."""
     turned = ducker_turns(voice.detector(), ducker, voice.step_s)

@@ -20,7 +20,7 @@ from kymaphon.core.dynamics.chain import (
     run_chain,
     words_of,
 )
-from kymaphon.core.dynamics.duck import choose_ducker, duck, ducker_points, ducker_turns
+from kymaphon.core.dynamics.duck import choose_ducker, duck, duck_traces, ducker_points, ducker_turns
 from kymaphon.core.dynamics.dynamics import (
     choose_compressor,
     choose_limiter,
@@ -151,6 +151,22 @@ def test_ducking_goes_down_holds_and_comes_back() -> None:
     assert db[round((back - 0.01) * FAST)] == pytest.approx(-12, abs=0.1)
     assert db[round((back + 0.2) * FAST)] == pytest.approx(-6, abs=0.2)
     assert db[-1] == pytest.approx(0, abs=0.01)
+
+
+def test_a_picture_of_ducking_is_what_is_rendered() -> None:
+    """The gain of the traces against the samples of the ducked music; music shorter than the talk goes round."""
+    row = Ducker(threshold_db=-40, depth_db=12, attack_ms=100, hold_ms=200, release_ms=400)
+    voice = key_of(burst(0.5, 1.0, 3.0, -20), FAST)
+    tone = np.full(3 * FAST, 0.5, dtype=np.float32)
+    rendered = 20 * np.log10(duck(tone, voice, row) / 0.5)
+    short = key_of(np.concatenate([np.full(FAST // 2, 0.5), np.full(FAST // 2, 0.05)]).astype(np.float32), FAST)
+    music, gain = duck_traces(voice, short, row, 600)
+    at = np.round((np.arange(600) + 0.5) * 3.0 / 600 * FAST).astype(int)
+    assert gain == pytest.approx(rendered[at], abs=0.1)
+    # A steady 0.5 reads -6.02 + 3.01 dBFS (AES17: a full sine is 0), then 20 dB less; read where the window lies within one of them.
+    for second in range(3):
+        assert music[round((second + 0.3) * 200)] == pytest.approx(-3.01, abs=0.1)
+        assert music[round((second + 0.8) * 200)] == pytest.approx(-23.01, abs=0.1)
 
 
 def test_turned_round_half_way_ducking_goes_on_from_there() -> None:

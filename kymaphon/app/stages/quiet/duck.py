@@ -13,7 +13,7 @@ from kymaphon.app.widgets.duck_picture import DuckPicture
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.dynamics.chain import put_in
-from kymaphon.core.dynamics.duck import DuckChoice, choose_ducker, ducker_points, ducker_turns
+from kymaphon.core.dynamics.duck import DuckChoice, choose_ducker, duck_traces
 from kymaphon.core.dynamics.outline import outline
 from kymaphon.core.dynamics.places import StripPlace, best_strip, missing_words, step_between, strips_of
 from kymaphon.core.figures import figure
@@ -80,16 +80,8 @@ class DuckPage(StagePage):
             self.why_changed.emit()
             return
         self.choice = choice
-        seconds = talk.key.seconds
         voice = outline(trial.levels, 0, len(trial.levels), POINTS).astype(np.float64)
-        levels = music.detector("rms", 100.0)
-        # The music's take goes round until the voice's ends.
-        times = (np.arange(POINTS) + 0.5) * seconds / POINTS
-        places = np.round(np.mod(times, music.seconds) / music.step_s).astype(np.int64) % max(len(levels), 1)
-        turned = ducker_turns(talk.key.detector(), choice.ducker, talk.key.step_s)
-        at, gain = ducker_points(turned, choice.ducker, talk.key.step_s)
-        dip = np.interp(times / talk.key.step_s, at, gain)
-        self.picture.set_traces(seconds, voice, levels[places].astype(np.float64), dip)
+        self.picture.set_traces(talk.key.seconds, voice, *duck_traces(talk.key, music, choice.ducker, POINTS))
         row = choice.ducker
         rows = (
             ("Threshold", show_number(row.threshold_db, "dBFS"), "the voice's gate opens there"),
