@@ -21,6 +21,7 @@ bench: $(READY)
 	$(BIN)/python bench/run.py
 
 soak: $(READY)
+	QT_QPA_PLATFORM=offscreen KYMAPHON_TEST_BUDGET=10 $(BIN)/pytest
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/soak.py
 
 house: $(READY)

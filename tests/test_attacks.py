@@ -22,9 +22,9 @@ def test_every_sample_is_good(tmp_path: Path) -> None:
 
 
 def test_every_byte_of_every_sort_of_file(tmp_path: Path) -> None:
-    tried, wrong = attack_readers(tmp_path, seed=17, count=tries(30))
+    tried, wrong = attack_readers(tmp_path, seed=17, count=tries(8))
     assert wrong == []
-    assert tried > tries(1200)
+    assert tried > tries(300)
 
 
 @pytest.mark.parametrize("after_s", some([2.1, 4.4], 1))

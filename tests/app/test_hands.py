@@ -28,7 +28,7 @@ from kymaphon.core.model.edits import AddRow, Unplug
 from kymaphon.core.model.show import Device, Show
 from kymaphon.core.wiring.fit import partners
 from tests.app.conftest import settle
-from tests.budget import tries
+from tests.budget import some, tries
 
 STAGES = ("Cast", "Rig", "Level", "Quiet", "Feeds")
 
@@ -215,7 +215,7 @@ def test_a_theme_and_a_size_change_everything_where_it_stands(window: Window) ->
         settle(window)
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     before = len(QApplication.allWidgets())
-    for _ in range(tries(2)):
+    for _ in range(tries(1)):
         window.swap_theme()
         window.set_scale(1.5)
         window.set_scale(1.0)
@@ -276,7 +276,7 @@ def test_a_press_on_a_gain_without_a_turn_changes_nothing_and_a_key_at_its_end_s
     settle(window)
     picture = window.level.picture
     picture.grab()  # what can be pressed is known once it is painted
-    for box, _, _ in list(picture._pills):
+    for box, _, _ in some(list(picture._pills), 3):
         qtbot.mouseClick(picture, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
         settle(window)
     assert window.document.undo_stack.count() == 0

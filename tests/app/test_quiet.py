@@ -626,6 +626,7 @@ class TestTakes:
 
         go_on = threading.Event()
         _HEARD.clear()
+        quiet.model._known.clear()
         real = listening.study
 
         def slow(*given: object, **named: object) -> object:

@@ -6,6 +6,7 @@ import doctest
 import importlib
 import math
 import pkgutil
+from pathlib import Path
 
 import networkx as nx
 import pytest
@@ -76,7 +77,10 @@ def test_reach_is_that_of_a_general_graph_library(graph: SignalGraph, backward: 
 def test_every_example_in_the_core_is_as_it_says() -> None:
     tried = 0
     for found in pkgutil.walk_packages(kymaphon.core.__path__, "kymaphon.core."):
-        result = doctest.testmod(importlib.import_module(found.name))
+        module = importlib.import_module(found.name)
+        if ">>>" not in Path(str(module.__file__)).read_text(encoding="utf-8"):
+            continue
+        result = doctest.testmod(module)
         assert not result.failed, found.name
         tried += result.attempted
     assert tried >= 30
