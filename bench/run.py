@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything but `memory`, which takes most of an hour
-python bench/run.py start analysis cast rig level take gate feeds steady memory
+python bench/run.py start analysis cast rig level take gate feeds edit steady memory
 """
 
 from __future__ import annotations
@@ -429,6 +429,7 @@ def bench_feeds() -> None:
 
 def main() -> None:
     """Runs the parts named, or all."""
+    from edit import bench_edit
     from steady import bench_memory, bench_steady
 
     parts = {
@@ -440,6 +441,7 @@ def main() -> None:
         "take": bench_take,
         "gate": bench_gate,
         "feeds": bench_feeds,
+        "edit": bench_edit,
         "steady": bench_steady,
         "memory": bench_memory,
     }
