@@ -16,6 +16,7 @@ from kymaphon.cli.check import add_check_options, check
 from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
+from kymaphon.cli.prove import add_prove_options, prove
 from kymaphon.cli.take import take
 from kymaphon.cli.terminal import plain_output
 from kymaphon.files.errors import FileProblem
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
 # the window needs. Read when numpy is first imported, which no command has done yet.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-COMMANDS = ("check", "cast", "rig", "feeds", "level", "take", "gate", "sheet", "kinds", "schema")
+COMMANDS = ("check", "cast", "rig", "feeds", "level", "prove", "take", "gate", "sheet", "kinds", "schema")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -172,6 +173,7 @@ def _parser() -> argparse.ArgumentParser:
             level,
             "Ladders: speech, peak, noise and headroom at every point; line-up, noise budgets, the run.",
         ),
+        ("prove", prove, "Whom to tap and which meters must move; which fault explains what was seen."),
         ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list or pull list as .csv."),
     ):
         row = command(name, run, text)
@@ -185,6 +187,8 @@ def _parser() -> argparse.ArgumentParser:
             add_level_options(row)
         if name == "feeds":
             add_feeds_options(row)
+        if name == "prove":
+            add_prove_options(row)
         if name == "cast":
             add_cast_options(row)
         if name == "sheet":

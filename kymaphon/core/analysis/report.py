@@ -95,4 +95,9 @@ class Report(Computed):
         if stage == "Cast":
             placed = [party for party in self.show.parties if party.place is not None]
             return sum(row.at_m is not None and row.id not in bad for row in placed), len(placed)
+        if stage == "Prove":
+            from kymaphon.core.prove.proven import proofs
+
+            pairs = proofs(self)
+            return sum(row.holds for row in pairs), len(pairs)
         return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())

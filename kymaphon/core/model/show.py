@@ -342,6 +342,17 @@ class LineUpReading(Model):
     note: Annotated[str, Field(max_length=500)] = ""
 
 
+class ProvenPair(Model):
+    """A pair that a tap has shown to be as it is wanted, and a digest of the way that it was shown of."""
+
+    listener: Identifier
+    voice: Identifier
+    comes: Annotated[bool, Field(description="it was to be heard, and was; else it was to be silent, and was")] = True
+    way: Annotated[
+        str, Field(max_length=64, description="digest of the steps between them; another one: proven no more")
+    ]
+
+
 class LogEntry(Model):
     """What happened, when."""
 
@@ -349,6 +360,7 @@ class LogEntry(Model):
     text: Annotated[str, Field(max_length=2000)]
     subject: str | None = None
     line_up: LineUpReading | None = None
+    proven: Annotated[tuple[ProvenPair, ...], Field(max_length=10000)] = ()
 
 
 _Row = TypeVar("_Row", Party, Device, Place)

@@ -106,6 +106,11 @@ class Diagnosis:
         return next((row.chance for row in self.ranked if not row.suspects), 0.0)
 
     @property
+    def found(self) -> bool:
+        """Whether one explanation with a fault in it has more than all others together."""
+        return bool(self.seen) and bool(self.ranked[0].suspects) and self.ranked[0].chance > 0.5
+
+    @property
     def contradicting(self) -> tuple[tuple[int, int], ...]:
         """Observations that even the likeliest hypothesis takes for misread."""
         return self.ranked[0].misread if self.ranked else ()

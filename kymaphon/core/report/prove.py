@@ -1,0 +1,134 @@
+"""What is told of a tap test: whom to tap, what must move, which fault explains what was seen, and where to look."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from kymaphon.core.derive import show_number
+from kymaphon.core.prove.diagnosis import SILENT, Diagnosis, Hypothesis, Observations
+from kymaphon.core.prove.faults import Fault, sorts
+from kymaphon.core.prove.model import SHOWN_DB, TapModel
+
+MOST_TOLD = 6
+LEAST_CHANCE = 0.005
+MOST_ALIKE = 3
+
+
+def must_move(model: TapModel, tap: int) -> list[int]:
+    """Meters that a tap has to move, by their places in the model."""
+    return [n for n in range(len(model.meters)) if model.planned[tap, n] > SHOWN_DB]
+
+
+def must_not_move(model: TapModel, tap: int) -> list[int]:
+    """Meters that it must not move, and would by some fault."""
+    silent = [n for n in range(len(model.meters)) if model.planned[tap, n] <= SHOWN_DB]
+    return [n for n in silent if any(row.levels[tap, n] > SHOWN_DB for row in model.suspects)]
+
+
+def level_words(below: float) -> str:
+    """A level below what a meter should show, in words."""
+    if below <= SHOWN_DB:
+        return "silent"
+    return (
+        "as it should" if abs(below) < 0.5 else f"{show_number(abs(below), 'dB')} {'below' if below < 0 else 'above'}"
+    )
+
+
+def cure_of(fault: Fault) -> str:
+    """What to do about a fault."""
+    return sorts()[fault.sort].cure
+
+
+def look_at(hypothesis: Hypothesis) -> list[str]:
+    """Where to look, the likeliest first: of faults that no tap tells from each other all are named."""
+    rows = [fault.label for suspect in hypothesis.suspects for fault in suspect.faults]
+    told = rows[: MOST_ALIKE * max(1, len(hypothesis.suspects))]
+    return told + ([f"and {len(rows) - len(told)} more that show the same"] if len(rows) > len(told) else [])
+
+
+def explanation(diagnosis: Diagnosis, hypothesis: Hypothesis) -> str:
+    """How well it explains what was seen: all of it, or what it takes for a misreading."""
+    count = len(diagnosis.seen)
+    if not count:
+        return "nothing was seen yet"
+    if not hypothesis.misread:
+        return f"explains all {count}"
+    tap, meter = hypothesis.misread[0]
+    where = f"{diagnosis.model.meters[meter].label} at {diagnosis.model.taps[tap].name}'s tap"
+    more = len(hypothesis.misread) - 1
+    return f"explains {hypothesis.explains} of {count}; {where} would be misread{f', and {more} more' if more else ''}"
+
+
+def verdict(diagnosis: Diagnosis) -> str:
+    """One sentence: what is known by now."""
+    if not diagnosis.seen:
+        return f"Nothing was tapped yet; {show_number(diagnosis.open_bits, '')} bits are open."
+    best = diagnosis.ranked[0]
+    if not best.suspects:
+        left = diagnosis.next_tap()
+        wrong = f"; {len(best.misread)} of what was seen does not fit: look there again" if best.misread else ""
+        done = "Everything that was seen is as planned" if left else "Proven: every tap shows what it should"
+        return f"{done} ({best.chance:.0%}){wrong}."
+    return f"{best.label} ({best.chance:.0%})."
+
+
+def plan_json(model: TapModel) -> dict[str, Any]:
+    """Taps, meters, and what must and must not move."""
+    return {
+        "meters": [{"id": row.id, "name": row.label, "unit": row.unit} for row in model.meters],
+        "taps": [
+            {
+                "id": tap.id,
+                "act": tap.act,
+                "must_move": [
+                    {"meter": model.meters[n].id, "below_db": round(float(model.planned[k, n]), 2)}
+                    for n in must_move(model, k)
+                ],
+                "must_not_move": [model.meters[n].id for n in must_not_move(model, k)],
+            }
+            for k, tap in enumerate(model.taps)
+        ],
+        "faults": len(model.faults),
+        "unseen_by_taps": [row.id for row in model.unseen],
+    }
+
+
+def diagnosis_json(diagnosis: Diagnosis) -> dict[str, Any]:
+    """What is known after some observations."""
+    model, ask = diagnosis.model, diagnosis.next_tap()
+    return {
+        "seen": seen_json(model, diagnosis.seen),
+        "open_bits": round(diagnosis.open_bits, 3),
+        "next": None if ask is None else {"tap": model.taps[ask[0]].id, "bits": round(ask[1], 3)},
+        "verdict": verdict(diagnosis),
+        "ranked": [
+            {
+                "chance": round(row.chance, 4),
+                "faults": [[fault.id for fault in suspect.faults] for suspect in row.suspects],
+                "label": row.label,
+                "explains": row.explains,
+                "misread": [[model.taps[t].id, model.meters[m].id] for t, m in row.misread],
+                "cures": [cure_of(suspect.faults[0]) for suspect in row.suspects],
+            }
+            for row in told(diagnosis)
+        ],
+    }
+
+
+def told(diagnosis: Diagnosis) -> list[Hypothesis]:
+    """The hypotheses that are worth a word."""
+    return [row for row in diagnosis.ranked[:MOST_TOLD] if row.chance >= LEAST_CHANCE]
+
+
+def seen_json(model: TapModel, seen: Observations) -> list[dict[str, Any]]:
+    return [
+        {"tap": model.taps[tap].id, "meter": model.meters[meter].id, "seen": what}
+        for (tap, meter), what in sorted(seen.items(), key=lambda row: row[0])
+    ]
+
+
+def read_by(model: TapModel, faults: tuple[Fault, ...], tap: int) -> Observations:
+    """What a rig with these faults shows when one source is tapped, read to the decibel; of the meters that could tell something."""
+    levels = model.below(faults)[tap]
+    told_ = {*must_move(model, tap), *must_not_move(model, tap)}
+    return {(tap, n): SILENT if levels[n] <= SHOWN_DB else float(round(levels[n])) for n in sorted(told_)}
