@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar
 from kymaphon.app.stages.cast.menu import fill_cast_menu
 from kymaphon.app.stages.feeds.menu import fill_feeds_menu
 from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
+from kymaphon.app.stages.prove.menu import fill_prove_menu
 from kymaphon.app.stages.quiet.menu import fill_quiet_menu
 from kymaphon.app.stages.rig.menu import fill_rig_menu
 from kymaphon.core.model.stages import STAGES
@@ -22,6 +23,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.forms import LevelForms
     from kymaphon.app.stages.level.stage import LevelStage
+    from kymaphon.app.stages.prove.stage import ProveStage
     from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.stages.rig.stage import RigStage
     from kymaphon.app.window import Window
@@ -149,6 +151,10 @@ class Menus:
             window.go("Feeds")
             return window.feeds
 
+        def prove_stage() -> ProveStage:
+            window.go("Prove")
+            return window.prove
+
         def level_forms() -> LevelForms:
             from kymaphon.app.stages.level.forms import LevelForms
 
@@ -160,6 +166,7 @@ class Menus:
         fill_level_menu(bar.addMenu("&Level"), action, level_stage, level_forms)
         fill_quiet_menu(bar.addMenu("&Quiet"), action, quiet_stage, lambda: window.takes)
         fill_feeds_menu(bar.addMenu("&Feeds"), action, feeds_stage)
+        fill_prove_menu(bar.addMenu("&Prove"), action, prove_stage)
 
     def _fill_take(self, menu: QMenu) -> None:
         window, action = self._window, self._action

@@ -43,6 +43,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.stage import LevelStage
+    from kymaphon.app.stages.prove.stage import ProveStage
     from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.stages.rig.stage import RigStage
     from kymaphon.app.stages.surface import StageSurface
@@ -270,6 +271,11 @@ class Window(QMainWindow):
     def quiet(self) -> QuietStage:
         """The stage Quiet."""
         return cast("QuietStage", self.page("Quiet"))
+
+    @property
+    def prove(self) -> ProveStage:
+        """The stage Prove."""
+        return cast("ProveStage", self.page("Prove"))
 
     @property
     def feeds(self) -> FeedsStage:

@@ -41,6 +41,12 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
         from kymaphon.app.stages.rig.stage import RigStage
 
         return RigStage(document, theme)
+    if stage == "Prove":
+        from kymaphon.app.stages.prove.stage import ProveStage
+
+        prove = ProveStage(document, theme)
+        prove.say.connect(say)
+        return prove
     from kymaphon.app.stages.coming import ComingStage
 
     return ComingStage(stage, document, theme)

@@ -5,18 +5,32 @@ from __future__ import annotations
 from typing import Any
 
 from kymaphon.core.derive import show_number
-from kymaphon.core.prove.diagnosis import SILENT, Diagnosis, Hypothesis, Observations
+from kymaphon.core.prove.diagnosis import OFF_DB, SILENT, Diagnosis, Hypothesis, Observations, Seen
 from kymaphon.core.prove.faults import Fault, sorts
 from kymaphon.core.prove.model import SHOWN_DB, TapModel
 
 MOST_TOLD = 6
-LEAST_CHANCE = 0.005
+LEAST_PART = 0.02
+"""What has less than this part of the likeliest one's chance is not worth a word."""
 MOST_ALIKE = 3
 
 
 def must_move(model: TapModel, tap: int) -> list[int]:
-    """Meters that a tap has to move, by their places in the model."""
-    return [n for n in range(len(model.meters)) if model.planned[tap, n] > SHOWN_DB]
+    """Meters that a tap has to move, by their places in the model, in the order in which the signal comes to them."""
+    rows = [n for n in range(len(model.meters)) if model.planned[tap, n] > SHOWN_DB]
+    steps = _steps_from(model, model.taps[tap].node)
+    return sorted(rows, key=lambda n: min(steps.get(node, len(steps)) for node in model.meters[n].nodes))
+
+
+def _steps_from(model: TapModel, start: int) -> dict[int, int]:
+    """How many steps of the signal lie between a node and those that it reaches."""
+    steps, work = {start: 0}, [start]
+    for node in work:
+        for _, after, _ in model.graph.steps_out[node]:
+            if after not in steps:
+                steps[after] = steps[node] + 1
+                work.append(after)
+    return steps
 
 
 def must_not_move(model: TapModel, tap: int) -> list[int]:
@@ -32,6 +46,14 @@ def level_words(below: float) -> str:
     return (
         "as it should" if abs(below) < 0.5 else f"{show_number(abs(below), 'dB')} {'below' if below < 0 else 'above'}"
     )
+
+
+def reads_wrong(expected: float, what: Seen) -> bool:
+    """Whether what was seen is not what should be there, both below the meter's mark."""
+    should = expected > SHOWN_DB
+    if isinstance(what, str):
+        return (what == SILENT) == should
+    return not should or abs(what - expected) > OFF_DB
 
 
 def cure_of(fault: Fault) -> str:
@@ -53,10 +75,17 @@ def explanation(diagnosis: Diagnosis, hypothesis: Hypothesis) -> str:
         return "nothing was seen yet"
     if not hypothesis.misread:
         return f"explains all {count}"
+    return f"explains {hypothesis.explains} of {count}, {len(hypothesis.misread)} would be misread"
+
+
+def misreadings(diagnosis: Diagnosis, hypothesis: Hypothesis) -> str:
+    """Which looks an explanation takes for misread; empty for none."""
+    if not hypothesis.misread:
+        return ""
     tap, meter = hypothesis.misread[0]
     where = f"{diagnosis.model.meters[meter].label} at {diagnosis.model.taps[tap].name}'s tap"
     more = len(hypothesis.misread) - 1
-    return f"explains {hypothesis.explains} of {count}; {where} would be misread{f', and {more} more' if more else ''}"
+    return f"Then {where} was misread{f', and {more} more' if more else ''}: look there again."
 
 
 def verdict(diagnosis: Diagnosis) -> str:
@@ -66,9 +95,11 @@ def verdict(diagnosis: Diagnosis) -> str:
     best = diagnosis.ranked[0]
     if not best.suspects:
         left = diagnosis.next_tap()
-        wrong = f"; {len(best.misread)} of what was seen does not fit: look there again" if best.misread else ""
-        done = "Everything that was seen is as planned" if left else "Proven: every tap shows what it should"
-        return f"{done} ({best.chance:.0%}){wrong}."
+        if best.misread:
+            return f"All but {len(best.misread)} of what was seen is as planned ({best.chance:.0%})."
+        if left is None:
+            return f"Every tap shows what it should ({best.chance:.0%})."
+        return f"What was seen is as planned ({best.chance:.0%}); the rest is not ruled out yet."
     return f"{best.label} ({best.chance:.0%})."
 
 
@@ -117,7 +148,8 @@ def diagnosis_json(diagnosis: Diagnosis) -> dict[str, Any]:
 
 def told(diagnosis: Diagnosis) -> list[Hypothesis]:
     """The hypotheses that are worth a word."""
-    return [row for row in diagnosis.ranked[:MOST_TOLD] if row.chance >= LEAST_CHANCE]
+    least = LEAST_PART * diagnosis.ranked[0].chance
+    return [row for row in diagnosis.ranked[:MOST_TOLD] if row.chance >= least]
 
 
 def seen_json(model: TapModel, seen: Observations) -> list[dict[str, Any]]:

@@ -1,0 +1,18 @@
+"""The words of Prove's views and commands, for its own head and for the menu bar; imported before the stage is."""
+
+from __future__ import annotations
+
+PROVE_VIEWS = (
+    ("tap", "Tap", "One source after the other: which meters must move, which did, and what explains it."),
+    ("pairs", "Proven", "Every wanted pair: proven, stale since an edit, or not yet."),
+)
+PROVE_COMMANDS = (
+    ("tap", "&Tap test", "One source after the other, and what explains what was seen.", ""),
+    ("pairs", "&What is proven", "Every wanted pair: proven, stale, or not yet.", ""),
+)
+KEYS = (
+    "Y as it should, N silent, 1 to 9 five to forty-five dB below, H far above, A all the rest as they should, "
+    "Backspace takes back, Enter next tap, R read from the simulated rig."
+)
+HURTS = "Tap, do not blow; faders down and headphones off the ears before a lead is moved."
+EMPTY = "Nobody in this show speaks or plays into the rig yet: Cast and Rig come first."
