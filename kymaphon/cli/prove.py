@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json
 
 WORTHLESS_BITS = 0.02
-"""A tap that settles less is not made once a fault is found."""
+"""A tap that settles less is not made once the one fault is found."""
 
 if TYPE_CHECKING:
     from kymaphon.core.prove.diagnosis import Diagnosis, Seen
@@ -157,7 +157,7 @@ def _planted(model: TapModel, faults: list[Fault], *, as_json: bool) -> None:
     diagnosis = diagnose(model, seen)
     steps = []
     while (ask := diagnosis.next_tap()) is not None:
-        if diagnosis.found and ask[1] < WORTHLESS_BITS:
+        if len(faults) == 1 and diagnosis.found and ask[1] < WORTHLESS_BITS:
             break
         seen = {**seen, **read_by(model, tuple(faults), ask[0])}
         diagnosis = diagnose(model, seen)

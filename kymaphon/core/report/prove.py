@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from kymaphon.core.derive import show_number
 from kymaphon.core.prove.diagnosis import OFF_DB, SILENT, Diagnosis, Hypothesis, Observations, Seen
 from kymaphon.core.prove.faults import Fault, sorts
 from kymaphon.core.prove.model import SHOWN_DB, TapModel
@@ -37,15 +36,6 @@ def must_not_move(model: TapModel, tap: int) -> list[int]:
     """Meters that it must not move, and would by some fault."""
     silent = [n for n in range(len(model.meters)) if model.planned[tap, n] <= SHOWN_DB]
     return [n for n in silent if any(row.levels[tap, n] > SHOWN_DB for row in model.suspects)]
-
-
-def level_words(below: float) -> str:
-    """A level below what a meter should show, in words."""
-    if below <= SHOWN_DB:
-        return "silent"
-    return (
-        "as it should" if abs(below) < 0.5 else f"{show_number(abs(below), 'dB')} {'below' if below < 0 else 'above'}"
-    )
 
 
 def reads_wrong(expected: float, what: Seen) -> bool:
@@ -91,7 +81,7 @@ def misreadings(diagnosis: Diagnosis, hypothesis: Hypothesis) -> str:
 def verdict(diagnosis: Diagnosis) -> str:
     """One sentence: what is known by now."""
     if not diagnosis.seen:
-        return f"Nothing was tapped yet; {show_number(diagnosis.open_bits, '')} bits are open."
+        return f"Nothing was tapped yet; {diagnosis.open_bits:.1f} bits are open."
     best = diagnosis.ranked[0]
     if not best.suspects:
         left = diagnosis.next_tap()
