@@ -19,7 +19,6 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.stages.feeds.doing import DoingPage
 from kymaphon.app.stages.feeds.out import OutPage
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import Plug, SetValue
@@ -165,12 +164,17 @@ def feeds_plan(window: Window) -> None:
     _planned(window)
 
 
-def feeds_doing(window: Window) -> None:
-    window.go("Feeds")
-    window.feeds.choose_view("doing")
-    page = window.feeds.page
-    assert isinstance(page, DoingPage)
-    page.choose_sort("all")
+def prove_tap(window: Window) -> None:
+    """A send that stands off at the desk, found by its third tap."""
+    window.go("Prove")
+    bench = window.prove.bench
+    wait_for(lambda: bench.model is None)
+    assert bench.model is not None
+    bench.hidden = tuple(row for row in bench.model.faults if row.id == "open-crosspoint:desk.in3>send1.on")
+    for tap in ("trio", "jingles", "ilse"):
+        bench.choose(tap)
+        bench.read()
+        wait_for(lambda: bench.busy)
 
 
 def feeds_circles(window: Window) -> None:
@@ -224,11 +228,17 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "feeds-dark": feeds,
     "feeds-light": feeds_light,
     "feeds-plan-dark": feeds_plan,
-    "feeds-doing-dark": feeds_doing,
     "feeds-circles-dark": feeds_circles,
     "feeds-out-light": feeds_out_light,
     "crosspoints-dark": crosspoints,
+    "prove-tap-dark": prove_tap,
 }
+
+
+def wait_for(busy: Callable[[], bool]) -> None:
+    while busy():
+        QApplication.processEvents()
+        time.sleep(0.005)
 
 
 def main() -> int:

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 import shiboken6
-from PySide6.QtCore import Qt, QTimer
+from PySide6.QtCore import Qt, QThreadPool, QTimer
 from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
@@ -56,7 +56,14 @@ def window(qtbot: QtBot, demo: Show, demo_known: None) -> Iterator[Window]:
     QApplication.processEvents()
     yield row
     row.document.close()
-    shiboken6.delete(row)
+    end(row)
+
+
+def end(window: Window) -> None:
+    """Lets a window go. Workers are waited for: while one computes, Python must not collect what Qt owns in its thread."""
+    QThreadPool.globalInstance().waitForDone()
+    QApplication.processEvents()
+    shiboken6.delete(window)
     gc.collect()
     gc.enable()
 

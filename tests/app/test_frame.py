@@ -8,7 +8,6 @@ import sys
 from collections.abc import Iterator
 
 import pytest
-import shiboken6
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
@@ -18,7 +17,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.start import fill, frame
 from kymaphon.app.window import SEEKING, Window
 from kymaphon.core.model.show import Show
-from tests.app.conftest import gain, settle
+from tests.app.conftest import end, gain, settle
 
 LIGHT = """
 import sys
@@ -41,7 +40,7 @@ def bare(qtbot: QtBot) -> Iterator[Window]:
     yield row
     if row.furnished:
         row.document.close()
-    shiboken6.delete(row)
+    end(row)
 
 
 def test_it_needs_nothing_that_computes() -> None:
@@ -125,7 +124,7 @@ def test_the_demo_comes_into_the_frame_and_each_step_is_told(qtbot: QtBot, monke
     assert gain(window) == 43
     assert window.bar.counts["stop"].text() == str(window.document.analysis.counts()["stop"])
     window.document.close()
-    shiboken6.delete(window)
+    end(window)
 
 
 def test_without_a_show_it_begins_with_the_cast(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -137,7 +136,7 @@ def test_without_a_show_it_begins_with_the_cast(qtbot: QtBot, monkeypatch: pytes
     assert not window.document.analysis.standing
     assert window.bar.counts["stop"].text() == "0"
     window.document.close()
-    shiboken6.delete(window)
+    end(window)
 
 
 def test_of_another_show_nothing_is_said_before_it_was_searched(
