@@ -17,6 +17,7 @@ from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.prove import add_prove_options, prove
+from kymaphon.cli.sim import add_sim_options, sim
 from kymaphon.cli.take import take
 from kymaphon.cli.terminal import plain_output
 from kymaphon.files.errors import FileProblem
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
 # the window needs. Read when numpy is first imported, which no command has done yet.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-COMMANDS = ("check", "cast", "rig", "feeds", "level", "prove", "take", "gate", "sheet", "kinds", "schema")
+COMMANDS = ("check", "cast", "rig", "feeds", "level", "prove", "sim", "take", "gate", "sheet", "kinds", "schema")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -174,6 +175,11 @@ def _parser() -> argparse.ArgumentParser:
             "Ladders: speech, peak, noise and headroom at every point; line-up, noise budgets, the run.",
         ),
         ("prove", prove, "Whom to tap and which meters must move; which fault explains what was seen."),
+        (
+            "sim",
+            sim,
+            "What a listener hears of the whole show, as a sound file; with faults in the rig, through small loudspeakers.",
+        ),
         ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list or pull list as .csv."),
     ):
         row = command(name, run, text)
@@ -189,6 +195,8 @@ def _parser() -> argparse.ArgumentParser:
             add_feeds_options(row)
         if name == "prove":
             add_prove_options(row)
+        if name == "sim":
+            add_sim_options(row)
         if name == "cast":
             add_cast_options(row)
         if name == "sheet":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable, Sequence
 
 from kymaphon.core.graph.signal import SignalGraph
 
@@ -22,13 +22,19 @@ def strong_components(graph: SignalGraph, within: Collection[int] | None = None)
     successors: list[list[int]] = [[] for _ in range(count)]
     for node in roots:
         successors[node] = [after for _, after, _ in graph.steps_out[node] if within is None or after in within]
+    return components_of(successors, roots)
+
+
+def components_of(successors: Sequence[Sequence[int]], roots: Iterable[int] | None = None) -> list[list[int]]:
+    """The same of any graph: for each node those that it leads to. Only what the roots lead to, where they are given."""
+    count = len(successors)
     order = [-1] * count
     low = [0] * count
     on_stack = [False] * count
     stack: list[int] = []
     found: list[list[int]] = []
     clock = 0
-    for root in roots:
+    for root in range(count) if roots is None else roots:
         if order[root] >= 0:
             continue
         work = [(root, 0)]

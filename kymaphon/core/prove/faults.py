@@ -20,6 +20,8 @@ from kymaphon.core.model.show import Cable
 SILENT = -math.inf
 TOO_LOW_DB, TOO_HIGH_DB = -20.0, 20.0
 """How far a gain that stands wrong is taken to be off."""
+NO_LEADS = ("gate-high",)
+"""Faults that are heard and are no matter of a lead."""
 NEXT_TO = 2
 """Sockets so far apart are mistaken for each other."""
 LEVEL_SORTS = (
@@ -71,6 +73,7 @@ class Fault:
         where: id of the device to look at.
         moves: what becomes of steps of the signal.
         ref: the setting that stands otherwise, of faults that are a setting.
+        node: where it is heard, of faults that change no level; -1 for others.
     """
 
     id: str
@@ -79,6 +82,7 @@ class Fault:
     where: str
     moves: tuple[Move, ...] = ()
     ref: SettingRef | None = None
+    node: int = -1
 
     @property
     def prior(self) -> float:
@@ -97,6 +101,20 @@ def single_faults(analysis: Computed) -> tuple[Fault, ...]:
             if fault.moves:
                 found.setdefault(fault.id, fault)
     return tuple(found.values())
+
+
+def audible_faults(analysis: Computed) -> tuple[Fault, ...]:
+    """Every fault that changes no level and is heard, at every lead of the rig."""
+    graph = analysis.graph
+    out = []
+    for ends, edges in cable_edges(graph).items():
+        device = ends[1].partition(".")[0]
+        for sort in sorts().values():
+            if sort.sounds and sort.id not in NO_LEADS:
+                label = f"{sort.name[:1].upper()}{sort.name[1:]} at {analysis.device_name(device)}, {_part(analysis, ends[1])}"
+                node = graph.edges[edges[0]].target
+                out.append(Fault(f"{sort.id}:{ends[1]}", sort.id, label, device, node=node))
+    return tuple(out)
 
 
 # cables

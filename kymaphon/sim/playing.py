@@ -1,0 +1,328 @@
+"""The whole show played: every voice, room and stage of the rig at once, as sound at any of its points.
+
+Built once from the graph: which steps lead to what is listened to, in which order, with how many samples of delay. What flows one way
+is mixed in long chunks; what goes round is mixed in blocks so short that every loop has one step that is longer, so that loops really
+come back, and howl where they do, bounded by what clips. A level of L in the unit of a point is a signal of RMS 10^(L/20)/sqrt(2)
+(AES17: a full sine reads its peak).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from zlib import crc32
+
+import numpy as np
+from numpy.typing import NDArray
+
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.graph.components import components_of
+from kymaphon.core.graph.signal import STRAY
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.prove.faults import SILENT, Fault
+from kymaphon.sim.blemishes import blemish
+from kymaphon.sim.rig import FULL_SCALE
+from kymaphon.sim.talker import talk
+
+Floats = NDArray[np.float64]
+CHUNK = 12000
+BLOCK = 480
+SHORTEST = 16
+"""A loop without delay is given one of so many samples: no sound goes round in no time."""
+LEAST_S = 1.0
+WEAK_ROUND = 0.01
+"""What comes round at 40 dB under what went out is not followed in its time."""
+BLEMISH_DB = {"dBu": -34.0, "dBFS": -48.0, "dB SPL": 55.0}
+"""Peak of what a fault adds, in the unit of the point: some 25 to 35 dB under speech."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Step:
+    source: int
+    gain: float
+    delay: int
+    stray: bool = False
+
+
+@dataclass(frozen=True)
+class _Part:
+    """Nodes that are mixed together: one, or all of a loop in their order, in blocks of so many samples."""
+
+    nodes: tuple[int, ...]
+    block: int
+
+
+@dataclass
+class ShowPlayer:
+    """A rig that plays.
+
+    Attributes:
+        seed: which talk and which noise.
+        faults: what is wrong with the rig that plays; the show stays as it is.
+        noise: whether rooms, microphones and stages add theirs.
+        voices: whether anybody speaks.
+    """
+
+    analysis: Computed
+    sample_rate_hz: int = 48000
+    seed: int = 1
+    faults: tuple[Fault, ...] = ()
+    noise: bool = True
+    voices: bool = True
+    _steps: list[list[_Step]] = field(init=False, repr=False)
+
+    def __post_init__(self) -> None:
+        graph = self.analysis.graph
+        moved = {row.edge: row for fault in self.faults for row in fault.moves}
+        self._steps = [[] for _ in graph.nodes]
+        for i, edge in enumerate(graph.edges):
+            move = moved.get(i)
+            target, gain_db = (move.target, move.gain_db) if move else (edge.target, edge.gain_db)
+            if (move is None and not edge.on) or gain_db == SILENT:
+                continue
+            delay = round(edge.delay_ms * self.sample_rate_hz / 1000)
+            self._steps[target].append(_Step(edge.source, 10 ** (gain_db / 20), delay, edge.kind in STRAY))
+
+    def listen(self, listener: str, seconds: float, *, sources: Mapping[int, Floats] | None = None) -> Floats:
+        """What a listener hears; shape (sides, frames), in the unit of their ears.
+
+        Raises:
+            KeyError: nobody of that id listens.
+            ValueError: less than a second.
+        """
+        return self.at(self.analysis.graph.ears[listener], seconds, sources=sources)
+
+    def at(self, nodes: Sequence[int], seconds: float, *, sources: Mapping[int, Floats] | None = None) -> Floats:
+        """The sound at some points; shape (points, frames).
+
+        Args:
+            sources: what sounds at some nodes instead of the voices; each of shape (frames,).
+        """
+        frames = round(seconds * self.sample_rate_hz)
+        parts = list(self.chunks(nodes, frames, sources=sources))
+        return np.concatenate(parts, axis=1) if parts else np.zeros((len(nodes), 0))
+
+    def chunks(
+        self, nodes: Sequence[int], frames: int, *, sources: Mapping[int, Floats] | None = None
+    ) -> Iterator[Floats]:
+        """The same, chunk by chunk, in bounded memory but for what is spoken; shapes (points, frames of the chunk)."""
+        if frames < LEAST_S * self.sample_rate_hz:
+            raise ValueError("a rig plays for a second at least")
+        needed = self._needed(nodes)
+        spoken = self._spoken(frames, needed) if sources is None else dict(sources)
+        order = self._order(needed)
+        kept = self._history(needed)
+        store = {node: np.zeros(kept[node] + CHUNK) for node in needed}
+        draws = self._draws(needed)
+        limits = self._limits(needed, order)
+        for start in range(0, frames, CHUNK):
+            count = min(CHUNK, frames - start)
+            for node in needed:
+                row = store[node]
+                if start:
+                    row[: kept[node]] = row[CHUNK : CHUNK + kept[node]].copy()
+                row[kept[node] :] = 0.0
+            for part in order:
+                for at in range(0, count, part.block):
+                    length = min(part.block, count - at)
+                    for node in part.nodes:
+                        self._mix(node, store, kept, at, length, start, spoken, draws, limits)
+            yield np.array([store[node][kept[node] : kept[node] + count] for node in nodes])
+
+    # what is built once
+
+    def _needed(self, nodes: Sequence[int]) -> list[int]:
+        """Every node from which sound comes to some others, those included, in the order of the graph."""
+        seen, work = set(nodes), list(nodes)
+        while work:
+            for step in self._steps[work.pop()]:
+                if step.source not in seen:
+                    seen.add(step.source)
+                    work.append(step.source)
+        return sorted(seen)
+
+    def _order(self, needed: list[int]) -> list[_Part]:
+        """Parts in the order of flow; what goes round with the longest blocks that its delays allow."""
+        for members in self._components(needed):
+            if len(members) > 1:
+                self._let_weak_rounds_wait(members)
+        parts = []
+        for members in self._components(needed):
+            inside = set(members)
+            if len(members) == 1 and all(step.source != members[0] for step in self._steps[members[0]]):
+                parts.append(_Part((members[0],), CHUNK))
+                continue
+            parts.append(self._loop(members, inside))
+        return parts
+
+    def _components(self, needed: list[int]) -> list[list[int]]:
+        """What goes round together within a chunk, in the order of flow."""
+        place = {node: k for k, node in enumerate(needed)}
+        after: list[list[int]] = [[] for _ in needed]
+        for node in needed:
+            for step in self._steps[node]:
+                if step.delay < CHUNK:
+                    after[place[step.source]].append(place[node])
+        return [[needed[k] for k in row] for row in components_of(after)]
+
+    def _let_weak_rounds_wait(self, members: list[int]) -> None:
+        """What gets astray and comes round so weakly that nobody hears it comes a chunk later: then it need not be followed in blocks."""
+        inside = set(members)
+        rows = [(node, step) for node in members for step in self._steps[node] if step.source in inside]
+        out: dict[int, list[tuple[int, float]]] = {}
+        for node, step in rows:
+            out.setdefault(step.source, []).append((node, step.gain))
+        for node in {node for node, step in rows if step.stray}:
+            best = _gains_from(node, out)
+            self._steps[node] = [
+                _Step(s.source, s.gain, s.delay + CHUNK, s.stray)
+                if s.stray and s.source in inside and s.gain * best.get(s.source, 0.0) < WEAK_ROUND
+                else s
+                for s in self._steps[node]
+            ]
+
+    def _loop(self, members: list[int], inside: set[int]) -> _Part:
+        delays = sorted(
+            {s.delay for n in members for s in self._steps[n] if s.source in inside and s.delay >= SHORTEST}
+        )
+        for block in [min(BLOCK, delay) for delay in reversed(delays)]:
+            order = self._sorted(members, inside, block)
+            if order is not None:
+                return _Part(order, block)
+        # Some loop has no step of any length: each of its steps is given the shortest.
+        for node in members:
+            self._steps[node] = [
+                _Step(s.source, s.gain, max(s.delay, SHORTEST), s.stray) if s.source in inside else s
+                for s in self._steps[node]
+            ]
+        return _Part(tuple(members), SHORTEST)
+
+    def _sorted(self, members: list[int], inside: set[int], block: int) -> tuple[int, ...] | None:
+        """An order in which every step shorter than the block comes from a node before; None where there is none."""
+        waits = {
+            node: {s.source for s in self._steps[node] if s.source in inside and s.delay < block} for node in members
+        }
+        out: list[int] = []
+        left = list(members)
+        while left:
+            ready = [node for node in left if not waits[node] & set(left)]
+            if not ready:
+                return None
+            out += ready
+            left = [node for node in left if node not in ready]
+        return tuple(out)
+
+    def _history(self, needed: list[int]) -> dict[int, int]:
+        """How many past samples of each node are still wanted."""
+        kept = dict.fromkeys(needed, 0)
+        for node in needed:
+            for step in self._steps[node]:
+                kept[step.source] = max(kept[step.source], step.delay)
+        return kept
+
+    def _draws(self, needed: list[int]) -> dict[int, list[tuple[np.random.Generator, float]]]:
+        """Noise of each node: its own generator and its RMS."""
+        rows: dict[int, list[tuple[np.random.Generator, float]]] = {}
+        if not self.noise:
+            return rows
+        wanted, names = set(needed), self.analysis.graph.nodes
+        for n, source in enumerate(self.analysis.graph.noises):
+            if source.node in wanted and math.isfinite(source.flat_db):
+                rng = np.random.default_rng([self.seed, n, crc32(names[source.node].id.encode())])
+                rows.setdefault(source.node, []).append((rng, 10 ** (source.flat_db / 20) / math.sqrt(2)))
+        return rows
+
+    def _limits(self, needed: list[int], order: list[_Part]) -> dict[int, float]:
+        """Where a signal clips, at its peak; in loops everywhere, so that what howls stays finite."""
+        nodes = self.analysis.graph.nodes
+        looping = {node for part in order if part.block < CHUNK for node in part.nodes}
+        out = {}
+        for node in needed:
+            ceiling = nodes[node].ceiling
+            if ceiling is not None:
+                out[node] = 10 ** (ceiling.value / 20)
+            elif node in looping:
+                out[node] = 10 ** (FULL_SCALE.get(nodes[node].unit, 0.0) / 20)
+        return out
+
+    def _spoken(self, frames: int, needed: list[int]) -> dict[int, Floats]:
+        """What begins at each mouth."""
+        if not self.voices:
+            return {}
+        wanted, out = set(needed), {}
+        seconds = frames / self.sample_rate_hz
+        for party in self.analysis.voices:
+            node, level = self.analysis.graph.mouths[party.id]
+            if node not in wanted:
+                continue
+            seed = crc32(party.id.encode()) + self.seed
+            if party.kind in NO_SPEECH or party.kind == "instrument":
+                sound = _murmur(frames, self.sample_rate_hz, seed)
+            else:
+                sound = talk(max(seconds, LEAST_S), self.sample_rate_hz, level_dbfs=0.0, seed=seed)[:frames]
+            out[node] = sound * 10 ** (level.value / 20)
+        return out
+
+    # every block
+
+    def _mix(
+        self,
+        node: int,
+        store: dict[int, Floats],
+        kept: dict[int, int],
+        at: int,
+        length: int,
+        start: int,
+        spoken: Mapping[int, Floats],
+        draws: Mapping[int, list[tuple[np.random.Generator, float]]],
+        limits: Mapping[int, float],
+    ) -> None:
+        first = kept[node] + at
+        out = store[node][first : first + length]
+        own = spoken.get(node)
+        if own is not None:
+            part = own[start + at : start + at + length]
+            out[: len(part)] += part
+        for rng, rms in draws.get(node, ()):
+            out += rng.normal(0.0, rms, length)
+        for step in self._steps[node]:
+            begin = kept[step.source] + at - step.delay
+            out += step.gain * store[step.source][begin : begin + length]
+        for fault in self.faults:
+            if fault.node == node:
+                self._blemish(fault, out, start + at)
+        most = limits.get(node)
+        if most is not None:
+            np.clip(out, -most, most, out=out)
+
+    def _blemish(self, fault: Fault, out: Floats, start: int) -> None:
+        unit = self.analysis.graph.nodes[fault.node].unit
+        strength = 10 ** (BLEMISH_DB.get(unit, -50.0) / 20)
+        blemish(fault.sort, out, start, self.sample_rate_hz, self.seed, self.analysis.show.mains_hz, strength)
+
+
+def _gains_from(start: int, out: Mapping[int, list[tuple[int, float]]]) -> dict[int, float]:
+    """Strongest gain from a node to those that it leads to, over rounds of at most as many steps as there are nodes (Bellman 1958)."""
+    best, work = {start: 1.0}, [start]
+    for _ in range(len(out) + 1):
+        reached = set()
+        for node in work:
+            for after, gain in out.get(node, ()):
+                if best[node] * gain > best.get(after, 0.0) * (1 + 1e-9):
+                    best[after] = best[node] * gain
+                    reached.add(after)
+        work = list(reached)
+        if not work:
+            break
+    return best
+
+
+def _murmur(frames: int, rate: int, seed: int) -> Floats:
+    """What is no speech: noise that falls by 3 dB an octave and swells slowly, at 0 dBFS (AES17)."""
+    rng = np.random.default_rng(seed)
+    spectrum = np.fft.rfft(rng.normal(0, 1, frames))
+    spectrum[1:] /= np.sqrt(np.arange(1, len(spectrum)))
+    spectrum[0] = 0.0
+    sound = np.fft.irfft(spectrum, frames) * (1 + 0.3 * np.sin(2 * np.pi * np.arange(frames) / (rate * 1.7)))
+    return np.asarray(sound / np.sqrt(np.mean(sound**2)) / np.sqrt(2))
