@@ -3,12 +3,18 @@
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
+import kymaphon.app.stages.prove.listen as module
+from kymaphon.app.player import NoPlayerError
+from kymaphon.app.stages.prove.listen import PEAK, ListenPage
 from kymaphon.app.stages.prove.pairs import PairsPage
 from kymaphon.app.stages.prove.stage import ProveStage
 from kymaphon.app.widgets.tap_picture import TapPicture
@@ -249,3 +255,91 @@ class TestBadRigs:
         picture = prove.findChild(TapPicture)
         assert picture is not None
         assert "must not move" in picture.accessibleDescription()
+
+
+class TestListen:
+    @pytest.fixture
+    def listen(self, window: Window, monkeypatch: pytest.MonkeyPatch) -> ListenPage:
+        monkeypatch.setattr(module, "SECONDS", 1.0)
+        window.go("Prove")
+        window.prove.choose_view("listen")
+        page = window.prove.page
+        assert isinstance(page, ListenPage)
+        page.listener.setCurrentIndex(page.listener.findData("ferry"))
+        page._begin()
+        self.wait(page)
+        return page
+
+    def wait(self, page: ListenPage) -> None:
+        for _ in range(6000):
+            QApplication.processEvents()
+            if page.versions and len(page.sounds) == len(page.versions):
+                return
+            time.sleep(0.005)
+        raise AssertionError("the versions were never played")
+
+    def test_own_voice_is_gone_after_its_remedy(self, listen: ListenPage) -> None:
+        """What Ferry hears less of is Ferry: the version with that send off has less power, and no other row of it is silent."""
+        place = next(n for n, row in enumerate(listen.versions) if row.about.startswith("Ferry hears Ferry"))
+        whole, cured = (float((listen.sounds[n] ** 2).mean()) for n in (0, place))
+        assert cured < whole
+        assert "less" not in listen.versions[place].label
+        assert listen.table.words.rows[place].cells[3].startswith("\u2212")
+
+    def test_versions_are_switched_while_it_plays_and_go_on_from_there(
+        self, window: Window, listen: ListenPage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        played: list[np.ndarray] = []
+        monkeypatch.setattr(listen._player, "play", lambda sound, rate: played.append(sound))
+        monkeypatch.setattr(listen._player, "stop", lambda: None)
+        qtbot.keyClick(listen.table, Qt.Key.Key_Return)
+        assert len(played) == 1
+        assert float(np.abs(played[0]).max()) <= PEAK + 1e-6
+        monkeypatch.setattr(listen._clock, "elapsed", lambda: 250)
+        listen.table.setCurrentIndex(listen.table.words.index(1, 0))
+        assert len(played) == 2
+        expected = np.roll(listen.sounds[1], -12000, axis=1) * listen._gain()
+        assert played[1] == pytest.approx(expected.T.astype(np.float32), abs=1e-6)
+        assert "Stop" in button(window, "act play").text()
+        qtbot.keyClick(listen.table, Qt.Key.Key_Return)
+        assert not listen._playing
+
+    def test_on_a_telephone_it_is_thinner_and_says_what_is_assumed(self, window: Window, listen: ListenPage) -> None:
+        plain = listen.heard(0)
+        listen.through.setCurrentIndex(listen.through.findData("phone"))
+        listen.through.activated.emit(listen.through.currentIndex())
+        thin = listen.heard(0)
+        assert plain is not None
+        assert thin is not None
+        assert float((thin**2).mean()) < float((plain**2).mean())
+        assert "500 Hz to 8000 Hz; assumed" in why_words(window)
+
+    def test_without_anything_to_play_with_it_says_what_to_do(
+        self, window: Window, listen: ListenPage, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        def silent(*_given: object) -> None:
+            raise NoPlayerError("Nothing here can play sound.")
+
+        monkeypatch.setattr(listen._player, "play", silent)
+        listen.act("play")
+        assert "Nothing here can play sound" in window.status.text()
+        assert not listen._playing
+
+    def test_it_is_saved_and_a_name_that_cannot_be_is_told(
+        self, window: Window, listen: ListenPage, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        for name, words in (("heard.flac", "Saved: heard.flac"), ("no/such/folder.wav", "cannot be written")):
+            target = str(tmp_path / name)
+            monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, target=target: (target, ""))
+            listen.act("save")
+            assert words in window.status.text()
+        assert soundfile.info(tmp_path / "heard.flac").duration == pytest.approx(1.0)
+
+    def test_nobody_listens(self, window: Window) -> None:
+        window.document.replace(Show(), None)
+        window.go("Prove")
+        window.prove.choose_view("listen")
+        assert "Nobody listens in this show yet" in window.prove.subtitle.text()
+        for act in ("play", "save"):
+            window.prove.act(act)
+        window.grab()

@@ -45,6 +45,10 @@ def made(view: str, bench: ProveBench, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""
     if view == "tap":
         return TapPage(bench, theme)
+    if view == "listen":
+        from kymaphon.app.stages.prove.listen import ListenPage
+
+        return ListenPage(bench, theme)
     from kymaphon.app.stages.prove.pairs import PairsPage
 
     return PairsPage(bench, theme)
