@@ -222,6 +222,14 @@ class TestDiagnosis:
         with pytest.raises(RigHowlsError, match="howls"):
             tap_model(report)
 
+    def test_a_microphone_of_nobody_is_tapped_too(self) -> None:
+        show = read_show(demo_path(REPAIRED))
+        devices = [row.with_(party=None) if row.id == "mic-tam" else row for row in show.devices]
+        report = analyse(show.with_(devices=tuple(devices)))
+        found = next(row for row in tap_model(report).taps if row.id == "mic-tam")
+        assert found.level_db == 80
+        assert found.act.startswith("Tap ")
+
     def test_every_sort_has_its_words_and_its_source(self) -> None:
         assert set(LEVEL_SORTS) <= set(sorts())
         for row in sorts().values():
