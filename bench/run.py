@@ -1,7 +1,7 @@
 """Speed and memory, each as a ratio against something measured in the same run, or as a figure reported.
 
 make bench            everything but `memory`, which takes most of an hour
-python bench/run.py start analysis cast rig level take gate feeds edit steady memory
+python bench/run.py start analysis cast rig level take gate feeds edit prove steady memory
 """
 
 from __future__ import annotations
@@ -430,6 +430,7 @@ def bench_feeds() -> None:
 def main() -> None:
     """Runs the parts named, or all."""
     from edit import bench_edit
+    from prove import bench_prove
     from steady import bench_memory, bench_steady
 
     parts = {
@@ -442,6 +443,7 @@ def main() -> None:
         "gate": bench_gate,
         "feeds": bench_feeds,
         "edit": bench_edit,
+        "prove": bench_prove,
         "steady": bench_steady,
         "memory": bench_memory,
     }

@@ -205,6 +205,20 @@ class TestProven:
         assert len(window.document.show.log) == count
         assert all(row.holds for row in prove.bench.proofs), "the way is again as it was tapped"
 
+    def test_what_a_simulated_rig_shows_proves_nothing_of_the_real_one(
+        self, window: Window, prove: ProveStage, qtbot: QtBot
+    ) -> None:
+        press(prove, qtbot, "R")
+        assert "proves nothing of the real one" in why_words(window)
+        press(prove, qtbot, Qt.Key.Key_Return)
+        assert window.document.show.log == ()
+        assert not any(row.holds for row in prove.bench.proofs)
+        prove.bench.choose(next(iter(prove.bench.seen))[0])
+        ear = next(n for n, row in enumerate(prove.tap.picture.rows) if row.part == "what they hear")
+        prove.tap.picture._go(ear)
+        press(prove, qtbot, "Y", Qt.Key.Key_Return)
+        assert sum(row.holds for row in prove.bench.proofs) == 1, "what was looked at by hand, and that alone"
+
     def test_the_list_of_pairs_leads_to_the_tap(self, window: Window, prove: ProveStage, qtbot: QtBot) -> None:
         prove.choose_view("pairs")
         page = prove.page

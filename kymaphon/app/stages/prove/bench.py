@@ -42,6 +42,8 @@ class ProveBench(QObject):
         self.seen: dict[tuple[str, str], Seen] = {}
         """(tap, meter) -> what was seen, by their ids: an edit may add to either."""
         self.order: list[tuple[str, str]] = []
+        self.simulated: set[tuple[str, str]] = set()
+        """Of what was seen what a simulated rig has shown: it proves nothing of the real one."""
         self.hidden: tuple[Fault, ...] = ()
         self._of: Report | None = None
         self._planned: dict[tuple[str, str], float] = {}
@@ -149,6 +151,7 @@ class ProveBench(QObject):
         for meter, what in rows.items():
             cell = self.tap, self.model.meters[meter].id
             self.seen[cell] = what
+            self.simulated.discard(cell)
             self.order = [row for row in self.order if row != cell] + [cell]
         self._ask()
         self.changed.emit()
@@ -171,7 +174,7 @@ class ProveBench(QObject):
 
     def restart(self) -> None:
         """Nothing seen."""
-        self.seen, self.order, self.hidden = {}, [], ()
+        self.seen, self.order, self.hidden, self.simulated = {}, [], (), set()
         self._ask()
         self.changed.emit()
 
@@ -180,11 +183,12 @@ class ProveBench(QObject):
         assert self.model is not None
         seen = read_by(self.model, self.hidden, self.place)
         self.answer_all({meter: what for (_, meter), what in seen.items()})
+        self.simulated |= {(self.tap, self.model.meters[meter].id) for _, meter in seen}
 
     def hide(self) -> None:
         """Hides one fault, that tapping can find, in the simulated rig."""
         assert self.model is not None
-        self.seen, self.order = {}, []
+        self.seen, self.order, self.simulated = {}, [], set()
         self.hidden = (random.choice([row.faults[0] for row in self.model.suspects]),)
         self._ask()
         self.changed.emit()
@@ -202,7 +206,8 @@ class ProveBench(QObject):
             return 0
         report = self.document.analysis
         tap = self.place
-        seen: Observations = {cell: what for cell, what in numbered(self.model, self.seen).items() if cell[0] == tap}
+        real = {cell: what for cell, what in self.seen.items() if cell not in self.simulated}
+        seen: Observations = {cell: what for cell, what in numbered(self.model, real).items() if cell[0] == tap}
         known = {(row.listener, row.voice): row.proven for row in proofs(report) if row.holds}
         rows = tuple(
             row for row in newly_proven(report, self.model, seen) if known.get((row.listener, row.voice)) != row

@@ -169,8 +169,10 @@ class TapPage(StagePage):
         gone = f", {stale} stale since an edit" if stale else ""
         notes.append(f"{holds} of {len(proofs)} wanted pairs are proven{gone}.")
         if bench.hidden:
+            notes.insert(0, "A fault is hidden in the simulated rig: R reads each tap from it.")
+        if any(tap == bench.tap for tap, _ in bench.simulated):
             notes.insert(
-                0, "A fault is hidden in the simulated rig: R reads each tap from it. Nothing of it goes into the log."
+                0, "Read from the simulated rig: it proves nothing of the real one, and does not go into the log."
             )
         lead: tuple[Action, ...] = ()
         if ask is not None:
