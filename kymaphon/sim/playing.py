@@ -27,7 +27,10 @@ from kymaphon.sim.talker import talk
 
 Floats = NDArray[np.float64]
 CHUNK = 12000
-BLOCK = 480
+BLOCK = 4000
+TALK_S = 6.0
+TALKERS = 6
+"""So many talkers are made, each so long; voices share them, each from a place of its own, and they go round."""
 SHORTEST = 16
 """A loop without delay is given one of so many samples: no sound goes round in no time."""
 LEAST_S = 1.0
@@ -251,7 +254,7 @@ class ShowPlayer:
         if not self.voices:
             return {}
         wanted, out = set(needed), {}
-        seconds = frames / self.sample_rate_hz
+        talkers: dict[int, Floats] = {}
         for party in self.analysis.voices:
             node, level = self.analysis.graph.mouths[party.id]
             if node not in wanted:
@@ -260,7 +263,11 @@ class ShowPlayer:
             if party.kind in NO_SPEECH or party.kind == "instrument":
                 sound = _murmur(frames, self.sample_rate_hz, seed)
             else:
-                sound = talk(max(seconds, LEAST_S), self.sample_rate_hz, level_dbfs=0.0, seed=seed)[:frames]
+                which = seed % TALKERS
+                if which not in talkers:
+                    talkers[which] = talk(TALK_S, self.sample_rate_hz, level_dbfs=0.0, seed=self.seed * TALKERS + which)
+                begin = (seed // TALKERS) % len(talkers[which])
+                sound = np.resize(np.roll(talkers[which], -begin), frames)
             out[node] = sound * 10 ** (level.value / 20)
         return out
 
