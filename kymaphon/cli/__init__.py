@@ -216,6 +216,9 @@ def _parser() -> argparse.ArgumentParser:
         take,
         "Measure recordings: peaks, loudness, speech level, noise floor, clipped runs; compare takes.",
     )
+    recordings.add_argument(
+        "--faults", action="store_true", help="listen for faults: hum, buzz, clipping, gaps, polarity \u2026"
+    )
     recordings.add_argument("files", nargs="+", metavar="FILE")
     recordings.add_argument(
         "--partial", action="store_true", help="measure what is there of a recording that was cut short"

@@ -14,7 +14,7 @@ from kymaphon.files.errors import FileProblem
 
 
 def take(options: argparse.Namespace) -> int:
-    from kymaphon.files.audio import measure_take
+    from kymaphon.files.audio import faults_of, measure_take
 
     group = _channels(options.group)
     rows, failed = [], False
@@ -28,8 +28,10 @@ def take(options: argparse.Namespace) -> int:
             print(f"kymaphon: {problem}", file=sys.stderr)
     if options.compare:
         return _compare(rows, options, failed=failed)
+    heard = {path: faults_of(path, row, partial=options.partial) for path, row in rows} if options.faults else {}
     if options.json:
-        print_json({"takes": [{"file": path, **row.to_json()} for path, row in rows]})
+        told = {path: {"faults": [row.to_json() for row in found]} for path, found in heard.items()}
+        print_json({"takes": [{"file": path, **row.to_json(), **told.get(path, {})} for path, row in rows]})
     else:
         for path, row in rows:
             print(path)
@@ -42,6 +44,11 @@ def take(options: argparse.Namespace) -> int:
                 print(f"  {'loudness counted of':22} {row.loudness_of}")
             for note in row.notes:
                 print(f"  {note}")
+            for fault in heard.get(path, ()):
+                where = f", at {', '.join(f'{at:.1f}' for at in fault.at_s[:5])} s" if fault.at_s else ""
+                print(f"  {fault.code} ({fault.confidence:.0%}): {fault.evidence}{where}. {fault.cure}")
+            if options.faults and not heard.get(path):
+                print("  nothing is heard to be wrong with it")
     return 2 if failed else 0
 
 

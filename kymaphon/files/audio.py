@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kymaphon.core.takes.measure import NotANumberError, TakeMeasure, TakeMeter
+from kymaphon.core.takes.sound_faults import FaultFinder, SoundFault, tone_fault
 from kymaphon.files.cut_short import refuse_cut_short, wave_layout
 from kymaphon.files.errors import FileProblem
 
@@ -130,6 +131,22 @@ def measure_take(
                 ),
             )
         return result
+
+
+def faults_of(path: str | Path, measured: TakeMeasure, *, partial: bool = False) -> tuple[SoundFault, ...]:
+    """What is heard to be wrong with a recording that was measured, the surest first, in bounded memory. Raises FileProblem: it cannot be read."""
+    import soundfile
+
+    with open_take(path, partial=partial) as file:
+        finder = FaultFinder(file.samplerate, file.channels)
+        try:
+            while len(block := file.read(max(BLOCK_FRAMES // file.channels, 4096), dtype="float32", always_2d=True)):
+                finder.add(block)
+        except soundfile.LibsndfileError as error:
+            if not partial:
+                raise FileProblem(path, f"breaks off: {error.error_string.strip().rstrip('.')}") from error
+        found = [*finder.result(), *((tone_fault(measured.hum),) if measured.hum is not None else ())]
+        return tuple(sorted(found, key=lambda row: -row.confidence))
 
 
 def _is_cut(path: str | Path) -> bool:
