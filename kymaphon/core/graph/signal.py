@@ -264,22 +264,14 @@ class SignalGraph:
         Args:
             live: positions of edges.
         """
-        cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
-        cut.__dict__.update(live=live, _by_kinds=self._by_kinds, bits=self.bits)
-        return cut
+        return _Part(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown, self, live)
 
     def without(self, refs: frozenset[SettingRef]) -> SignalGraph:
         """The same rig, with no signal through any edge that one of these settings switches."""
-        cut = SignalGraph(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown)
         held = self.switched
-        gone = {i for ref in refs for i in held.get(ref, ())}
-        cut.__dict__.update(live=tuple(i for i in self.live if i not in gone), _by_kinds=self._by_kinds, bits=self.bits)
-        for name, end in (("steps_out", "source"), ("steps_in", "target")):
-            rows = list(getattr(self, name))
-            for node in {getattr(self.edges[i], end) for i in gone}:
-                rows[node] = tuple(step for step in rows[node] if step[0] not in gone)
-            cut.__dict__[name] = tuple(rows)
-        return cut
+        gone = frozenset(i for ref in refs for i in held.get(ref, ()))
+        live = tuple(i for i in self.live if i not in gone)
+        return _Part(self.nodes, self.edges, self.noises, self.mouths, self.ears, self.unknown, self, live, gone)
 
     @cached_property
     def at_bottom(self) -> frozenset[int]:
@@ -307,6 +299,53 @@ class SignalGraph:
             for switch in edge.switches:
                 rows.setdefault(switch.ref, []).append(i)
         return {ref: tuple(row) for ref, row in rows.items()}
+
+
+@dataclass(frozen=True)
+class _Part(SignalGraph):
+    """A rig of which only some edges carry signal. What does not depend on that is the whole one's.
+
+    Attributes:
+        whole: the rig that it is a part of.
+        through: positions of the edges that carry signal.
+        cut: positions of those that were cut from the whole's; None where they were not cut but chosen.
+    """
+
+    whole: SignalGraph | None = field(default=None, compare=False, repr=False)
+    through: tuple[int, ...] = ()
+    cut: frozenset[int] | None = None
+
+    @cached_property
+    def live(self) -> tuple[int, ...]:
+        return self.through
+
+    @cached_property
+    def bits(self) -> tuple[int, ...]:
+        return self._all.bits
+
+    @cached_property
+    def _by_kinds(self) -> dict[frozenset[EdgeKind], frozenset[int]]:
+        return self._all._by_kinds
+
+    @cached_property
+    def steps_out(self) -> tuple[tuple[Step, ...], ...]:
+        return super().steps_out if self.cut is None else self._left(self._all.steps_out, "source", self.cut)
+
+    @cached_property
+    def steps_in(self) -> tuple[tuple[Step, ...], ...]:
+        return super().steps_in if self.cut is None else self._left(self._all.steps_in, "target", self.cut)
+
+    @property
+    def _all(self) -> SignalGraph:
+        assert self.whole is not None
+        return self.whole
+
+    def _left(self, rows: tuple[tuple[Step, ...], ...], end: str, cut: frozenset[int]) -> tuple[tuple[Step, ...], ...]:
+        """The whole's steps without those that were cut: only nodes at a cut are looked at."""
+        out = list(rows)
+        for node in {getattr(self.edges[i], end) for i in cut}:
+            out[node] = tuple(step for step in out[node] if step[0] not in cut)
+        return tuple(out)
 
 
 def reachable(graph: SignalGraph, starts: Iterable[int], *, backward: bool = False) -> set[int]:
