@@ -183,6 +183,11 @@ class Document(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(AUTOSAVE_MS)
         self._timer.timeout.connect(self.keep)
+        self._closed = False
+        self._frame = QTimer(self)
+        self._frame.setSingleShot(True)
+        self._frame.setInterval(FRAME_MS)
+        self._frame.timeout.connect(self._next)
         self._restored = False
         self._saved_log = len(self.show.log)
         self._on_disk = _print_of(path) if path is not None else ""
@@ -308,8 +313,8 @@ class Document(QObject):
 
     def _next(self) -> None:
         """The worker is free: what is wanted and not there yet comes next."""
-        if self._work is not None:
-            return  # whoever was told has asked for something already
+        if self._work is not None or self._closed:
+            return  # whoever was told has asked for something already, or nobody wants anything any more
         if self._opening is not None:
             self._ask(self._opening.show)
         elif self.busy:
@@ -322,6 +327,8 @@ class Document(QObject):
         hold the drawing up.
         """
         self._work = None
+        if self._closed:
+            return
         opening = self._opening
         if opening is not None and analysis.show is opening.show:
             self._exchange(opening, analysis)
@@ -329,10 +336,12 @@ class Document(QObject):
             # Those of a moment ago too: a knob that is still being turned is not to stand still.
             self.analysis = analysis
             self.analysed.emit()
-        QTimer.singleShot(FRAME_MS, self._next)
+        self._frame.start()
 
     def _arrived(self, analysis: Report, work: _Work) -> None:
         self._work = None
+        if self._closed:
+            return
         opening = self._opening
         if opening is not None and analysis.show is opening.show:
             self._exchange(opening, analysis)
@@ -355,7 +364,7 @@ class Document(QObject):
             self.analysed.emit()
 
     def _failed(self, error: Exception, work: _Work | None = None) -> None:
-        if isinstance(error, Stopped):
+        if isinstance(error, Stopped) or self._closed:
             self._work = None
             self._next()
             return
@@ -482,7 +491,9 @@ class Document(QObject):
 
     def close(self) -> None:
         """The user is done with it: nothing stays for recovery, and what is being computed ends at its next step."""
+        self._closed = True
         self._timer.stop()
+        self._frame.stop()
         # A stack that is let go says that it is clean; by then there is nobody left to hear it.
         self.undo_stack.blockSignals(True)
         self._opening = None

@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from kymaphon.app.document import Document
 
 SOON_MS = 1500
+TICK_MS = 20
+"""So often it is looked whether a show that was to be opened has failed."""
 DEMO_LEAD = timedelta(minutes=20)
 """The demo is always this long before air."""
 
@@ -113,11 +115,18 @@ def _paint() -> None:
 
 def _wait_for(document: Document) -> None:
     """Gives a show of usual size the time to be there before an empty one is drawn; a larger one comes into the window."""
-    loop = QEventLoop()
+    loop, soon = QEventLoop(), QTimer()
+    # Both are gone when this ends, and with them what would call them: nothing may come back to a loop that is no more.
+    soon.setSingleShot(True)
+    soon.timeout.connect(loop.quit)
+    soon.start(SOON_MS)
     document.exchanged.connect(loop.quit)
-    document.working.connect(lambda: None if document.opening else loop.quit())
-    QTimer.singleShot(SOON_MS, loop.quit)
+    tick = QTimer()
+    tick.timeout.connect(lambda: None if document.opening else loop.quit())
+    tick.start(TICK_MS)
     loop.exec()
+    tick.stop()
+    document.exchanged.disconnect(loop.quit)
 
 
 def _quiet_fonts(_kind: object, _context: object, message: str) -> None:

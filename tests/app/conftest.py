@@ -61,9 +61,10 @@ def window(qtbot: QtBot, demo: Show, demo_known: None) -> Iterator[Window]:
 
 def end(window: Window) -> None:
     """Lets a window go. Workers are waited for: while one computes, Python must not collect what Qt owns in its thread."""
+    # First the window goes, so that no answer asks for more; then what is still computed ends.
+    shiboken6.delete(window)
     QThreadPool.globalInstance().waitForDone()
     QApplication.processEvents()
-    shiboken6.delete(window)
     gc.collect()
     gc.enable()
 

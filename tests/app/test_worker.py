@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from threading import Event
 
 import pytest
+from PySide6.QtCore import QThreadPool
 from PySide6.QtWidgets import QApplication, QLabel
 from pytestqt.qtbot import QtBot
 
@@ -219,3 +220,15 @@ class TestPreviews:
             assert drawn_gain(window) == 42.0
         settle(window)
         assert not window.document.analysis.standing
+
+
+def test_a_closed_document_asks_for_nothing_any_more(window: Window, slow: Slow, qtbot: QtBot) -> None:
+    """What is stopped by closing must not begin anew: it would compute for a window that is no more."""
+    turn(window, 20.0)
+    until_sought(qtbot, slow)
+    window.document.close()
+    for _ in range(40):
+        QApplication.processEvents()
+        time.sleep(0.005)
+    assert slow.asked == 1
+    assert QThreadPool.globalInstance().activeThreadCount() == 0
