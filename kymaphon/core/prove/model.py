@@ -49,7 +49,7 @@ class Suspect:
 
     faults: tuple[Fault, ...]
     prior: float
-    levels: Floats = field(repr=False, compare=False)
+    levels: NDArray[np.float32] = field(repr=False, compare=False)
 
     @property
     def label(self) -> str:
@@ -132,6 +132,14 @@ class TapModel:
         return tuple(_suspect(rows) for rows in groups.values())
 
     @cached_property
+    def moved_by_some_fault(self) -> NDArray[np.bool_]:
+        """Whether some single fault would move a meter at a tap; shape (taps, meters)."""
+        most = np.full(self.planned.shape, -np.inf, dtype=np.float32)
+        for row in self.suspects:
+            np.maximum(most, row.levels, out=most)
+        return most > SHOWN_DB
+
+    @cached_property
     def unseen(self) -> tuple[Fault, ...]:
         """Faults that no tap shows."""
         shown = {fault.id for row in self.suspects for fault in row.faults}
@@ -174,7 +182,7 @@ def _as_seen(levels: Floats) -> NDArray[np.int16]:
 def _suspect(rows: list[tuple[Fault, Floats]]) -> Suspect:
     rows.sort(key=lambda row: -row[0].prior)
     faults = tuple(fault for fault, _ in rows)
-    return Suspect(faults, sum(row.prior for row in faults), rows[0][1])
+    return Suspect(faults, sum(row.prior for row in faults), rows[0][1].astype(np.float32))
 
 
 def tap_model(analysis: Computed) -> TapModel:

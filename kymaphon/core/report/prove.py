@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from kymaphon.core.prove.diagnosis import OFF_DB, SILENT, Diagnosis, Hypothesis, Observations, Seen
 from kymaphon.core.prove.faults import Fault, sorts
 from kymaphon.core.prove.model import SHOWN_DB, TapModel
@@ -34,8 +36,7 @@ def _steps_from(model: TapModel, start: int) -> dict[int, int]:
 
 def must_not_move(model: TapModel, tap: int) -> list[int]:
     """Meters that it must not move, and would by some fault."""
-    silent = [n for n in range(len(model.meters)) if model.planned[tap, n] <= SHOWN_DB]
-    return [n for n in silent if any(row.levels[tap, n] > SHOWN_DB for row in model.suspects)]
+    return list(map(int, np.flatnonzero((model.planned[tap] <= SHOWN_DB) & model.moved_by_some_fault[tap])))
 
 
 def reads_wrong(expected: float, what: Seen) -> bool:
