@@ -223,6 +223,9 @@ class Window(QMainWindow):
             page.set_scale(self.scale)
             page.why_changed.connect(self._why_due.start)
             page.go_to_why.connect(self.focus_why)
+            wants_stage = getattr(page, "wants_stage", None)
+            if wants_stage is not None:
+                wants_stage.connect(self._go_to_view)
             self._pages[stage] = page
             self._stale.add(stage)
             self.surface.addWidget(page)
@@ -368,6 +371,12 @@ class Window(QMainWindow):
         first = self.page(stage).first()
         if first is not None and not self.rail.hasFocus():
             first.setFocus()
+
+    def _go_to_view(self, stage: str, view: str) -> None:
+        self.go(stage)
+        choose = getattr(self.page(stage), "choose_view", None)
+        if view and choose is not None:
+            choose(view)
 
     def _jump(self, severity: str) -> None:
         """To the first finding of a kind; pressed again, to the next, and round."""

@@ -16,6 +16,7 @@ import kymaphon.app.stages.prove.listen as module
 from kymaphon.app.player import NoPlayerError
 from kymaphon.app.stages.prove.listen import PEAK, ListenPage
 from kymaphon.app.stages.prove.pairs import PairsPage
+from kymaphon.app.stages.prove.ready import ReadyPage
 from kymaphon.app.stages.prove.stage import ProveStage
 from kymaphon.app.widgets.tap_picture import TapPicture
 from kymaphon.app.window import Window
@@ -271,6 +272,38 @@ class TestBadRigs:
         picture = prove.findChild(TapPicture)
         assert picture is not None
         assert "must not move" in picture.accessibleDescription()
+
+
+class TestReady:
+    def test_enter_goes_where_a_point_is_settled_or_notes_that_it_was(
+        self, window: Window, prove: ProveStage, qtbot: QtBot
+    ) -> None:
+        prove.choose_view("ready")
+        page = prove.page
+        assert isinstance(page, ReadyPage)
+        count = len(page.points)
+        assert f"{count} open" in prove.subtitle.text()
+        place = next(n for n, row in enumerate(page.points) if row.id == "consent")
+        page.table.setCurrentIndex(page.table.words.index(place, 0))
+        assert button(window, "act settle").text() == "It was done: note it"
+        qtbot.keyClick(page.table, Qt.Key.Key_Return)
+        wait(window)
+        assert window.document.show.log[-1].subject == "consent"
+        assert len(page.points) == count - 1
+        place = next(n for n, row in enumerate(page.points) if row.id == "line-up")
+        page.table.setCurrentIndex(page.table.words.index(place, 0))
+        qtbot.keyClick(page.table, Qt.Key.Key_Return)
+        assert window.stage == "Level"
+        assert window.level.view == "run"
+
+    def test_taps_are_settled_on_the_stage_itself(self, window: Window, prove: ProveStage, qtbot: QtBot) -> None:
+        prove.choose_view("ready")
+        page = prove.page
+        assert isinstance(page, ReadyPage)
+        place = next(n for n, row in enumerate(page.points) if row.id == "unproven")
+        page.table.setCurrentIndex(page.table.words.index(place, 0))
+        qtbot.keyClick(page.table, Qt.Key.Key_Return)
+        assert prove.view == "tap"
 
 
 class TestListen:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Signal
+
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.paged import PagedStage
@@ -13,7 +15,13 @@ from kymaphon.core.model.findings import Finding
 
 
 class ProveStage(PagedStage):
-    """The tap test, and what it has proven."""
+    """The tap test, what it has proven, what anybody hears, and what is open before air.
+
+    Signals:
+        wants_stage: another stage, and a view of it.
+    """
+
+    wants_stage = Signal(str, str)
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme, PROVE_VIEWS, "tap", lambda view: made(view, self.bench, theme))
@@ -39,6 +47,16 @@ class ProveStage(PagedStage):
 
     def _page_made(self, page: StagePage) -> None:
         page.wants_voice.connect(lambda _voice: self.choose_view("tap"))
+        wants_place = getattr(page, "wants_place", None)
+        if wants_place is not None:
+            wants_place.connect(self._to_place)
+
+    def _to_place(self, stage: str, view: str) -> None:
+        """Where an open point is settled: a view of this stage, or another stage."""
+        if stage == "Prove":
+            self.choose_view(view)
+        else:
+            self.wants_stage.emit(stage, view)
 
 
 def made(view: str, bench: ProveBench, theme: Theme) -> StagePage:
@@ -49,6 +67,10 @@ def made(view: str, bench: ProveBench, theme: Theme) -> StagePage:
         from kymaphon.app.stages.prove.listen import ListenPage
 
         return ListenPage(bench, theme)
+    if view == "ready":
+        from kymaphon.app.stages.prove.ready import ReadyPage
+
+        return ReadyPage(bench, theme)
     from kymaphon.app.stages.prove.pairs import PairsPage
 
     return PairsPage(bench, theme)

@@ -5,11 +5,13 @@ from __future__ import annotations
 PROVE_VIEWS = (
     ("tap", "Tap", "One source after the other: which meters must move, which did, and what explains it."),
     ("listen", "Listen", "What anybody hears of the whole show, as it is and after a remedy."),
+    ("ready", "Ready", "What is still open before air, in the order that saves most risk a minute."),
     ("pairs", "Proven", "Every wanted pair: proven, stale since an edit, or not yet."),
 )
 PROVE_COMMANDS = (
     ("tap", "&Tap test", "One source after the other, and what explains what was seen.", ""),
     ("listen", "&Hear what somebody hears", "The whole show by their ears, before and after a remedy.", ""),
+    ("ready", "Read&y for air", "What is still open of this very show, and how long it takes.", ""),
     ("pairs", "&What is proven", "Every wanted pair: proven, stale, or not yet.", ""),
 )
 KEYS = (
