@@ -49,6 +49,15 @@ def test_a_planted_fault_is_found_and_tapping_ends_there(capsys: pytest.CaptureF
     assert "Tap Crowd" not in last.splitlines()[0]
 
 
+def test_what_is_open_before_air(capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["prove", QUAY, "--ready"]) == 0
+    out = capsys.readouterr().out
+    assert " open, about " in out.splitlines()[0]
+    assert "57 pairs are not proven: 8 to tap" in out
+    assert main(["prove", QUAY, "--ready", "--json"]) == 0
+    assert json.loads(capsys.readouterr().out)["open"][0]["minutes"] > 0
+
+
 def test_two_planted_faults_are_found(capsys: pytest.CaptureFixture[str]) -> None:
     faults = ["muted-channel:desk.in2.mute", "dead-cable:codec-ferry.near-out>desk.in5"]
     assert main(["prove", QUAY, "--json", "--plant", faults[0], "--plant", faults[1]]) == 0

@@ -30,6 +30,7 @@ def add_prove_options(row: argparse.ArgumentParser) -> None:
         metavar="FAULT",
         help="tap a simulated rig with this fault in it instead; two at most",
     )
+    row.add_argument("--ready", action="store_true", help="what is still open before air, and how long it takes")
     row.add_argument("--faults", action="store_true", help="list every fault that can be planted, by its id")
 
 
@@ -41,6 +42,9 @@ def prove(options: argparse.Namespace) -> int:
 
     if options.seen and options.plant:
         raise Unusable("--seen and --plant: what was seen comes from a rig or from a simulated one, not from both")
+    if options.ready:
+        _ready(options)
+        return 0
     try:
         model = tap_model(load(options.show))
     except RigHowlsError as problem:
@@ -62,6 +66,25 @@ def prove(options: argparse.Namespace) -> int:
     else:
         _print_plan(model, diagnosis)
     return 0
+
+
+def _ready(options: argparse.Namespace) -> None:
+    from datetime import UTC, datetime
+
+    from kymaphon.core.report.ready import open_points, time_words
+
+    report = load(options.show)
+    points = open_points(report)
+    if options.json:
+        rows = [
+            {"id": row.id, "title": row.title, "evidence": row.evidence, "minutes": row.minutes, "stage": row.stage}
+            for row in points
+        ]
+        print_json({"open": rows})
+        return
+    print(time_words(points, report.show.air_at, datetime.now(UTC)))
+    for row in points:
+        print(f"  {row.minutes:4.1f} min  {row.title}: {row.evidence}")
 
 
 def _list(model: TapModel, *, as_json: bool) -> None:
