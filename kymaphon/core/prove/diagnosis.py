@@ -31,6 +31,8 @@ MOST_PAIRS = 2000
 """Of pairs of faults so many are weighed in full: those that the single ones suggest."""
 OFF_DB = 8.0
 """What is off by more is seen to be."""
+EDGE_SPREADS = 2.5
+"""So many spreads of a reading to either side of the edge a meter may or may not be seen to move."""
 DEEPEST_DB = -60.0
 """A level far below what is seen is as good as none."""
 
@@ -180,6 +182,23 @@ class _Seen:
         figure = given.misread / 60 + (1 - given.misread) * np.where(shown, density, 0.0)
         return np.asarray(np.log(np.where(read, figure, np.where(self.moved, moves, 1 - moves))))
 
+    def together(self, fits: Floats, levels: Floats, given: Tolerances) -> Floats:
+        """Logarithm of how likely all observations are at once; `fits` of shape (H, observations), levels (H, taps, meters).
+
+        What lies near the edge of what a meter shows is seen, or not, by how hard that one tap was: of all such meters of a tap the mean
+        counts, as one look. Taken for independent, ten faint meters would outweigh any fault.
+        """
+        below = levels[:, self.taps, self.meters]
+        faint = (np.abs(np.maximum(below, DEEPEST_DB) - SHOWN_DB) < EDGE_SPREADS * given.spread_db) & np.isnan(
+            self.reading
+        )
+        total = np.where(faint, 0.0, fits).sum(axis=1)
+        for tap in np.unique(self.taps):
+            here = faint & (self.taps == tap)
+            count = here.sum(axis=1)
+            total += np.where(here, fits, 0.0).sum(axis=1) / np.maximum(count, 1)
+        return np.asarray(total)
+
 
 def diagnose(model: TapModel, seen: Observations, *, pairs: bool = True) -> Diagnosis:
     """Weighs every fault, and every pair that may be, by what was seen.
@@ -196,15 +215,17 @@ def diagnose(model: TapModel, seen: Observations, *, pairs: bool = True) -> Diag
     prior = [none, *(none + row for row in odds)]
     what = _Seen.of(seen)
     fits = what.log_likelihood(np.array(levels), given)
+    score = what.together(fits, np.array(levels), given)
     if pairs:
         for one, other in _pairs_worth(fits):
             both = (singles[one], singles[other])
             groups.append(both)
             levels.append(model.below((both[0].faults[0], both[1].faults[0])).astype(np.float32))
             prior.append(none + odds[one] + odds[other])
-        more = what.log_likelihood(np.array(levels[len(fits) :]), given) if len(levels) > len(fits) else fits[:0]
-        fits = np.concatenate((fits, more))
-    weights = np.array(prior) + fits.sum(axis=1)
+        if len(levels) > len(fits):
+            rest = np.array(levels[len(fits) :])
+            score = np.concatenate((score, what.together(what.log_likelihood(rest, given), rest, given)))
+    weights = np.array(prior) + score
     chances = np.exp(weights - weights.max())
     chances /= chances.sum()
     order = np.argsort(-chances, kind="stable")

@@ -16,6 +16,7 @@ from kymaphon.core.model.show import Cable, Show
 from kymaphon.core.prove.diagnosis import (
     MOVED,
     SILENT,
+    Hypothesis,
     Observations,
     Seen,
     Tolerances,
@@ -25,7 +26,7 @@ from kymaphon.core.prove.diagnosis import (
     readings_of,
 )
 from kymaphon.core.prove.faults import LEVEL_SORTS, Fault, sorts
-from kymaphon.core.prove.model import SHOWN_DB, RigHowlsError, TapModel, shows_apart, tap_model
+from kymaphon.core.prove.model import SHOWN_DB, VISIBLE_DB, RigHowlsError, TapModel, shows_apart, tap_model
 from kymaphon.files.demo import REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
 from tests.budget import some, tries
@@ -66,6 +67,20 @@ def levels_of(show: Show, model: TapModel) -> np.ndarray:
     return out
 
 
+def rides_otherwise(after: Report, fault: Fault) -> bool:
+    """Whether an automatic level has followed the change: a fault of the tap test leaves those as planned."""
+    moved = {row.edge for row in fault.moves}
+    pairs = enumerate(zip(quay().graph.edges, after.graph.edges, strict=True))
+    return any(abs(one.gain_db - other.gain_db) > 0.01 for i, (one, other) in pairs if i not in moved)
+
+
+def as_good_as(model: TapModel, row: Hypothesis, *faults: Fault) -> bool:
+    """Whether an explanation is these faults, or others that no tap tells from them."""
+    if row.has(*faults):
+        return True
+    return not shows_apart(model.below([s.faults[0] for s in row.suspects]), model.below(faults))
+
+
 def same(one: np.ndarray, other: np.ndarray) -> bool:
     shown = np.maximum(one, -100.0), np.maximum(other, -100.0)
     return bool(np.abs(shown[0] - shown[1]).max() < 0.01)
@@ -95,11 +110,11 @@ class TestLevels:
         rows = [row for row in quay().faults if row.sort in ("muted-channel", "open-crosspoint", "doubled-path")]
         for fault in some(rows, 12):
             assert fault.ref is not None
-            setting = show.device(fault.ref.device).settings.get(fault.ref.key)
-            now = getattr(setting, fault.ref.field, None) if setting is not None else None
-            to = (not now) if now is not None else fault.ref.field == "mute"
+            edge = quay().graph.edges[quay().graph.switched[fault.ref][0]]
+            to = not next(row.now for row in edge.switches if row.ref == fault.ref)
             changed = apply_all(show, (SetValue(fault.ref, to),))
-            if analyse(changed).transfer.howls:
+            after = analyse(changed)
+            if after.transfer.howls or rides_otherwise(after, fault):
                 continue
             assert same(quay().below((fault,)), levels_of(changed, quay())), fault.id
 
@@ -141,8 +156,14 @@ class TestDiagnosis:
         assert len(shown) > 100
         for fault in some(shown, 60):
             found = diagnose(model, seen_of(model, fault))
-            assert found.ranked[0].has(fault), (fault.label, found.ranked[0].label)
-            assert found.ranked[0].explains == len(found.seen)
+            levels = (np.maximum(row, SHOWN_DB) for row in (model.below((fault,)), model.planned))
+            apart = np.argwhere(np.abs(np.subtract(*levels)) > VISIBLE_DB)
+            if len(apart) == 1 and not found.ranked[0].suspects:
+                # One meter at one tap: as likely a wrong look. It is named, to be looked at again, and the fault comes next.
+                assert found.contradicting == (tuple(apart[0]),)
+                assert any(as_good_as(model, row, fault) for row in found.ranked[1:3])
+                continue
+            assert as_good_as(model, found.ranked[0], fault), (fault.label, found.ranked[0].label)
 
     @pytest.mark.parametrize("seed", range(tries(12)))
     def test_every_pair_of_faults_is_among_the_first_three(self, seed: int) -> None:
@@ -155,7 +176,7 @@ class TestDiagnosis:
             if all(shows_apart(both, model.below((row,))) for row in (one, other)):
                 break
         found = diagnose(model, seen_of(model, one, other))
-        place = next((n for n, row in enumerate(found.ranked) if row.has(one, other)), None)
+        place = next((n for n, row in enumerate(found.ranked) if as_good_as(model, row, one, other)), None)
         assert place is not None, (one.label, other.label, found.ranked[0].label)
         assert place < 3
 
