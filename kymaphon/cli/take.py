@@ -14,6 +14,7 @@ from kymaphon.files.errors import FileProblem
 
 
 def take(options: argparse.Namespace) -> int:
+    from kymaphon.core.takes.sound_faults import STRETCH_S
     from kymaphon.files.audio import faults_of, measure_take
 
     group = _channels(options.group)
@@ -47,6 +48,8 @@ def take(options: argparse.Namespace) -> int:
             for fault in heard.get(path, ()):
                 where = f", at {', '.join(f'{at:.1f}' for at in fault.at_s[:5])} s" if fault.at_s else ""
                 print(f"  {fault.code} ({fault.confidence:.0%}): {fault.evidence}{where}. {fault.cure}")
+            if options.faults and row.duration_s < STRETCH_S:
+                print(f"  shorter than {STRETCH_S:.0f} s: telephones and differences of channels were not listened for")
             if options.faults and not heard.get(path):
                 print("  nothing is heard to be wrong with it")
     return 2 if failed else 0

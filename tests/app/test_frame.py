@@ -53,6 +53,12 @@ def test_it_needs_nothing_that_computes() -> None:
     assert core == str(["kymaphon.core", "kymaphon.core.model", "kymaphon.core.model.stages"])
 
 
+def test_the_command_that_starts_it_needs_nothing_that_computes_either() -> None:
+    code = "import sys, kymaphon.cli; print([name for name in ('numpy', 'pydantic', 'PySide6') if name in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60, check=True)
+    assert done.stdout.strip() == "[]"
+
+
 def test_it_says_that_nothing_is_known_yet(bare: Window) -> None:
     assert {row.text() for row in bare.bar.counts.values()} == {"\u2013"}
     assert bare.rail.describe("Level") == "Level"

@@ -104,6 +104,15 @@ class TestFound:
         assert set(codes(both)) == {"polarity", "channels-apart"}
         assert codes(heard(sound, 1e-5 * sound)) == ["one-side-silent"]
 
+    def test_what_lies_after_the_last_whole_stretch_is_heard_too(self) -> None:
+        """Two seconds in all, and the last second of nine."""
+        assert codes(heard(np.clip(speech(2.0, level=2.5), -1, 1))) == ["clipping"]
+        sound = speech(9.5, level=0.4)
+        for at in range(5):
+            sound[round((8.2 + 0.2 * at) * RATE) : round((8.2 + 0.2 * at) * RATE) + 9] = 1.0
+        found = next(row for row in heard(sound) if row.code == "clipping")
+        assert found.at_s[0] == pytest.approx(8.2, abs=1 / RATE)
+
     def test_an_offset_is_told_in_figures(self) -> None:
         """0.02 of full scale is -34.0 dBFS."""
         found = heard(speech() + 0.02)

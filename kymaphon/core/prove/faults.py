@@ -25,9 +25,18 @@ NO_LEADS = ("gate-high",)
 NEXT_TO = 2
 """Sockets so far apart are mistaken for each other."""
 LEVEL_SORTS = (
-    "dead-cable", "swapped-pair", "wrong-input", "open-crosspoint", "doubled-path", "muted-channel",
-    "gain-low", "gain-high", "missing-pad", "phantom-off", "low-battery",
-)  # fmt: skip
+    "dead-cable",
+    "swapped-pair",
+    "wrong-input",
+    "open-crosspoint",
+    "doubled-path",
+    "muted-channel",
+    "gain-low",
+    "gain-high",
+    "missing-pad",
+    "phantom-off",
+    "low-battery",
+)
 
 
 @dataclass(frozen=True, slots=True)

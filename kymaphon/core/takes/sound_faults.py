@@ -75,7 +75,7 @@ class FaultFinder:
     frames: int = 0
     _waiting: list[NDArray[np.float32]] = field(default_factory=list)
     _count: int = 0
-    _lines: list[NDArray[np.float32]] = field(default_factory=list)
+    _lines: list[tuple[float, NDArray[np.float32]]] = field(default_factory=list)
     _sums: Floats = field(init=False)
     _squares: Floats = field(init=False)
     _flat: list[tuple[float, float, int]] = field(default_factory=list)
@@ -100,26 +100,31 @@ class FaultFinder:
             rest = whole[self._stretch :]
             self._waiting, self._count = [rest], len(rest)
 
-    def _take(self, part: NDArray[np.float32]) -> None:
+    def _take(self, part: NDArray[np.float32], *, whole: bool = True) -> None:
+        """Listens to a stretch; one that is not whole is too short for tones and for what lies between two channels."""
         start = self.frames / self.sample_rate_hz
         self._sums += part.sum(axis=0, dtype=np.float64)
         self._squares += np.einsum("ij,ij->j", part, part, dtype=np.float64)
-        window = np.hanning(len(part))
-        mono = part.mean(axis=1) * window
-        spectrum = np.abs(np.fft.rfft(mono)) * 2 / window.sum()
-        last = int(HIGHEST_HZ * len(part) / self.sample_rate_hz)
-        self._lines.append(spectrum[: last + 1].astype(np.float32))
+        if whole:
+            window = np.hanning(len(part))
+            mono = part.mean(axis=1) * window
+            spectrum = np.abs(np.fft.rfft(mono)) * 2 / window.sum()
+            last = int(HIGHEST_HZ * len(part) / self.sample_rate_hz)
+            self._lines.append((start, spectrum[: last + 1].astype(np.float32)))
         for channel in range(self.channels):
             self._flat += _flat_runs(part[:, channel], start, self.sample_rate_hz)
             self._gaps += _gaps(part[:, channel], start, self.sample_rate_hz)
-        if self.channels == 2:
+        if self.channels == 2 and whole:
             found = _between(part[:, 0], part[:, 1], self.sample_rate_hz)
             if found is not None:
                 self._apart.append(found)
         self.frames += len(part)
 
     def result(self) -> tuple[SoundFault, ...]:
-        """Every fault heard, the surest first. A recording shorter than a stretch is not judged."""
+        """Every fault heard, the surest first. What is left after the last whole stretch is listened to as well."""
+        if self._count:
+            self._take(np.concatenate(self._waiting), whole=False)
+            self._waiting, self._count = [], 0
         if not self.frames:
             return ()
         found = [*self._bursts(), *self._clipped(), *self._dropped(), *self._sides(), *self._offset()]
@@ -148,14 +153,14 @@ class FaultFinder:
     def _bursts(self) -> Iterator[SoundFault]:
         """A telephone: lines at multiples of its frame rate, in some stretches."""
         marks, best = [], 0
-        for n, row in enumerate(self._lines):
+        for start, row in self._lines:
             lines = [self._line(row.astype(np.float64), TELEPHONE_HZ * k, 1.5) for k in range(1, 11)]
             count = sum(1 for line in lines if line is not None)
             right = sum(
                 1 for k, line in enumerate(lines, 1) if line is not None and abs(line[0] / k - TELEPHONE_HZ) < 0.15
             )
             if right >= _limit("telephone-lines") and right >= 0.7 * count:
-                marks.append(n * STRETCH_S)
+                marks.append(start)
                 best = max(best, right)
         if marks:
             words = f"{best} of 10 multiples of {TELEPHONE_HZ:.1f} Hz, in {len(marks)} of {len(self._lines)} stretches"
