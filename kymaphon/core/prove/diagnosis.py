@@ -16,8 +16,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from kymaphon.core.figures import data_table
-from kymaphon.core.prove.faults import Fault
+from kymaphon.core.prove.faults import Fault, reading_figure
 from kymaphon.core.prove.model import SHOWN_DB, Suspect, TapModel
 
 Floats = NDArray[np.float64]
@@ -29,7 +28,7 @@ Observations = Mapping[tuple[int, int], Seen]
 UNLIKELY = math.log(0.2)
 MOST_PAIRS = 2000
 """Of pairs of faults so many are weighed in full: those that the single ones suggest."""
-OFF_DB = 8.0
+OFF_DB = reading_figure("off")
 """What is off by more is seen to be."""
 EDGE_SPREADS = 2.5
 """So many spreads of a reading to either side of the edge a meter may or may not be seen to move."""
@@ -52,8 +51,7 @@ class Tolerances:
 
 def tolerances() -> Tolerances:
     """Those of the house."""
-    row = data_table("prove")["reading"]
-    return Tolerances(row["spread_db"]["value"], row["misread"]["value"])
+    return Tolerances(reading_figure("spread_db"), reading_figure("misread"))
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,14 @@ from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.show import Cable
 
 SILENT = -math.inf
-TOO_LOW_DB, TOO_HIGH_DB = -20.0, 20.0
+
+
+def reading_figure(name: str) -> float:
+    """A figure of how meters are read and gains go wrong, from `core/data/prove.json`, where its source stands."""
+    return float(data_table("prove")["reading"][name]["value"])
+
+
+TOO_LOW_DB, TOO_HIGH_DB = -reading_figure("gain-off"), reading_figure("gain-off")
 """How far a gain that stands wrong is taken to be off."""
 NO_LEADS = ("gate-high",)
 """Faults that are heard and are no matter of a lead."""

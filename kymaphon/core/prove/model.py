@@ -15,21 +15,24 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.computing.computed import Computed
+from kymaphon.core.figures import data_table
 from kymaphon.core.graph.signal import SignalGraph
-from kymaphon.core.prove.faults import SILENT, Fault, single_faults
+from kymaphon.core.prove.faults import SILENT, Fault, reading_figure, single_faults
 from kymaphon.core.prove.points import Meter, Tap, meters_of, taps_of
 
 Floats = NDArray[np.float64]
 HOWLS_DB = 30.0
 """What a meter is taken to show where a fault makes the rig howl, against what it should."""
-SHOWN_DB = -40.0
+SHOWN_DB: float = reading_figure("shown")
 """What lies further below what a meter should show is not seen on it."""
 FAINTEST = 1e-30
-SAME_DB = 2.0
+SAME_DB: float = reading_figure("same")
 """What differs by less at every meter is not told apart."""
-VISIBLE_DB = 12.0
-"""What changes no meter by more is not surely seen by tapping: four spreads of a reading."""
-NEVER = {"dBu": 0.0, "dBFS": -20.0, "dB SPL": 70.0}
+VISIBLE_DB: float = reading_figure("visible")
+"""What changes no meter by more is not surely seen by tapping."""
+NEVER: dict[str, float] = {
+    name: row for name, row in data_table("prove")["reading"]["never"].items() if name != "source"
+}
 """What a meter that no tap is meant to reach would show of speech, by its unit."""
 
 
