@@ -217,19 +217,19 @@ class TestNearness:
 class TestTables:
     def test_the_row_and_the_plan_follow_each_other(self, cast: CastStage, qtbot: QtBot) -> None:
         cast.picture.choose(("party", "tam"))
-        assert cast.microphones.currentIndex().row() == 1
-        qtbot.keyClick(cast.microphones, Qt.Key.Key_Up)
+        assert cast.table.currentIndex().row() == 1
+        qtbot.keyClick(cast.table, Qt.Key.Key_Up)
         assert cast.key == ("microphone", "mic-mira")
 
     def test_figures_are_those_of_the_core(self, window: Window, cast: CastStage) -> None:
         sound = window.document.analysis.sound("boathouse")
-        row = cast.microphones.words.rows[2]
+        row = cast.table.words.rows[2]
         assert row.cells[:3] == ("Ilse", "Quay handheld condenser", "46 cm")
         assert row.cells[5] == f"{sound.voice_over_room[2]:.1f} dB"
 
     def test_a_cell_of_the_bleed_matrix_explains_itself(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         cast.choose_view("bleed")
-        cast.bleed.setCurrentIndex(cast.bleed.words.index(1, 3))
+        cast.table.setCurrentIndex(cast.table.words.index(1, 3))
         words = why_words(window)
         assert "Tam in Ilse's microphone" in words
         assert "Tam under Ilse" in words
@@ -240,8 +240,8 @@ class TestTables:
     ) -> None:
         cast.choose_view("best")
         assert "At its best" in why_words(window)
-        row = next(i for i, row in enumerate(cast.best.words.rows) if row.key == ("kind", "dynamic-close"))
-        cast.best.setCurrentIndex(cast.best.words.index(row, 1))
+        row = next(i for i, row in enumerate(cast.table.words.rows) if row.key == ("kind", "dynamic-close"))
+        cast.table.setCurrentIndex(cast.table.words.index(row, 1))
         qtbot.mouseClick(button(window, "act use"), Qt.MouseButton.LeftButton)
         device = window.document.show.device("mic-ilse")
         assert device.kind == "dynamic-close"
@@ -252,7 +252,7 @@ class TestTables:
         show = window.document.show
         qtbot.mouseClick(button(window, "preview too-far nearer"), Qt.MouseButton.LeftButton)
         assert window.document.show is show
-        assert cast.microphones.words.rows[2].cells[2] == "15 cm"
+        assert cast.table.words.rows[2].cells[2] == "15 cm"
         qtbot.mouseClick(button(window, "do held"), Qt.MouseButton.LeftButton)
         codes = {row.code for row in window.document.analysis.findings if "mic-ilse" in row.subjects}
         assert not codes & {"too-far", "three-to-one"}

@@ -94,17 +94,17 @@ class TestForms:
 class TestElsewhere:
     def test_who_has_no_place_is_listed_and_edited_there(self, window: Window, cast: CastStage, qtbot: QtBot) -> None:
         cast.choose_place(ELSEWHERE)
-        names = [row.cells[0] for row in cast.microphones.words.rows]
+        names = [row.cells[0] for row in cast.table.words.rows]
         assert names == ["Jingles", "Stream", "Harbour station", "Podcast"]
         assert "player" in why_words(window)
-        cast.microphones.choose(1)
-        cast._row_chosen(1)
+        cast.table.choose(1)
+        cast.table.chosen.emit(1, 0)
         with_form(
-            lambda: qtbot.keyClick(cast.microphones, Qt.Key.Key_Return),
+            lambda: qtbot.keyClick(cast.table, Qt.Key.Key_Return),
             lambda form: fill(form, name="Internet"),
         )
         assert window.document.show.party("stream").name == "Internet"
-        qtbot.keyClick(cast.microphones, Qt.Key.Key_Delete)
+        qtbot.keyClick(cast.table, Qt.Key.Key_Delete)
         assert "stream" not in [row.id for row in window.document.show.parties]
         window.document.undo_stack.undo()
         assert window.document.show.party("stream").hears_on == "encoder"
@@ -113,7 +113,7 @@ class TestElsewhere:
         cast.choose_place(ELSEWHERE)
         with_form(lambda: cast.act("details"), lambda form: fill(form, place="slipway", at_m="1, 1"))
         assert window.document.show.party("jingles").place == "slipway"
-        assert "Jingles" not in [row.cells[0] for row in cast.microphones.words.rows]
+        assert "Jingles" not in [row.cells[0] for row in cast.table.words.rows]
 
 
 class TestKinds:
@@ -153,8 +153,8 @@ class TestKinds:
     ) -> None:
         with_form(lambda: dialog.new("microphone"), lambda form: fill(form, name="Barge mic"))
         cast.choose_view("best")
-        row = next(i for i, row in enumerate(cast.best.words.rows) if row.key == ("kind", "barge-mic"))
-        cast.best.setCurrentIndex(cast.best.words.index(row, 1))
+        row = next(i for i, row in enumerate(cast.table.words.rows) if row.key == ("kind", "barge-mic"))
+        cast.table.setCurrentIndex(cast.table.words.index(row, 1))
         qtbot.mouseClick(button(window, "act use"), Qt.MouseButton.LeftButton)
         assert window.document.show.device("mic-ilse").kind == "barge-mic"
         assert window.document.analysis.sound("boathouse").mics[2].kind.name == "Barge mic"

@@ -128,8 +128,8 @@ def careless_rig(window: Window, qtbot: QtBot, draw: random.Random) -> None:
         rig.choose_view(draw.choice(["patch", "devices", "routes", "pull"]))
     elif act == "fold" and window.document.show.places:
         rig.fold(draw.choice(window.document.show.places).id)
-    elif act in ("unplug", "edit") and rig.patch.patch.rows:
-        row = draw.choice(rig.patch.patch.rows)
+    elif act in ("unplug", "edit") and window.document.show.cables:
+        row = draw.choice(window.document.show.cables)
         if act == "unplug":
             rig._unplug(row.ends)
         else:

@@ -282,15 +282,15 @@ class TestPlugging:
 
 class TestPatchList:
     def _edit(self, rig: RigStage, qtbot: QtBot, target: str, column: int, text: str) -> None:
-        row = next(k for k, row in enumerate(rig.patch.patch.rows) if row.ends[1] == target)
-        rig.patch.setFocus()
-        rig.patch.setCurrentIndex(rig.patch.patch.index(row, column))
-        qtbot.keyClick(rig.patch, Qt.Key.Key_F2)
-        editor = rig.patch.findChild(QLineEdit) or rig.patch.findChild(ChoiceBox)
+        row = next(k for k, row in enumerate(rig.table.patch.rows) if row.ends[1] == target)
+        rig.table.setFocus()
+        rig.table.setCurrentIndex(rig.table.patch.index(row, column))
+        qtbot.keyClick(rig.table, Qt.Key.Key_F2)
+        editor = rig.table.findChild(QLineEdit) or rig.table.findChild(ChoiceBox)
         if isinstance(editor, ChoiceBox):
             editor.setCurrentIndex(next(k for k in range(editor.count()) if editor.itemData(k) == text))
-            rig.patch.commitData(editor)
-            rig.patch.closeEditor(editor, rig.patch.itemDelegate().EndEditHint.NoHint)
+            rig.table.commitData(editor)
+            rig.table.closeEditor(editor, rig.table.itemDelegate().EndEditHint.NoHint)
         else:
             assert editor is not None
             editor.selectAll()
@@ -423,7 +423,7 @@ class TestDetails:
         )
         settle(window)
         assert rig.view == "routes"
-        assert any(row.cells[1] == "Kettle" for row in rig.routes.words.rows)
+        assert any(row.cells[1] == "Kettle" for row in rig.table.words.rows)
         kettle = [row for row in window.document.analysis.findings if "kettle" in row.subjects]
         assert kettle
         assert any(remedy.id == "uncoil" for row in kettle for remedy in row.remedies) or kettle[0].remedies
@@ -444,4 +444,4 @@ def test_all_four_tables_and_both_themes_at_every_size(window: Window, rig: RigS
                 window.rig.choose_view(name)
                 QApplication.processEvents()
                 assert window.grab().width() == size[0]
-    assert window.rig.pull.words.rowCount() > 20
+    assert window.rig.table.words.rowCount() > 20

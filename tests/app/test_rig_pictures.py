@@ -173,7 +173,7 @@ class TestRoutes:
         worst = {line.id: line.worst for line in rig.routes_plan.plan.lines}
         assert worst["desk.main-out.l>interface.in1"] == "note"
         assert worst["mic-mira.out>desk.in1"] == ""
-        marks = dict(rig.routes.words.rows[0].marks)
+        marks = dict(rig.table.words.rows[0].marks)
         assert set(marks.values()) <= {"note", "fix", "tick"}
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from kymaphon.app.document import Document
+from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
 
@@ -15,24 +16,16 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
     Args:
         say: puts one line into the status line.
     """
-    if stage == "Level":
-        from kymaphon.app.stages.level.stage import LevelStage
+    surface = _surface(stage, document, theme)
+    if surface is None:
+        from kymaphon.app.stages.coming import ComingStage
 
-        level = LevelStage(document, theme)
-        level.say.connect(say)
-        return level
-    if stage == "Quiet":
-        from kymaphon.app.stages.quiet.stage import QuietStage
+        return ComingStage(stage, document, theme)
+    surface.say.connect(say)
+    return surface
 
-        quiet = QuietStage(document, theme)
-        quiet.say.connect(say)
-        return quiet
-    if stage == "Feeds":
-        from kymaphon.app.stages.feeds.stage import FeedsStage
 
-        feeds = FeedsStage(document, theme)
-        feeds.say.connect(say)
-        return feeds
+def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | None:
     if stage == "Cast":
         from kymaphon.app.stages.cast.stage import CastStage
 
@@ -41,12 +34,20 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
         from kymaphon.app.stages.rig.stage import RigStage
 
         return RigStage(document, theme)
+    if stage == "Level":
+        from kymaphon.app.stages.level.stage import LevelStage
+
+        return LevelStage(document, theme)
+    if stage == "Quiet":
+        from kymaphon.app.stages.quiet.stage import QuietStage
+
+        return QuietStage(document, theme)
+    if stage == "Feeds":
+        from kymaphon.app.stages.feeds.stage import FeedsStage
+
+        return FeedsStage(document, theme)
     if stage == "Prove":
         from kymaphon.app.stages.prove.stage import ProveStage
 
-        prove = ProveStage(document, theme)
-        prove.say.connect(say)
-        return prove
-    from kymaphon.app.stages.coming import ComingStage
-
-    return ComingStage(stage, document, theme)
+        return ProveStage(document, theme)
+    return None

@@ -25,11 +25,14 @@ class StagePage(QWidget):
     say = Signal(str)
     wants_voice = Signal(str)
 
-    def __init__(self, document: Document, theme: Theme) -> None:
+    def __init__(self, document: Document, theme: Theme, *, scrolls: bool = True) -> None:
         super().__init__()
         self.document, self.theme = document, theme
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
+        if not scrolls:  # a table scrolls by itself
+            self.column = whole
+            return
         # Large text in a small window: the view scrolls rather than cut anything off.
         area = QScrollArea()
         area.setWidgetResizable(True)

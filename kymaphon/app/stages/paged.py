@@ -66,27 +66,31 @@ class PagedStage(StageSurface):
     def show_view(self, view: str) -> None:
         """Puts a view on screen; it is filled by the next `refresh`."""
         self.view = view
+        mark_view(self._views, view)
+        self.stack.setCurrentWidget(self.page_of(view))
+
+    def page_of(self, view: str) -> StagePage:
+        """A view, made when it is first wanted."""
         if view not in self._pages:
             page = self._make(view)
             page.set_scale(self._scale)
-            page.why_changed.connect(lambda view=view: self._page_changed(view))
-            page.title.connect(lambda title, words, view=view: self._page_title(view, title, words))
+            page.why_changed.connect(lambda: self._page_changed(view))
+            page.title.connect(lambda title, words: self._page_title(view, title, words))
             page.say.connect(self.say)
             self._page_made(page)
             self._pages[view] = page
             self.stack.addWidget(page)
-        mark_view(self._views, view)
-        self.stack.setCurrentWidget(self._pages[view])
+        return self._pages[view]
 
     def _page_made(self, page: StagePage) -> None:
         """What else a stage has to do with a view of its own."""
 
     def _page_changed(self, view: str) -> None:
-        if view == self.view:
+        if self._pages.get(view) is self.page:
             self.why_changed.emit()
 
     def _page_title(self, view: str, title: str, words: str) -> None:
-        if view == self.view:
+        if self._pages.get(view) is self.page:
             self.title.setText(title)
             self.subtitle.setText(words)
 

@@ -1,4 +1,4 @@
-"""The head of Cast: a chip for each place, three views, and the menu of what can be added."""
+"""The head of Cast: a chip for each place, and the menu of what can be added."""
 
 from __future__ import annotations
 
@@ -7,11 +7,10 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from kymaphon.app.stages.cast.view import mark, worst_in_place
-from kymaphon.app.stages.cast.words import CAST_COMMANDS, CAST_VIEWS
+from kymaphon.app.stages.cast.words import CAST_COMMANDS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.analysis.report import Report
 
@@ -24,12 +23,10 @@ class CastHead(QObject):
 
     Signals:
         place: id of a place, or `ELSEWHERE`.
-        view: name of one of `CAST_VIEWS`.
         wanted: name of one of `CAST_COMMANDS`.
     """
 
     place = Signal(str)
-    view = Signal(str)
     wanted = Signal(str)
 
     def __init__(self, parent: QWidget, theme: Theme, head: QHBoxLayout) -> None:
@@ -38,7 +35,6 @@ class CastHead(QObject):
         self.chip_row = FlowLayout()
         self._chips = QButtonGroup(self)
         self._chips.setExclusive(True)
-        self.views = view_buttons(self, head, CAST_VIEWS, self.view.emit)
         self.add = QPushButton("Add\u2026")
         self.add.setObjectName("add")
         tip = "Adds somebody, a microphone, a loudspeaker, a noise, a surface or a place; your own kinds."
@@ -54,10 +50,6 @@ class CastHead(QObject):
             self.menu.addAction(action)
         self.add.setMenu(self.menu)
         head.addWidget(self.add)
-
-    def show_view(self, name: str) -> None:
-        """Marks a view as the one that is shown."""
-        mark_view(self.views, name)
 
     def show_places(self, analysis: Report, chosen: str) -> None:
         """A chip for each place, and one for those without."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from kymaphon.app.stages.cast.adviser import Adviser, Subject
-from kymaphon.app.widgets.cast_table import DASH, Row, RowTable, known
+from kymaphon.app.widgets.cast_table import DASH, Row, known
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.acoustics.cast import PlaceSound
 from kymaphon.core.analysis.report import Report
@@ -17,7 +17,6 @@ from kymaphon.core.placement.before_howl import BeforeHowl
 from kymaphon.core.placement.howl import spares
 from kymaphon.core.placement.placing import MicrophoneChoice
 
-RANKINGS = ("best", "howl")
 BEST_HEADINGS = ("", "Microphone", "Distance", "Over room", "Over all", "Headroom", "Why there")
 HOWL_HEADINGS = ("", "Microphone", "Distance", "Before it howls", "Over room", "Headroom", "Why there")
 HOWL_HELP = (
@@ -71,15 +70,14 @@ def ranked(
     return Ranked(view, advice, choices=advice.choices if advice is not None else ())
 
 
-def fill(table: RowTable, now: Ranked, row: int, own: str) -> None:
-    """Shows a ranking in its table, the party's own kind (its id, or empty) marked in words."""
+def rows_of(now: Ranked, own: str) -> tuple[tuple[str, ...], tuple[str, ...], tuple[Row, ...]]:
+    """Headings, their explanations and the rows of a ranking, the party's own kind (its id, or empty) marked in words."""
     if now.view == "howl":
         rows, headings, help_ = howl_rows(now.choices, own), HOWL_HEADINGS, HOWL_HELP
     else:
         rows = best_rows(now.advice) if now.advice is not None else ()
         headings, help_ = BEST_HEADINGS, BEST_HELP
-    table.set_rows(headings if rows else (), help_ if rows else (), rows)
-    table.choose(row)
+    return (headings if rows else (), help_ if rows else (), rows)
 
 
 def why_ranked(analysis: Report, sound: PlaceSound, subject: Subject, now: Ranked, row: int) -> WhyContent:

@@ -2,50 +2,45 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import (
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.cast import view as view
-from kymaphon.app.stages.cast.adviser import Adviser, Subject, subject_of, use_edits
+from kymaphon.app.stages.cast.adviser import Adviser, subject_of, use_edits
 from kymaphon.app.stages.cast.forms import CastForms
 from kymaphon.app.stages.cast.head import ELSEWHERE, CastHead, first_steps
-from kymaphon.app.stages.cast.rank import RANKINGS, Ranked, fill, ranked, why_ranked
+from kymaphon.app.stages.cast.pages import BleedPage, CastPage, Drawn, MicrophonesPage, RankPage
 from kymaphon.app.stages.cast.words import CAST_VIEWS
-from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Key, RowTable
 from kymaphon.app.widgets.plan import PlanPicture
-from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.acoustics.cast import PlaceSound
 from kymaphon.core.acoustics.spots import bounds_of
 from kymaphon.core.model.base import Point
+from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.show import Show
 from kymaphon.core.placement.plan import Thing, move_edits, remove_edits, things_of, turn_edits, without_place
 
 WORDS_MS = 80
-TABLES = tuple(name for name, _, _ in CAST_VIEWS)
 
 
-class CastStage(StageSurface):
+class CastStage(PagedStage):
     """One place at a time: its plan, and under it the microphones, the bleed matrix or the adviser's ranking."""
 
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(document, theme, parent)
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__(document, theme, CAST_VIEWS, "microphones", self._made)
         self.place = ""
         self._guess: tuple[str, str] | None = None
         """What was chosen before anybody had looked for what is wrong."""
-        self.view = "microphones"
         self.bands = True
-        self.row = 0
-        self.cell = (0, 1)
         self._live: tuple[Show, PlaceSound] | None = None
         self._adviser = Adviser()
         self._words = QTimer(self)
@@ -54,8 +49,6 @@ class CastStage(StageSurface):
         self._words.timeout.connect(self.why_changed)
         self.forms = CastForms(self, document)
         self.top = CastHead(self, theme, self.head)
-        self.top.show_view(self.view)
-        self.offer_views(self.top.views, self.choose_view)
         self.column.addLayout(self.top.chip_row)
         self.card = QWidget()
         self.card.setObjectName("card")
@@ -64,41 +57,30 @@ class CastStage(StageSurface):
         self.picture = PlanPicture(theme)
         inside.addWidget(self.picture)
         self.column.addWidget(self.card, 5)
-        self.tables = QStackedWidget()
-        self.microphones = RowTable(
-            theme,
-            "Microphones and their parties",
-            "One row for each microphone. The plan and the Why panel follow the row; Enter opens its details.",
-        )
-        self.bleed = RowTable(
-            theme,
-            "Bleed: sources by microphones",
-            "How far each source lies under the microphone's own voice. The Why panel follows the cell.",
-            cells=True,
-        )
-        self.best = RowTable(
-            theme,
-            "Microphones ranked for the selected party",
-            "Each kind at its best allowed spot. The map follows the row; the Why panel has the arithmetic and a button to use it.",
-        )
-        self.microphones.spare = (6, 3, 4)
-        self.howl = RowTable(
-            theme,
-            "Microphones ranked by how far from howling they would be",
-            "Each kind at the spot that lets most through. The map follows the row; the Why panel has a button to use it.",
-        )
-        self.best.spare = self.howl.spare = (5, 2)
-        for table in self._tables:
-            self.tables.addWidget(table)
-        self.column.addWidget(self.tables, 3)
+        self.column.addWidget(self.stack, 3)
         self.start = first_steps(view.START)
         self.column.addWidget(self.start, 8)
         self._connect()
+        self.show_view(self.view)
         self._first_place()
+
+    def _made(self, name: str) -> CastPage:
+        """A table, made when it is first wanted."""
+        if name == "microphones":
+            return MicrophonesPage(self.document, self.theme)
+        if name == "bleed":
+            return BleedPage(self.document, self.theme)
+        return RankPage(self.document, self.theme, name, self._adviser, self._kinds)
+
+    def _page_made(self, page: StagePage) -> None:
+        assert isinstance(page, CastPage)
+        page.picked.connect(lambda sort, name: self.picture.choose((sort, name)))
+        page.opened.connect(lambda sort, name: self._with((sort, name), self._open))
+        page.removed.connect(lambda sort, name: self._with((sort, name), self._remove))
+        page.looked.connect(self._looked)
 
     def _connect(self) -> None:
         self.top.place.connect(self.choose_place)
-        self.top.view.connect(self.choose_view)
         self.top.wanted.connect(self.wanted)
         picture = self.picture
         picture.selected.connect(self._select)
@@ -112,18 +94,20 @@ class CastStage(StageSurface):
         picture.removed.connect(self._remove)
         picture.dropped.connect(self._drop)
         picture.looked.connect(self._draw)
-        self.microphones.chosen.connect(lambda row, _column: self._row_chosen(row))
-        self.microphones.opened.connect(self._row_opened)
-        self.microphones.removed.connect(self._row_removed)
-        self.bleed.chosen.connect(self._cell_chosen)
-        for table in (self.best, self.howl):
-            table.chosen.connect(lambda row, _column: self._rank_chosen(row))
 
     # what is shown
 
     @property
-    def _tables(self) -> tuple[RowTable, ...]:
-        return self.microphones, self.bleed, self.best, self.howl
+    def page(self) -> CastPage:
+        """The table on screen: of those without a place there is but one."""
+        page = self.page_of("microphones" if self.place == ELSEWHERE else self.view)
+        assert isinstance(page, CastPage)
+        return page
+
+    @property
+    def table(self) -> RowTable:
+        """The table on screen."""
+        return self.page.table
 
     @property
     def _show(self) -> Show:
@@ -180,15 +164,13 @@ class CastStage(StageSurface):
 
     def set_scale(self, scale: float) -> None:
         self.picture.scale = scale
-        for table in self._tables:
-            table.verticalHeader().setDefaultSectionSize(round(26 * scale))
-            table.setMinimumHeight(three_rows(scale))
+        super().set_scale(scale)
 
     def zoom(self, steps: int) -> None:
         self.picture.zoom(steps)
 
     def first(self) -> QWidget:
-        return self.microphones if self.place == ELSEWHERE else self.picture
+        return self.table if self.place == ELSEWHERE else self.picture
 
     def refresh(self) -> None:
         self._live = None
@@ -206,68 +188,49 @@ class CastStage(StageSurface):
         self._draw()
 
     def _draw(self) -> None:
-        """Plan, tables and words from what is drawn now."""
-        sound, analysis = self.sound, self.document.analysis
-        self.tables.setCurrentIndex(TABLES.index(self.view if sound is not None else "microphones"))
+        """Plan, table and words from what is drawn now."""
+        sound, page = self.sound, self.page
+        self.stack.setCurrentWidget(page)
         self.card.setVisible(sound is not None)
-        self.tables.setVisible(sound is not None or self.place == ELSEWHERE)
+        self.stack.setVisible(sound is not None or self.place == ELSEWHERE)
         self.start.setVisible(not self.place)
         if self.place == ELSEWHERE:
             self.title.setText("Elsewhere")
             self.subtitle.setText("Who takes part without a place on a plan: audiences, recorders, players, lines.")
-            rows = view.elsewhere_rows(analysis, self.shown)
-            self.microphones.set_rows(view.ELSEWHERE_HEADINGS, view.ELSEWHERE_HELP, rows)
-            self.microphones.choose(next((i for i, row in enumerate(rows) if row.key == self.key), -1))
-            self.tables.setMaximumHeight(16777215)
-            return
-        if sound is None:
+            assert isinstance(page, MicrophonesPage)
+            page.draw_elsewhere(self.document.analysis, self.shown, self.key)
+            self.stack.setMaximumHeight(16777215)
+        elif sound is None:
             self.title.setText("Cast")
             self.subtitle.setText("Start with a place: Add, Place. Then put into it who must be heard.")
             self.picture.set_content(view.nothing(), ("", ""))
-            for table in self._tables:
-                table.set_rows((), (), ())
-            return
-        self.title.setText(sound.place.name)
-        self.subtitle.setText(view.place_words(sound))
-        subject = self._subject(sound)
-        mic = subject.mic
-        now = self._ranked(sound)
-        choice = now.at(self.row)
-        seen = self.picture.seen_of(bounds_of(sound))
-        shows = self.bands and (now.howl is not None or self.view != "howl")
-        kind = choice.kind if choice else None
-        found = self._adviser.placement(sound, subject, kind, seen, now.howl) if shows else None
-        content = view.plan_content(
-            analysis, self.shown, sound, self.things, self.key, mic, found, choice.at if choice else None
-        )
-        self.picture.set_content(content, self.key)
-        rows = view.microphone_rows(analysis, self.shown, sound)
-        self.microphones.set_rows(view.MIC_HEADINGS, view.MIC_HELP, rows)
-        chosen = next((i for i, row in enumerate(rows) if row.key == self.key), -1)
-        if chosen < 0 and mic is not None:
-            chosen = next((i for i, row in enumerate(rows) if row.key[1] == sound.mics[mic].device.id), -1)
-        self.microphones.choose(chosen)
-        headings, help_, cells = view.bleed_rows(analysis, sound)
-        self.bleed.set_rows(headings, help_, cells)
-        if cells and len(headings) > 1:
-            self.cell = (min(self.cell[0], len(cells) - 1), min(max(self.cell[1], 1), len(headings) - 1))
-            self.bleed.choose(*self.cell)
-        if self.view in RANKINGS:
-            own = sound.mics[mic].kind.id if mic is not None else ""
-            fill(self.best if self.view == "best" else self.howl, now, self.row, own)
-        current = self.tables.currentWidget()
-        if isinstance(current, RowTable):
-            self.tables.setMaximumHeight(max(current.fitting_height(), 110))
+            page.draw(None)
+        else:
+            self.title.setText(sound.place.name)
+            self.subtitle.setText(view.place_words(sound))
+            drawn = self._drawn(sound)
+            page.draw(drawn)
+            self._draw_plan(drawn, page)
+            self.stack.setMaximumHeight(page.fitting_height())
 
-    def _subject(self, sound: PlaceSound) -> Subject:
-        """What the selection is about."""
-        return subject_of(sound, self.key)
+    def _drawn(self, sound: PlaceSound) -> Drawn:
+        subject, held = subject_of(sound, self.key), self._live is not None
+        return Drawn(self.document.analysis, self.shown, sound, self.things, self.key, subject, held)
 
-    def _ranked(self, sound: PlaceSound) -> Ranked:
-        """What the view ranks for the selection."""
-        kinds = tuple(kind for kind in self.forms.catalogue if kind.microphone is not None)
-        subject, held = self._subject(sound), self._live is not None
-        return ranked(self._adviser, self.view, self.document.analysis, sound, subject, kinds, held=held)
+    def _draw_plan(self, drawn: Drawn, page: CastPage) -> None:
+        """The plan, with the map of the selected voice for its microphone or for the one that a ranking chose."""
+        choice, howl = page.choice(), page.howl if isinstance(page, RankPage) else None
+        found = None
+        if self.bands and (howl is not None or self.view != "howl"):
+            kind, seen = choice.kind if choice else None, self.picture.seen_of(bounds_of(drawn.sound))
+            found = self._adviser.placement(drawn.sound, drawn.subject, kind, seen, howl)
+        at, mic = choice.at if choice else None, drawn.subject.mic
+        content = view.plan_content(drawn.analysis, drawn.show, drawn.sound, drawn.things, drawn.key, mic, found, at)
+        self.picture.set_content(content, drawn.key)
+
+    def _kinds(self) -> tuple[Kind, ...]:
+        """The microphones that can be had."""
+        return tuple(kind for kind in self.forms.catalogue if kind.microphone is not None)
 
     # the Why panel
 
@@ -282,13 +245,7 @@ class CastStage(StageSurface):
                 hint="Add a place, then people and microphones.",
                 actions=(Action("place", "Add a place\u2026", "A room, deck or yard with its own air."),),
             )
-        if self.view == "bleed":
-            return view.why_bleed(analysis, self.shown, sound, *self.cell)
-        subject = self._subject(sound)
-        if self.view in RANKINGS:
-            return why_ranked(analysis, sound, subject, self._ranked(sound), self.row)
-        thing = next((row for row in self.things if row.key == self.key), None)
-        return view.why_thing(analysis, self.shown, sound, thing, subject.mic)
+        return self.page.why()
 
     def act(self, action: str) -> None:
         if action in ("place", "party", "microphone"):
@@ -296,22 +253,19 @@ class CastStage(StageSurface):
         elif action == "best":
             self.choose_view("best")
         elif action == "details":
-            thing = next((row for row in self.things if row.key == self.key), None)
-            if thing is not None:
-                self._open(thing)
+            self._with(self.key, self._open)
         elif action == "use":
             self._use_choice()
 
     def _use_choice(self) -> None:
         """Puts the chosen kind of the ranking where it is best."""
-        sound = self.sound
-        choice = self._ranked(sound).at(self.row) if sound is not None else None
+        sound, choice = self.sound, self.page.choice()
         thing = next((row for row in self.things if row.key == self.key), None)
         if thing is None or not self._still(thing):
             return
         if sound is not None and choice is not None:
             known = self.document.analysis.catalogue
-            edits, text = use_edits(self._show, self.place, known, sound, self._subject(sound), choice)
+            edits, text = use_edits(self._show, self.place, known, sound, subject_of(sound, self.key), choice)
             self._do(edits, text)
 
     # what the user does
@@ -319,16 +273,19 @@ class CastStage(StageSurface):
     def choose_place(self, place: str) -> None:
         """Another place."""
         self.document.end_preview()
-        self.place, self.row, self._live = place, 0, None
+        self.place, self._live = place, None
         self._choose_worst()
+        self.page.begin()
         self.refresh()
         self.why_changed.emit()
 
-    def choose_view(self, name: str) -> None:
-        """Microphones, bleed, or the ranking."""
-        self.view, self.row = name, 0
-        self.top.show_view(name)
-        self._draw()
+    def show_view(self, view: str) -> None:
+        super().show_view(view)
+        self.page.begin()
+
+    def choose_view(self, view: str) -> None:
+        """Microphones, bleed, or a ranking."""
+        super().choose_view(view)
         self.why_changed.emit()
 
     def show_bands(self, on: bool) -> None:
@@ -355,35 +312,18 @@ class CastStage(StageSurface):
             self.picture.choose(first.key)
 
     def _select(self, _sort: str, _name: str) -> None:
-        self.row = 0
+        self.page.begin()
+        self._looked()
+
+    def _looked(self) -> None:
         self._draw()
         self.why_changed.emit()
 
-    def _row_chosen(self, row: int) -> None:
-        rows = self.microphones.words.rows
-        if row < len(rows):
-            self.picture.choose(rows[row].key)
-
-    def _row_opened(self, row: int) -> None:
-        rows = self.microphones.words.rows
-        thing = next((thing for thing in self.things if row < len(rows) and thing.key == rows[row].key), None)
+    def _with(self, key: Key, do: Callable[[Thing], None]) -> None:
+        """Does something with the thing of a row."""
+        thing = next((thing for thing in self.things if thing.key == key), None)
         if thing is not None:
-            self._open(thing)
-
-    def _row_removed(self, row: int) -> None:
-        rows = self.microphones.words.rows
-        thing = next((thing for thing in self.things if row < len(rows) and thing.key == rows[row].key), None)
-        if thing is not None:
-            self._remove(thing)
-
-    def _cell_chosen(self, row: int, column: int) -> None:
-        self.cell = (row, max(column, 1))
-        self.why_changed.emit()
-
-    def _rank_chosen(self, row: int) -> None:
-        self.row = row
-        self._draw()
-        self.why_changed.emit()
+            do(thing)
 
     def _move(self, thing: Thing, to: Point, carry: bool, *, done: bool) -> None:
         if self._still(thing):

@@ -1,14 +1,12 @@
-"""The head of Rig: four tables to choose from, two buttons, the search, and a chip for each place."""
+"""The head of Rig: two buttons, the search, and a chip for each place."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QLineEdit, QPushButton, QWidget
 
-from kymaphon.app.stages.rig.words import RIG_VIEWS
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
-from kymaphon.app.widgets.views import mark_view, view_buttons
 from kymaphon.app.widgets.why import empty
 from kymaphon.core.model.show import Show
 
@@ -22,20 +20,17 @@ class RigHead(QObject):
     """Makes the buttons, and says what was pressed or typed.
 
     Signals:
-        view: name of one of `RIG_VIEWS`.
         wanted: name of a command.
         fold: id of a place that is to be one box, or no longer.
         find: what is searched, and whether to go on to the next.
     """
 
-    view = Signal(str)
     wanted = Signal(str)
     fold = Signal(str)
     find = Signal(str, bool)
 
-    def __init__(self, parent: QWidget, head: QHBoxLayout, shown: str) -> None:
+    def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
-        self.views = view_buttons(self, head, RIG_VIEWS, self.view.emit)
         self.chips = FlowLayout()
         self.buttons: list[QPushButton] = []
         for name, words, tip in BUTTONS:
@@ -55,11 +50,6 @@ class RigHead(QObject):
         self.search.returnPressed.connect(lambda: self.find.emit(self.search.text(), True))
         self._places: tuple[tuple[str, str], ...] | None = None
         self._folds: dict[str, QPushButton] = {}
-        self.show_view(shown)
-
-    def show_view(self, name: str) -> None:
-        """Marks a table as the one that is shown."""
-        mark_view(self.views, name)
 
     def show_places(self, show: Show, collapsed: frozenset[str]) -> None:
         """A chip for each place that has devices: pressed, the place is one box."""

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QStackedWidget, QTableView, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.cast.head import first_steps
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.rig import view as view
 from kymaphon.app.stages.rig.forms import RigForms
 from kymaphon.app.stages.rig.head import RigHead
 from kymaphon.app.stages.rig.lists import RigLists, do
-from kymaphon.app.stages.rig.words import START
-from kymaphon.app.stages.surface import StageSurface
+from kymaphon.app.stages.rig.pages import PatchPage, RigPage, made
+from kymaphon.app.stages.rig.words import RIG_VIEWS, START
 from kymaphon.app.theme import Theme
-from kymaphon.app.widgets.cast_table import RowTable
-from kymaphon.app.widgets.patch_table import PatchTable
 from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
-from kymaphon.app.widgets.views import three_rows
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.model.findings import Finding
@@ -27,19 +26,18 @@ from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Show
 from kymaphon.core.report.chain import PLACE, Chain, chain_of
 
 
-class RigStage(StageSurface):
-    """The chain as a picture, and under it one of four tables. Everything follows one selection."""
+class RigStage(PagedStage):
+    """The chain as a picture, and under it one of five tables. Everything follows one selection."""
 
-    def __init__(self, document: Document, theme: Theme, parent: QWidget | None = None) -> None:
-        super().__init__(document, theme, parent)
-        self.view = "patch"
+    def __init__(self, document: Document, theme: Theme) -> None:
+        super().__init__(document, theme, RIG_VIEWS, "patch", self._made)
         self._guess: Key | None = None
         """What was chosen before anybody had looked for what is wrong."""
         self.collapsed: frozenset[str] = frozenset()
         self.forms = RigForms(self, theme, document)
+        self.lists = RigLists(self, document, self.forms)
         self.title.setText("Rig")
-        self.top = RigHead(self, self.head, self.view)
-        self.offer_views(self.top.views, self.choose_view)
+        self.top = RigHead(self)
         self.column.addLayout(self.top.chips)
         self.card = QWidget()
         self.card.setObjectName("card")
@@ -52,35 +50,25 @@ class RigStage(StageSurface):
         self.pictures.addWidget(self.routes_plan)
         inside.addWidget(self.pictures)
         self.column.addWidget(self.card, 7)
-        self.tables = QStackedWidget()
-        self.lists = RigLists(self, document, self.forms)
-        self.patch = PatchTable(theme, self.lists.options)
-        self.devices = RowTable(
-            theme,
-            "Devices",
-            "One row for each device. The picture and the Why panel follow the row; Enter opens its details.",
-        )
-        self.routes = RowTable(theme, "Routes", "Audio cables and power in the same place, the riskiest first.")
-        self.pull = RowTable(theme, "Pull list", "What to take out of the store; printed with the rig sheet.")
-        self.knobs = RowTable(theme, "Knobs", "Which may be touched on air: who hears each of them turned.")
-        self.knobs.spare = (2,)
-        self.devices.spare = (4, 1)
-        self._tables = {
-            "patch": self.patch,
-            "devices": self.devices,
-            "routes": self.routes,
-            "knobs": self.knobs,
-            "pull": self.pull,
-        }
-        for table in self._tables.values():
-            self.tables.addWidget(table)
-        self.column.addWidget(self.tables, 4)
+        self.column.addWidget(self.stack, 4)
         self.start = first_steps(START)
         self.column.addWidget(self.start, 10)
         self._connect()
+        self.show_view(self.view)
+
+    def _made(self, name: str) -> RigPage:
+        return made(name, self.document, self.theme, self.lists.options)
+
+    def _page_made(self, page: StagePage) -> None:
+        assert isinstance(page, RigPage)
+        page.picked.connect(lambda sort, name: self._choose((sort, name)))
+        page.opened.connect(self._open)
+        page.removed.connect(self._remove)
+        if isinstance(page, PatchPage):
+            page.table.removed.connect(self._unplug)
+            page.table.edited.connect(self.lists.edit)
 
     def _connect(self) -> None:
-        self.top.view.connect(self.choose_view)
         self.top.wanted.connect(self.wanted)
         self.top.fold.connect(self.fold)
         self.top.find.connect(lambda text, onward: self._find(text, onward=onward))
@@ -92,20 +80,25 @@ class RigStage(StageSurface):
         self.routes_plan.chosen.connect(lambda name: self._choose(("cable" if ">" in name else "run", name)))
         self.routes_plan.opened.connect(self._open)
         self.routes_plan.removed.connect(self._remove)
-        self.patch.chosen.connect(lambda ends: self._choose(("cable", ">".join(ends))))
-        self.patch.removed.connect(self._unplug)
-        self.patch.edited.connect(self.lists.edit)
         self.lists.renamed.connect(lambda name: self.picture.choose(("cable", name), show=False))
-        for table in (self.devices, self.routes):
-            table.chosen.connect(lambda row, _column, table=table: self._row_chosen(table, row))
-            table.opened.connect(lambda _row: self._open())
-            table.removed.connect(lambda _row: self._remove())
 
     # what is shown
 
     @property
     def _show(self) -> Show:
         return self.document.show
+
+    @property
+    def page(self) -> RigPage:
+        """The table on screen."""
+        page = self.page_of(self.view)
+        assert isinstance(page, RigPage)
+        return page
+
+    @property
+    def table(self) -> QTableView:
+        """The table on screen."""
+        return self.page.table
 
     @property
     def key(self) -> Key:
@@ -127,7 +120,7 @@ class RigStage(StageSurface):
         self.picture.set_chain(chain, hues, places)
         empty_ = not show.devices
         self.card.setVisible(not empty_)
-        self.tables.setVisible(not empty_)
+        self.stack.setVisible(not empty_)
         self.start.setVisible(empty_)
         counts = f"{len(show.devices)} devices, {len(show.cables)} cables"
         self.subtitle.setText(f"{counts}. {self._summary()}" if show.devices else "Nothing is in it yet.")
@@ -135,8 +128,7 @@ class RigStage(StageSurface):
         if self._missing(self.key) or (self.key == self._guess and not analysis.unsearched):
             self._choose_worst()
             self._guess = self.key if analysis.unsearched else None
-        self.patch.set_rows(view.patch_table_rows(analysis))
-        self._fill(hues)
+        self.page.refresh("", "")
         self._follow()
 
     def _summary(self) -> str:
@@ -148,18 +140,6 @@ class RigStage(StageSurface):
         if not self._show.cables:
             return f"{words}; nothing is plugged yet." if rows else "Nothing is plugged yet."
         return f"{words}; {silent} carry no signal yet." if silent else f"{words}; signal in every cable."
-
-    def _fill(self, hues: dict[str, int]) -> None:
-        """The table that is in front; the others are filled when they come there."""
-        analysis = self.document.analysis
-        if self.view == "devices":
-            self.devices.set_rows(view.DEVICE_HEADINGS, view.DEVICE_HELP, view.device_rows(analysis, hues))
-        elif self.view == "routes":
-            self.routes.set_rows(view.ROUTE_HEADINGS, view.ROUTE_HELP, view.route_rows(analysis))
-        elif self.view == "knobs":
-            self.knobs.set_rows(view.KNOB_HEADINGS, view.KNOB_HELP, view.knob_rows(analysis))
-        elif self.view == "pull":
-            self.pull.set_rows(view.PULL_HEADINGS, view.PULL_HELP, view.pull_rows(analysis))
 
     def _missing(self, key: Key) -> bool:
         if key[0] == "run":
@@ -196,18 +176,13 @@ class RigStage(StageSurface):
         return NOTHING
 
     def _follow(self) -> None:
-        """The tables follow the selection."""
-        kind, name = self.key
-        self.patch.choose(tuple(name.split(">")) if kind == "cable" else None)  # type: ignore[arg-type]
-        rows = self.devices.words.rows
-        self.devices.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
-        rows = self.routes.words.rows
-        self.routes.choose(next((k for k, row in enumerate(rows) if row.key == self.key), -1))
+        """Table and plan follow the selection."""
+        self.page.follow(self.key)
         analysis = self.document.analysis
         place = view.route_place(analysis, self.key) if self.view == "routes" else None
         self.pictures.setCurrentWidget(self.routes_plan if place is not None else self.picture)
         if place is not None:
-            self.routes_plan.set_plan(view.route_plan(analysis, place), name)
+            self.routes_plan.set_plan(view.route_plan(analysis, place), self.key[1])
 
     # the Why panel
 
@@ -246,14 +221,6 @@ class RigStage(StageSurface):
 
     # what the user does
 
-    def choose_view(self, name: str) -> None:
-        """Another table."""
-        self.view = name
-        self.top.show_view(name)
-        self.tables.setCurrentWidget(self._tables[name])
-        self._fill({party.id: k for k, party in enumerate(self.document.analysis.show.parties)})
-        self._follow()
-
     def fold(self, place: str) -> None:
         """Collapses a place into one box, or opens it."""
         self.collapsed ^= {place}
@@ -272,11 +239,6 @@ class RigStage(StageSurface):
     def _chosen(self) -> None:
         self._follow()
         self.why_changed.emit()
-
-    def _row_chosen(self, table: RowTable, row: int) -> None:
-        rows = table.words.rows
-        if row < len(rows):
-            self._choose(rows[row].key)
 
     def _find(self, text: str, *, onward: bool = False) -> None:
         """Dims what does not match and goes to the first that does; Enter goes on to the next."""
@@ -416,9 +378,7 @@ class RigStage(StageSurface):
 
     def set_scale(self, scale: float) -> None:
         self.picture.scale = self.routes_plan.scale = scale
-        for table in self._tables.values():
-            table.verticalHeader().setDefaultSectionSize(round(26 * scale))
-            table.setMinimumHeight(three_rows(scale))
+        super().set_scale(scale)
 
     def first(self) -> QWidget:
         return self.picture if self._show.devices else self.top.buttons[0]
