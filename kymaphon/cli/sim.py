@@ -78,14 +78,14 @@ def _play(report: Report, faults: tuple[Fault, ...], options: argparse.Namespace
     import numpy as np
 
     from kymaphon.files.takes import write_audio
-    from kymaphon.sim.playing import ShowPlayer
+    from kymaphon.sim.playing import ShowPlayer, rms_dbfs
     from kymaphon.sim.through import heard_through, throughs
 
     rate = report.show.sample_rate_hz
     player = ShowPlayer(report, sample_rate_hz=rate, seed=options.seed, faults=faults)
     ears = report.graph.ears[options.listener]
-    late = _latest_ms(report, options.listener)
-    sound = player.listen(options.listener, options.seconds + late / 1000)[:, round(late * rate / 1000) :]
+    late = player.skipped_ms(options.listener)
+    sound = player.arrived(options.listener, options.seconds)
     if options.through:
         try:
             sound = heard_through(sound, rate, throughs()[options.through])
@@ -97,7 +97,7 @@ def _play(report: Report, faults: tuple[Fault, ...], options: argparse.Namespace
     clipped = int((np.abs(sound) > 1).sum())
     about = f"Simulated: what {report.party_name(options.listener)} hears of {report.show.title}"
     write_audio(options.render, np.clip(sound, -1, 1).T.astype(np.float32), rate, about=about)
-    rms = [float(10 * np.log10(max(float((row**2).mean()) * 2, 1e-20))) for row in sound]
+    rms = list(map(float, rms_dbfs(sound)))
     if options.json:
         print_json(
             {
@@ -122,9 +122,3 @@ def _play(report: Report, faults: tuple[Fault, ...], options: argparse.Namespace
         print(f"It begins {late:.0f} ms in, when everybody has arrived there.")
     for row in faults:
         print(f"In the rig that plays: {row.label}.")
-
-
-def _latest_ms(report: Report, listener: str) -> float:
-    """When the last of the voices has come to a listener: until then it would be silence."""
-    late = [row.path.delay_ms for (ears, _), row in report.feeds.items() if ears == listener and row.path is not None]
-    return max(late, default=0.0)

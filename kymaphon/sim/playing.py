@@ -56,6 +56,18 @@ class _Part:
     block: int
 
 
+def rms_dbfs(sound: Floats) -> Floats:
+    """RMS of each side in dBFS by AES17, where a sine of full scale is 0; silence is -200.
+
+    Args:
+        sound: shape (sides, frames).
+
+    >>> rms_dbfs(np.sin(np.arange(480) * np.pi / 24)[None]).round(6) + 0.0
+    array([0.])
+    """
+    return np.asarray(10 * np.log10(np.maximum((sound**2).mean(axis=1) * 2, 1e-20)))
+
+
 @dataclass
 class ShowPlayer:
     """A rig that plays.
@@ -95,6 +107,17 @@ class ShowPlayer:
             ValueError: less than a second.
         """
         return self.at(self.analysis.graph.ears[listener], seconds, sources=sources)
+
+    def skipped_ms(self, listener: str) -> float:
+        """When the last of the voices has come to a listener: until then it would be silence."""
+        feeds = self.analysis.feeds.items()
+        late = (row.path.delay_ms for (ears, _), row in feeds if ears == listener and row.path is not None)
+        return max(late, default=0.0)
+
+    def arrived(self, listener: str, seconds: float) -> Floats:
+        """What a listener hears, `seconds` of it from when everybody has arrived there; as `listen`."""
+        late = self.skipped_ms(listener) / 1000
+        return self.listen(listener, seconds + late)[:, round(late * self.sample_rate_hz) :]
 
     def at(self, nodes: Sequence[int], seconds: float, *, sources: Mapping[int, Floats] | None = None) -> Floats:
         """The sound at some points; shape (points, frames).

@@ -26,9 +26,8 @@ from kymaphon.app.widgets.gate_paint import (
     paint_shapes,
     paint_thresholds,
 )
-from kymaphon.core.dynamics.envelope import gain_at
 from kymaphon.core.dynamics.evaluation import Evaluation, Trial
-from kymaphon.core.dynamics.outline import outline, spread
+from kymaphon.core.dynamics.outline import behind_gate, level_span, outline, spread
 from kymaphon.core.model.processing import Gate
 
 STEP_DB = 0.5
@@ -98,11 +97,7 @@ class GatePicture(QWidget):
         self.word, self.span = -1, None
         if trial is not None:
             self.view = (0.0, self.seconds)
-            low, high = np.percentile(trial.levels, (2, 100)) if len(trial.levels) else (-80.0, 0.0)
-            self.limits = (
-                max(float(np.floor((low - 6) / 5) * 5), CLOSED_DB),
-                float(np.ceil((high + 3) / 5) * 5),
-            )
+            self.limits = level_span(trial.levels, room_db=(6, 3), percent=2, floor_db=CLOSED_DB)
             self.shapes = spread(trial, *self.limits, BINS)
         self.update()
 
@@ -227,9 +222,7 @@ class GatePicture(QWidget):
         levels = self._outline[1]
         if not self.after or self.gate is None:
             return levels
-        steps = np.linspace(self.view[0], self.view[1], count, endpoint=False) / trial.step_s
-        gain = gain_at(trial.turns(self.gate), self.gate, trial.step_s, steps)
-        return np.asarray(levels + 20 * np.log10(np.maximum(gain, 1e-6)))
+        return behind_gate(levels, trial, self.gate, self.view)
 
     def _paint_level(self, painter: QPainter) -> None:
         """The level as a picture of its own, made anew only when it changes: under the hand just the gate moves."""

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.axes import Axes, plot_area, round_levels
+from kymaphon.core.dynamics.outline import level_span
 
 Floats = NDArray[np.float64]
 LOWEST_HZ, HIGHEST_HZ = 25.0, 16000.0
@@ -72,10 +73,7 @@ class SpectrumPicture(QWidget):
 
     def _limits(self) -> tuple[float, float]:
         heard = np.concatenate((self.voice, self.room))
-        heard = heard[heard > -150]
-        if not len(heard):
-            return -100.0, 0.0
-        return float(np.floor(np.percentile(heard, 3) / 10) * 10 - 5), float(np.ceil(heard.max() / 5) * 5 + 2)
+        return level_span(heard[heard > -150], room_db=(10, 2), percent=3, floor_db=-150)
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)

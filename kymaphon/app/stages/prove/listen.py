@@ -26,7 +26,7 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.report.versions import Version, versions_for
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.takes import write_audio
-from kymaphon.sim.playing import ShowPlayer
+from kymaphon.sim.playing import ShowPlayer, rms_dbfs
 from kymaphon.sim.through import heard_through, throughs
 
 Floats = NDArray[np.float64]
@@ -278,16 +278,9 @@ class ListenPage(StagePage):
 def _played(report: Report, show: Show, listener: str) -> Floats:
     """Eight seconds of a show at somebody's ears, from when everybody has arrived there; shape (sides, frames)."""
     changed = report if show is report.show else figures_of(show, before=report)
-    rate = changed.show.sample_rate_hz
-    late = max(
-        (row.path.delay_ms for (ears, _), row in changed.feeds.items() if ears == listener and row.path is not None),
-        default=0.0,
-    )
-    sound = ShowPlayer(changed, sample_rate_hz=rate).listen(listener, SECONDS + late / 1000)
-    return sound[:, round(late * rate / 1000) :]
+    return ShowPlayer(changed, sample_rate_hz=changed.show.sample_rate_hz).arrived(listener, SECONDS)
 
 
 def _level(sound: Floats) -> float:
-    """RMS in dBFS (AES17), of the louder side."""
-    power = float((sound**2).mean(axis=1).max()) if sound.size else 0.0
-    return float(10 * np.log10(max(power * 2, 1e-12)))
+    """RMS of the louder side, in dBFS."""
+    return float(rms_dbfs(sound).max()) if sound.size else float("-inf")
