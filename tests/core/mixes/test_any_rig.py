@@ -27,7 +27,7 @@ from kymaphon.core.report.mixes import (
     track_lines,
 )
 from tests.budget import some
-from tests.core.test_random_rigs import random_rig
+from tests.core.analysis.test_random_rigs import random_rig
 
 CATALOGUE = shipped_catalogue()
 NOW = datetime(2026, 1, 1, tzinfo=UTC)

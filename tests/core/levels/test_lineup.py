@@ -30,7 +30,7 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.practice import PointMark
 from kymaphon.core.model.show import Show
 from tests.budget import tries
-from tests.core.test_levels import one_chain
+from tests.core.levels.test_levels import one_chain
 
 LATENESS = np.array([1.0, 1.0, 4.0])
 """Turns of the first gains of the generated voices count once, of the one that both share twice for each voice."""

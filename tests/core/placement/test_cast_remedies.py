@@ -17,8 +17,8 @@ from kymaphon.core.placement.head_turns import turned_level_db, turns_of
 from kymaphon.core.placement.moves import inside, placed_in
 from kymaphon.core.rules.cast_bleed import WITHIN, quiet_aim_deg
 from tests.budget import tries
+from tests.core.acoustics.test_cast_sound import places
 from tests.core.rooms import mic, person, room
-from tests.core.test_cast_sound import places
 
 MANY = settings(max_examples=tries(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 MENDS = {

@@ -13,7 +13,7 @@ from kymaphon.core.graph.ladder import NoiseField
 from kymaphon.core.graph.stability import Stability
 from kymaphon.core.graph.transfer import Transfer
 from tests.budget import tries
-from tests.core.test_paths_transfer import random_graphs
+from tests.core.graph.test_paths_transfer import random_graphs
 
 
 def mesh(seed: int, size: int = 60, each: float = 2.2, radius: float = 0.7) -> np.ndarray:

@@ -19,9 +19,9 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.wants import wants_of
 from tests.budget import some
+from tests.core.analysis.test_random_rigs import random_rig
 from tests.core.mixes.rooms import calls, studio
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
-from tests.core.test_random_rigs import random_rig
 
 PEOPLE = [
     {

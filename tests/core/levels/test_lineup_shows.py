@@ -20,10 +20,10 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import growth_of
 from kymaphon.core.units import db_to_power, power_to_db
 from kymaphon.core.wiring.linked_controls import twins_along
+from tests.core.analysis.test_offers import four_on_tracks, two_desks, wedge
 from tests.core.hand_typed import game_stream, play
+from tests.core.levels.test_levels import one_chain
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, rig, wire
-from tests.core.test_levels import one_chain
-from tests.core.test_offers import four_on_tracks, two_desks, wedge
 
 RECORD = {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "deck.disc"}
 

@@ -15,7 +15,7 @@ from kymaphon.core.model.practice import POINTS, PointMark
 from kymaphon.core.model.scales import house_at, socket_scales
 from kymaphon.core.model.show import Show
 from kymaphon.core.wiring.linked_controls import turned_together, twins_along
-from tests.core.test_levels import one_chain
+from tests.core.levels.test_levels import one_chain
 
 
 @pytest.mark.parametrize(

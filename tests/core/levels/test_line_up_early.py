@@ -15,7 +15,7 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.placement.placing import best_of, comfortable_m
 from tests.core.rigs import MUSIC, TAPE, VOICE, dev, rig, wire
 from tests.core.rooms import person, room
-from tests.core.test_supply_legs_tone import own
+from tests.core.wiring.test_supply_legs_tone import own
 
 
 def player(socket_dbu: float | None, **party: object) -> Show:

@@ -14,7 +14,7 @@ from kymaphon.core.levels.meter.active import SpeechMeter
 from kymaphon.core.levels.meter.recursive import RecursiveFilter, one_pole
 from kymaphon.core.model import weights
 
-SPEECH = sorted((Path(__file__).parents[1] / "data" / "speech").glob("*.flac"))
+SPEECH = sorted((Path(__file__).parents[2] / "data" / "speech").glob("*.flac"))
 THIRDS_HZ = (
     63,
     80,

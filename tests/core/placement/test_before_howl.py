@@ -17,8 +17,8 @@ from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.placement.before_howl import before_howl
 from kymaphon.files.show_file import write_show
-from tests.core.test_in_the_room import YARD
-from tests.core.test_offers import four_on_tracks, two_desks, wedge
+from tests.core.analysis.test_offers import four_on_tracks, two_desks, wedge
+from tests.core.rules.test_in_the_room import YARD
 
 GAIN = SettingRef("desk", "in1", "gain_db")
 

@@ -280,7 +280,7 @@ def test_silence_names_what_is_shut() -> None:
 
 def test_the_noise_of_a_detour_is_the_sum_of_its_sources() -> None:
     """10 lg of the sum of powers, by NumPy over the graph's own noise sources."""
-    from tests.core.test_rig_rules import BREAKS
+    from tests.core.rules.test_rig_rules import BREAKS
 
     show = BREAKS["out-and-back"]
     finding = of_code(show, "out-and-back")[0]

@@ -13,8 +13,8 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.rules.ears import echo_cancelled, own_knobs
 from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 from tests.core.hand_typed import SHOWS
+from tests.core.levels.test_levels import one_chain
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
-from tests.core.test_levels import one_chain
 
 
 def two_in_headphones(knob: float = -16.0, apart: float = 1.2) -> Show:

@@ -17,7 +17,7 @@ import kymaphon.core
 from kymaphon.core.graph.signal import Knob, SignalGraph, nearest_step, reachable
 from kymaphon.core.model.ids import NodeId, PortId, SettingRef
 from kymaphon.core.model.show import same_socket
-from tests.core.test_paths_transfer import random_graphs
+from tests.core.graph.test_paths_transfer import random_graphs
 
 NAMES = st.from_regex(r"[a-z][a-z0-9-]{0,7}", fullmatch=True)
 SIDES = st.sampled_from(("", "l", "r"))

@@ -20,7 +20,7 @@ from kymaphon.core.levels.lineup.run import (
 from kymaphon.core.model.edits import SetField, SetValue, apply_all
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import rig_sheet
-from tests.core.test_levels import one_chain
+from tests.core.levels.test_levels import one_chain
 
 NOW = datetime(2026, 6, 5, 19, 0, tzinfo=UTC)
 

@@ -19,8 +19,8 @@ from kymaphon.core.model.practice import PointMark
 from kymaphon.core.model.references import ShowProblem, check_references, reference_problems
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.before_air import before_air
+from tests.core.analysis.test_offers import wedge
 from tests.core.rigs import of_code
-from tests.core.test_offers import wedge
 
 YARD = {"id": "studio", "name": "Yard", "outdoors": True, "ambient_dba": 40}
 SEND = SettingRef("desk", "in1>send1", "on")

@@ -12,9 +12,9 @@ from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.connectors import one_hole
 from kymaphon.core.model.show import Show
 from kymaphon.core.wiring.earth import earth_loops, earth_ties
+from tests.core.analysis.test_offers import two_desks
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire
 from tests.core.rooms import cast_codes, mic, person, room
-from tests.core.test_offers import two_desks
 
 
 def taped(*, gain_db: float = 55.0, wants: list[dict[str, Any]] | None = None, **more: Any) -> Show:

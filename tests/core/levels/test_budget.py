@@ -19,7 +19,7 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import white_a_db
 from kymaphon.core.noise import cascade_noise_db, thermal_noise_dbu
 from tests.budget import tries
-from tests.core.test_levels import one_chain
+from tests.core.levels.test_levels import one_chain
 
 
 def boosted(gain: float = 33.0, **changes: object) -> Show:

@@ -8,7 +8,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.model.edits import SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.placement.howl import spares
-from tests.core.test_offers import four_on_tracks, wedge
+from tests.core.analysis.test_offers import four_on_tracks, wedge
 
 GAIN = SettingRef("desk", "in1", "gain_db")
 

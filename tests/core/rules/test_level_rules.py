@@ -13,8 +13,8 @@ from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import speech_a_db
-from tests.core.test_budget import boosted
-from tests.core.test_levels import one_chain
+from tests.core.levels.test_budget import boosted
+from tests.core.levels.test_levels import one_chain
 
 
 def of_code(show: Show, code: str) -> list[Finding]:

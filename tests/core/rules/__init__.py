@@ -1,0 +1,1 @@
+"""Tests of this room of the core."""
