@@ -14,7 +14,8 @@ from kymaphon.files.errors import FileProblem
 
 
 def take(options: argparse.Namespace) -> int:
-    from kymaphon.core.takes.sound_faults import STRETCH_S
+    from kymaphon.core.takes.faults.finder import in_common
+    from kymaphon.core.takes.faults.stretch import STRETCH_S
     from kymaphon.files.audio import faults_of, measure_take
 
     group = _channels(options.group)
@@ -32,7 +33,14 @@ def take(options: argparse.Namespace) -> int:
     heard = {path: faults_of(path, row, partial=options.partial) for path, row in rows} if options.faults else {}
     if options.json:
         told = {path: {"faults": [row.to_json() for row in found]} for path, found in heard.items()}
-        print_json({"takes": [{"file": path, **row.to_json(), **told.get(path, {})} for path, row in rows]})
+        answer: dict[str, Any] = {
+            "takes": [{"file": path, **row.to_json(), **told.get(path, {})} for path, row in rows]
+        }
+        if len(heard) > 1:
+            every, alone = in_common(list(heard.values()))
+            answer["faults_in_all"] = list(every)
+            answer["faults_in_one"] = {list(heard)[n]: list(codes) for n, codes in alone.items()}
+        print_json(answer)
     else:
         for path, row in rows:
             print(path)
@@ -48,10 +56,16 @@ def take(options: argparse.Namespace) -> int:
             for fault in heard.get(path, ()):
                 where = f", at {', '.join(f'{at:.1f}' for at in fault.at_s[:5])} s" if fault.at_s else ""
                 print(f"  {fault.code} ({fault.confidence:.0%}): {fault.evidence}{where}. {fault.cure}")
+                print(f"    To be sure: {fault.test}")
             if options.faults and row.duration_s < STRETCH_S:
                 print(f"  shorter than {STRETCH_S:.0f} s: telephones and differences of channels were not listened for")
             if options.faults and not heard.get(path):
                 print("  nothing is heard to be wrong with it")
+        if len(heard) > 1:
+            every, alone = in_common(list(heard.values()))
+            print(f"in all of them: {', '.join(every) if every else 'nothing'}")
+            for n, codes in alone.items():
+                print(f"in {Path(list(heard)[n]).name} alone: {', '.join(codes)}")
     return 2 if failed else 0
 
 

@@ -9,8 +9,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from kymaphon.core.takes.faults.finder import FaultFinder, ranked
+from kymaphon.core.takes.faults.kinds import SoundFault
+from kymaphon.core.takes.faults.tones import pause_fault
 from kymaphon.core.takes.measure import NotANumberError, TakeMeasure, TakeMeter
-from kymaphon.core.takes.sound_faults import FaultFinder, SoundFault, tone_fault
 from kymaphon.files.cut_short import refuse_cut_short, wave_layout
 from kymaphon.files.errors import FileProblem
 
@@ -133,20 +135,40 @@ def measure_take(
         return result
 
 
-def faults_of(path: str | Path, measured: TakeMeasure, *, partial: bool = False) -> tuple[SoundFault, ...]:
-    """What is heard to be wrong with a recording that was measured, the surest first, in bounded memory. Raises FileProblem: it cannot be read."""
+def faults_of(
+    path: str | Path, measured: TakeMeasure, *, partial: bool = False, progress: Progress | None = None
+) -> tuple[SoundFault, ...]:
+    """What is heard to be wrong with a recording that was measured, the surest first.
+
+    Raises:
+        FileProblem: it cannot be read.
+        Cancelled: `progress` said stop.
+    """
     import soundfile
 
     with open_take(path, partial=partial) as file:
         finder = FaultFinder(file.samplerate, file.channels)
+        taken = 0
         try:
             while len(block := file.read(max(BLOCK_FRAMES // file.channels, 4096), dtype="float32", always_2d=True)):
                 finder.add(block)
+                taken += len(block)
+                if progress is not None and not progress(min(1.0, taken / max(file.frames, 1))):
+                    raise Cancelled
         except soundfile.LibsndfileError as error:
             if not partial:
                 raise FileProblem(path, f"breaks off: {error.error_string.strip().rstrip('.')}") from error
-        found = [*finder.result(), *((tone_fault(measured.hum),) if measured.hum is not None else ())]
-        return tuple(sorted(found, key=lambda row: -row.confidence))
+        found = finder.result()
+        if measured.hum is None:
+            return found
+        # The quietest half second has more lines; the whole recording tells their frequency better.
+        pause = pause_fault(measured.hum)
+        fit = next((row for row in found if row.code in ("hum", "dimmer-buzz")), None)
+        if fit is not None:
+            pause = replace(
+                pause, confidence=max(pause.confidence, fit.confidence), evidence=f"{pause.evidence}; {fit.evidence}"
+            )
+        return ranked([pause, *(row for row in found if row is not fit)])
 
 
 def _is_cut(path: str | Path) -> bool:

@@ -1,0 +1,1 @@
+"""What is wrong with the sound of a recording: one detector each, fed with stretches of it."""

@@ -1,0 +1,99 @@
+"""A fault that is heard in a recording, and the figures from which on one is told (`core/data/prove.json`, `sound`)."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+from kymaphon.core.figures import data_table
+
+MOST_MARKS = 20
+
+
+@dataclass(frozen=True, slots=True)
+class SoundFault:
+    """One fault heard.
+
+    Attributes:
+        code: as in `core/data/prove.json`, `sound`.
+        confidence: 0 to 1; see `confidence`.
+        evidence: what was measured, in words with figures.
+        at_s: where it is heard, at most twenty places; empty where it is heard throughout.
+    """
+
+    code: str
+    confidence: float
+    evidence: str
+    at_s: tuple[float, ...] = ()
+
+    @property
+    def name(self) -> str:
+        """For people."""
+        return str(_kinds()[self.code]["name"])
+
+    @property
+    def cure(self) -> str:
+        """What to do."""
+        return str(_kinds()[self.code]["cure"])
+
+    @property
+    def test(self) -> str:
+        """What to try, that tells whether it is this."""
+        return str(_kinds()[self.code]["test"])
+
+    @property
+    def explained_by(self) -> tuple[str, ...]:
+        """Faults that leave the same traces as this one."""
+        return tuple(_kinds()[self.code].get("explained", ()))
+
+    def to_json(self) -> dict[str, object]:
+        return {
+            "code": self.code,
+            "name": self.name,
+            "confidence": round(self.confidence, 2),
+            "evidence": self.evidence,
+            "at_s": [round(row, 3) for row in self.at_s],
+            "test": self.test,
+            "cure": self.cure,
+        }
+
+
+@cache
+def _kinds() -> dict[str, dict[str, Any]]:
+    return {row["code"]: row for row in data_table("prove")["sound"]["kinds"]}
+
+
+def codes() -> tuple[str, ...]:
+    """Every fault that can be heard, in the order of the table."""
+    return tuple(_kinds())
+
+
+def limit(name: str) -> float:
+    """From how much on something is told."""
+    return float(data_table("prove")["sound"]["limits"][name]["value"])
+
+
+def confidence(name: str, measured: float) -> float:
+    """How sure a measurement against a limit makes: 0.5 at the limit, 0.95 at the figure that nothing else gives, by a logistic curve.
+
+    Args:
+        name: a limit that has a `sure` figure.
+        measured: in its unit.
+
+    >>> round(confidence("drift", limit("drift")), 2)
+    0.5
+    """
+    row = data_table("prove")["sound"]["limits"][name]
+    value, sure = float(row["value"]), float(row["sure"])
+    steps = (measured - value) / (sure - value) * math.log(0.95 / 0.05)
+    return 1 / (1 + math.exp(-max(min(steps, 6.0), -6.0)))
+
+
+def fault(code: str, sure: float, evidence: str, at_s: Sequence[float] = ()) -> SoundFault:
+    """A fault of the table; of its places the first twenty."""
+    if code not in _kinds():
+        raise KeyError(code)
+    return SoundFault(code, min(max(sure, 0.0), 0.99), evidence, tuple(float(row) for row in at_s[:MOST_MARKS]))
