@@ -30,6 +30,14 @@ def add_prove_options(row: argparse.ArgumentParser) -> None:
         metavar="FAULT",
         help="tap a simulated rig with this fault in it instead; two at most",
     )
+    row.add_argument("--ask", action="store_true", help="which cause explains a fault that is heard: by questions")
+    row.add_argument(
+        "--answer",
+        action="append",
+        metavar="QUESTION=ANSWER",
+        help="what was tried and heard, as sound=hum or touch=no; several; the most telling question is told next",
+    )
+    row.add_argument("--take", metavar="FILE", help="a recording of the fault: what it shows counts with the answers")
     row.add_argument("--ready", action="store_true", help="what is still open before air, and how long it takes")
     row.add_argument("--faults", action="store_true", help="list every fault that can be planted, by its id")
 
@@ -44,6 +52,9 @@ def prove(options: argparse.Namespace) -> int:
         raise Unusable("--seen and --plant: what was seen comes from a rig or from a simulated one, not from both")
     if options.ready:
         _ready(options)
+        return 0
+    if options.ask or options.answer or options.take:
+        _ask(options)
         return 0
     try:
         model = tap_model(load(options.show))
@@ -66,6 +77,30 @@ def prove(options: argparse.Namespace) -> int:
     else:
         _print_plan(model, diagnosis)
     return 0
+
+
+def _ask(options: argparse.Namespace) -> None:
+    from kymaphon.core.prove.questions import Standing
+    from kymaphon.core.report.questions import standing_json, standing_lines
+    from kymaphon.files.audio import faults_of, measure_take
+
+    report = load(options.show)
+    answers: dict[str, str] = {}
+    for text in options.answer or ():
+        name, equals, what = text.partition("=")
+        if not equals:
+            raise Unusable(f'"{text}" is not QUESTION=ANSWER, as sound=hum')
+        answers[name.strip()] = what.strip()
+    heard = faults_of(options.take, measure_take(options.take)) if options.take else None
+    try:
+        now = Standing(answers, heard, report, report.findings)
+    except ValueError as problem:
+        raise Unusable(str(problem)) from problem
+    if options.json:
+        print_json(standing_json(now))
+        return
+    for line in standing_lines(now):
+        print(line)
 
 
 def _ready(options: argparse.Namespace) -> None:
