@@ -9,6 +9,9 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import numpy as np
+from numpy.typing import NDArray
+
 from kymaphon.core.takes.faults.finder import FaultFinder, ranked
 from kymaphon.core.takes.faults.kinds import SoundFault
 from kymaphon.core.takes.faults.tones import pause_fault
@@ -133,6 +136,14 @@ def measure_take(
                 ),
             )
         return result
+
+
+def excerpt(path: str | Path, start_s: float, seconds: float) -> tuple[NDArray[np.float32], int]:
+    """Part of a recording, shape (frames, channels), and its sample rate; less where it ends before. Raises FileProblem: it cannot be read."""
+    with open_take(path) as file:
+        first = min(max(0, round(start_s * file.samplerate)), file.frames)
+        file.seek(first)
+        return file.read(round(seconds * file.samplerate), dtype="float32", always_2d=True), file.samplerate
 
 
 def faults_of(

@@ -44,7 +44,8 @@ def _dimmer(out: Floats, time: Floats, start: int, rate: int, seed: int, mains_h
 
 def _telephone(out: Floats, time: Floats, start: int, rate: int, seed: int, mains_hz: int, strength: float) -> None:
     sending = np.mod(time, 6.0) < 3.0
-    out += strength * ((np.mod(time, FRAME_S) < SLOT_S) & sending)
+    # Its mean does not come through an input.
+    out += strength * ((np.mod(time, FRAME_S) < SLOT_S) - SLOT_S / FRAME_S) * sending
 
 
 def _wash(out: Floats, time: Floats, start: int, rate: int, seed: int, mains_hz: int, strength: float) -> None:

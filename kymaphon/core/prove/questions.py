@@ -41,6 +41,7 @@ class Question:
         answers: (id, words).
         default: how likely each answer is with a cause that says nothing of it.
         hint: what to mind.
+        short: what it is about, in few words; empty where the answer says it.
     """
 
     id: str
@@ -48,6 +49,11 @@ class Question:
     answers: tuple[tuple[str, str], ...]
     default: Mapping[str, float]
     hint: str = ""
+    short: str = ""
+
+    def told(self, answer: str) -> str:
+        """An answer in few words, with what it is about."""
+        return f"{self.short}: {self.words_of(answer)}" if self.short else self.words_of(answer)
 
     def words_of(self, answer: str) -> str:
         """An answer's words. Raises KeyError: it is none of this question's."""
@@ -99,6 +105,7 @@ def questions() -> tuple[Question, ...]:
             tuple((answer["id"], answer["text"]) for answer in row["answers"]),
             row["default"],
             row["hint"],
+            row["short"],
         )
         for row in _table()["asked"]
     )

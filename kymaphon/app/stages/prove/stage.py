@@ -8,6 +8,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.prove.bench import ProveBench
+from kymaphon.app.stages.prove.ear import FaultEar
 from kymaphon.app.stages.prove.tap import TapPage
 from kymaphon.app.stages.prove.words import PROVE_VIEWS
 from kymaphon.app.theme import Theme
@@ -24,9 +25,11 @@ class ProveStage(PagedStage):
     wants_stage = Signal(str, str)
 
     def __init__(self, document: Document, theme: Theme) -> None:
-        super().__init__(document, theme, PROVE_VIEWS, "tap", lambda view: made(view, self.bench, theme))
+        super().__init__(document, theme, PROVE_VIEWS, "tap", lambda view: made(view, self.bench, self.ear, theme))
         self.bench = ProveBench(document)
         self.bench.setParent(self)
+        self.ear = FaultEar(document)
+        self.ear.setParent(self)
         self.column.addWidget(self.stack, 1)
         self.show_view("tap")
         self.refresh()
@@ -46,7 +49,8 @@ class ProveStage(PagedStage):
         """Nothing is found here by rules."""
 
     def _page_made(self, page: StagePage) -> None:
-        page.wants_voice.connect(lambda _voice: self.choose_view("tap"))
+        views = [name for name, _, _ in PROVE_VIEWS]
+        page.wants_voice.connect(lambda name: self.choose_view(name if name in views else "tap"))
         wants_place = getattr(page, "wants_place", None)
         if wants_place is not None:
             wants_place.connect(self._to_place)
@@ -59,7 +63,7 @@ class ProveStage(PagedStage):
             self.wants_stage.emit(stage, view)
 
 
-def made(view: str, bench: ProveBench, theme: Theme) -> StagePage:
+def made(view: str, bench: ProveBench, ear: FaultEar, theme: Theme) -> StagePage:
     """A view, made when it is first wanted."""
     if view == "tap":
         return TapPage(bench, theme)
@@ -67,6 +71,14 @@ def made(view: str, bench: ProveBench, theme: Theme) -> StagePage:
         from kymaphon.app.stages.prove.listen import ListenPage
 
         return ListenPage(bench, theme)
+    if view == "faults":
+        from kymaphon.app.stages.prove.faults import FaultsPage
+
+        return FaultsPage(ear, theme)
+    if view == "questions":
+        from kymaphon.app.stages.prove.questions import QuestionsPage
+
+        return QuestionsPage(ear, theme)
     if view == "ready":
         from kymaphon.app.stages.prove.ready import ReadyPage
 

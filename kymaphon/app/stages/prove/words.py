@@ -5,12 +5,16 @@ from __future__ import annotations
 PROVE_VIEWS = (
     ("tap", "Tap", "One source after the other: which meters must move, which did, and what explains it."),
     ("listen", "Listen", "What anybody hears of the whole show, as it is and after a remedy."),
+    ("faults", "Faults", "What is heard to be wrong with a recording, how sure, where, and what cures it."),
+    ("questions", "Questions", "What is heard and what changes it: which cause that speaks for."),
     ("ready", "Ready", "What is still open before air, in the order that saves most risk a minute."),
     ("pairs", "Proven", "Every wanted pair: proven, stale since an edit, or not yet."),
 )
 PROVE_COMMANDS = (
     ("tap", "&Tap test", "One source after the other, and what explains what was seen.", ""),
     ("listen", "&Hear what somebody hears", "The whole show by their ears, before and after a remedy.", ""),
+    ("faults", "&Faults in a recording", "What is heard to be wrong, how sure, where, and what cures it.", ""),
+    ("questions", "Fault by &questions", "Hum, crackle, echo: what changes it, and so what it is.", ""),
     ("ready", "Read&y for air", "What is still open of this very show, and how long it takes.", ""),
     ("pairs", "&What is proven", "Every wanted pair: proven, stale, or not yet.", ""),
 )

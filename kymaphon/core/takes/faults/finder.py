@@ -107,12 +107,11 @@ def ranked(found: Iterable[SoundFault]) -> tuple[SoundFault, ...]:
     for row in found:
         if row.code not in best or row.confidence > best[row.code].confidence:
             best[row.code] = row
-    kept = [
-        row
-        for row in best.values()
-        if not any(best[code].confidence >= row.confidence for code in row.explained_by if code in best)
-    ]
-    return tuple(sorted(kept, key=lambda row: -row.confidence))
+    kept: list[SoundFault] = []
+    for row in sorted(best.values(), key=lambda row: -row.confidence):
+        if not any(other.code in row.explained_by for other in kept):
+            kept.append(row)
+    return tuple(kept)
 
 
 def in_common(found: Sequence[Sequence[SoundFault]]) -> tuple[tuple[str, ...], dict[int, tuple[str, ...]]]:

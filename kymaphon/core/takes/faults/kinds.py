@@ -21,7 +21,7 @@ class SoundFault:
         code: as in `core/data/prove.json`, `sound`.
         confidence: 0 to 1; see `confidence`.
         evidence: what was measured, in words with figures.
-        at_s: where it is heard, at most twenty places; empty where it is heard throughout.
+        at_s: where it is heard, at most twenty places of all; empty where it is heard throughout.
     """
 
     code: str
@@ -93,7 +93,9 @@ def confidence(name: str, measured: float) -> float:
 
 
 def fault(code: str, sure: float, evidence: str, at_s: Sequence[float] = ()) -> SoundFault:
-    """A fault of the table; of its places the first twenty."""
+    """A fault of the table; of more than twenty places some, evenly over all of them. Raises KeyError: none of the table."""
     if code not in _kinds():
         raise KeyError(code)
-    return SoundFault(code, min(max(sure, 0.0), 0.99), evidence, tuple(float(row) for row in at_s[:MOST_MARKS]))
+    step = max(1.0, len(at_s) / MOST_MARKS)
+    kept = [float(at_s[int(k * step)]) for k in range(min(len(at_s), MOST_MARKS))]
+    return SoundFault(code, min(max(sure, 0.0), 0.99), evidence, tuple(kept))
