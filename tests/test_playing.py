@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from functools import cache
 from pathlib import Path
 
@@ -14,7 +15,13 @@ import soundfile
 from kymaphon.cli import main
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.dynamics.chain import run_chain
+from kymaphon.core.model.edits import SetValue, apply_all
+from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.processing import Compressor, Gate, Limiter, LowCut, Processing
+from kymaphon.core.model.show import Show
 from kymaphon.core.prove.faults import Fault, audible_faults, single_faults
+from kymaphon.core.takes.faults.finder import FaultFinder
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
 from kymaphon.sim.blemishes import HEARD
@@ -51,7 +58,7 @@ class TestAgainstTheAnalysis:
         node, start = report.graph.mouths[voice]
         tone = np.random.default_rng(1).normal(0, 10 ** (start.value / 20) / math.sqrt(2), 3 * RATE)
         quiet = tone * 1e-3  # under every ceiling
-        player = ShowPlayer(report, noise=False)
+        player = ShowPlayer(report, noise=False, chains=False)
         heard = player.at([report.graph.index[ladder.last.node]], 3.0, sources={node: quiet})[0]
         whole = report.transfer.power_from([node])[report.graph.index[ladder.last.node], 0]
         assert level(heard[RATE:]) == pytest.approx(start.value - 60 + 10 * math.log10(whole), abs=0.35)
@@ -66,7 +73,7 @@ class TestAgainstTheAnalysis:
         frames = RATE
         impulse = np.zeros(frames)
         impulse[0] = 1e-3
-        heard = ShowPlayer(report, noise=False).at([target], 1.0, sources={node: impulse})[0] * 1e3
+        heard = ShowPlayer(report, noise=False, chains=False).at([target], 1.0, sources={node: impulse})[0] * 1e3
         strongest = np.argsort(-strengths)[:6]
         for k in strongest:
             at = round(times[k] * RATE / 1000)
@@ -81,15 +88,15 @@ class TestAgainstTheAnalysis:
         noises = report.graph.noises
         power = report.transfer.power_from([row.node for row in noises])[target]
         expected = 10 * math.log10(sum(10 ** (row.flat_db / 10) * p for row, p in zip(noises, power, strict=True)))
-        heard = ShowPlayer(report, voices=False).at([target], 4.0)[0]
+        heard = ShowPlayer(report, voices=False, chains=False).at([target], 4.0)[0]
         assert level(heard[RATE:]) == pytest.approx(expected, abs=0.2)
 
     def test_chunks_are_one_sound(self) -> None:
         """However long it plays, what was played first is the same."""
         report = quay()
         nodes = report.graph.ears["tam"]
-        short = ShowPlayer(report, noise=False).at(nodes, 1.0)
-        twice = ShowPlayer(report, noise=False).at(nodes, 1.0)
+        short = ShowPlayer(report, noise=False, chains=False).at(nodes, 1.0)
+        twice = ShowPlayer(report, noise=False, chains=False).at(nodes, 1.0)
         assert np.array_equal(short, twice)
         assert short.shape == (len(nodes), RATE)
         assert RATE % CHUNK == 0
@@ -149,6 +156,102 @@ class TestFaults:
             heard = ShowPlayer(report, faults=(self.named(f"{sort}:desk.in3"),)).at([target], 2.0)[0]
             assert not np.allclose(heard, plain), sort
             assert np.isfinite(heard).all()
+
+
+def strip(chain: tuple[Processing, ...], ref: tuple[str, str] = ("desk", "in3"), name: str = REPAIRED) -> Report:
+    """The quay with a chain in one of its strips, and in no other."""
+    return analyse(apply_all(bare(name), (SetValue(SettingRef(*ref, "chain"), chain),)))
+
+
+def bare(name: str = REPAIRED) -> Show:
+    """The quay without any processing."""
+    show = read_show(demo_path(name))
+    rows = [(device.id, key) for device in show.devices for key, row in device.settings.items() if row.chain]
+    return apply_all(show, tuple(SetValue(SettingRef(*row, "chain"), ()) for row in rows))
+
+
+class TestStrips:
+    @pytest.mark.parametrize(
+        "chain",
+        [
+            (Gate(open_db=-20, close_db=-26, range_db=30),),
+            (LowCut(corner_hz=150), Compressor(threshold_db=-25, ratio=4)),
+            (Limiter(ceiling_db=-12),),
+            (Gate(open_db=-22, close_db=-28), Compressor(threshold_db=-20), Limiter(ceiling_db=-10)),
+        ],
+        ids=lambda chain: "-".join(row.sort for row in chain),
+    )
+    def test_a_strip_does_exactly_what_quiets_machines_do(self, chain: tuple[Processing, ...]) -> None:
+        """The sound at the strip with its chain is that without it, run through the chain: to the last bit but single precision."""
+        report = strip(chain)
+        target = report.graph.index["desk.in3:pre"]
+        plain = ShowPlayer(report, chains=False).at([target], 4.0)[0]
+        played = ShowPlayer(report).at([target], 4.0)[0]
+        assert played == pytest.approx(run_chain(plain.astype(np.float32), chain, RATE), abs=1e-6 * np.abs(plain).max())
+        assert not np.allclose(played, plain, rtol=1e-3)
+
+    def test_it_is_heard_by_whoever_hears_the_strip_and_by_nobody_else(self) -> None:
+        report = strip((Gate(open_db=30, close_db=30, range_db=120),))
+        ladder = report.ladder("ilse", "podcast")
+        assert ladder is not None
+        podcast = report.graph.index[ladder.last.node]
+        with_, without = (
+            ShowPlayer(report, noise=False, chains=chains).at([podcast, report.graph.index["desk.in1:pre"]], 3.0)
+            for chains in (True, False)
+        )
+        assert level(with_[0]) < level(without[0]) - 0.2
+        # But for what leaks out of headphones into a microphone nearby.
+        assert np.corrcoef(with_[1], without[1])[0, 1] > 0.999
+
+    def test_two_strips_one_after_the_other_and_one_that_is_off(self) -> None:
+        """The far one works on what the near one lets through."""
+        first, second = Gate(open_db=-20, close_db=-26), Compressor(threshold_db=-25)
+        show = bare(FAULTY)
+        refs = (SettingRef("slip-mixer", "in1", "chain"), SettingRef("desk", "in4", "chain"))
+        chained = analyse(
+            apply_all(show, (SetValue(refs[0], (first,)), SetValue(refs[1], (second, first.with_(on=False)))))
+        )
+        nearer = analyse(apply_all(show, (SetValue(refs[0], (first,)),)))
+        target = chained.graph.index["desk.in4:pre"]
+        before = ShowPlayer(nearer).at([target], 3.0)[0]
+        after = ShowPlayer(chained).at([target], 3.0)[0]
+        assert after == pytest.approx(
+            run_chain(before.astype(np.float32), (second,), RATE), abs=1e-5 * np.abs(before).max()
+        )
+
+    def test_chunks_and_seeds_are_as_without(self) -> None:
+        report = strip((Gate(open_db=-20, close_db=-26),))
+        target = [report.graph.index["desk.in3:pre"]]
+        one, other = (ShowPlayer(report, seed=4).at(target, 2.0) for _ in range(2))
+        assert (one == other).all()
+        assert ShowPlayer(report, seed=5).at(target, 2.0) != pytest.approx(one)
+
+    def test_a_gate_set_too_high_eats_words_and_the_finder_hears_it(self) -> None:
+        """Planted in the rig that plays, found in what it plays."""
+        report = quay()
+        fault = next(row for row in audible_faults(report) if row.id == "gate-high:desk.in3")
+        target = report.graph.index["desk.in3:pre"]
+        plain, eaten = (ShowPlayer(report, faults=faults).at([target], 24.0)[0] for faults in ((), (fault,)))
+        step = RATE // 100
+        loud = np.sqrt((plain[: len(plain) // step * step].reshape(-1, step) ** 2).mean(axis=1))
+        left = np.sqrt((eaten[: len(eaten) // step * step].reshape(-1, step) ** 2).mean(axis=1))
+        talk = loud > np.percentile(loud, 60)
+        assert 0.05 < float((left[talk] < 0.1 * loud[talk]).mean()) < 0.98
+        assert np.abs(eaten).max() > 0.5 * np.abs(plain).max()
+
+
+def test_a_doubled_way_that_the_show_computes_is_heard_in_what_its_rig_plays() -> None:
+    """The finding: all voices reach the podcast twice, so many ms apart and so many dB different. The recording: a comb of that delay."""
+    report = quay(FAULTY)
+    finding = next(row for row in report.findings if row.code == "arrives-twice")
+    figures = {row.name: row.value for row in finding.figures}
+    sound = ShowPlayer(report).arrived("podcast", 24.0)
+    finder = FaultFinder(RATE, 2)
+    finder.add(sound.T.astype(np.float32))
+    comb = next(row for row in finder.result() if row.code == "comb")
+    heard = [float(row) for row in re.findall(r"-?\d+\.\d+", comb.evidence.replace("\u2212", "-"))]
+    assert heard[0] == pytest.approx(figures["apart"], abs=0.1)
+    assert heard[1] == pytest.approx(-figures["difference"], abs=0.5)
 
 
 class TestThrough:

@@ -10,16 +10,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Mapping, Sequence
+from copy import copy
 from dataclasses import dataclass, field
+from functools import lru_cache
 from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.computing.computed import Computed
+from kymaphon.core.dynamics.chain import run_chain
 from kymaphon.core.graph.components import components_of
 from kymaphon.core.graph.signal import STRAY
 from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.processing import Processing
 from kymaphon.core.prove.faults import SILENT, Fault
 from kymaphon.sim.blemishes import blemish
 from kymaphon.sim.rig import FULL_SCALE
@@ -28,7 +32,12 @@ from kymaphon.sim.talker import talk
 Floats = NDArray[np.float64]
 CHUNK = 12000
 BLOCK = 4000
+OTHER = -1
+"""No node: what is about to be added to one."""
+BANK = 1 << 20
 TALK_S = 6.0
+MURMUR_S = 10.2
+"""Six of its swells."""
 TALKERS = 6
 """So many talkers are made, each so long; voices share them, each from a place of its own, and they go round."""
 SHORTEST = 16
@@ -56,6 +65,21 @@ class _Part:
     block: int
 
 
+@dataclass(slots=True)
+class _Noise:
+    """A source of noise: in each chunk it reads the bank from another place, so that no two are alike, nor one at two times."""
+
+    rng: np.random.Generator
+    rms: float
+    at: int = 0
+
+
+@lru_cache(2)
+def noise_bank(seed: int) -> Floats:
+    """White noise of RMS 1, made once for all sources: shape (BANK,)."""
+    return np.random.default_rng([seed, BANK]).normal(0.0, 1.0, BANK)
+
+
 def rms_dbfs(sound: Floats) -> Floats:
     """RMS of each side in dBFS by AES17, where a sine of full scale is 0; silence is -200.
 
@@ -77,6 +101,8 @@ class ShowPlayer:
         faults: what is wrong with the rig that plays; the show stays as it is.
         noise: whether rooms, microphones and stages add theirs.
         voices: whether anybody speaks.
+        chains: whether strips process (`core/dynamics`, exactly as on Quiet). Duckers do not: they listen to another strip. What comes
+            round a loop into its own strip comes there as if that strip did not process.
     """
 
     analysis: Computed
@@ -85,6 +111,7 @@ class ShowPlayer:
     faults: tuple[Fault, ...] = ()
     noise: bool = True
     voices: bool = True
+    chains: bool = True
     _steps: list[list[_Step]] = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
@@ -135,20 +162,70 @@ class ShowPlayer:
         """The same, chunk by chunk, in bounded memory but for what is spoken; shapes (points, frames of the chunk)."""
         if frames < LEAST_S * self.sample_rate_hz:
             raise ValueError("a rig plays for a second at least")
+        yield from self._played(nodes, frames, sources, self._processed(nodes, frames, sources))
+
+    def _processed(self, nodes: Sequence[int], frames: int, sources: Mapping[int, Floats] | None) -> dict[int, Floats]:
+        """What comes out of each strip that processes, the first on the way first; node -> shape (frames,)."""
+        out: dict[int, Floats] = {}
+        if not self.chains:
+            return out
+        chained = {node: chain for node in self._needed(nodes) if (chain := self._chain(node))}
+        before = {node: set(self._needed([node])) & set(chained) - {node} for node in chained}
+        # Whatever else processes on the way to a strip goes first; strips in one loop go together.
+        while len(out) < len(chained):
+            left = [node for node in chained if node not in out]
+            free = [node for node in left if before[node] <= set(out)] or left
+            sounds = np.concatenate(list(self._played(free, frames, sources, out)), axis=1)
+            for node, sound in zip(free, sounds, strict=True):
+                out[node] = run_chain(sound.astype(np.float32), chained[node], self.sample_rate_hz).astype(np.float64)
+        return out
+
+    def _chain(self, node: int) -> tuple[Processing, ...]:
+        """What a strip does at its node, with the faults that are in it."""
+        chain = tuple(row for row in self.analysis.chain_at(self.analysis.graph.nodes[node].id) if row.on)
+        for fault in self.faults:
+            if fault.gate is not None and fault.node == node:
+                chain = (fault.gate, *(row for row in chain if row.sort != "gate"))
+        return chain
+
+    def _played(
+        self,
+        nodes: Sequence[int],
+        frames: int,
+        sources: Mapping[int, Floats] | None,
+        given: Mapping[int, Floats],
+    ) -> Iterator[Floats]:
+        """Everything mixed; `given` is what sounds at some nodes whatever comes there."""
+        player = copy(self)
+        player._steps = [[] if n in given else list(row) for n, row in enumerate(self._steps)]
+        player.faults = tuple(row for row in self.faults if row.gate is None and row.node not in given)
+        return player._mixed(nodes, frames, sources, given)
+
+    def _mixed(
+        self,
+        nodes: Sequence[int],
+        frames: int,
+        sources: Mapping[int, Floats] | None,
+        given: Mapping[int, Floats],
+    ) -> Iterator[Floats]:
         needed = self._needed(nodes)
         spoken = self._spoken(frames, needed) if sources is None else dict(sources)
+        spoken.update(given)
         order = self._order(needed)
         kept = self._history(needed)
         store = {node: np.zeros(kept[node] + CHUNK) for node in needed}
-        draws = self._draws(needed)
-        limits = self._limits(needed, order)
+        store[OTHER] = np.zeros(CHUNK)
+        draws = {node: row for node, row in self._draws(needed).items() if node not in given}
+        limits = {node: most for node, most in self._limits(needed, order).items() if node not in given}
         for start in range(0, frames, CHUNK):
             count = min(CHUNK, frames - start)
+            for rows in draws.values():
+                for noise in rows:
+                    noise.at = int(noise.rng.integers(0, BANK - CHUNK))
             for node in needed:
                 row = store[node]
                 if start:
                     row[: kept[node]] = row[CHUNK : CHUNK + kept[node]].copy()
-                row[kept[node] :] = 0.0
             for part in order:
                 for at in range(0, count, part.block):
                     length = min(part.block, count - at)
@@ -247,16 +324,16 @@ class ShowPlayer:
                 kept[step.source] = max(kept[step.source], step.delay)
         return kept
 
-    def _draws(self, needed: list[int]) -> dict[int, list[tuple[np.random.Generator, float]]]:
-        """Noise of each node: its own generator and its RMS."""
-        rows: dict[int, list[tuple[np.random.Generator, float]]] = {}
+    def _draws(self, needed: list[int]) -> dict[int, list[_Noise]]:
+        """Noise of each node: where it reads the bank, and its RMS."""
+        rows: dict[int, list[_Noise]] = {}
         if not self.noise:
             return rows
         wanted, names = set(needed), self.analysis.graph.nodes
         for n, source in enumerate(self.analysis.graph.noises):
             if source.node in wanted and math.isfinite(source.flat_db):
                 rng = np.random.default_rng([self.seed, n, crc32(names[source.node].id.encode())])
-                rows.setdefault(source.node, []).append((rng, 10 ** (source.flat_db / 20) / math.sqrt(2)))
+                rows.setdefault(source.node, []).append(_Noise(rng, 10 ** (source.flat_db / 20) / math.sqrt(2)))
         return rows
 
     def _limits(self, needed: list[int], order: list[_Part]) -> dict[int, float]:
@@ -277,20 +354,17 @@ class ShowPlayer:
         if not self.voices:
             return {}
         wanted, out = set(needed), {}
-        talkers: dict[int, Floats] = {}
         for party in self.analysis.voices:
             node, level = self.analysis.graph.mouths[party.id]
             if node not in wanted:
                 continue
             seed = crc32(party.id.encode()) + self.seed
             if party.kind in NO_SPEECH or party.kind == "instrument":
-                sound = _murmur(frames, self.sample_rate_hz, seed)
+                sound = np.resize(_murmur(self.sample_rate_hz, seed), frames)
             else:
-                which = seed % TALKERS
-                if which not in talkers:
-                    talkers[which] = talk(TALK_S, self.sample_rate_hz, level_dbfs=0.0, seed=self.seed * TALKERS + which)
-                begin = (seed // TALKERS) % len(talkers[which])
-                sound = np.resize(np.roll(talkers[which], -begin), frames)
+                talker = _talker(self.sample_rate_hz, self.seed * TALKERS + seed % TALKERS)
+                begin = (seed // TALKERS) % len(talker)
+                sound = np.resize(np.roll(talker, -begin), frames)
             out[node] = sound * 10 ** (level.value / 20)
         return out
 
@@ -305,20 +379,29 @@ class ShowPlayer:
         length: int,
         start: int,
         spoken: Mapping[int, Floats],
-        draws: Mapping[int, list[tuple[np.random.Generator, float]]],
+        draws: Mapping[int, list[_Noise]],
         limits: Mapping[int, float],
     ) -> None:
-        first = kept[node] + at
-        out = store[node][first : first + length]
+        first, bank = kept[node] + at, noise_bank(self.seed)
+        out, other = store[node][first : first + length], store[OTHER][:length]
+        begun = False
+        for step in self._steps[node]:
+            begin = kept[step.source] + at - step.delay
+            heard = store[step.source][begin : begin + length]
+            np.multiply(heard, step.gain, out=other if begun else out)
+            if begun:
+                out += other
+            begun = True
+        if not begun:
+            out[:] = 0.0
+        for noise in draws.get(node, ()):
+            begin = noise.at + at
+            np.multiply(bank[begin : begin + length], noise.rms, out=other)
+            out += other
         own = spoken.get(node)
         if own is not None:
             part = own[start + at : start + at + length]
             out[: len(part)] += part
-        for rng, rms in draws.get(node, ()):
-            out += rng.normal(0.0, rms, length)
-        for step in self._steps[node]:
-            begin = kept[step.source] + at - step.delay
-            out += step.gain * store[step.source][begin : begin + length]
         for fault in self.faults:
             if fault.node == node:
                 self._blemish(fault, out, start + at)
@@ -348,8 +431,16 @@ def _gains_from(start: int, out: Mapping[int, list[tuple[int, float]]]) -> dict[
     return best
 
 
-def _murmur(frames: int, rate: int, seed: int) -> Floats:
-    """What is no speech: noise that falls by 3 dB an octave and swells slowly, at 0 dBFS (AES17)."""
+@lru_cache(2 * TALKERS)
+def _talker(rate: int, seed: int) -> Floats:
+    """Talk of `TALK_S` at 0 dBFS; kept, for it is played again and again."""
+    return talk(TALK_S, rate, level_dbfs=0.0, seed=seed)
+
+
+@lru_cache(8)
+def _murmur(rate: int, seed: int) -> Floats:
+    """What is no speech: noise that falls by 3 dB an octave and swells slowly, at 0 dBFS (AES17); `MURMUR_S` long, and goes round."""
+    frames = round(MURMUR_S * rate)
     rng = np.random.default_rng(seed)
     spectrum = np.fft.rfft(rng.normal(0, 1, frames))
     spectrum[1:] /= np.sqrt(np.arange(1, len(spectrum)))

@@ -12,9 +12,12 @@ from dataclasses import dataclass
 from functools import cache
 
 from kymaphon.core.computing.computed import Computed
+from kymaphon.core.dynamics.places import strips_of
 from kymaphon.core.figures import data_table
 from kymaphon.core.graph.signal import EdgeKind, Knob, SignalGraph, Switch
+from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.ids import NodeId, SettingRef
+from kymaphon.core.model.processing import Gate
 from kymaphon.core.model.show import Cable
 
 SILENT = -math.inf
@@ -90,6 +93,7 @@ class Fault:
         moves: what becomes of steps of the signal.
         ref: the setting that stands otherwise, of faults that are a setting.
         node: where it is heard, of faults that change no level; -1 for others.
+        gate: the gate that its strip has instead of its own.
     """
 
     id: str
@@ -99,6 +103,7 @@ class Fault:
     moves: tuple[Move, ...] = ()
     ref: SettingRef | None = None
     node: int = -1
+    gate: Gate | None = None
 
     @property
     def prior(self) -> float:
@@ -130,7 +135,33 @@ def audible_faults(analysis: Computed) -> tuple[Fault, ...]:
                 label = f"{sort.name[:1].upper()}{sort.name[1:]} at {analysis.device_name(device)}, {_part(analysis, ends[1])}"
                 node = graph.edges[edges[0]].target
                 out.append(Fault(f"{sort.id}:{ends[1]}", sort.id, label, device, node=node))
-    return tuple(out)
+    return (*out, *_gates(analysis))
+
+
+def _gates(analysis: Computed) -> Iterator[Fault]:
+    """A gate that opens only for the loudest syllables, in each strip that a voice passes and that has one by its kind's data."""
+    seen = set()
+    for voice in analysis.voices:
+        ladder = analysis.any_ladder(voice.id)
+        if voice.kind in NO_SPEECH or ladder is None:
+            continue
+        speech = {rung.node: rung.speech_db for rung in ladder.rungs}
+        for strip in strips_of(analysis, voice.id):
+            if not (strip.has("gate") or any(row.sort == "gate" for row in strip.chain)) or strip.node in seen:
+                continue
+            seen.add(strip.node)
+            opens = speech[strip.node] + reading_figure("gate-high")
+            gate = Gate(open_db=opens, close_db=opens - 3, attack_ms=5, hold_ms=20, release_ms=20, range_db=60)
+            place = f"{strip.ref.device}.{strip.ref.key}"
+            node = analysis.graph.index[strip.node]
+            yield Fault(
+                f"gate-high:{place}",
+                "gate-high",
+                f"Gate set too high at {strip.name}",
+                strip.ref.device,
+                node=node,
+                gate=gate,
+            )
 
 
 # cables

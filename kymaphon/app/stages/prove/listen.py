@@ -196,7 +196,7 @@ class ListenPage(StagePage):
             return WhyContent("Listen", hint=self.problem or "The whole show is played by the simulated rig.")
         version = self.versions[self.place]
         notes = [
-            "Every voice, room, microphone and stage of the rig at once, as the graph has them; processing in strips is left out."
+            "Every voice, room, microphone and stage of the rig at once, as the graph has them; strips process as on Quiet, duckers do not."
         ]
         chosen = self.through.currentData()
         if chosen:
