@@ -124,7 +124,7 @@ class Drill:
             raise ValueError("this drill is over")
         self.steps += 1
         told = self.judge(given)
-        self.right += told.right
+        self.right += told.right and bool(told.words)  # a part of an answer is not judged
         if not told.right:
             self.mistakes.append(told.words)
         return told

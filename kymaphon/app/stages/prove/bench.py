@@ -185,11 +185,11 @@ class ProveBench(QObject):
         self.answer_all({meter: what for (_, meter), what in seen.items()})
         self.simulated |= {(self.tap, self.model.meters[meter].id) for _, meter in seen}
 
-    def hide(self) -> None:
-        """Hides one fault, that tapping can find, in the simulated rig."""
+    def hide(self, faults: tuple[Fault, ...] = ()) -> None:
+        """Hides faults in the simulated rig; without any one that tapping can find."""
         assert self.model is not None
         self.seen, self.order, self.simulated = {}, [], set()
-        self.hidden = (random.choice([row.faults[0] for row in self.model.suspects]),)
+        self.hidden = faults or (random.choice([row.faults[0] for row in self.model.suspects]),)
         self._ask()
         self.changed.emit()
 

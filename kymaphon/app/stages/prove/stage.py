@@ -79,6 +79,10 @@ def made(view: str, bench: ProveBench, ear: FaultEar, theme: Theme) -> StagePage
         from kymaphon.app.stages.prove.questions import QuestionsPage
 
         return QuestionsPage(ear, theme)
+    if view == "practice":
+        from kymaphon.app.stages.prove.practice import PracticePage
+
+        return PracticePage(bench, theme)
     if view == "ready":
         from kymaphon.app.stages.prove.ready import ReadyPage
 

@@ -7,6 +7,7 @@ PROVE_VIEWS = (
     ("listen", "Listen", "What anybody hears of the whole show, as it is and after a remedy."),
     ("faults", "Faults", "What is heard to be wrong with a recording, how sure, where, and what cures it."),
     ("questions", "Questions", "What is heard and what changes it: which cause that speaks for."),
+    ("practice", "Practice", "Drills on the simulated rig of this show; nothing of it is changed but its log."),
     ("ready", "Ready", "What is still open before air, in the order that saves most risk a minute."),
     ("pairs", "Proven", "Every wanted pair: proven, stale since an edit, or not yet."),
 )
@@ -15,6 +16,7 @@ PROVE_COMMANDS = (
     ("listen", "&Hear what somebody hears", "The whole show by their ears, before and after a remedy.", ""),
     ("faults", "&Faults in a recording", "What is heard to be wrong, how sure, where, and what cures it.", ""),
     ("questions", "Fault by &questions", "Hum, crackle, echo: what changes it, and so what it is.", ""),
+    ("practice", "P&ractice", "Drills of growing difficulty: line up, build a mix, find a fault, set a gate.", ""),
     ("ready", "Read&y for air", "What is still open of this very show, and how long it takes.", ""),
     ("pairs", "&What is proven", "Every wanted pair: proven, stale, or not yet.", ""),
 )
