@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from kymaphon.core.analysis.report import Report
 
 
 def bench_prove() -> None:
@@ -44,3 +48,42 @@ def bench_prove() -> None:
         ShowPlayer(analysis).at(ears, 20.0)
         took = time.perf_counter() - start
         print(f"sim: {name}: {20.0 / took:.1f} times as fast as time")
+    _bench_faults()
+    _bench_questions(report)
+
+
+def _bench_faults() -> None:
+    """Ten minutes of talk in stereo, measured and then listened to for what is wrong."""
+    import tempfile
+    from pathlib import Path
+
+    import numpy as np
+
+    from kymaphon.files.audio import faults_of, measure_take
+    from kymaphon.files.takes import write_audio
+    from kymaphon.sim.talker import talk
+
+    rate = 48000
+    voice = np.resize(talk(20.0, rate, level_dbfs=-20.0, seed=1), 600 * rate)
+    sound = np.stack((voice, 0.5 * voice), axis=1) + np.random.default_rng(1).normal(0, 1e-4, (600 * rate, 2))
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "ten.wav"
+        write_audio(path, sound.astype(np.float32), rate, about="talk")
+        start = time.perf_counter()
+        measured = measure_take(path)
+        taken = time.perf_counter()
+        faults_of(path, measured)
+        done = time.perf_counter()
+    ratio = (done - taken) / (taken - start)
+    print(f"faults: ten minutes in {done - taken:.1f} s, {ratio:.2f} times what measuring takes (at most 2)")
+
+
+def _bench_questions(report: Report) -> None:
+    """The next question with half of them answered."""
+    from kymaphon.core.prove.questions import Standing, questions
+
+    answers = {row.id: row.answers[0][0] for row in questions()[:5]}
+    start = time.perf_counter()
+    asked = Standing(answers, None, report).next_question
+    print(f"questions: the next one in {1000 * (time.perf_counter() - start):.0f} ms")
+    assert asked is not None

@@ -15,29 +15,28 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import numpy as np
 from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
 from kymaphon.app.stages.feeds.out import OutPage
+from kymaphon.app.stages.prove.faults import FaultsPage
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import Plug, SetValue
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Cable
+from kymaphon.core.prove.faults import audible_faults
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show
+from kymaphon.files.takes import write_audio
+from kymaphon.sim.playing import ShowPlayer
 
 FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
 
 def cast(window: Window) -> None:
     window.go("Cast")
-
-
-def cast_light(window: Window) -> None:
-    window.swap_theme()
-    window.go("Cast")
-    window.cast.choose_place("slipway")
 
 
 def cast_best(window: Window) -> None:
@@ -52,13 +51,6 @@ def level(window: Window) -> None:
 def feeds(window: Window) -> None:
     window.go("Feeds")
     window.feeds.choose("ferry", "ferry")
-
-
-def feeds_light(window: Window) -> None:
-    window.swap_theme()
-    window.go("Feeds")
-    window.feeds.choose("stream", "mira")
-    window.feeds.hearing.choose_below("response")
 
 
 def _level_view(window: Window, view: str) -> None:
@@ -177,6 +169,39 @@ def prove_tap(window: Window) -> None:
         wait_for(lambda: bench.busy)
 
 
+def prove_faults(window: Window) -> None:
+    """The podcast as the simulated rig plays it, with a telephone beside a lead."""
+    report = window.document.analysis
+    telephone = next(row for row in audible_faults(report) if row.id == "telephone-burst:desk.in1")
+    rate = report.show.sample_rate_hz
+    sound = ShowPlayer(report, sample_rate_hz=rate, faults=(telephone,)).arrived("podcast", 24.0)
+    path = Path(tempfile.mkdtemp()) / "rehearsal.wav"
+    write_audio(path, np.clip(sound, -1, 1).T.astype(np.float32), rate, about="Simulated: the podcast")
+    window.go("Prove")
+    window.prove.choose_view("faults")
+    window.prove.ear.choose(path)
+    wait_for(lambda: window.prove.ear.busy)
+    page = window.prove.page
+    assert isinstance(page, FaultsPage)
+    row = next(n for n, fault in enumerate(page.faults) if fault.code == "telephone-burst")
+    page.table.setCurrentIndex(page.table.words.index(row, 0))
+
+
+def prove_questions(window: Window) -> None:
+    """A hum that lights do not change."""
+    window.go("Prove")
+    window.prove.choose_view("questions")
+    for question, answer in (("sound", "hum"), ("constant", "constant"), ("light", "no")):
+        window.prove.ear.answer(question, answer)
+
+
+def prove_ready(window: Window) -> None:
+    window.swap_theme()
+    window.go("Prove")
+    wait_for(lambda: window.prove.bench.model is None or window.document.busy)
+    window.prove.choose_view("ready")
+
+
 def feeds_circles(window: Window) -> None:
     """The demo with one cable more: the software's monitor mix back into the desk, turned down a little."""
     fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
@@ -196,11 +221,6 @@ def feeds_out_light(window: Window) -> None:
         time.sleep(0.01)
 
 
-def crosspoints(window: Window) -> None:
-    window.go("Feeds")
-    window.feeds.choose_view("switches")
-
-
 def rig(window: Window) -> None:
     window.go("Rig")
 
@@ -214,7 +234,6 @@ def rig_routes(window: Window) -> None:
 
 VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
-    "cast-light": cast_light,
     "cast-best-dark": cast_best,
     "rig-dark": rig,
     "rig-routes-light": rig_routes,
@@ -226,12 +245,13 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "quiet-spectrum-dark": quiet_spectrum,
     "quiet-strip-light": quiet_strip_light,
     "feeds-dark": feeds,
-    "feeds-light": feeds_light,
     "feeds-plan-dark": feeds_plan,
     "feeds-circles-dark": feeds_circles,
     "feeds-out-light": feeds_out_light,
-    "crosspoints-dark": crosspoints,
     "prove-tap-dark": prove_tap,
+    "prove-faults-dark": prove_faults,
+    "prove-questions-dark": prove_questions,
+    "prove-ready-light": prove_ready,
 }
 
 

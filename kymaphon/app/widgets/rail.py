@@ -143,7 +143,11 @@ def progress_words(stage: str, state: StageState) -> str:
     """So many of so many; empty where a stage has nothing to count yet."""
     if not state.items:
         return ""
-    return f"{state.items} {'row' if state.items == 1 else 'rows'}" if stage == "Book" else f"{state.settled} of {state.items}"
+    return (
+        f"{state.items} {'row' if state.items == 1 else 'rows'}"
+        if stage == "Book"
+        else f"{state.settled} of {state.items}"
+    )
 
 
 def _mark(state: StageState | None) -> str:

@@ -141,6 +141,11 @@ def _groups(analysis: Computed) -> list[str]:
     return [known[row.kind].group for row in analysis.show.devices]
 
 
+def _on_battery(analysis: Computed) -> bool:
+    known = analysis.catalogue.with_kinds(*analysis.show.kinds)
+    return any(known[row.kind].runs_on_battery for row in analysis.show.devices)
+
+
 def _phantom(analysis: Computed) -> bool:
     known = analysis.catalogue.with_kinds(*analysis.show.kinds)
     kinds = (known[row.kind] for row in analysis.show.devices)
@@ -160,10 +165,7 @@ def _digital(analysis: Computed) -> bool:
 
 NEEDS: Mapping[str, tuple[str, Odds]] = {
     "wireless": ("a wireless set", lambda analysis: "wireless" in _groups(analysis)),
-    "battery": (
-        "anything on a battery",
-        lambda analysis: bool({"wireless", "phone", "recorder"} & set(_groups(analysis))),
-    ),
+    "battery": ("anything on a battery", _on_battery),
     "phantom": ("a microphone or box that needs phantom power", _phantom),
     "two-mics": ("a second microphone", lambda analysis: _groups(analysis).count("microphone") > 1),
     "digital": ("two digital devices", _digital),

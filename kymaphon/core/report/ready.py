@@ -154,6 +154,17 @@ def _outside(analysis: Report) -> Iterator[OpenPoint]:
                 "listen",
                 note="A private test stream was heard on a telephone",
             )
+    kinds = analysis.catalogue.with_kinds(*show.kinds)
+    batteries = [analysis.device_name(row.id) for row in show.devices if kinds[row.kind].runs_on_battery]
+    if batteries and "battery" not in said:
+        yield _point(
+            "battery",
+            f"{len(batteries)} {'battery' if len(batteries) == 1 else 'batteries'} not looked at",
+            f"{_listed(batteries)}; nothing in the log says that they are full",
+            "Prove",
+            "ready",
+            note=f"Batteries are full, spares lie beside: {_listed(batteries)}",
+        )
     recorders = [row for row in show.parties if row.kind == "recorder"]
     if recorders:
         if show.recording is None or show.recording.free_bytes is None:

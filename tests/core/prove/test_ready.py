@@ -41,7 +41,7 @@ def test_what_stops_the_show_comes_first_and_each_row_has_its_reason() -> None:
 def test_each_point_goes_when_it_was_settled() -> None:
     show = read_show(demo_path(REPAIRED))
     before = names(show)
-    assert {"unproven", "call", "upload", "test-stream", "disk", "consent", "line-up"} <= set(before)
+    assert {"unproven", "call", "upload", "test-stream", "disk", "consent", "battery", "line-up"} <= set(before)
     report = analyse(show)
     model = tap_model(report)
     seen = {cell: what for k in range(len(model.taps)) for cell, what in read_by(model, (), k).items()}
@@ -49,13 +49,14 @@ def test_each_point_goes_when_it_was_settled() -> None:
         LogEntry(at=NOW, text="tapped", proven=newly_proven(report, model, seen)),
         LogEntry(at=NOW, text="heard", subject="test-stream"),
         LogEntry(at=NOW, text="told", subject="consent"),
+        LogEntry(at=NOW, text="full", subject="battery"),
     ]
     done = apply_all(show, tuple(AddLog(row) for row in entries))
     streaming = (done.streaming or Streaming()).model_copy(update={"up_mbps": 10.0})
     recording = (done.recording or Recording()).model_copy(update={"free_bytes": 10**12})
     done = done.with_(streaming=streaming, recording=recording)
     left = names(done)
-    assert not {"unproven", "call", "upload", "test-stream", "disk", "consent"} & set(left)
+    assert not {"unproven", "call", "upload", "test-stream", "disk", "consent", "battery"} & set(left)
     assert "line-up" in left
 
 

@@ -342,6 +342,16 @@ def test_every_code_has_a_cure_and_every_limit_a_source() -> None:
         assert confidence(name, table["limits"][name]["sure"]) == pytest.approx(0.95)
 
 
+def test_how_sure_can_be_unfolded() -> None:
+    found = heard(speech() + 0.02)[0]
+    told = found.explain()
+    assert told is not None
+    assert told.value == pytest.approx(100 * found.confidence)
+    measured, at, sure = (term.value for term in told.terms)
+    assert (measured, at, sure) == (found.measured, limit("dc-level"), pytest.approx(-36))
+    assert measured > at
+
+
 def test_the_command_tells_them(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     bad, good = tmp_path / "bad.wav", tmp_path / "good.wav"
     soundfile.write(bad, np.stack((speech(), -speech()), axis=1), RATE, subtype="PCM_24")

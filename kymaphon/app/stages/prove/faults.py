@@ -169,7 +169,7 @@ class FaultsPage(StagePage):
             f"{fault.confidence:.0%} sure",
             bad=True,
             extra=(fault.evidence, fault.cure, f"To be sure: {fault.test}"),
-            notes=("Limits and their sources: core/data/prove.json, sound.",),
+            lines=(line,) if (line := fault.explain()) is not None else (),
             lead=(play,),
             actions=(ask, *again),
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 from pathlib import Path
 from typing import cast
@@ -21,7 +22,7 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.analyse import figures_of
 from kymaphon.core.analysis.report import Report
-from kymaphon.core.derive import show_number
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.versions import Version, versions_for
 from kymaphon.files.errors import FileProblem
@@ -203,16 +204,32 @@ class ListenPage(StagePage):
             row = throughs()[chosen]
             notes.append(f"Heard on {row.name}: {row.low_hz:g} Hz to {row.high_hz:g} Hz; {row.source}.")
         notes.append(EARS)
+        sound = self.heard(self.place)
+        lines = (self._line(sound),) if sound is not None else ()
         play = Action(
             "play", "Stop" if self._playing else "Play", "Enter. Another row goes on from where this one was."
         )
         return WhyContent(
             version.label,
             version.about or f"what {name} hears",
+            lines=lines,
             notes=tuple(notes),
             lead=(play,),
             actions=(Action("save", "Save as a sound file\u2026", "The version that is chosen, as WAV, FLAC or OGG."),),
         )
+
+    def _line(self, sound: Floats) -> Derived:
+        """How the level of the table came about."""
+        ears = self._report.graph.ears[self.listener.currentData()][0] if self._report is not None else 0
+        unit = self._report.graph.nodes[ears].unit if self._report is not None else "dBFS"
+        gain = 20 * math.log10(self._gain())
+        own = _level(sound)
+        source = f"{SECONDS:.0f} s from when everybody has arrived, the louder side; AES17"
+        terms = (
+            Derived("RMS at the ears", own, unit, "10 lg(2 mean x\u00b2)", source=source),
+            Derived("for playing: the show as it is to its peak, all alike", gain, "dB"),
+        )
+        return Derived(self.versions[self.place].label, own + gain, "dBFS", "sum of the lines", terms, "", True)
 
     # what the user does
 

@@ -300,6 +300,11 @@ class Kind(Model):
         return self.group == "phone"
 
     @property
+    def runs_on_battery(self) -> bool:
+        """A transmitter on the belt, a telephone."""
+        return self.group in ("wireless", "phone")
+
+    @property
     def is_encoder(self) -> bool:
         """Sends the programme out over the network."""
         return self.group == "encoder"

@@ -8,9 +8,11 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
+from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.figures import data_table
 
 MOST_MARKS = 20
+MOST_SURE = 0.99
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,12 +24,28 @@ class SoundFault:
         confidence: 0 to 1; see `confidence`.
         evidence: what was measured, in words with figures.
         at_s: where it is heard, at most twenty places of all; empty where it is heard throughout.
+        limit: the figure of the table that it was measured against; `measured` in that one's unit.
     """
 
     code: str
     confidence: float
     evidence: str
     at_s: tuple[float, ...] = ()
+    limit: str = ""
+    measured: float = 0.0
+
+    def explain(self) -> Derived | None:
+        """How sure it is, and why; None of one that was not measured here."""
+        if not self.limit:
+            return None
+        row = data_table("prove")["sound"]["limits"][self.limit]
+        unit = row["unit"] if row["unit"] in UNIT_KEYS else ""
+        terms = (
+            Derived(f"measured{'' if unit == row['unit'] else ', in ' + row['unit']}", self.measured, unit),
+            Derived("told from here on: one half", float(row["value"]), unit, source=row["source"]),
+            Derived("nothing else gives as much: 95 %", float(row["sure"]), unit, source="assumed"),
+        )
+        return Derived("how sure", 100 * self.confidence, "%", "logistic curve through both", terms)
 
     @property
     def name(self) -> str:
@@ -89,13 +107,17 @@ def confidence(name: str, measured: float) -> float:
     row = data_table("prove")["sound"]["limits"][name]
     value, sure = float(row["value"]), float(row["sure"])
     steps = (measured - value) / (sure - value) * math.log(0.95 / 0.05)
-    return 1 / (1 + math.exp(-max(min(steps, 6.0), -6.0)))
+    return min(1 / (1 + math.exp(-max(min(steps, 6.0), -6.0))), MOST_SURE)
 
 
-def fault(code: str, sure: float, evidence: str, at_s: Sequence[float] = ()) -> SoundFault:
-    """A fault of the table; of more than twenty places some, evenly over all of them. Raises KeyError: none of the table."""
+def fault(code: str, name: str, measured: float, evidence: str, at_s: Sequence[float] = ()) -> SoundFault:
+    """A fault of the table, measured against a limit; of more than twenty places some, evenly over all of them.
+
+    Raises:
+        KeyError: none of the table, or no such limit.
+    """
     if code not in _kinds():
         raise KeyError(code)
     step = max(1.0, len(at_s) / MOST_MARKS)
-    kept = [float(at_s[int(k * step)]) for k in range(min(len(at_s), MOST_MARKS))]
-    return SoundFault(code, min(max(sure, 0.0), 0.99), evidence, tuple(kept))
+    kept = tuple(float(at_s[int(k * step)]) for k in range(min(len(at_s), MOST_MARKS)))
+    return SoundFault(code, confidence(name, measured), evidence, kept, name, float(measured))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kymaphon.core.derive import show_number
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, LOWEST, Frames, Stretch, Voice
 
 SPAN_S = 0.6
@@ -50,7 +50,7 @@ def _hiss(voice: Voice) -> Iterator[SoundFault]:
         words = (
             f"the noise of the pauses lies {show_number(under, 'dB')} under the voice, {share:.0%} of it above 1 kHz"
         )
-        yield fault("hiss", confidence("hiss-under", under), words)
+        yield fault("hiss", "hiss-under", under, words)
 
 
 def _wash(voice: Voice) -> Iterator[SoundFault]:
@@ -75,4 +75,4 @@ def _wash(voice: Voice) -> Iterator[SoundFault]:
     if len(spans) >= limit("washes"):
         over = float(np.median(level[most]) - floor)
         words = f"{len(spans)} times a hiss swells up, {show_number(over, 'dB')} over the usual noise, for longer than any sound of speech"
-        yield fault("wireless-wash", confidence("washes", len(spans)), words, [row[0] for row in spans])
+        yield fault("wireless-wash", "washes", len(spans), words, [row[0] for row in spans])

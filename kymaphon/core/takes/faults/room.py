@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import FINE_S, STRETCH_S, Floats, Frames, Stretch
 
 COMB_S = (0.0005, 0.02)
@@ -94,7 +94,7 @@ class Twice:
             least = limit("comb") if code == "comb" else echo_limit_db(when * 1000)
             if over > limit("arrival-over") and level > least:
                 words = f"the same sound again after {when * 1000:.2f} ms, {show_number(level, 'dB')} against the first"
-                yield fault(code, confidence("arrival", level - least), words)
+                yield fault(code, "arrival", level - least, words)
 
 
 def echo_limit_db(ms: float) -> float:
@@ -150,4 +150,4 @@ class Decay:
             words = (
                 f"after {len(slopes)} words the sound takes {seconds:.2f} s to fall by 60 dB, where it falls fastest"
             )
-            yield fault("reverberant", confidence("reverberation", seconds), words)
+            yield fault("reverberant", "reverberation", seconds, words)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import Floats, Samples, Stretch
 
 REACH_S = 0.05
@@ -43,7 +43,7 @@ class Sides:
         if max(levels) > limit("side-loud") and gap > limit("side-apart"):
             quiet = 1 + int(levels[1] < levels[0])
             words = f"channel {quiet} lies {gap:.0f} dB under the other"
-            yield fault("one-side-silent", confidence("side-apart", gap), words)
+            yield fault("one-side-silent", "side-apart", gap, words)
             return
         if not self._apart:
             return
@@ -51,11 +51,11 @@ class Sides:
         lag, strength = float(np.median(lags)), float(np.median(strengths))
         if strength < -limit("alike"):
             words = f"the channels are alike to {-strength:.2f}, one turned over"
-            yield fault("polarity", confidence("alike", -strength), words)
+            yield fault("polarity", "alike", -strength, words)
         if abs(strength) > limit("alike") and abs(lag) > limit("late-ms"):
             later = 2 if lag > 0 else 1
             words = f"channel {later} comes {abs(lag):.2f} ms after the other"
-            yield fault("channels-apart", confidence("alike", abs(strength)), words)
+            yield fault("channels-apart", "alike", abs(strength), words)
 
 
 def between(one: Samples, other: Samples, rate: int) -> tuple[float, float] | None:

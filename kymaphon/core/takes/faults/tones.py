@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import STRETCH_S, Floats, Stretch
 from kymaphon.core.takes.spectrum import HumLines
 
@@ -158,7 +158,7 @@ class Telephone:
                 best = max(best, right)
         if marks:
             words = f"{best} of 10 multiples of {TELEPHONE_HZ:.1f} Hz, in {len(marks)} of {len(self._rows)} stretches"
-            yield fault("telephone-burst", confidence("telephone-lines", best), words, marks)
+            yield fault("telephone-burst", "telephone-lines", best, words, marks)
 
 
 @dataclass
@@ -212,7 +212,7 @@ class Hum:
         more = f" and {count - 6} more" if count > 6 else ""
         together = show_number(mains.level_dbfs, "dBFS")
         words = f"{count} line{'' if count == 1 else 's'} at multiples of {mains.hertz:.2f} Hz, {together} together: {rows}{more}"
-        yield fault(sort_of(mains), confidence("hum-lines", count), words)
+        yield fault(sort_of(mains), "hum-lines", count, words)
 
 
 def sort_of(mains: Mains) -> str:
@@ -225,4 +225,4 @@ def pause_fault(hum: HumLines) -> SoundFault:
     power = {round(hertz / hum.mains_hz): 10 ** (level / 10) for hertz, level in hum.lines}
     even = sum(row for n, row in power.items() if n % 2 == 0) / sum(power.values())
     code = "dimmer-buzz" if even > limit("even-share") else "hum"
-    return fault(code, confidence("hum-lines", len(hum.lines)), hum.words)
+    return fault(code, "hum-lines", len(hum.lines), hum.words)

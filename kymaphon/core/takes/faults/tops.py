@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import Floats, Samples, Stretch
 
 FULL = 0.985
@@ -30,13 +30,13 @@ class Tops:
         below = [row for row in self._flat if row[1] < FULL]
         if len(full) >= limit("flat-runs"):
             words = f"{len(full)} flat tops at full scale, the longest of {max(row[2] for row in full)} samples"
-            yield fault("clipping", confidence("flat-runs", len(full)), words, sorted(row[0] for row in full))
+            yield fault("clipping", "flat-runs", len(full), words, sorted(row[0] for row in full))
         if len(below) >= limit("flat-runs"):
             level = 20 * math.log10(float(np.median([row[1] for row in below])))
             words = (
                 f"{len(below)} flat tops at {level:.1f} dBFS, below full scale: something before the recorder clipped"
             )
-            yield fault("clipping-before", confidence("flat-runs", len(below)), words, sorted(row[0] for row in below))
+            yield fault("clipping-before", "flat-runs", len(below), words, sorted(row[0] for row in below))
 
 
 @dataclass
@@ -53,7 +53,7 @@ class Gaps:
         marks = sorted(set(self._at))
         if len(marks) >= limit("gaps"):
             words = f"{len(marks)} gaps of nothing at all in the middle of sound"
-            yield fault("dropped-samples", confidence("gaps", len(marks)), words, marks)
+            yield fault("dropped-samples", "gaps", len(marks), words, marks)
 
 
 @dataclass
@@ -76,7 +76,7 @@ class Clicks:
         words = f"{len(marks)} clicks in {self._seconds:.0f} s, half of them {over:.0f} dB and more over what is around"
         if every is not None:
             words += f"; one every {every:.3f} s or a multiple of it: a clock"
-        yield fault("clicks" if every is not None else "crackle", confidence("clicks", len(marks)), words, marks)
+        yield fault("clicks" if every is not None else "crackle", "clicks", len(marks), words, marks)
 
 
 @dataclass
@@ -100,7 +100,7 @@ class Offset:
         level = 20 * math.log10(max(abs(float(means[worst])), 1e-9))
         if level > limit("dc-level"):
             words = f"channel {worst + 1} stands {level:.1f} dBFS off its middle"
-            yield fault("dc", confidence("dc-level", level), words)
+            yield fault("dc", "dc-level", level, words)
 
 
 def evenly(marks: Sequence[float]) -> float | None:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, FINE_S, LOWEST, Floats, Frames, Stretch, Voice
 
 LEAST_TALK_S = 3.0
@@ -40,7 +40,7 @@ class HowTaken:
             return
         if voice.level_db < limit("quiet-level"):
             words = f"the voice is at {show_number(voice.level_db, 'dBFS')} on average"
-            yield fault("too-quiet", confidence("quiet-level", voice.level_db), words)
+            yield fault("too-quiet", "quiet-level", voice.level_db, words)
         yield from _drift(voice)
         yield from _off_microphone(voice)
         yield from _breath(voice)
@@ -77,7 +77,7 @@ def _drift(voice: Voice) -> Iterator[SoundFault]:
     if abs(change) > limit("drift") and abs(float(slope)) > limit("drift-sigmas") * error:
         way = "rises" if change > 0 else "falls"
         words = f"the voice {way} by {show_number(abs(change), 'dB')} from beginning to end, {at[-1] - at[0]:.0f} s"
-        yield fault("drift", confidence("drift", abs(change)), words)
+        yield fault("drift", "drift", abs(change), words)
 
 
 def _off_microphone(voice: Voice) -> Iterator[SoundFault]:
@@ -97,7 +97,7 @@ def _off_microphone(voice: Voice) -> Iterator[SoundFault]:
             f"{len(runs)} passages {show_number(low, 'dB')} softer and {show_number(dull, 'dB')} duller than the rest"
         )
         marks = [float(at[a]) for a, _ in runs]
-        yield fault("off-microphone", confidence("off-level", low), words, marks)
+        yield fault("off-microphone", "off-level", low, words, marks)
 
 
 def _tilt(voice: Voice, at: Floats) -> float:
@@ -119,7 +119,7 @@ def _breath(voice: Voice) -> Iterator[SoundFault]:
     spans = [row for row in voice.runs(hit, 0.015) if row[1] - row[0] < 0.4]
     if len(spans) >= limit("breaths"):
         words = f"{len(spans)} blasts below 60 Hz, as strong as the voice to {limit('breath-under'):.0f} dB and more"
-        yield fault("breath", confidence("breaths", len(spans)), words, [row[0] for row in spans])
+        yield fault("breath", "breaths", len(spans), words, [row[0] for row in spans])
 
 
 def _balance(voice: Voice, rate: int) -> Iterator[SoundFault]:
@@ -132,10 +132,10 @@ def _balance(voice: Voice, rate: int) -> Iterator[SoundFault]:
         high = voice.share(e, f, voice.talk) - middle - float(table["high_db"])
         if high < -limit("muffled"):
             words = f"2.5 to 6.3 kHz lie {show_number(-high, 'dB')} lower against the middle than in average speech"
-            yield fault("muffled", confidence("muffled", -high), words)
+            yield fault("muffled", "muffled", -high, words)
     if low < -limit("thin"):
         words = f"100 to 250 Hz lie {show_number(-low, 'dB')} lower against the middle than in average speech"
-        yield fault("thin", confidence("thin", -low), words)
+        yield fault("thin", "thin", -low, words)
 
 
 @dataclass
@@ -170,7 +170,7 @@ class Codec:
             hertz = (at - 8 + int(np.argmax(level[at - 8 : at + 9] < low))) * EDGE_STEP_HZ
             of = f"of {self.rate / 2000:g} kHz that the recording could hold"
             words = f"nothing above {hertz / 1000:.1f} kHz: {show_number(best, 'dB')} within 800 Hz, {of}"
-            yield fault("codec-band", confidence("cliff", best), words)
+            yield fault("codec-band", "cliff", best, words)
 
 
 @dataclass
@@ -206,4 +206,4 @@ class Chopping:
         seconds = sum(len(row) for row in self.frames.fine) * FINE_S
         if len(marks) >= limit("chops") and len(marks) / max(seconds, 1.0) > limit("chop-rate"):
             words = f"{len(marks)} times talk breaks off by {limit('chop-drop'):.0f} dB and more within 20 ms, and stays down"
-            yield fault("gate-chopping", confidence("chops", len(marks)), words, marks)
+            yield fault("gate-chopping", "chops", len(marks), words, marks)
