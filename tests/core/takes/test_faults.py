@@ -318,9 +318,21 @@ class TestNothingFound:
         assert heard(noise[0], noise[1]) == ()
         assert heard(speech(STRETCH_S / 2)) == ()
 
-    def test_a_square_wave_is_clipping_and_nothing_worse(self) -> None:
-        wave = 0.5 * np.sign(np.sin(2 * np.pi * 440 * np.arange(12 * RATE) / RATE) + 1e-9)
-        assert set(codes(heard(wave))) <= {"clipping-before"}
+    @pytest.mark.parametrize("hertz", [44.1, 110.0, 382.0, 440.0, 1000.0])
+    def test_a_square_wave_is_clipping_and_nothing_worse(self, hertz: float) -> None:
+        """A tone comes again after each of its periods: no echo, no comb."""
+        wave = 0.5 * np.sign(np.sin(2 * np.pi * hertz * np.arange(12 * RATE) / RATE) + 1e-9)
+        # Edges that stand alone are clicks.
+        assert set(codes(heard(wave - wave.mean()))) <= {"clipping-before", *(["clicks"] if hertz < 50 else [])}
+        tone = 0.5 * np.sin(2 * np.pi * hertz * np.arange(12 * RATE) / RATE)
+        assert set(codes(heard(tone))) <= {"clipping-before"}
+
+    @pytest.mark.parametrize("rate", [10, 100, 999, 3999, 4000, 768000])
+    def test_odd_rates_and_lengths_break_nothing(self, rate: int) -> None:
+        for frames in (1, 7, rate, 5 * min(rate, 48000)):
+            noise = np.random.default_rng(1).normal(0, 0.1, frames)
+            assert set(codes(heard(noise, rate=rate))) <= {"dc"}
+            assert set(codes(heard(noise, np.zeros(frames), rate=rate))) <= {"dc", "one-side-silent"}
 
     @pytest.mark.parametrize("rate", [8000, 16000, 44100, 96000])
     def test_any_rate(self, rate: int) -> None:

@@ -153,7 +153,10 @@ class Telephone:
             right = sum(
                 1 for k, line in enumerate(lines, 1) if line is not None and abs(line.hertz / k - TELEPHONE_HZ) < 0.15
             )
-            if right >= limit("telephone-lines") and right >= 0.7 * count:
+            if right < limit("telephone-lines") or right < 0.7 * count:
+                continue
+            # Where lines stand everywhere some stand here too.
+            if standing(row, step) <= 5 * right + 10:
                 marks.append(start)
                 best = max(best, right)
         if marks:

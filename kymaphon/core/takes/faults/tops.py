@@ -136,13 +136,13 @@ def flat_runs(signal: Samples, start: float, rate: int) -> list[tuple[float, flo
 
 def gaps(signal: Samples, start: float, rate: int) -> list[float]:
     """Stretches of exact nothing, from a millisecond to a fifth of a second, that sound breaks off into and comes back from at once."""
-    zero = np.flatnonzero(signal == 0.0)
-    if len(zero) < rate // 1000:
+    zero, least = np.flatnonzero(signal == 0.0), max(4, rate // 1000)
+    if len(zero) < least:
         return []
     out = []
     near = max(4, rate // 500)
     for row in np.split(zero, np.flatnonzero(np.diff(zero) > 1) + 1):
-        if not rate // 1000 <= len(row) <= rate // 5:
+        if not least <= len(row) <= max(least, rate // 5):
             continue
         before, after = signal[max(0, row[0] - near) : row[0]], signal[row[-1] + 1 : row[-1] + 1 + near]
         loud = [float(np.sqrt(np.mean(part**2))) if len(part) == near else 0.0 for part in (before, after)]
