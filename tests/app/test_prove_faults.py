@@ -155,6 +155,19 @@ class TestFaults:
         assert window.document.show is before
         stage.page.act("play")  # nothing to play, and nothing breaks
 
+    def test_a_recording_that_goes_while_it_is_listened_to_is_told(
+        self, stage: ProveStage, page: FaultsPage, bursts: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(bursts), ""))
+        stage.page.act("open")
+        bursts.unlink()
+        listened(stage)
+        assert stage.ear.heard is not None
+        assert stage.ear.heard.faults or stage.ear.heard.problem
+        stage.page.act("play")
+        stage.page._player.played.clear()  # type: ignore[attr-defined]
+        assert "Listening" not in stage.subtitle.text()
+
     def test_without_a_sound_output_it_says_what_to_do(
         self, window: Window, stage: ProveStage, page: FaultsPage, bursts: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:
@@ -166,6 +179,18 @@ class TestFaults:
         monkeypatch.setattr(page._player, "play", none)
         page.act("play")
         assert "Nothing here can play sound" in window.status.text()
+
+    def test_another_show_has_other_takes_and_no_answers(
+        self, window: Window, stage: ProveStage, page: FaultsPage, bursts: Path, monkeypatch: pytest.MonkeyPatch
+    ) -> None:
+        stage.ear.answer("sound", "hum")
+        window.document.replace(Show(title="Other"), None)
+        QApplication.processEvents()
+        assert stage.ear.path is None
+        assert not stage.ear.answers
+        opened(stage, monkeypatch, bursts)
+        window.document.replace(Show(title="Third"), None)
+        assert stage.ear.path == bursts, "what was opened besides is no show's"
 
     def test_an_empty_show_says_what_to_open(self, window: Window, stage: ProveStage) -> None:
         window.document.replace(Show(title="None"), None)

@@ -236,6 +236,14 @@ def test_an_empty_show_says_what_each_drill_lacks(window: Window, qtbot: QtBot) 
     assert "nobody" in window.status.text()
 
 
+def test_another_show_ends_a_drill(window: Window, page: PracticePage, qtbot: QtBot) -> None:
+    begun(window, page, qtbot, "line-up")
+    window.document.replace(Show(title="Other"), None)
+    ready(window)
+    assert page.drill is None
+    assert not window.document.show.log
+
+
 def test_both_sizes_draw(window: Window, page: PracticePage, qtbot: QtBot) -> None:
     for scale in (1.0, 1.5):
         window.set_scale(scale)

@@ -54,8 +54,11 @@ class FaultEar(QObject):
         self.answers: dict[str, str] = {}
         self.about = ""
         """The fault of the recording that is asked about; empty for all that are in it."""
+        self._key: tuple[Path, int] | None = None
+        """The chosen recording as it was when it was chosen: it may be written anew, or go, while it is listened to."""
         self._heard: dict[tuple[Path, int], Heard] = {}
-        self._worker = Worker(self, self._arrived, lambda _error: self.changed.emit())
+        self._worker = Worker(self, self._arrived, self._failed)
+        document.exchanged.connect(self._another_show)
 
     @property
     def busy(self) -> bool:
@@ -79,23 +82,37 @@ class FaultEar(QObject):
             rows.setdefault(path, path.name)
         return tuple(rows.items())
 
+    def _another_show(self) -> None:
+        """A take of the show that was open, and what was asked about its rig, are not of this one."""
+        self.answers.clear()
+        self.about = ""
+        if self.path not in [row for row, _ in self.recordings]:
+            self.path, self._key = None, None
+        self.changed.emit()
+
     def choose(self, path: Path | None) -> None:
         """Another recording, or none; it is listened to once."""
-        self.path, self.about = path, ""
+        self.path, self.about, self._key = path, "", None
         if path is not None:
+            self._key = path, _version(path)
             if path not in [row for row, _ in self.recordings]:
                 self.others.append(path)
             if self.heard is None:
-                self._worker.ask(partial(listen, path), (path, _version(path)))
+                self._worker.ask(partial(listen, path), self._key)
         self.changed.emit()
 
     @property
     def heard(self) -> Heard | None:
         """What was heard of the chosen recording; None while it is listened to, and where none is chosen."""
-        return self._heard.get((self.path, _version(self.path))) if self.path is not None else None
+        return self._heard.get(self._key) if self._key is not None else None
 
     def _arrived(self, about: object, result: object) -> None:
         self._heard[cast("tuple[Path, int]", about)] = cast("Heard", result)
+        self.changed.emit()
+
+    def _failed(self, error: Exception) -> None:
+        if self._key is not None:
+            self._heard[self._key] = Heard(problem=str(error))
         self.changed.emit()
 
     # answers

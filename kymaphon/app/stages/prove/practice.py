@@ -66,6 +66,7 @@ class PracticePage(StagePage):
         self._player = Player(self)
         self._worker = Worker(self, self._made, self._failed)
         bench.changed.connect(self._tapped)
+        bench.document.exchanged.connect(self._another_show)
 
     def _card(self) -> None:
         """The drill that is running: what is asked, how to answer, how the last answer was."""
@@ -268,6 +269,14 @@ class PracticePage(StagePage):
             self.say.emit("Left; nothing is noted.")
         elif action == "hear":
             self._hear()
+
+    def _another_show(self) -> None:
+        """A drill on the rig of the show that was open is over, and not noted."""
+        if self.drill is not None or self.tapping is not None:
+            self.drill, self.tapping, self.feedback = None, None, None
+            self._tick.stop()
+            self._player.stop()
+        self.told = ""
 
     def begin(self, task: Task, seed: int | None = None) -> None:
         """Begins a drill; of a seed always the same."""
