@@ -15,18 +15,13 @@ from kymaphon.core.prove.model import tap_model
 from kymaphon.core.prove.questions import Standing, causes, question, questions
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
-from kymaphon.sim.drills import (
-    BY_TAPPING,
-    ByEar,
-    ByQuestions,
-    LineUp,
-    Mixes,
-    SetGate,
-    begin,
-    choose_hidden,
-    expert_taps,
-    tasks,
-)
+from kymaphon.sim.drills import begin, tasks
+from kymaphon.sim.drills.asking import ByQuestions
+from kymaphon.sim.drills.ear import ByEar
+from kymaphon.sim.drills.gate import SetGate
+from kymaphon.sim.drills.line_up import LineUp
+from kymaphon.sim.drills.mixes import Mixes
+from kymaphon.sim.drills.tapping import BY_TAPPING, choose_hidden, expert_taps
 from tests.core.rigs import rig
 
 

@@ -16,7 +16,10 @@ from kymaphon.app.player import NoPlayerError
 from kymaphon.app.stages.prove.practice import PracticePage
 from kymaphon.app.window import Window
 from kymaphon.core.model.show import Show
-from kymaphon.sim.drills import ByEar, ByQuestions, LineUp, Mixes
+from kymaphon.sim.drills.asking import ByQuestions
+from kymaphon.sim.drills.ear import ByEar
+from kymaphon.sim.drills.line_up import LineUp
+from kymaphon.sim.drills.mixes import Mixes
 from tests.app.conftest import LONGEST_S, settle, why_words
 from tests.app.test_prove_faults import Sink
 

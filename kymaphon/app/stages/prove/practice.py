@@ -23,7 +23,9 @@ from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
-from kymaphon.sim.drills import BY_TAPPING, Answer, Drill, Feedback, Task, begin, choose_hidden, expert_taps, tasks
+from kymaphon.sim.drills import begin, tasks
+from kymaphon.sim.drills.base import Answer, Drill, Feedback, Task
+from kymaphon.sim.drills.tapping import BY_TAPPING, choose_hidden, expert_taps
 
 HEADINGS = ("Drill", "Grade", "What it is", "Last time")
 HELP = (
