@@ -162,7 +162,8 @@ def test_of_another_show_nothing_is_said_before_it_was_searched(
     qtbot.waitUntil(lambda: slow.asked > 0, timeout=8000)
     assert window.document.show.title == "Another"
     assert window.document.analysis.unsearched
-    assert {row.text() for row in window.bar.counts.values()} == {"\u2013"}
+    # On a laden machine it says by now that it is being computed: a dash, and dots after it.
+    assert {row.text()[:1] for row in window.bar.counts.values()} == {"\u2013"}
     assert "being looked for" in window.rig.subtitle.text()
     assert "Nothing speaks against" not in window.rig.why().hint
     slow.go_on.set()
