@@ -9,7 +9,7 @@ come back, and howl where they do, bounded by what clips. A level of L in the un
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import dataclass, field
 from functools import lru_cache
@@ -21,15 +21,17 @@ from numpy.typing import NDArray
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.dynamics.chain import run_chain
 from kymaphon.core.graph.components import components_of
-from kymaphon.core.graph.signal import STRAY
+from kymaphon.core.graph.paths import SignalPath
+from kymaphon.core.graph.signal import STRAY, Edge
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.processing import Processing
-from kymaphon.core.prove.faults import SILENT, Fault
+from kymaphon.core.prove.faults import SILENT, Fault, Move
 from kymaphon.sim.blemishes import blemish
-from kymaphon.sim.rig import FULL_SCALE
 from kymaphon.sim.talker import talk
 
 Floats = NDArray[np.float64]
+FULL_SCALE = {"dBFS": 0.0, "dBu": 30.0, "dB SPL": 140.0}
+"""Level, in the unit of a point, of a full-scale sine of the simulation there."""
 CHUNK = 12000
 BLOCK = 4000
 OTHER = -1
@@ -115,16 +117,26 @@ class ShowPlayer:
     _steps: list[list[_Step]] = field(init=False, repr=False)
 
     def __post_init__(self) -> None:
-        graph = self.analysis.graph
         moved = {row.edge: row for fault in self.faults for row in fault.moves}
-        self._steps = [[] for _ in graph.nodes]
-        for i, edge in enumerate(graph.edges):
+        self._steps = self._steps_of(enumerate(self.analysis.graph.edges), moved)
+
+    def _steps_of(self, edges: Iterable[tuple[int, Edge]], moved: Mapping[int, Move]) -> list[list[_Step]]:
+        """What comes to each node by some steps of the signal, as they are or as faults have them."""
+        steps: list[list[_Step]] = [[] for _ in self.analysis.graph.nodes]
+        for i, edge in edges:
             move = moved.get(i)
             target, gain_db = (move.target, move.gain_db) if move else (edge.target, edge.gain_db)
             if (move is None and not edge.on) or gain_db == SILENT:
                 continue
             delay = round(edge.delay_ms * self.sample_rate_hz / 1000)
-            self._steps[target].append(_Step(edge.source, 10 ** (gain_db / 20), delay, edge.kind in STRAY))
+            steps[target].append(_Step(edge.source, 10 ** (gain_db / 20), delay, edge.kind in STRAY))
+        return steps
+
+    def along(self, path: SignalPath) -> ShowPlayer:
+        """The same rig with the steps of one chain alone: one voice heard, every other channel shut."""
+        player = copy(self)
+        player._steps = self._steps_of(((i, path.graph.edges[i]) for i in path.edges), {})
+        return player
 
     def listen(self, listener: str, seconds: float, *, sources: Mapping[int, Floats] | None = None) -> Floats:
         """What a listener hears; shape (sides, frames), in the unit of their ears.

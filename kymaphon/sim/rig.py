@@ -14,11 +14,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from kymaphon.core.analysis.report import Report
+from kymaphon.sim.playing import FULL_SCALE as FULL_SCALE
+from kymaphon.sim.playing import ShowPlayer
 from kymaphon.sim.talker import talk
 
 Floats = NDArray[np.float64]
-FULL_SCALE = {"dBFS": 0.0, "dBu": 30.0, "dB SPL": 140.0}
-"""Level, in the unit of a point, of a full-scale sine of the simulation there."""
 SPREAD_DB = 3.0
 MOST_DB = 7.0
 
@@ -67,26 +67,26 @@ class SimulatedRig:
         ladder = analysis.ladder_to_node(voice, node)
         if ladder is None:
             raise ValueError(f"{voice} does not come to {node}")
-        rung = ladder.last
-        scale = FULL_SCALE[rung.unit]
-        more = self.surprise_db(voice) - plan_db
-        frames = round(seconds * self.sample_rate_hz)
+        rung, mouth = ladder.last, analysis.graph.mouths[voice]
+        frames, late = (round(row * self.sample_rate_hz) for row in (seconds, rung.delay_ms / 1000))
+        sources = (
+            {}
+            if silent
+            else {mouth[0]: self._voice(voice, frames + late, mouth[1].value + self.surprise_db(voice) - plan_db)}
+        )
+        # Thresholds of a gate are found in front of it, and gains are lined up by what is not yet compressed.
+        player = ShowPlayer(analysis, self.sample_rate_hz, self.seed, chains=False).along(ladder.path)
+        least = max(frames + late, self.sample_rate_hz)
+        (sound,) = player.at([analysis.graph.index[node]], least / self.sample_rate_hz, sources=sources)
+        return np.asarray(sound[late : late + frames] / 10 ** (FULL_SCALE[rung.unit] / 20))
+
+    def _voice(self, voice: str, frames: int, level_db: float) -> Floats:
+        """A talker, always the same for a voice and a length."""
         key = (voice, frames)
         if key not in self._talk:
             number = crc32(voice.encode()) + self.seed
-            self._talk[key] = talk(seconds, self.sample_rate_hz, level_dbfs=0.0, seed=number)
-        signal = np.zeros(frames) if silent else self._talk[key] * 10 ** ((rung.speech_db + more - scale) / 20)
-        own = [row.flat_db + gain for row, gain in rung.own_noise]
-        if own:
-            power = sum(10 ** ((level - scale) / 10) for level in own)
-            rng = np.random.default_rng([self.seed, frames])
-            # AES17 levels: the rms of noise lies 3.01 dB under its level.
-            signal = signal + rng.normal(0, np.sqrt(power / 2), frames)
-        for step in ladder.rungs:
-            if step.ceiling_here and step.ceiling_db is not None:
-                most = 10 ** ((step.ceiling_db + rung.speech_db - step.speech_db - scale) / 20)
-                signal = np.clip(signal, -most, most)
-        return signal
+            self._talk[key] = talk(frames / self.sample_rate_hz, self.sample_rate_hz, level_dbfs=0.0, seed=number)
+        return np.asarray(self._talk[key] * 10 ** (level_db / 20))
 
 
 def blocks(signal: Floats, frames: int) -> Iterator[Floats]:
