@@ -69,7 +69,7 @@ class _Part:
 
 @dataclass(slots=True)
 class _Noise:
-    """A source of noise: in each chunk it reads the bank from another place, so that no two are alike, nor one at two times."""
+    """What hisses at a node: in each chunk it reads the bank from another place, so that no two are alike, nor one at two times."""
 
     rng: np.random.Generator
     rms: float
@@ -231,9 +231,8 @@ class ShowPlayer:
         limits = {node: most for node, most in self._limits(needed, order).items() if node not in given}
         for start in range(0, frames, CHUNK):
             count = min(CHUNK, frames - start)
-            for rows in draws.values():
-                for noise in rows:
-                    noise.at = int(noise.rng.integers(0, BANK - CHUNK))
+            for noise in draws.values():
+                noise.at = int(noise.rng.integers(0, BANK - CHUNK))
             for node in needed:
                 row = store[node]
                 if start:
@@ -336,17 +335,19 @@ class ShowPlayer:
                 kept[step.source] = max(kept[step.source], step.delay)
         return kept
 
-    def _draws(self, needed: list[int]) -> dict[int, list[_Noise]]:
-        """Noise of each node: where it reads the bank, and its RMS."""
-        rows: dict[int, list[_Noise]] = {}
+    def _draws(self, needed: list[int]) -> dict[int, _Noise]:
+        """Noise of each node, of all its sources together: where it reads the bank, and its RMS."""
         if not self.noise:
-            return rows
+            return {}
         wanted, names = set(needed), self.analysis.graph.nodes
-        for n, source in enumerate(self.analysis.graph.noises):
+        power: dict[int, float] = {}
+        for source in self.analysis.graph.noises:
             if source.node in wanted and math.isfinite(source.flat_db):
-                rng = np.random.default_rng([self.seed, n, crc32(names[source.node].id.encode())])
-                rows.setdefault(source.node, []).append(_Noise(rng, 10 ** (source.flat_db / 20) / math.sqrt(2)))
-        return rows
+                power[source.node] = power.get(source.node, 0.0) + 10 ** (source.flat_db / 10) / 2
+        return {
+            node: _Noise(np.random.default_rng([self.seed, crc32(names[node].id.encode())]), math.sqrt(row))
+            for node, row in power.items()
+        }
 
     def _limits(self, needed: list[int], order: list[_Part]) -> dict[int, float]:
         """Where a signal clips, at its peak; in loops everywhere, so that what howls stays finite."""
@@ -391,7 +392,7 @@ class ShowPlayer:
         length: int,
         start: int,
         spoken: Mapping[int, Floats],
-        draws: Mapping[int, list[_Noise]],
+        draws: Mapping[int, _Noise],
         limits: Mapping[int, float],
     ) -> None:
         first, bank = kept[node] + at, noise_bank(self.seed)
@@ -406,7 +407,8 @@ class ShowPlayer:
             begun = True
         if not begun:
             out[:] = 0.0
-        for noise in draws.get(node, ()):
+        noise = draws.get(node)
+        if noise is not None:
             begin = noise.at + at
             np.multiply(bank[begin : begin + length], noise.rms, out=other)
             out += other
