@@ -421,7 +421,8 @@ class ShowPlayer:
                 self._blemish(fault, out, start + at)
         most = limits.get(node)
         if most is not None:
-            np.clip(out, -most, most, out=out)
+            np.minimum(out, most, out=out)
+            np.maximum(out, -most, out=out)
 
     def _blemish(self, fault: Fault, out: Floats, start: int) -> None:
         unit = self.analysis.graph.nodes[fault.node].unit

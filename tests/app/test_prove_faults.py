@@ -180,6 +180,26 @@ class TestFaults:
         page.act("play")
         assert "Nothing here can play sound" in window.status.text()
 
+    def test_two_recordings_are_held_against_each_other(
+        self,
+        window: Window,
+        stage: ProveStage,
+        page: FaultsPage,
+        bursts: Path,
+        tmp_path: Path,
+        monkeypatch: pytest.MonkeyPatch,
+    ) -> None:
+        sound = speech(24, seed=3)
+        sound[round(0.12 * RATE) :] += 0.3 * sound[: -round(0.12 * RATE)].copy()
+        soundfile.write(tmp_path / "other.wav", sound, RATE, subtype="PCM_24")
+        window.document.replace(Show(title="No takes"), None)
+        opened(stage, monkeypatch, tmp_path / "other.wav")
+        assert "recordings" not in why_words(window)
+        opened(stage, monkeypatch, bursts)
+        words = why_words(window)
+        assert "Both recordings that were listened to have echo" in words
+        assert "only this one has telephone burst" in words
+
     def test_another_show_has_other_takes_and_no_answers(
         self, window: Window, stage: ProveStage, page: FaultsPage, bursts: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:

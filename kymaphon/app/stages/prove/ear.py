@@ -12,7 +12,8 @@ from PySide6.QtCore import QObject, Signal
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
 from kymaphon.core.prove.questions import Standing
-from kymaphon.core.takes.faults.kinds import SoundFault
+from kymaphon.core.takes.faults.finder import in_common
+from kymaphon.core.takes.faults.kinds import SoundFault, name_of
 from kymaphon.core.takes.measure import TakeMeasure
 from kymaphon.files.audio import faults_of, measure_take
 from kymaphon.files.errors import FileProblem
@@ -86,7 +87,9 @@ class FaultEar(QObject):
         """A take of the show that was open, and what was asked about its rig, are not of this one."""
         self.answers.clear()
         self.about = ""
-        if self.path not in [row for row, _ in self.recordings]:
+        kept = [row for row, _ in self.recordings]
+        self._heard = {key: row for key, row in self._heard.items() if key[0] in kept}
+        if self.path not in kept:
             self.path, self._key = None, None
         self.changed.emit()
 
@@ -105,6 +108,22 @@ class FaultEar(QObject):
     def heard(self) -> Heard | None:
         """What was heard of the chosen recording; None while it is listened to, and where none is chosen."""
         return self._heard.get(self._key) if self._key is not None else None
+
+    @property
+    def compared(self) -> tuple[str, ...]:
+        """What all recordings that were listened to have, and what only the chosen one has, in sentences; nothing of one alone."""
+        rows = [(key, row) for key, row in self._heard.items() if not row.problem]
+        if len(rows) < 2 or self._key not in [key for key, _ in rows]:
+            return ()
+        every, alone = in_common([row.faults for _, row in rows])
+        place = [key for key, _ in rows].index(self._key)
+        both = "Both" if len(rows) == 2 else f"All {len(rows)}"
+        shared = ", ".join(name_of(code) for code in every)
+        out = [f"{both} recordings that were listened to have {shared}: look after where they meet."] if shared else []
+        if place in alone:
+            only = ", ".join(name_of(code) for code in alone[place])
+            out.append(f"Of {len(rows)} recordings only this one has {only}: look at what is its own.")
+        return tuple(out)
 
     def _arrived(self, about: object, result: object) -> None:
         self._heard[cast("tuple[Path, int]", about)] = cast("Heard", result)

@@ -162,7 +162,7 @@ class FaultsPage(StagePage):
             if heard is None or heard.problem:
                 return WhyContent("Faults", hint=(heard.problem if heard else NONE), actions=again)
             text = "Nothing is heard to be wrong with it, of the faults that are listened for."
-            return WhyContent("Nothing heard", hint=text, actions=(ask, *again))
+            return WhyContent("Nothing heard", hint=text, notes=self.ear.compared, actions=(ask, *again))
         play = Action("play", self._play_words(fault), "Enter; again: the next place.")
         return WhyContent(
             fault.name[:1].upper() + fault.name[1:],
@@ -170,6 +170,7 @@ class FaultsPage(StagePage):
             bad=True,
             extra=(fault.evidence, fault.cure, f"To be sure: {fault.test}"),
             lines=(line,) if (line := fault.explain()) is not None else (),
+            notes=self.ear.compared,
             lead=(play,),
             actions=(ask, *again),
         )

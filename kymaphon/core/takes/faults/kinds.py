@@ -50,7 +50,7 @@ class SoundFault:
     @property
     def name(self) -> str:
         """For people."""
-        return str(_kinds()[self.code]["name"])
+        return name_of(self.code)
 
     @property
     def cure(self) -> str:
@@ -87,6 +87,11 @@ def _kinds() -> dict[str, dict[str, Any]]:
 def codes() -> tuple[str, ...]:
     """Every fault that can be heard, in the order of the table."""
     return tuple(_kinds())
+
+
+def name_of(code: str) -> str:
+    """A fault's name, for people. Raises KeyError: none of the table."""
+    return str(_kinds()[code]["name"])
 
 
 def limit(name: str) -> float:
