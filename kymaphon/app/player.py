@@ -52,7 +52,7 @@ class Player(QObject):
         if player is None:
             raise NoPlayerError(
                 "Nothing here can play sound: install the extra 'capture', or one of "
-                f"{', '.join(PLAYERS)}. The gated take can be saved and heard elsewhere."
+                f"{', '.join(PLAYERS)}. It can be saved and heard elsewhere."
             )
         self._file = Path(tempfile.mkdtemp(prefix="kymaphon-")) / "excerpt.wav"
         write_audio(self._file, sound, sample_rate_hz, about="excerpt")

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import re
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QWidget
 from pytestqt.qtbot import QtBot
 
 import kymaphon.app.stages.prove.practice as module
@@ -20,7 +22,7 @@ from kymaphon.sim.drills.asking import ByQuestions
 from kymaphon.sim.drills.ear import ByEar
 from kymaphon.sim.drills.line_up import LineUp
 from kymaphon.sim.drills.mixes import Mixes
-from tests.app.conftest import LONGEST_S, settle, why_words
+from tests.app.conftest import LONGEST_S, button, settle, why_words
 from tests.app.test_prove_faults import Sink
 
 
@@ -146,7 +148,7 @@ class TestChoosing:
         assert "3 of 3 right" in window.document.show.log[-1].text
 
     def test_without_a_sound_output_it_says_so_and_goes_on(
-        self, window: Window, page: PracticePage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+        self, window: Window, page: PracticePage, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
     ) -> None:
         def none(*_: object) -> None:
             raise NoPlayerError("Nothing here can play sound.")
@@ -155,6 +157,12 @@ class TestChoosing:
         begun(window, page, qtbot, "ear")
         ready(window)
         assert "Nothing here can play sound" in window.status.text()
+        # It can be heard elsewhere; a name that cannot be is told.
+        for name, told in (("sound.wav", "Saved: sound.wav"), ("missing/sound.wav", "cannot be written")):
+            monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
+            button(window, "act save").click()
+            assert told in window.status.text()
+        assert soundfile.info(tmp_path / "sound.wav").duration == pytest.approx(6.0, abs=0.1)
         assert page.drill is not None
         assert page.drill.round is not None
 

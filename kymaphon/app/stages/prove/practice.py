@@ -5,12 +5,13 @@ from __future__ import annotations
 import random
 from datetime import UTC, datetime
 from functools import partial
+from pathlib import Path
 from typing import cast
 
 import numpy as np
 from PySide6.QtCore import QElapsedTimer, QEvent, QObject, Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
@@ -23,6 +24,8 @@ from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.takes import write_audio
 from kymaphon.sim.drills import begin, tasks
 from kymaphon.sim.drills.base import Answer, Drill, Feedback, Task
 from kymaphon.sim.drills.tapping import BY_TAPPING, choose_hidden, expert_taps
@@ -55,6 +58,7 @@ class PracticePage(StagePage):
         self.tapping: Task | None = None
         self._taps = 0
         self._expert = 0
+        self._sound: np.ndarray | None = None
         self._card()
         self.table = RowTable(theme, "Drills", "Enter begins the drill.")
         self.table.let_grow(2)
@@ -212,6 +216,7 @@ class PracticePage(StagePage):
             lead: tuple[Action, ...] = ()
             if self.drill.round.play is not None:
                 lead = (Action("hear", "Play it again", "P."),)
+                actions.insert(0, Action("save", "Save as a sound file\u2026", "To hear it elsewhere."))
             notes = (EARS,) if lead else ()
             said = (self.feedback.words,) if self.feedback is not None and self.feedback.words else ()
             return WhyContent(
@@ -271,6 +276,8 @@ class PracticePage(StagePage):
             self.say.emit("Left; nothing is noted.")
         elif action == "hear":
             self._hear()
+        elif action == "save":
+            self._save()
 
     def _another_show(self) -> None:
         """A drill on the rig of the show that was open is over, and not noted."""
@@ -381,11 +388,29 @@ class PracticePage(StagePage):
 
     def _hear(self) -> None:
         asked = self.drill.round if self.drill is not None else None
+        self._sound = None
         if asked is not None and asked.play is not None:
             self.say.emit("Being played into memory \u2026")
             self._worker.ask(asked.play, asked)
 
+    def _save(self) -> None:
+        if self._sound is None:
+            self.say.emit("It is still being played into memory.")
+            return
+        kinds = "Sound (*.wav *.flac *.ogg)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save what is heard", str(Path.home() / "what-is-wrong.wav"), kinds)
+        if not name:
+            return
+        try:
+            rate = self.document.show.sample_rate_hz
+            write_audio(name, (self._sound * PLAYED).T.astype(np.float32), rate, about="Simulated: what is wrong here?")
+        except FileProblem as problem:
+            self.say.emit(str(problem))
+        else:
+            self.say.emit(f"Saved: {Path(name).name}.")
+
     def _play(self, sound: np.ndarray) -> None:
+        self._sound = sound
         try:
             self._player.play((sound * PLAYED).T.astype(np.float32), self.document.show.sample_rate_hz)
             self.say.emit("Playing. P plays it again.")
