@@ -30,6 +30,18 @@ def at_once(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(Document, "at_once", True)
 
 
+@pytest.fixture(autouse=True)
+def collected_here() -> Iterator[None]:
+    """As in the program, garbage is collected in the window's thread and in no other: a document that a test drops has timers, and a
+    worker that let go of it would leave them running for nobody.
+    """
+    gc.disable()
+    yield
+    QThreadPool.globalInstance().waitForDone()
+    gc.collect()
+    gc.enable()
+
+
 @pytest.fixture(scope="session")
 def spared() -> None:
     """What the modules have made stays: collecting garbage after each window does not look through it."""
@@ -70,7 +82,6 @@ def end(window: Window) -> None:
     QThreadPool.globalInstance().waitForDone()
     QApplication.processEvents()
     gc.collect()
-    gc.enable()
 
 
 def settle(window: Window) -> None:
