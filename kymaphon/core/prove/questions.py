@@ -20,7 +20,7 @@ from kymaphon.core.figures import data_table
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.takes.faults.kinds import SoundFault
 
-Odds = Callable[[Computed], bool]
+Has = Callable[[Computed], bool]
 
 
 def _table() -> dict[str, Any]:
@@ -163,7 +163,7 @@ def _digital(analysis: Computed) -> bool:
     )
 
 
-NEEDS: Mapping[str, tuple[str, Odds]] = {
+NEEDS: Mapping[str, tuple[str, Has]] = {
     "wireless": ("a wireless set", lambda analysis: "wireless" in _groups(analysis)),
     "battery": ("anything on a battery", _on_battery),
     "phantom": ("a microphone or box that needs phantom power", _phantom),

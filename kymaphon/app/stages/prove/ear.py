@@ -126,7 +126,9 @@ class FaultEar(QObject):
         return tuple(out)
 
     def _arrived(self, about: object, result: object) -> None:
-        self._heard[cast("tuple[Path, int]", about)] = cast("Heard", result)
+        key = cast("tuple[Path, int]", about)
+        if key[0] in [row for row, _ in self.recordings]:  # else it is of a show that was open before
+            self._heard[key] = cast("Heard", result)
         self.changed.emit()
 
     def _failed(self, error: Exception) -> None:

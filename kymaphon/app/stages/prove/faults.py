@@ -28,7 +28,7 @@ HELP = (
     "Where in the recording; throughout where nothing is said",
 )
 BEFORE_S, PLAYED_S = 1.0, 3.0
-LEVEL_DB = 0.4
+LOUDEST = 0.4
 """What is played is brought to this part of full scale at most."""
 LISTENING = "Listening \u2026 ten minutes take some seconds."
 NONE = "Choose a take of this show, or open any recording: it is listened to for twenty-five faults."
@@ -217,7 +217,7 @@ class FaultsPage(StagePage):
         try:
             sound, rate = excerpt(self.ear.path, at - BEFORE_S, PLAYED_S)
             most = float(np.abs(sound).max(initial=0.0))
-            self._player.play(sound * np.float32(LEVEL_DB / most if most > 0 else 1.0), rate)
+            self._player.play(sound * np.float32(LOUDEST / most if most > 0 else 1.0), rate)
             self.say.emit(f"{at:.1f} s, from a second before.")
         except (FileProblem, NoPlayerError) as problem:
             self.say.emit(str(problem))

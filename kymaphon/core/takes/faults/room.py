@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
@@ -117,7 +116,6 @@ class Decay:
     """Listens to how fast a sound goes after a word: no room lets it go faster than its reverberation time."""
 
     frames: Frames
-    _fine: list[NDArray[np.float32]] = field(default_factory=list)
 
     def slopes(self) -> Floats:
         """How fast the level falls after each word, in dB a second, from 5 to 25 dB under it; shape (falls,)."""

@@ -178,7 +178,6 @@ class Chopping:
     """Listens for words that break off: from the level of talk to the bottom in 20 ms, again and again, as a gate does."""
 
     frames: Frames
-    _at: list[float] = field(default_factory=list)
 
     def take(self, stretch: Stretch) -> None:
         """Its frames are kept once for all."""
