@@ -79,11 +79,15 @@ class SoundSource:
 
 
 def microphones(show: Show, catalogue: Catalogue, place: str | None = None) -> list[Placement]:
-    """Every device that hears the air, in the show's order; only those of a place when it is given."""
+    """Every device that hears the air for the programme, in the show's order; only those of a place when it is given. Talkback's own
+    are none: nobody places them to sound well.
+    """
     rows = []
     for device in show.devices:
         kind = catalogue[device.kind]
-        if any(port.domain == "acoustic" for port in kind.inputs) and place in (None, device.place):
+        if kind.is_talkback or place not in (None, device.place):
+            continue
+        if any(port.domain == "acoustic" for port in kind.inputs):
             rows.append(stand_of(show, kind, device))
     return rows
 

@@ -246,7 +246,8 @@ class Computed:
         if feed is None or feed.path is None or feed.node is None:
             return None
         path, mics = feed.path, self.microphones.get(self.graph.mouths[voice][0], ())
-        if goes_astray(path) and (mics or self.show.party(voice).plays_on):
+        party = self.show.party(voice)
+        if goes_astray(path) and (mics or party.plays_on or party.kind == "crew"):
             return None
         if mics and by_the_air(path):
             # Heard across the room too: what an operator turns is the way over the loudspeakers.

@@ -6,7 +6,9 @@ from typing import Literal
 
 from kymaphon.core.model.show import Device, Setting, Show
 
-Facet = Literal["layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"]
+Facet = Literal[
+    "layout", "wiring", "switches", "gains", "takes", "wants", "circuits", "programme", "sound", "levels", "feeds"
+]
 """Parts of a show:
 
 - `layout`: who and what is where: places, parties, devices but for their settings, own kinds, practice, marks, clocks
@@ -14,7 +16,8 @@ Facet = Literal["layout", "wiring", "switches", "gains", "takes", "wants", "prog
 - `gains`: gains and faders of the devices' settings; `switches`: the rest of those
 - `takes`: recordings and what was measured of them
 - `wants`: who should hear whom
-- `programme`: the title, tracks, what is recorded and streamed, the rundown, tasks, the log
+- `circuits`: who talks to whom beside the programme
+- `programme`: the title, tracks, what is recorded and streamed, the rundown, lines out, crew, tasks, the log
 
 and what is computed of them:
 
@@ -27,8 +30,9 @@ _PARTS: dict[str, Facet] = {
     "cables": "wiring",
     "takes": "takes",
     "wants": "wants",
+    "circuits": "circuits",
     **dict.fromkeys(
-        ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "circuits", "rundown", "tasks", "log"),
+        ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "rundown", "tasks", "log", "lines", "crew"),
         "programme",
     ),
 }

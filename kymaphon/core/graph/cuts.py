@@ -102,11 +102,11 @@ def flipped(graph: SignalGraph, refs: Iterable[SettingRef]) -> SignalGraph:
 
 
 def switches_on(paths: Iterable[SignalPath]) -> list[Switch]:
-    """The closed switches that these ways run through, crosspoints before mutes, each once."""
+    """The closed switches that these ways run through, crosspoints before mutes, each once; no keys, which nobody holds for ever."""
     found: dict[SettingRef, Switch] = {}
     for path in paths:
         for step in path.steps():
-            for switch in step.switches:
+            for switch in (row for row in step.switches if not row.key):
                 found.setdefault(switch.ref, switch)
     return sorted(found.values(), key=lambda switch: switch.ref.field == "mute")
 
@@ -392,7 +392,7 @@ def candidate_switches(graph: SignalGraph, mouth: int, ears: tuple[int, ...]) ->
     found: dict[SettingRef, Switch] = {}
     for edge in graph.edges:
         shut = [switch for switch in edge.switches if not switch.passes]
-        if edge.broken or len(shut) != 1 or edge.source not in forward or edge.target not in backward:
+        if edge.broken or len(shut) != 1 or shut[0].key or edge.source not in forward or edge.target not in backward:
             continue
         found.setdefault(shut[0].ref, shut[0])
     yield from found.values()

@@ -9,7 +9,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.draft import UNITS, Draft, sides
 from kymaphon.core.graph.own_noise import measured_with, own_ein, own_noise
 from kymaphon.core.graph.phantom import phantom_of
-from kymaphon.core.graph.signal import Knob, Node, Switch
+from kymaphon.core.graph.signal import Dim, Knob, Node, Switch
 from kymaphon.core.model.catalogue import Bus, Kind, Path, Port, Strip
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.naming import device_name
@@ -234,6 +234,8 @@ class DeviceBuilder:
         if path.switch:
             now = path.on if setting.on is None else setting.on
             switches = (Switch(self.ref(path.key, "on"), f"{self.name}, {label}", True, now),)
+        keys, dims = self._keys(path, common)
+        switches += keys
         for from_side, to_side, spread in self._spread(path, source_row, target_row):
             source = self._source_node(path, source_port, setting, from_side)
             target = f"{self.device.id}.{path.target}{to_side}"
@@ -254,9 +256,30 @@ class DeviceBuilder:
                 switches=switches,
                 knobs=tuple(knobs),
                 controls=tuple(controls),
+                dims=dims,
                 broken=dead,
                 label=label,
             )
+
+    def _keys(self, path: Path, parts: list[Derived]) -> tuple[tuple[Switch, ...], tuple[Dim, ...]]:
+        """The keys that close, open or dim a path; one that dims it now adds its depth to the parts of its gain."""
+        switches: list[Switch] = []
+        dims: list[Dim] = []
+        for key in self.kind.keys:
+            if path.key not in (*key.closes, *key.opens, *key.dims):
+                continue
+            given = self.setting(key.id).on
+            down = key.on if given is None else given
+            ref, label = self.ref(key.id, "on"), f"{self.name}, {key.name}"
+            if path.key in key.dims:
+                dims.append(Dim(ref, key.dims_db, down))
+                if down:
+                    parts.append(
+                        Derived(f"dimmed by {key.name}", -key.dims_db, "dB", source=f"device data: {self.kind.name}")
+                    )
+            else:
+                switches.append(Switch(ref, label, path.key in key.closes, down, key=True))
+        return tuple(switches), tuple(dims)
 
     def _path_gain(self, path: Path, setting: Setting) -> tuple[list[Derived], list[Knob]]:
         mic = self.kind.microphone

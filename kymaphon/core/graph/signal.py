@@ -27,12 +27,17 @@ NoiseKind = Literal["room", "microphone", "preamp", "converter"]
 
 @dataclass(frozen=True, slots=True)
 class Switch:
-    """Something that opens or closes an edge. `closed` is the value at which signal passes."""
+    """Something that opens or closes an edge. `closed` is the value at which signal passes.
+
+    Attributes:
+        key: a key under a finger, for talkback or a cough: nothing that is set once and left, so no cure is made of it.
+    """
 
     ref: SettingRef
     label: str
     closed: bool
     now: bool
+    key: bool = False
 
     @property
     def passes(self) -> bool:
@@ -125,6 +130,15 @@ STRAY = UNINTENDED - {EdgeKind.THROUGH_AIR}
 
 
 @dataclass(frozen=True, slots=True)
+class Dim:
+    """A key that takes an edge down while it is pressed. Where `now` is so, its depth is in the edge's gain already."""
+
+    ref: SettingRef
+    depth_db: float
+    now: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Edge:
     """A step of the signal. `parts` are the lines of its gain; their sum is the gain.
 
@@ -140,6 +154,7 @@ class Edge:
     switches: tuple[Switch, ...] = ()
     knobs: tuple[Knob, ...] = ()
     controls: tuple[str, ...] = ()
+    dims: tuple[Dim, ...] = ()
     label: str = ""
     kind: EdgeKind = EdgeKind.INSIDE
     gain_db: float = field(init=False, default=0.0)
@@ -298,6 +313,15 @@ class SignalGraph:
         for i, edge in enumerate(self.edges):
             for switch in edge.switches:
                 rows.setdefault(switch.ref, []).append(i)
+        return {ref: tuple(row) for ref, row in rows.items()}
+
+    @cached_property
+    def moved(self) -> dict[SettingRef, tuple[int, ...]]:
+        """Switch or key -> positions of the edges that it opens, closes or dims."""
+        rows: dict[SettingRef, list[int]] = {ref: list(row) for ref, row in self.switched.items()}
+        for i, edge in enumerate(self.edges):
+            for dim in edge.dims:
+                rows.setdefault(dim.ref, []).append(i)
         return {ref: tuple(row) for ref, row in rows.items()}
 
 

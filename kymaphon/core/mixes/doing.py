@@ -14,7 +14,8 @@ from kymaphon.core.model.ends import end_of
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.naming import device_name
 from kymaphon.core.model.processing import NAMES
-from kymaphon.core.model.show import Cable, Device, Setting, Show, Task
+from kymaphon.core.model.show import Cable, Device, Setting, Show
+from kymaphon.core.model.talk import Task
 
 Act = Literal["start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open"]
 ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open")

@@ -9,7 +9,8 @@ from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.mixes.mixer import mixers_of
 from kymaphon.core.model.edits import AddRow
 from kymaphon.core.model.findings import Remedy
-from kymaphon.core.model.show import Device, Show, Task
+from kymaphon.core.model.show import Device, Show
+from kymaphon.core.model.talk import Task
 
 
 def far_desks(analysis: Computed) -> dict[str, Device]:

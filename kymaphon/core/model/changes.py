@@ -44,6 +44,8 @@ TABLES = {
     "practices": ("practice", "practices"),
     "marks": ("mark", "marks"),
     "circuits": ("circuit", "circuits"),
+    "lines": ("line", "lines"),
+    "crew": ("crew member", "crew"),
     "rundown": ("segment", "rundown"),
 }
 

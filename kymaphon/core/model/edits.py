@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from kymaphon.core.model.base import Model, WantKind
-from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.show import Cable, Device, LogEntry, Party, Setting, Show, Take, Want, same_socket
+from kymaphon.core.model.talk import Circuit
 
 _Named = TypeVar("_Named", Device, Party)
 
@@ -146,9 +147,23 @@ def _nothing(show: Show, gone: str) -> Show:
 
 
 def _without_party(show: Show, gone: str) -> Show:
+    circuits = tuple(_circuit_without(row, gone) for row in show.circuits)
+    crew = tuple(row.with_(party=None) if row.party == gone else row for row in show.crew)
     wants = tuple(row for row in show.wants if gone not in (row.listener, row.voice))
     takes = tuple(row.with_(voice=None) if row.voice == gone else row for row in show.takes)
-    return show.model_copy(update={"wants": wants, "takes": takes, "devices": _cleared(show.devices, "party", gone)})
+    devices = _cleared(show.devices, "party", gone)
+    return show.model_copy(
+        update={"wants": wants, "takes": takes, "devices": devices, "circuits": circuits, "crew": crew}
+    )
+
+
+def _circuit_without(circuit: Circuit, gone: str) -> Circuit:
+    """A circuit without a party; who was spoken for by it is spoken for by nobody."""
+    if not any(gone in (row.party, row.spoken_for_by) for row in circuit.members):
+        return circuit
+    kept = (row for row in circuit.members if row.party != gone)
+    rows = tuple(row.with_(spoken_for_by=None) if row.spoken_for_by == gone else row for row in kept)
+    return circuit.with_(members=rows)
 
 
 def _without_device(show: Show, gone: str) -> Show:
@@ -161,7 +176,21 @@ def _without_device(show: Show, gone: str) -> Show:
         for row in show.parties
     )
     devices = _cleared(show.devices, "host", gone)
-    return show.model_copy(update={"cables": cables, "parties": parties, "devices": devices})
+    circuits = tuple(_circuit_off(row, gone) for row in show.circuits)
+    lines = tuple(row for row in show.lines if PortId.of(row.at).device != gone)
+    return show.model_copy(
+        update={"cables": cables, "parties": parties, "devices": devices, "circuits": circuits, "lines": lines}
+    )
+
+
+def _circuit_off(circuit: Circuit, gone: str) -> Circuit:
+    """A circuit whose members use nothing of a device any more."""
+    rows = []
+    for row in circuit.members:
+        held = {name: getattr(row, name) for name in ("key", "listen_key", "hears_on", "cue_light")}
+        cleared = {name: None for name, value in held.items() if value and PortId.of(value).device == gone}
+        rows.append(row.with_(**cleared) if cleared else row)
+    return circuit if tuple(rows) == circuit.members else circuit.with_(members=tuple(rows))
 
 
 def _without_place(show: Show, gone: str) -> Show:
@@ -180,6 +209,34 @@ def _without_kind(show: Show, gone: str) -> Show:
     return show
 
 
+def _without_circuit(show: Show, gone: str) -> Show:
+    rows = tuple(
+        row.with_(overrides=tuple(name for name in row.overrides if name != gone)) if gone in row.overrides else row
+        for row in show.circuits
+    )
+    return show.model_copy(update={"circuits": rows})
+
+
+def _without_line(show: Show, gone: str) -> Show:
+    rows = tuple(row.with_(reserve_for=None) if row.reserve_for == gone else row for row in show.lines)
+    return show.model_copy(update={"lines": rows})
+
+
+def _without_hand(show: Show, gone: str) -> Show:
+    rows = tuple(
+        row.with_(who=tuple(name for name in row.who if name != gone)) if gone in row.who else row for row in show.tasks
+    )
+    return show.model_copy(update={"tasks": rows})
+
+
+def _without_task(show: Show, gone: str) -> Show:
+    rows = tuple(
+        row.with_(after=tuple(name for name in row.after if name != gone)) if gone in row.after else row
+        for row in show.tasks
+    )
+    return show.model_copy(update={"tasks": rows})
+
+
 def _cleared(rows: tuple[_Named, ...], field: str, gone: str, by: str | None = None) -> tuple[_Named, ...]:
     return tuple(row.with_(**{field: None}) if getattr(row, by or field) == gone else row for row in rows)
 
@@ -189,6 +246,10 @@ _LOOSEN: dict[str, Callable[[Show, str], Show]] = {
     "devices": _without_device,
     "places": _without_place,
     "kinds": _without_kind,
+    "circuits": _without_circuit,
+    "lines": _without_line,
+    "crew": _without_hand,
+    "tasks": _without_task,
 }
 
 

@@ -111,6 +111,8 @@ def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:
         "devices",
         "tracks",
         "circuits",
+        "lines",
+        "crew",
         "rundown",
         "takes",
         "tasks",
@@ -139,20 +141,21 @@ def _point(where: str, at: str, show: Show, catalogue: Catalogue) -> Iterator[Sh
     if row_id in ("ear", "voice") and any(party.id == device_id for party in show.parties):
         return
     if device_id not in kinds:
-        yield ShowProblem(where, f"no point called {at}{_instead(at, {*POINTS, *kinds})}")
+        yield ShowProblem(where, f"no point called {at}{instead(at, {*POINTS, *kinds})}")
         return
     kind = kinds[device_id]
     rows = {row.id for ports in (kind.inputs, kind.outputs) for row in ports} | {row.id for row in kind.buses}
     if row_id not in rows:
-        yield ShowProblem(where, f"{device_id} has no {row_id or 'point of that name'}{_instead(row_id, rows)}")
+        yield ShowProblem(where, f"{device_id} has no {row_id or 'point of that name'}{instead(row_id, rows)}")
 
 
 def _named(where: str, name: str | None, known: set[str], what: str) -> Iterator[ShowProblem]:
     if name is not None and name not in known:
-        yield ShowProblem(where, f"no {what} called {name}{_instead(name, known)}")
+        yield ShowProblem(where, f"no {what} called {name}{instead(name, known)}")
 
 
-def _instead(name: str, known: set[str] | list[str]) -> str:
+def instead(name: str, known: set[str] | list[str]) -> str:
+    """What was meant, to be said behind a name that leads nowhere: the nearest that there is, else some of those that there are."""
     from difflib import get_close_matches
 
     close = get_close_matches(name, sorted(known), n=1)
@@ -168,7 +171,7 @@ def _listening(
     port_id = reference[len(device_id) + 1 :]
     if device_id not in known:
         if device_id not in devices:
-            yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
+            yield ShowProblem(where, f"no device called {device_id}{instead(device_id, set(known))}")
         return
     kind = known[device_id]
     if field == "plays_on":
@@ -198,6 +201,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
     strips = {row.id: row.strip for row in rows}
     paths = {path.key: path for path in kind.paths}
     controls = {control.id: control for control in kind.controls}
+    keys = {row.id for row in kind.keys}
     switched = {row.id for row in kind.processors if not row.fixed}
     for key, setting in settings.items():
         place = f"{where}.settings.{key}"
@@ -208,7 +212,7 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
             allowed = PATH_FIELDS
         elif key in controls:
             allowed = {"gain_db"}
-        elif key in switched or (key == SINGLE and kind.runs_on):
+        elif key in keys or key in switched or (key == SINGLE and kind.runs_on):
             allowed = {"on"}
         elif key in strips:
             strip = strips[key]
@@ -216,8 +220,8 @@ def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[
             if strip is not None and strip.hi_z_ohm is None:
                 allowed = STRIP_FIELDS - {"hi_z"}
         else:
-            options = sorted({*strips, *paths, *controls, *switched, *((SINGLE,) if kind.runs_on else ())})
-            yield ShowProblem(place, f"{kind.name} has no {key}{_instead(key, options)}")
+            options = sorted({*strips, *paths, *controls, *keys, *switched, *((SINGLE,) if kind.runs_on else ())})
+            yield ShowProblem(place, f"{kind.name} has no {key}{instead(key, options)}")
             continue
         for field in sorted(given - allowed):
             yield ShowProblem(f"{place}.{field}", f"{key} of {kind.name} has no {field}")
@@ -246,7 +250,7 @@ def _cable(
         where = f"cables[{i}].{field}"
         if device_id not in known:
             if device_id not in devices:
-                yield ShowProblem(where, f"no device called {device_id}{_instead(device_id, set(known))}")
+                yield ShowProblem(where, f"no device called {device_id}{instead(device_id, set(known))}")
             return
         kind = known[device_id]
         ports = {port.id: port for port in (kind.outputs if wanted == "output" else kind.inputs)}

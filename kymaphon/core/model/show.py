@@ -30,6 +30,7 @@ from kymaphon.core.model.delivery import Recording, Streaming
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.practice import PointMark, Practice
 from kymaphon.core.model.processing import Chain
+from kymaphon.core.model.talk import Circuit, CrewMember, Line, Task
 
 FORMAT_VERSION = 1
 NoiseKind = Literal["room-tone", "fan", "traffic", "crowd", "music", "wind"]
@@ -301,28 +302,12 @@ class Track(Model):
     source: Annotated[str | None, Field(alias="from")] = None
 
 
-class Circuit(Model):
-    """A talkback circuit."""
-
-    id: Identifier
-    name: Name = ""
-    members: tuple[Identifier, ...] = ()
-
-
 class Segment(Model):
     """A part of the rundown."""
 
     id: Identifier
     name: Name
     length_s: Annotated[float | None, Field(ge=0)] = None
-
-
-class Task(Model):
-    """Something to do before air."""
-
-    id: Identifier
-    text: Annotated[str, Field(max_length=4000)]
-    done: bool = False
 
 
 class LineUpReading(Model):
@@ -353,6 +338,20 @@ class ProvenPair(Model):
     ]
 
 
+class CircuitCheck(Model):
+    """A circuit tried by voice, one way: what came of it, who says so, and a digest of the way that it went."""
+
+    circuit: Identifier
+    speaker: Identifier
+    listener: Identifier
+    result: Literal["good", "weak", "nothing"]
+    by: Annotated[str, Field(max_length=80, description="who tried it")] = ""
+    note: Annotated[str, Field(max_length=500)] = ""
+    way: Annotated[
+        str, Field(max_length=64, description="digest of the steps between them; another one: tried no more")
+    ]
+
+
 class LogEntry(Model):
     """What happened, when."""
 
@@ -361,6 +360,7 @@ class LogEntry(Model):
     subject: str | None = None
     line_up: LineUpReading | None = None
     proven: Annotated[tuple[ProvenPair, ...], Field(max_length=10000)] = ()
+    circuit_check: CircuitCheck | None = None
 
 
 _Row = TypeVar("_Row", Party, Device, Place)
@@ -397,7 +397,9 @@ class Show(Model):
     tracks: tuple[Track, ...] = ()
     recording: Annotated[Recording | None, Field(description="left out: a mix, 24 bit")] = None
     streaming: Annotated[Streaming | None, Field(description="left out: nothing is known of the network")] = None
-    circuits: tuple[Circuit, ...] = ()
+    circuits: Annotated[tuple[Circuit, ...], Field(max_length=200)] = ()
+    lines: Annotated[tuple[Line, ...], Field(max_length=200)] = ()
+    crew: Annotated[tuple[CrewMember, ...], Field(max_length=200, description="who works before air")] = ()
     rundown: tuple[Segment, ...] = ()
     takes: tuple[Take, ...] = ()
     tasks: tuple[Task, ...] = ()

@@ -138,6 +138,8 @@ def asked_at(show: Show, ladder: Ladder, rung: Rung) -> float | None:
 def unsaid(show: Show) -> tuple[Party, ...]:
     """Listeners of whom nobody has said what they should hear, though their role says it."""
     heard = {row.listener for row in show.wants if row.want == "hear"} | tracks_of(show)
+    # What the crew hears is said by its circuits.
+    heard |= {row.party for circuit in show.circuits for row in circuit.members if row.hears}
     return tuple(
         party
         for party in show.parties

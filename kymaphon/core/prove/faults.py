@@ -280,6 +280,8 @@ def _switches(analysis: Computed) -> Iterator[Fault]:
             "open-crosspoint": f"{label} is off",
             "doubled-path": f"{label} is on",
         }[sort]
+        if switch.key:
+            words = f"{label} is {'up' if switch.now else 'held down'}"
         yield Fault(f"{sort}:{setting_id(ref)}", sort, words[:1].upper() + words[1:], ref.device, changed, ref)
 
 

@@ -24,6 +24,9 @@ from kymaphon.core.rules import (
     rig_sides_apart,
     rig_ways,
     room,
+    talk_heard,
+    talk_keys,
+    talk_plan,
     wants,
 )
 from kymaphon.core.rules.record import in_order
@@ -42,6 +45,9 @@ RULES = in_order(
         rig_sides,
         rig_ways,
         rig_controls,
+        talk_heard,
+        talk_keys,
+        talk_plan,
         levels,
         level_ears,
         quiet,

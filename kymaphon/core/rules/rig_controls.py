@@ -18,7 +18,8 @@ from kymaphon.core.model.catalogue.parts import Processor
 from kymaphon.core.model.edits import AddRow, SetValue
 from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, SettingRef
-from kymaphon.core.model.show import Device, Setting, Task
+from kymaphon.core.model.show import Device, Setting
+from kymaphon.core.model.talk import Task
 from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.controls import ON_AIR, is_on, path_label, reaches
 

@@ -16,7 +16,8 @@ from kymaphon.core.model.edits import AttachTake, DetachTake, Plug, SetField, Se
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.practice import practices
 from kymaphon.core.model.references import ShowProblem, check_references, reference_problems
-from kymaphon.core.model.show import Cable, Show, Take, Task
+from kymaphon.core.model.show import Cable, Show, Take
+from kymaphon.core.model.talk import Task
 from kymaphon.core.report.sheet import rig_sheet
 from tests.conftest import two_desks
 from tests.core.rigs import dev, rig, wire

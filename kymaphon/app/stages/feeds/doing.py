@@ -14,7 +14,7 @@ from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.mixes.doing import PREFIX, Instruction, from_nothing, steps_between, tick
 from kymaphon.core.model.edits import RemoveRow, apply_all
-from kymaphon.core.model.show import Task
+from kymaphon.core.model.talk import Task
 
 SORTS = (
     (

@@ -55,6 +55,8 @@ GROUP_WORDS = {
     "app": "app",
     "line": "line",
     "instrument": "instrument",
+    "talkback": "talkback",
+    "camera": "camera",
 }
 
 

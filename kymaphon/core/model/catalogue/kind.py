@@ -168,6 +168,24 @@ class Control(Model):
     must_be_up: Annotated[bool, Field(description="nothing passes with it down")] = False
 
 
+class Key(Model):
+    """A key under a finger: talk, listen, cough, lazy. Switched by the device's setting of its id (`on`: it is down)."""
+
+    id: Identifier
+    name: Name
+    closes: Annotated[tuple[str, ...], Field(description="paths through which sound passes only while it is down")] = ()
+    opens: Annotated[tuple[str, ...], Field(description="paths that it interrupts while it is down")] = ()
+    dims: Annotated[tuple[str, ...], Field(description="paths that go down while it is down")] = ()
+    dims_db: Annotated[float, Field(ge=0, le=60)] = 20.0
+    action: Annotated[
+        Literal["momentary", "latching", "either"], Field(description="either: a tap latches it, a hold does not")
+    ] = "momentary"
+    on: Annotated[bool, Field(description="as delivered")] = False
+    programmed: Annotated[
+        bool, Field(description="a crosspoint that is a key only where it is put on somebody's panel")
+    ] = False
+
+
 Pattern = Literal[
     "omni",
     "wide-cardioid",
@@ -239,6 +257,8 @@ class Kind(Model):
         "app",
         "line",
         "instrument",
+        "talkback",
+        "camera",
     ]
     about: str = ""
     inside: Annotated[Domain, Field(description="what the signal is between the sockets")] = "analog"
@@ -247,6 +267,7 @@ class Kind(Model):
     buses: tuple[Bus, ...] = ()
     paths: tuple[Path, ...] = ()
     controls: tuple[Control, ...] = ()
+    keys: Annotated[tuple[Key, ...], Field(description="talk, listen and cough keys")] = ()
     processors: tuple[Processor, ...] = ()
     power: Annotated[Power | None, Field(description="left out: needs none, or is software")] = None
     restart: Annotated[tuple[str, ...], Field(description="settings that take hold only after a restart")] = ()
@@ -331,6 +352,15 @@ class Kind(Model):
         return self.group == "player"
 
     @property
+    def is_talkback(self) -> bool:
+        """Carries talkback: a panel, a matrix, a pack on the belt, a commentator's box."""
+        return self.group == "talkback"
+
+    @property
+    def is_camera(self) -> bool:
+        return self.group == "camera"
+
+    @property
     def is_line(self) -> bool:
         """A line to the studio or the house."""
         return self.group == "line"
@@ -362,6 +392,10 @@ class Kind(Model):
                 return port
         return None
 
+    def key(self, key_id: str) -> Key | None:
+        """The key of that id, or None."""
+        return next((row for row in self.keys if row.id == key_id), None)
+
     def path(self, key: str) -> Path | None:
         """The path of that key (`in1>send1`), or None."""
         for path in self.paths:
@@ -389,7 +423,17 @@ class Kind(Model):
             for key in processor.sits:
                 if key not in keys:
                     raise ValueError(f"kind {self.id}: {processor.id} sits in {key}, which it does not have")
-        turned = [*(row.id for row in self.controls), *(row.id for row in self.processors)]
+        for row in self.keys:
+            if not (row.closes or row.opens or row.dims):
+                raise ValueError(f"kind {self.id}: key {row.id} moves nothing")
+            for key in (*row.closes, *row.opens, *row.dims):
+                if key not in keys:
+                    raise ValueError(f"kind {self.id}: key {row.id} names {key}, which it does not have")
+            if set(row.closes) & set(row.opens):
+                raise ValueError(f"kind {self.id}: key {row.id} both closes and opens a path")
+        turned = [row.id for rows in (self.controls, self.processors, self.keys) for row in rows]
+        if len(set(turned)) != len(turned) or set(turned) & {*names, *keys}:
+            raise ValueError(f"kind {self.id}: two controls, keys or sockets share a name")
         known = {*names, *keys, *turned, "buffer"}
         for key in self.restart:
             if key not in known:

@@ -59,7 +59,7 @@ def expand(data: dict[str, Any], most: int = MOST_ROWS) -> dict[str, Any]:
     """
     out = dict(data)
     count = 0
-    for key in ("inputs", "outputs", "buses", "paths", "controls"):
+    for key in ("inputs", "outputs", "buses", "paths", "controls", "keys"):
         rows: list[Any] = []
         given = data.get(key, ())
         if not isinstance(given, list | tuple):

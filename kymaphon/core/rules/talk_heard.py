@@ -1,0 +1,258 @@
+"""Rules about talkback as it comes to people: cues that nobody hears, nobody to answer, drowned, late, howling."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.figures import data_table
+from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.show import Party
+from kymaphon.core.model.talk import Circuit, CircuitMember
+from kymaphon.core.rules.record import rule
+from kymaphon.core.talk.cures import follow, lamp_for, opened_for, pack_for, relay_for
+from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
+from kymaphon.core.talk.intelligible import limit
+from kymaphon.core.talk.reach import beside
+
+
+def name_of(circuit: Circuit) -> str:
+    """A circuit as it is called on screen."""
+    return circuit.name or circuit.id
+
+
+def _people(analysis: Computed) -> dict[str, Party]:
+    return {row.id: row for row in analysis.show.parties}
+
+
+@rule("cue-not-heard", "camera-video-only", stage="Talk", reads=("levels", "circuits"))
+def cue_not_heard(analysis: Computed) -> Iterator[Finding]:
+    """Somebody who must act on a cue and to whom nobody's words come: a camera fed pictures only, a key or lead that is missing."""
+    hearing = analysis.once(hearing_of)
+    people = _people(analysis)
+    for circuit in analysis.show.circuits:
+        for member in circuit.members:
+            party = people.get(member.party)
+            if party is None or not member.acts or member.cue_light or _served(hearing, circuit, member):
+                continue
+            speakers = [row for row in circuit.members if row.speaks and row.party in people and row is not member]
+            if not speakers:
+                continue
+            yield _unheard(analysis, hearing, circuit, party)
+
+
+def _served(hearing: TalkHearing, circuit: Circuit, member: CircuitMember) -> bool:
+    best = hearing.best_to(circuit.id, member.party) if member.hears else None
+    return best is not None and best.usable
+
+
+def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: Party) -> Finding:
+    best = hearing.best_to(circuit.id, party.id)
+    camera = next(
+        (row for row in analysis.show.devices if row.party == party.id and analysis.catalogue[row.kind].is_camera), None
+    )
+    plain = camera is not None and not analysis.catalogue[camera.kind].outputs
+    if plain and camera is not None:
+        code, title = "camera-video-only", f"{party.name} has pictures only and hears no cue"
+        text = (
+            f"{analysis.device_name(camera.id)} carries no sound in its cable, and nothing else brings {name_of(circuit)} to {party.name}, "
+            "who acts on cues: feed headphones apart, and name somebody who answers."
+        )
+    else:
+        code, title = "cue-not-heard", f"{party.name} does not hear {name_of(circuit)}"
+        text = f"{party.name} acts on cues of {name_of(circuit)}, and nobody's words come to them so that they could be followed."
+    figures: tuple[Derived, ...] = ()
+    why = None
+    told = hearing.explain(best) if best is not None else None
+    if best is not None and told is not None and told.index is not None:
+        who = analysis.party_name(best.way.speaker)
+        how = "across the place alone" if best.by_air else "at its best"
+        text += (
+            f" {who} comes {how}: {show_number(told.level.value, 'dB SPL')} at the ear, index {told.index.value:.2f}."
+        )
+        figures, why = (told.level, told.index), told.index
+
+    def look() -> Iterator[Remedy]:
+        yield from opened_for(analysis, circuit, party)
+        pack = pack_for(analysis, circuit, party)
+        if pack is not None:
+            yield pack
+        yield lamp_for(analysis, circuit, party)
+
+    remedies = Later(look, (code, circuit.id, party.id)) if analysis.remedies else ()
+    return Finding(code, "stop", "Talk", (party.id, circuit.id), title, text, figures, why, remedies)
+
+
+@rule("cannot-answer", stage="Talk", reads=("levels", "circuits"))
+def cannot_answer(analysis: Computed) -> Iterator[Finding]:
+    """Somebody who hears a circuit and acts on it, cannot answer, and has nobody beside them who answers for them."""
+    hearing = analysis.once(hearing_of)
+    people = _people(analysis)
+    for circuit in analysis.show.circuits:
+        for member in circuit.members:
+            party = people.get(member.party)
+            if party is None or not member.acts or not member.hears:
+                continue
+            if any(row.usable for row in hearing.from_(circuit.id, member.party)):
+                continue
+            if len([row for row in circuit.members if row.party != member.party and row.hears]) == 0:
+                continue
+            reason = _no_relay(analysis, hearing, circuit, party, member)
+            if not reason:
+                continue
+
+            def look(circuit: Circuit = circuit, party: Party = party) -> Iterator[Remedy]:
+                for found in (relay_for(analysis, circuit, party), pack_for(analysis, circuit, party)):
+                    if found is not None:
+                        yield found
+
+            yield Finding(
+                "cannot-answer",
+                "fix",
+                "Talk",
+                (party.id, circuit.id),
+                f"{party.name} cannot answer on {name_of(circuit)}",
+                f"{party.name} acts on {name_of(circuit)} and has no way to say that something is wrong{reason}",
+                remedies=Later(look, ("cannot-answer", circuit.id, party.id)) if analysis.remedies else (),
+            )
+
+
+def _no_relay(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: Party, member: CircuitMember) -> str:
+    """Why nobody answers for them; empty where somebody does."""
+    if member.spoken_for_by is None:
+        return "; nobody is named who answers for them."
+    other = next((row for row in analysis.show.parties if row.id == member.spoken_for_by), None)
+    if other is None:
+        return f"; {member.spoken_for_by}, who should, is not in the show."
+    if not any(row.usable for row in hearing.from_(circuit.id, other.id)):
+        return f"; {other.name}, who should, cannot be heard on it either."
+    if party.at_m is not None and other.at_m is not None and not beside(party, other):
+        away = "in another place" if party.place != other.place else f"more than {limit('beside_m'):.0f} m away"
+        return f"; {other.name}, who should, is {away}."
+    return ""
+
+
+@rule("talk-under-noise", stage="Talk", reads=("levels", "circuits"))
+def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
+    """Talkback that comes and is not followed: over the programme in the ear and the noise of the place too little of it is left."""
+    hearing = analysis.once(hearing_of)
+    table = data_table("talk")["sii"]
+    for circuit in analysis.show.circuits:
+        for member in circuit.members:
+            rows = [
+                row
+                for row in hearing.to(circuit.id, member.party)
+                if row.usable and not row.by_air and row.verdict == "poor"
+            ]
+            if not rows:
+                continue
+            worst = min(rows, key=lambda row: row.index if row.index is not None else 1.0)
+            told = hearing.explain(worst)
+            if told is None or told.index is None:
+                continue
+            listener, speaker = (analysis.party_name(name) for name in (worst.way.listener, worst.way.speaker))
+            loudest = told.maskers[0] if told.maskers else None
+            under = f" under {loudest.name} at {loudest.level.text()}" if loudest is not None else ""
+            more = f", and {len(rows) - 1} more like it" if len(rows) > 1 else ""
+
+            def look(circuit: Circuit = circuit, worst: Hearing = worst) -> Iterator[Remedy]:
+                yield from follow(analysis, circuit, worst)
+
+            yield Finding(
+                "talk-under-noise",
+                "fix",
+                "Talk",
+                (member.party, circuit.id),
+                f"{listener} cannot follow {name_of(circuit)}",
+                f"{speaker} comes to {listener}'s ear at {told.level.text()}{under}: index {told.index.value:.2f}, and below "
+                f"{table['poor']:.2f} words are lost{more}.",
+                (told.level, told.index),
+                told.index,
+                Later(look, ("talk-under-noise", circuit.id, member.party)) if analysis.remedies else (),
+            )
+
+
+@rule("talk-returns-late", stage="Talk", reads=("levels", "circuits"))
+def returns_late(analysis: Computed) -> Iterator[Finding]:
+    """A circuit that gives somebody's own voice back to them, late."""
+    hearing = analysis.once(hearing_of)
+    model = hearing.model
+    late, weak = limit("return_ms"), limit("return_db")
+    for way in model.returns:
+        circuit_id, speaker = way.circuit, way.speaker
+        circuit = model.circuit(circuit_id)
+        state = model.states.get((circuit_id, speaker))
+        if state is None or way.state != "heard" or way.gain_db is None or way.gain_db < weak:
+            continue
+        steps, after_ms = model.steps(way)
+        if after_ms <= late or {row.edge for row in state.opened}.isdisjoint(steps):
+            continue
+        name = analysis.party_name(speaker)
+        delay = Derived("own voice back after", after_ms, "ms", source="sum of the steps of that way")
+        yield Finding(
+            "talk-returns-late",
+            "fix",
+            "Talk",
+            (speaker, circuit_id),
+            f"{name} hears themselves late on {name_of(circuit)}",
+            f"With the key down {name}'s own voice comes back after {delay.text()}, {show_number(way.gain_db, 'dB', sign=True)} "
+            "against the mark: people stop in the middle of a word. Give them the circuit without themselves.",
+            (delay, Derived("against the mark", way.gain_db, "dB")),
+            None,
+            Later(partial(_cut_return, analysis, circuit, speaker), ("late", circuit_id, speaker))
+            if analysis.remedies
+            else (),
+        )
+
+
+def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Remedy]:
+    from kymaphon.core.graph.cuts import switch_words
+    from kymaphon.core.model.edits import SetValue
+    from kymaphon.core.talk.cures import changed, keeps_all
+    from kymaphon.core.talk.keys import key_ref
+
+    before = analysis.once(hearing_of)
+    way = before.model.way(circuit, speaker, speaker)
+    member = circuit.member(speaker)
+    mine = key_ref(analysis, member.key if member is not None else None)
+    for i in reversed(before.model.steps(way)[0]):
+        for switch in analysis.graph.edges[i].switches:
+            if switch.ref == mine or not switch.passes:
+                continue
+            edits = (SetValue(switch.ref, not switch.now),)
+            after = changed(analysis, edits)
+            left = after.model.way(after.model.circuit(circuit.id), speaker, speaker)
+            gone = (
+                left.gain_db is None
+                or left.gain_db < limit("return_db")
+                or after.model.steps(left)[1] <= limit("return_ms")
+            )
+            if gone and keeps_all(before, after):
+                yield Remedy(
+                    f"off-{switch.ref.device}-{switch.ref.key}",
+                    switch_words(switch),
+                    f"{analysis.party_name(speaker)} then no longer gets themselves back.",
+                    edits,
+                )
+
+
+@rule("talk-howls", stage="Talk", reads=("levels", "circuits"))
+def howls(analysis: Computed) -> Iterator[Finding]:
+    """A key that closes a loop above its own gain: a microphone near the loudspeaker that it comes out of."""
+    hearing = analysis.once(hearing_of)
+    for (circuit_id, speaker), state in hearing.model.states.items():
+        if any(row.way.state == "howls" for row in hearing.from_(circuit_id, speaker)):
+            circuit = hearing.model.circuit(circuit_id)
+            keys = ", ".join(sorted(f"{ref.device} {ref.key}" for ref in state.down))
+            name = analysis.party_name(speaker)
+            yield Finding(
+                "talk-howls",
+                "stop",
+                "Talk",
+                (speaker, circuit_id),
+                f"{name}'s key on {name_of(circuit)} howls",
+                f"With {keys} down what {name} says goes round by a loudspeaker and its microphone with more than it began with: "
+                "turn that loudspeaker down, or hear by headphones there. Ears are near: turn down before the key is tried.",
+            )

@@ -1,0 +1,159 @@
+"""Rules about the plan of the circuits: names that lead nowhere, people whom nobody reaches, what hangs on one box, who rigs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived
+from kymaphon.core.model.edits import AddRow, Edit, SetField
+from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.model.talk import Circuit, CircuitMember
+from kymaphon.core.rules.record import rule
+from kymaphon.core.rules.talk_heard import name_of
+from kymaphon.core.talk.cures import with_member
+from kymaphon.core.talk.named import NameProblem, talk_problems
+from kymaphon.core.talk.reach import in_an_emergency, lifelines, people
+
+SPARE = "talk-by-telephone"
+"""Id of the circuit by telephone that remedies add."""
+
+
+@rule("talk-unknown", stage="Talk", reads=("layout", "circuits", "programme"))
+def unknown_names(analysis: Computed) -> Iterator[Finding]:
+    """A circuit, line or member of the crew that names what is not there; the rest is computed."""
+    for row in talk_problems(analysis.show, analysis.catalogue):
+        yield Finding(
+            "talk-unknown",
+            "fix",
+            "Talk",
+            (row.owner,),
+            row.title,
+            row.message,
+            remedies=_renamed(row),
+        )
+
+
+def _renamed(row: NameProblem) -> tuple[Remedy, ...]:
+    if row.edit is None:
+        return ()
+    return (Remedy("rename", row.label, "The name then leads somewhere.", (row.edit,)),)
+
+
+@rule("circuit-mute", stage="Talk", reads=("layout", "circuits"))
+def nobody_speaks(analysis: Computed) -> Iterator[Finding]:
+    """A circuit on which nobody may speak, or which nobody hears."""
+    known = {row.id for row in analysis.show.parties}
+    for circuit in analysis.show.circuits:
+        rows = [row for row in circuit.members if row.party in known]
+        word = "speak" if not any(row.speaks for row in rows) else "hear" if not any(row.hears for row in rows) else ""
+        if not word:
+            continue
+        who = f"{len(rows)} on it and none of them" if rows else "nobody"
+        edit = tuple(with_member(circuit, row.party, **{f"{word}s": True}) for row in rows[:1])
+        yield Finding(
+            "circuit-mute",
+            "fix",
+            "Talk",
+            (circuit.id,),
+            f"Nobody may {word} on {name_of(circuit)}",
+            f"{name_of(circuit)} has {who} may {word}." if rows else f"{name_of(circuit)} has nobody on it.",
+            remedies=(
+                Remedy("let", f"{analysis.party_name(rows[0].party)} may {word} on it", "Somebody then does.", edit),
+            )
+            if rows
+            else (),
+        )
+
+
+@rule("talk-one-box", stage="Talk", reads=("levels", "circuits"))
+def one_box(analysis: Computed) -> Iterator[Finding]:
+    """One device whose loss takes every circuit down, with no telephone to fall back on."""
+    if len(analysis.show.circuits) < 2:
+        return
+    for row in lifelines(analysis)[:1]:
+        if row.of < 2 or len(row.circuits) < row.of:
+            continue
+        name = analysis.device_name(row.device)
+        yield Finding(
+            "talk-one-box",
+            "fix",
+            "Talk",
+            (row.device,),
+            f"All {row.of} circuits hang on {name}",
+            f"Without {name} nobody talks to anybody: agree a call by telephone between those who lead, and write the numbers on the sheet.",
+            (Derived("circuits lost with it", row.of, ""),),
+            remedies=(_by_telephone(analysis, [row.id for row in people(analysis)]),),
+        )
+
+
+@rule("talk-unreached", stage="Talk", reads=("levels", "circuits"))
+def unreached(analysis: Computed) -> Iterator[Finding]:
+    """People whom nobody can tell anything in an emergency, or who can tell nobody."""
+    if not analysis.show.circuits:
+        return
+    for row in in_an_emergency(analysis):
+        if row.by and row.reaches:
+            continue
+        name = analysis.party_name(row.party)
+        what = "reached by nobody" if not row.by else "heard by nobody"
+        both = "; they can tell nobody anything either" if not row.by and not row.reaches else ""
+        yield Finding(
+            "talk-unreached",
+            "fix",
+            "Talk",
+            (row.party,),
+            f"{name} is {what} in an emergency",
+            f"No circuit, not even with a message passed on once, {'gets through to' if not row.by else 'brings anything from'} {name}"
+            f"{both}: who must stop, or must be stopped, has to be told.",
+            remedies=(_by_telephone(analysis, [row.party]),),
+        )
+
+
+@rule("rigging-without-talk", stage="Talk", reads=("layout", "circuits", "programme"))
+def rigging_without_talk(analysis: Computed) -> Iterator[Finding]:
+    """Those who rig and are on no circuit: the first circuit up is theirs (common practice)."""
+    show = analysis.show
+    on_it = {row.party for circuit in show.circuits for row in circuit.members}
+    rigging = [row for row in show.crew if not row.does or {"rigging", "power", "communications"} & set(row.does)]
+    missing = [row for row in rigging if row.party is None or row.party not in on_it]
+    if not missing:
+        return
+    named = [row.party for row in missing if row.party is not None]
+    rest = [row.name for row in missing if row.party is None]
+    more = f" {', '.join(rest)} is no party of the show yet, and can be on none." if rest else ""
+    yield Finding(
+        "rigging-without-talk",
+        "fix",
+        "Talk",
+        tuple(row.id for row in missing),
+        f"No circuit to {', '.join(row.name for row in missing)}, who rig",
+        f"The first circuit up is the one to those who rig; the rest is plugged and checked over it.{more}",
+        (Derived("of the crew on no circuit", len(missing), ""),),
+        remedies=(_by_telephone(analysis, named),) if named else (),
+    )
+
+
+def _by_telephone(analysis: Computed, who: list[str]) -> Remedy:
+    """A circuit by telephone for some people, and for whoever leads: nothing of the rig is needed for it."""
+    show = analysis.show
+    known = next((row for row in show.circuits if row.id == SPARE), None)
+    leads = [row.party for circuit in show.circuits[:1] for row in circuit.members if row.speaks][:1]
+    rows = known.members if known is not None else ()
+    names = dict.fromkeys((*(row.party for row in rows), *leads, *who))
+    members = tuple(
+        next((row for row in rows if row.party == name), None) or CircuitMember(party=name, by="telephone")
+        for name in names
+    )
+    edit: Edit = (
+        SetField("circuits", SPARE, "members", members)
+        if known is not None
+        else AddRow("circuits", Circuit(id=SPARE, name="By telephone", purpose="emergency", members=members))
+    )
+    people_ = ", ".join(analysis.party_name(name) for name in names)
+    return Remedy(
+        "telephone",
+        f"A circuit by telephone: {people_}" if len(names) < 6 else f"A circuit by telephone for {len(names)} people",
+        "Needs nothing of the rig. Exchange numbers, and charge the telephones.",
+        (edit,),
+    )

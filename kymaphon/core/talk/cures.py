@@ -1,0 +1,416 @@
+"""What mends a circuit: edits that are tried on the show before they are offered."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kymaphon.core.computing.compute import without_rules
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived
+from kymaphon.core.graph.signal import Knob, Switch
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, apply_all
+from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Cable, Device, Party
+from kymaphon.core.model.talk import Circuit, CircuitMember
+from kymaphon.core.talk.circuits import TalkModel
+from kymaphon.core.talk.hearing import Explained, Hearing, TalkHearing, hearing_of
+from kymaphon.core.talk.intelligible import index_of, limit, verdict_of
+from kymaphon.core.talk.keys import key_ref
+from kymaphon.core.talk.proofs import Leak, air_proof
+from kymaphon.core.talk.reach import beside
+
+MOST = 3
+
+
+def changed(analysis: Computed, edits: tuple[Edit, ...]) -> TalkHearing:
+    """The circuits as they are heard once the show is edited. Raises what the edits raise."""
+    return without_rules(apply_all(analysis.show, edits), analysis.catalogue).once(hearing_of)
+
+
+def with_member(circuit: Circuit, party: str, **changes: object) -> SetField:
+    """An edit of one member's place on a circuit; who is not on it yet is added."""
+    rows = [row.with_(**changes) if row.party == party else row for row in circuit.members]
+    if circuit.member(party) is None:
+        rows.append(CircuitMember.model_validate({"party": party, **changes}))
+    return SetField("circuits", circuit.id, "members", tuple(rows))
+
+
+def keeps_all(before: TalkHearing, after: TalkHearing) -> bool:
+    """Whether nobody loses a circuit: who could follow somebody on it still can, and who was followed by somebody still is."""
+    heard, kept = (
+        {(row.way.circuit, row.way.listener) for row in rows.rows.values() if row.usable} for rows in (before, after)
+    )
+    spoke, left = (
+        {(row.way.circuit, row.way.speaker) for row in rows.rows.values() if row.usable} for rows in (before, after)
+    )
+    return heard <= kept and spoke <= left
+
+
+# for who hears nothing
+
+
+def pack_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | None:
+    """A pack and a headset on a free socket of a station or matrix to which the circuit comes already."""
+    for device, out, back in _free_sockets(analysis, circuit):
+        edits = _pack_edits(analysis, circuit, party, device, out, back)
+        after = changed(analysis, edits)
+        best = after.best_to(circuit.id, party.id)
+        if best is None or not best.usable or not keeps_all(analysis.once(hearing_of), after):
+            continue
+        where = f"{analysis.device_name(device.id)}, {_port_name(analysis, device, out)}"
+        answers = " and answers by its key" if back else ""
+        return Remedy(
+            f"pack-{party.id}-{circuit.id}",
+            f"A pack and a headset for {party.name} on {where}",
+            f"{party.name} then hears {_circuit_name(circuit)}{answers}.",
+            edits,
+        )
+    return None
+
+
+def _free_sockets(analysis: Computed, circuit: Circuit) -> Iterator[tuple[Device, str, str]]:
+    """Talkback boxes with an unused line output to which some speaker of the circuit comes, and the input that answers go back by."""
+    model = analysis.once(hearing_of).model
+    used = {row.source_socket for row in analysis.show.cables} | {row.target_socket for row in analysis.show.cables}
+    reached = [model.reach(state) for (name, _), state in model.states.items() if name == circuit.id]
+    for device in analysis.show.devices:
+        kind = analysis.catalogue[device.kind]
+        if not kind.is_talkback:
+            continue
+        for port in kind.outputs:
+            node = analysis.graph.index.get(f"{device.id}.{port.id}")
+            if port.level != "line" or port.domain != "analog" or f"{device.id}.{port.id}" in used or node is None:
+                continue
+            if any(node in rows for rows in reached):
+                back = port.id.replace("out", "in")
+                good = kind.port(back) in kind.inputs and f"{device.id}.{back}" not in used
+                yield device, port.id, back if good else ""
+
+
+def _pack_edits(
+    analysis: Computed, circuit: Circuit, party: Party, device: Device, out: str, back: str
+) -> tuple[Edit, ...]:
+    show = analysis.show
+    pack = fresh_id(show, f"pack-{party.id}")
+    worn = fresh_id(show, f"set-{party.id}")
+    rows: list[Edit] = [
+        AddRow("devices", Device(id=pack, kind="beltpack", name=f"{party.name}'s pack", place=party.place)),
+        AddRow(
+            "devices",
+            Device(id=worn, kind="talk-headset", name=f"{party.name}'s headset", place=party.place, party=party.id),
+        ),
+        Plug(Cable(source=f"{device.id}.{out}", target=f"{pack}.line-in")),
+        Plug(Cable(source=f"{pack}.phones", target=f"{worn}.in")),
+        Plug(Cable(source=f"{worn}.mic", target=f"{pack}.headset-mic")),
+    ]
+    if back:
+        rows.append(Plug(Cable(source=f"{pack}.line-out", target=f"{device.id}.{back}")))
+    member: dict[str, object] = {"hears": True, "by": "headphones", "key": f"{pack}.talk" if back else None}
+    if back:
+        member |= {"speaks": True, "spoken_for_by": None}
+    if party.hears_on is None:
+        rows.append(SetField("parties", party.id, "hears_on", worn))
+    else:
+        member["hears_on"] = worn
+    if not party.listens:
+        rows.append(SetField("parties", party.id, "listens", True))
+    if back and not party.speaks:
+        rows.append(SetField("parties", party.id, "speaks", True))
+    return (*rows, with_member(circuit, party.id, **member))
+
+
+def lamp_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy:
+    """A lamp that tells somebody to stand by and to go."""
+    lamp = fresh_id(analysis.show, f"lamp-{party.id}")
+    row = Device(id=lamp, kind="cue-light", name=f"{party.name}'s cue lamp", place=party.place)
+    return Remedy(
+        f"lamp-{party.id}",
+        f"A cue lamp for {party.name}",
+        f"{party.name} then sees when to stand by and when to go; words still do not come.",
+        (AddRow("devices", row), with_member(circuit, party.id, cue_light=lamp)),
+    )
+
+
+def opened_for(analysis: Computed, circuit: Circuit, party: Party) -> Iterator[Remedy]:
+    """Switches that are off between who speaks on a circuit and who should hear it, each tried."""
+    from kymaphon.core.graph.cuts import candidate_switches, switch_words
+
+    model = analysis.once(hearing_of).model
+    nodes = model.nodes_of(party.id, circuit.member(party.id))
+    for (name, speaker), state in model.states.items():
+        if name != circuit.id or not nodes or speaker == party.id:
+            continue
+        graph = model.transfer(state).graph
+        for switch in candidate_switches(graph, graph.mouths[speaker][0], nodes):
+            edits = (SetValue(switch.ref, not switch.now),)
+            after = changed(analysis, edits)
+            found = after.best_to(circuit.id, party.id)
+            if found is not None and found.usable and keeps_all(analysis.once(hearing_of), after):
+                yield Remedy(
+                    f"open-{switch.ref.device}-{switch.ref.key}",
+                    switch_words(switch),
+                    f"{party.name} then hears {_circuit_name(circuit)}.",
+                    edits,
+                )
+
+
+# for who cannot answer
+
+
+def relay_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | None:
+    """Somebody of the circuit who stands beside them and can answer."""
+    hearing = analysis.once(hearing_of)
+    for row in circuit.members:
+        other = next((who for who in analysis.show.parties if who.id == row.party), None)
+        if other is None or other.id == party.id or not row.speaks or not beside(party, other):
+            continue
+        if any(found.usable for found in hearing.from_(circuit.id, other.id)):
+            return Remedy(
+                f"relay-{party.id}",
+                f"{other.name} answers for {party.name}",
+                f"{other.name} stands beside {party.name}, hears {_circuit_name(circuit)} and can answer on it.",
+                (with_member(circuit, party.id, spoken_for_by=other.id),),
+            )
+    return None
+
+
+# for who cannot follow it
+
+
+def follow(analysis: Computed, circuit: Circuit, row: Hearing) -> Iterator[Remedy]:
+    """What makes talkback followed in an ear: its knob, or the programme taken further down while it is talked."""
+    listener = analysis.show.party(row.way.listener)
+    hearing = analysis.once(hearing_of)
+    told = hearing.explain(row)
+    need = _rise_db(told, narrow=row.narrow) if told is not None else None
+    for knob in _own_knobs(analysis, row):
+        if need is None or row.way.level_db is None:
+            break
+        to = knob.snap(knob.value + need)
+        if to < knob.value + need:
+            to = knob.snap(min(to + knob.step, knob.highest))
+        if to + 0.5 < knob.value + need:
+            continue
+        edits = (SetValue(knob.ref, to),)
+        after = changed(analysis, edits).of(circuit.id, row.way.speaker, listener.id)
+        if after is not None and after.verdict in ("good", "fair"):
+            yield Remedy(
+                f"louder-{knob.ref.device}-{knob.ref.key}",
+                f"{knob.label} to {to:g} dB".replace("-", "\u2212"),
+                f"Talkback is then {row.way.level_db + to - knob.value:.0f} dB SPL in {listener.name}'s ear, "
+                f"and its index {after.index or 0.0:.2f}.",
+                edits,
+            )
+            break
+    yield from _dimmed_further(analysis, circuit, row, listener)
+
+
+def _dimmed_further(analysis: Computed, circuit: Circuit, row: Hearing, listener: Party) -> Iterator[Remedy]:
+    if listener.hears_on is None:
+        return
+    usual, most = limit("dim_db"), limit("deepest_dim_db")
+    for depth in (usual, usual + 10, most):
+        if depth <= row.dimmed_db:
+            continue
+        edits = (SetField("circuits", circuit.id, "dim_db", depth),)
+        after = changed(analysis, edits).of(circuit.id, row.way.speaker, listener.id)
+        if after is not None and after.verdict in ("good", "fair"):
+            yield Remedy(
+                f"dim-{circuit.id}",
+                f"{_circuit_name(circuit)} dims what else is in these ears by {depth:.0f} dB",
+                f"Its index is then {after.index or 0.0:.2f} in {listener.name}'s ear.",
+                edits,
+            )
+            return
+
+
+def _rise_db(told: Explained, *, narrow: bool) -> float | None:
+    """So many decibels more and it is followed well, or as well as can be; None where no level that ears bear does it."""
+    best: float | None = None
+    for more in range(1, 61):
+        level = Derived("talkback", told.level.value + more, told.level.unit)
+        verdict = verdict_of(index_of(level, told.maskers, narrow=narrow).value)
+        if level.value > limit("loudest_db"):
+            break
+        if verdict == "good":
+            return float(more)
+        if verdict == "fair" and best is None:
+            best = float(more)
+    return best
+
+
+def _own_knobs(analysis: Computed, row: Hearing) -> Iterator[Knob]:
+    """Knobs on the way that are the listener's alone, nearest to the ear first: on the box that they listen on, or the one before it."""
+    steps, _ = analysis.once(hearing_of).model.steps(row.way)
+    edges = [analysis.graph.edges[i] for i in steps]
+    ids = {device.id for device in analysis.show.devices}
+    owners = [analysis.graph.nodes[edge.source].owner for edge in reversed(edges)]
+    near = [name for name in dict.fromkeys(owners) if name in ids][:2]
+    for edge in reversed(edges):
+        if analysis.graph.nodes[edge.source].owner in near:
+            yield from (knob for knob in edge.knobs if knob.highest > knob.lowest and not knob.own)
+
+
+# for what gets where it must not
+
+
+def shut(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak) -> Iterator[Remedy]:
+    """Ways to shut a leak that cost nobody their talkback: keys that were left down first, then crosspoints and mutes, each tried."""
+    hearing = analysis.once(hearing_of)
+    member = circuit.member(speaker)
+    mine = key_ref(analysis, member.key if member is not None else None)
+    seen: dict[object, Switch] = {}
+    for i in leak.edges:
+        for switch in analysis.graph.edges[i].switches:
+            if switch.ref != mine and switch.passes:
+                seen.setdefault(switch.ref, switch)
+    count = 0
+    for switch in sorted(seen.values(), key=lambda row: (not row.key, row.ref.field == "mute")):
+        if count == MOST:
+            return
+        edits = (SetValue(switch.ref, not switch.now),)
+        after = changed(analysis, edits)
+        if _leaks_still(after.model, circuit.id, speaker, leak) or not keeps_all(hearing, after):
+            continue
+        if not _keeps_programme(analysis, after.model.analysis):
+            continue
+        count += 1
+        words = f"Release {switch.label}" if switch.key else _shut_words(switch)
+        yield Remedy(
+            f"shut-{switch.ref.device}-{switch.ref.key}",
+            words,
+            f"What {analysis.party_name(speaker)} says on {_circuit_name(circuit)} then comes no more to "
+            f"{end_name(analysis, leak.target)}.",
+            edits,
+        )
+
+
+def private_again(analysis: Computed, circuit: Circuit, speaker: str) -> Remedy | None:
+    """What shuts every way by which others hear somebody on a private circuit, one switch after the other, keys left down first; None
+    where that would cost somebody their talkback or the programme a voice.
+    """
+    done: list[Switch] = []
+    now = analysis
+    for _ in range(2 * MOST):
+        rows = overheard(now.once(hearing_of).model, circuit.id, speaker)
+        if not rows:
+            break
+        target = next(iter(rows))
+        switch = _to_shut(now, circuit, speaker, rows[target])
+        if switch is None:
+            return None
+        done.append(switch)
+        edits = tuple(SetValue(row.ref, not row.now) for row in done)
+        now = without_rules(apply_all(analysis.show, edits), analysis.catalogue)
+    else:
+        return None
+    edits = tuple(SetValue(row.ref, not row.now) for row in done)
+    words = "; ".join(f"Release {row.label}" if row.key else _shut_words(row) for row in done)
+    return Remedy(
+        f"private-{circuit.id}-{speaker}",
+        words,
+        f"Nobody but those on {_circuit_name(circuit)} then hears {analysis.party_name(speaker)} on it.",
+        edits,
+    )
+
+
+def _to_shut(analysis: Computed, circuit: Circuit, speaker: str, way: tuple[int, ...]) -> Switch | None:
+    """A switch on a way that can be shut without anybody losing a circuit or the programme a voice: a key that was left down first."""
+    before = analysis.once(hearing_of)
+    member = circuit.member(speaker)
+    mine = key_ref(analysis, member.key if member is not None else None)
+    rows = {
+        switch.ref: switch
+        for i in way
+        for switch in analysis.graph.edges[i].switches
+        if switch.ref != mine and switch.passes
+    }
+    for switch in sorted(rows.values(), key=lambda row: (not row.key, row.ref.field == "mute")):
+        after = changed(analysis, (SetValue(switch.ref, not switch.now),))
+        if keeps_all(before, after) and _keeps_programme(analysis, after.model.analysis):
+            return switch
+    return None
+
+
+def _shut_words(switch: Switch) -> str:
+    from kymaphon.core.graph.cuts import switch_words
+
+    return switch_words(switch)
+
+
+def _leaks_still(model: TalkModel, circuit: str, speaker: str, leak: Leak) -> bool:
+    proof = air_proof(model.analysis, model.circuit(circuit), speaker)
+    if any(row.target == leak.target for row in proof.now):
+        return True
+    return leak.target in {row.id for row in model.analysis.listeners} and leak.target in overheard(
+        model, circuit, speaker
+    )
+
+
+def _keeps_programme(before: Computed, after: Computed) -> bool:
+    """Whether everything that was wanted and came still comes."""
+    return all(
+        feed.want != "hear" or feed.verdict == "missing" or after.feeds[key].verdict != "missing"
+        for key, feed in before.feeds.items()
+        if key in after.feeds
+    )
+
+
+def key_for(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Remedy]:
+    """Another key of a box on the speaker's own way, that takes them off air while it is down; tried."""
+    member = circuit.member(speaker)
+    before = analysis.once(hearing_of)
+    reached = analysis.once(hearing_of).model.states.get((circuit.id, speaker))
+    if member is None or reached is None:
+        return
+    for device in analysis.show.devices:
+        for key in analysis.catalogue[device.kind].keys:
+            name = f"{device.id}.{key.id}"
+            if not (key.closes and key.opens) or name == member.key:
+                continue
+            edits = (with_member(circuit, speaker, key=name),)
+            after = changed(analysis, edits)
+            if air_proof(after.model.analysis, after.model.circuit(circuit.id), speaker).proven and keeps_all(
+                before, after
+            ):
+                yield Remedy(
+                    f"key-{device.id}-{key.id}",
+                    f"{analysis.party_name(speaker)} talks by {analysis.device_name(device.id)}, {key.name}",
+                    "It takes the microphone off air while it is down, in every position of the other keys.",
+                    edits,
+                )
+
+
+def overheard(model: TalkModel, circuit_id: str, speaker: str) -> dict[str, tuple[int, ...]]:
+    """Who else gets by wire what somebody says on a circuit while their key is down, with the steps of it; nobody who is on it."""
+    analysis = model.analysis
+    circuit = model.circuit(circuit_id)
+    state = model.states.get((circuit_id, speaker))
+    if state is None:
+        return {}
+    reached = model.wired(state)
+    out = {}
+    for party in analysis.listeners:
+        if party.id == speaker or circuit.member(party.id) is not None:
+            continue
+        nodes = [node for node in analysis.graph.ears[party.id] if node in reached]
+        if nodes:
+            edges, _ = model.strongest(state, analysis.graph.mouths[speaker][0], nodes[0])
+            out[party.id] = edges
+    return out
+
+
+def end_name(analysis: Computed, target: str) -> str:
+    """A listener or a loudspeaker by its name."""
+    party = next((row for row in analysis.show.parties if row.id == target), None)
+    return party.name if party is not None else analysis.device_name(target)
+
+
+def _circuit_name(circuit: Circuit) -> str:
+    return circuit.name or circuit.id
+
+
+def _port_name(analysis: Computed, device: Device, port_id: str) -> str:
+    port = analysis.catalogue[device.kind].port(port_id)
+    return port.name if port is not None else port_id
