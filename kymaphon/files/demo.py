@@ -7,6 +7,8 @@ from pathlib import Path
 
 FAULTY = "lantern-quay.json"
 REPAIRED = "lantern-quay-repaired.json"
+FINAL = "lantern-quay-final.json"
+"""Its second act, an outside broadcast with talkback and a crew."""
 
 
 def demo_path(name: str = FAULTY) -> Path:

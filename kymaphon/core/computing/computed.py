@@ -113,6 +113,10 @@ class Computed:
         found: _Kept = self.kept[make]
         return found
 
+    def bare(self) -> Computed:
+        """The same figures with nothing kept: for what is kept beside them and looks at them again, so that none holds on to itself."""
+        return Computed(self.show, self.catalogue, self.graph, self.transfer, self.feeds, self.remedies)
+
     @property
     def searched_short(self) -> bool:
         """Whether a search for single ways ended before all was seen: then what is found depends on what was asked before."""

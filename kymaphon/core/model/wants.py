@@ -86,12 +86,16 @@ def wants_of(show: Show) -> dict[tuple[str, str], Wanted]:
     """(listener, voice) -> what the show asks for; by the role where it asks nothing for a listener to hear at all."""
     said = {(row.listener, row.voice): row for row in show.wants}
     hears = {row.listener for row in show.wants if row.want == "hear"} | tracks_of(show)
+    on_circuits = {row.party for circuit in show.circuits for row in circuit.members}
     out: dict[tuple[str, str], Wanted] = {}
     for listener in (party for party in show.parties if party.listens):
         for voice in (party for party in show.parties if party.speaks):
             row = said.get((listener.id, voice.id))
             if row is not None:
                 out[listener.id, voice.id] = Wanted(row.want, row.gain_db, True)
+            elif listener.kind == voice.kind == "crew" and listener.id in on_circuits:
+                # What the crew says to each other its circuits say.
+                out[listener.id, voice.id] = Wanted("any", 0.0, False)
             elif listener.id == voice.id or listener.id not in hears:
                 out[listener.id, voice.id] = role_want(listener, voice)
             else:

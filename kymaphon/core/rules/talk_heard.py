@@ -27,7 +27,7 @@ def _people(analysis: Computed) -> dict[str, Party]:
     return {row.id: row for row in analysis.show.parties}
 
 
-@rule("cue-not-heard", "camera-video-only", stage="Talk", reads=("levels", "circuits"))
+@rule("cue-not-heard", "camera-video-only", stage="Talk", reads=("feeds", "circuits"))
 def cue_not_heard(analysis: Computed) -> Iterator[Finding]:
     """Somebody who must act on a cue and to whom nobody's words come: a camera fed pictures only, a key or lead that is missing."""
     hearing = analysis.once(hearing_of)
@@ -85,7 +85,7 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
     return Finding(code, "stop", "Talk", (party.id, circuit.id), title, text, figures, why, remedies)
 
 
-@rule("cannot-answer", stage="Talk", reads=("levels", "circuits"))
+@rule("cannot-answer", stage="Talk", reads=("feeds", "circuits"))
 def cannot_answer(analysis: Computed) -> Iterator[Finding]:
     """Somebody who hears a circuit and acts on it, cannot answer, and has nobody beside them who answers for them."""
     hearing = analysis.once(hearing_of)
@@ -134,7 +134,7 @@ def _no_relay(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party:
     return ""
 
 
-@rule("talk-under-noise", stage="Talk", reads=("levels", "circuits"))
+@rule("talk-under-noise", stage="Talk", reads=("feeds", "circuits"))
 def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
     """Talkback that comes and is not followed: over the programme in the ear and the noise of the place too little of it is left."""
     hearing = analysis.once(hearing_of)
@@ -174,7 +174,7 @@ def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
             )
 
 
-@rule("talk-returns-late", stage="Talk", reads=("levels", "circuits"))
+@rule("talk-returns-late", stage="Talk", reads=("feeds", "circuits"))
 def returns_late(analysis: Computed) -> Iterator[Finding]:
     """A circuit that gives somebody's own voice back to them, late."""
     hearing = analysis.once(hearing_of)
@@ -223,13 +223,12 @@ def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[
                 continue
             edits = (SetValue(switch.ref, not switch.now),)
             after = changed(analysis, edits)
-            left = after.model.way(after.model.circuit(circuit.id), speaker, speaker)
+            model = after.once(hearing_of).model
+            left = model.way(model.circuit(circuit.id), speaker, speaker)
             gone = (
-                left.gain_db is None
-                or left.gain_db < limit("return_db")
-                or after.model.steps(left)[1] <= limit("return_ms")
+                left.gain_db is None or left.gain_db < limit("return_db") or model.steps(left)[1] <= limit("return_ms")
             )
-            if gone and keeps_all(before, after):
+            if gone and keeps_all(analysis, after):
                 yield Remedy(
                     f"off-{switch.ref.device}-{switch.ref.key}",
                     switch_words(switch),
@@ -238,12 +237,12 @@ def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[
                 )
 
 
-@rule("talk-howls", stage="Talk", reads=("levels", "circuits"))
+@rule("talk-howls", stage="Talk", reads=("feeds", "circuits"))
 def howls(analysis: Computed) -> Iterator[Finding]:
     """A key that closes a loop above its own gain: a microphone near the loudspeaker that it comes out of."""
     hearing = analysis.once(hearing_of)
     for (circuit_id, speaker), state in hearing.model.states.items():
-        if any(row.way.state == "howls" for row in hearing.from_(circuit_id, speaker)):
+        if hearing.model.howls(state):
             circuit = hearing.model.circuit(circuit_id)
             keys = ", ".join(sorted(f"{ref.device} {ref.key}" for ref in state.down))
             name = analysis.party_name(speaker)

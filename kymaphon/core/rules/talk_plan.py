@@ -29,7 +29,7 @@ def unknown_names(analysis: Computed) -> Iterator[Finding]:
             "Talk",
             (row.owner,),
             row.title,
-            row.message,
+            row.message if row.message[-1] in ".?" else f"{row.message}.",
             remedies=_renamed(row),
         )
 
@@ -66,10 +66,11 @@ def nobody_speaks(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-@rule("talk-one-box", stage="Talk", reads=("levels", "circuits"))
+@rule("talk-one-box", stage="Talk", reads=("feeds", "circuits"))
 def one_box(analysis: Computed) -> Iterator[Finding]:
     """One device whose loss takes every circuit down, with no telephone to fall back on."""
-    if len(analysis.show.circuits) < 2:
+    on_it = {row.party for circuit in analysis.show.circuits for row in circuit.members}
+    if len(analysis.show.circuits) < 2 or len(on_it) < 3:
         return
     for row in lifelines(analysis)[:1]:
         if row.of < 2 or len(row.circuits) < row.of:
@@ -87,7 +88,7 @@ def one_box(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-@rule("talk-unreached", stage="Talk", reads=("levels", "circuits"))
+@rule("talk-unreached", stage="Talk", reads=("feeds", "circuits"))
 def unreached(analysis: Computed) -> Iterator[Finding]:
     """People whom nobody can tell anything in an emergency, or who can tell nobody."""
     if not analysis.show.circuits:
@@ -116,11 +117,12 @@ def rigging_without_talk(analysis: Computed) -> Iterator[Finding]:
     show = analysis.show
     on_it = {row.party for circuit in show.circuits for row in circuit.members}
     rigging = [row for row in show.crew if not row.does or {"rigging", "power", "communications"} & set(row.does)]
-    missing = [row for row in rigging if row.party is None or row.party not in on_it]
+    there = {row.id for row in show.parties}
+    missing = [row for row in rigging if row.party not in on_it & there]
     if not missing:
         return
-    named = [row.party for row in missing if row.party is not None]
-    rest = [row.name for row in missing if row.party is None]
+    named = [row.party for row in missing if row.party is not None and row.party in there]
+    rest = [row.name for row in missing if row.party not in there]
     more = f" {', '.join(rest)} is no party of the show yet, and can be on none." if rest else ""
     yield Finding(
         "rigging-without-talk",
@@ -140,7 +142,8 @@ def _by_telephone(analysis: Computed, who: list[str]) -> Remedy:
     known = next((row for row in show.circuits if row.id == SPARE), None)
     leads = [row.party for circuit in show.circuits[:1] for row in circuit.members if row.speaks][:1]
     rows = known.members if known is not None else ()
-    names = dict.fromkeys((*(row.party for row in rows), *leads, *who))
+    there = {row.id for row in show.parties}
+    names = [name for name in dict.fromkeys((*(row.party for row in rows), *leads, *who)) if name in there]
     members = tuple(
         next((row for row in rows if row.party == name), None) or CircuitMember(party=name, by="telephone")
         for name in names

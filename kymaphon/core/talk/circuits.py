@@ -239,6 +239,10 @@ class TalkModel:
         )
         return answer
 
+    def howls(self, state: KeyState) -> bool:
+        """Whether the keys close a loop that builds up."""
+        return bool(state.changes) and not _settles(self._small(state)[0])
+
     def _small(self, state: KeyState) -> tuple[Floats, Floats, list[int], list[int]]:
         edges = [self.analysis.graph.edges[row.edge] for row in state.changes]
         by = np.array([_power(row.gain_db) - _power(row.before_db) for row in state.changes])
@@ -442,10 +446,10 @@ def states_of(analysis: Computed, circuits: Iterable[Circuit]) -> dict[tuple[str
     return out
 
 
-@reading("levels", "circuits")
+@reading("feeds", "circuits")
 def talk_of(analysis: Computed) -> TalkModel:
     """The circuits of a show; ask by `Computed.once`."""
     circuits = analysis.show.circuits
-    model = TalkModel(analysis, circuits, states_of(analysis, circuits))
+    model = TalkModel(analysis.bare(), circuits, states_of(analysis, circuits))
     model.prepare()
     return model

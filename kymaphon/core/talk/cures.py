@@ -14,7 +14,7 @@ from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device, Party
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.talk.circuits import TalkModel
-from kymaphon.core.talk.hearing import Explained, Hearing, TalkHearing, hearing_of
+from kymaphon.core.talk.hearing import Explained, Hearing, hearing_of
 from kymaphon.core.talk.intelligible import index_of, limit, verdict_of
 from kymaphon.core.talk.keys import key_ref
 from kymaphon.core.talk.proofs import Leak, air_proof
@@ -23,9 +23,9 @@ from kymaphon.core.talk.reach import beside
 MOST = 3
 
 
-def changed(analysis: Computed, edits: tuple[Edit, ...]) -> TalkHearing:
-    """The circuits as they are heard once the show is edited. Raises what the edits raise."""
-    return without_rules(apply_all(analysis.show, edits), analysis.catalogue).once(hearing_of)
+def changed(analysis: Computed, edits: tuple[Edit, ...]) -> Computed:
+    """The figures of the show once it is edited. Raises what the edits raise."""
+    return without_rules(apply_all(analysis.show, edits), analysis.catalogue)
 
 
 def with_member(circuit: Circuit, party: str, **changes: object) -> SetField:
@@ -36,15 +36,15 @@ def with_member(circuit: Circuit, party: str, **changes: object) -> SetField:
     return SetField("circuits", circuit.id, "members", tuple(rows))
 
 
-def keeps_all(before: TalkHearing, after: TalkHearing) -> bool:
+def keeps_all(before: Computed, after: Computed) -> bool:
     """Whether nobody loses a circuit: who could follow somebody on it still can, and who was followed by somebody still is."""
-    heard, kept = (
-        {(row.way.circuit, row.way.listener) for row in rows.rows.values() if row.usable} for rows in (before, after)
-    )
-    spoke, left = (
-        {(row.way.circuit, row.way.speaker) for row in rows.rows.values() if row.usable} for rows in (before, after)
-    )
+    heard, kept = (_usable(rows, "listener") for rows in (before, after))
+    spoke, left = (_usable(rows, "speaker") for rows in (before, after))
     return heard <= kept and spoke <= left
+
+
+def _usable(analysis: Computed, who: str) -> set[tuple[str, str]]:
+    return {(row.way.circuit, getattr(row.way, who)) for row in analysis.once(hearing_of).rows.values() if row.usable}
 
 
 # for who hears nothing
@@ -55,8 +55,8 @@ def pack_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | Non
     for device, out, back in _free_sockets(analysis, circuit):
         edits = _pack_edits(analysis, circuit, party, device, out, back)
         after = changed(analysis, edits)
-        best = after.best_to(circuit.id, party.id)
-        if best is None or not best.usable or not keeps_all(analysis.once(hearing_of), after):
+        best = after.once(hearing_of).best_to(circuit.id, party.id)
+        if best is None or not best.usable or not keeps_all(analysis, after):
             continue
         where = f"{analysis.device_name(device.id)}, {_port_name(analysis, device, out)}"
         answers = " and answers by its key" if back else ""
@@ -145,8 +145,8 @@ def opened_for(analysis: Computed, circuit: Circuit, party: Party) -> Iterator[R
         for switch in candidate_switches(graph, graph.mouths[speaker][0], nodes):
             edits = (SetValue(switch.ref, not switch.now),)
             after = changed(analysis, edits)
-            found = after.best_to(circuit.id, party.id)
-            if found is not None and found.usable and keeps_all(analysis.once(hearing_of), after):
+            found = after.once(hearing_of).best_to(circuit.id, party.id)
+            if found is not None and found.usable and keeps_all(analysis, after):
                 yield Remedy(
                     f"open-{switch.ref.device}-{switch.ref.key}",
                     switch_words(switch),
@@ -193,7 +193,7 @@ def follow(analysis: Computed, circuit: Circuit, row: Hearing) -> Iterator[Remed
         if to + 0.5 < knob.value + need:
             continue
         edits = (SetValue(knob.ref, to),)
-        after = changed(analysis, edits).of(circuit.id, row.way.speaker, listener.id)
+        after = changed(analysis, edits).once(hearing_of).of(circuit.id, row.way.speaker, listener.id)
         if after is not None and after.verdict in ("good", "fair"):
             yield Remedy(
                 f"louder-{knob.ref.device}-{knob.ref.key}",
@@ -214,7 +214,7 @@ def _dimmed_further(analysis: Computed, circuit: Circuit, row: Hearing, listener
         if depth <= row.dimmed_db:
             continue
         edits = (SetField("circuits", circuit.id, "dim_db", depth),)
-        after = changed(analysis, edits).of(circuit.id, row.way.speaker, listener.id)
+        after = changed(analysis, edits).once(hearing_of).of(circuit.id, row.way.speaker, listener.id)
         if after is not None and after.verdict in ("good", "fair"):
             yield Remedy(
                 f"dim-{circuit.id}",
@@ -257,7 +257,6 @@ def _own_knobs(analysis: Computed, row: Hearing) -> Iterator[Knob]:
 
 def shut(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak) -> Iterator[Remedy]:
     """Ways to shut a leak that cost nobody their talkback: keys that were left down first, then crosspoints and mutes, each tried."""
-    hearing = analysis.once(hearing_of)
     member = circuit.member(speaker)
     mine = key_ref(analysis, member.key if member is not None else None)
     seen: dict[object, Switch] = {}
@@ -271,9 +270,9 @@ def shut(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak) -> Iter
             return
         edits = (SetValue(switch.ref, not switch.now),)
         after = changed(analysis, edits)
-        if _leaks_still(after.model, circuit.id, speaker, leak) or not keeps_all(hearing, after):
+        if _leaks_still(after, circuit.id, speaker, leak) or not keeps_all(analysis, after):
             continue
-        if not _keeps_programme(analysis, after.model.analysis):
+        if not _keeps_programme(analysis, after):
             continue
         count += 1
         words = f"Release {switch.label}" if switch.key else _shut_words(switch)
@@ -302,7 +301,7 @@ def private_again(analysis: Computed, circuit: Circuit, speaker: str) -> Remedy 
             return None
         done.append(switch)
         edits = tuple(SetValue(row.ref, not row.now) for row in done)
-        now = without_rules(apply_all(analysis.show, edits), analysis.catalogue)
+        now = changed(analysis, edits)
     else:
         return None
     edits = tuple(SetValue(row.ref, not row.now) for row in done)
@@ -317,7 +316,6 @@ def private_again(analysis: Computed, circuit: Circuit, speaker: str) -> Remedy 
 
 def _to_shut(analysis: Computed, circuit: Circuit, speaker: str, way: tuple[int, ...]) -> Switch | None:
     """A switch on a way that can be shut without anybody losing a circuit or the programme a voice: a key that was left down first."""
-    before = analysis.once(hearing_of)
     member = circuit.member(speaker)
     mine = key_ref(analysis, member.key if member is not None else None)
     rows = {
@@ -328,7 +326,7 @@ def _to_shut(analysis: Computed, circuit: Circuit, speaker: str, way: tuple[int,
     }
     for switch in sorted(rows.values(), key=lambda row: (not row.key, row.ref.field == "mute")):
         after = changed(analysis, (SetValue(switch.ref, not switch.now),))
-        if keeps_all(before, after) and _keeps_programme(analysis, after.model.analysis):
+        if keeps_all(analysis, after) and _keeps_programme(analysis, after):
             return switch
     return None
 
@@ -339,13 +337,10 @@ def _shut_words(switch: Switch) -> str:
     return switch_words(switch)
 
 
-def _leaks_still(model: TalkModel, circuit: str, speaker: str, leak: Leak) -> bool:
-    proof = air_proof(model.analysis, model.circuit(circuit), speaker)
-    if any(row.target == leak.target for row in proof.now):
-        return True
-    return leak.target in {row.id for row in model.analysis.listeners} and leak.target in overheard(
-        model, circuit, speaker
-    )
+def _leaks_still(after: Computed, circuit: str, speaker: str, leak: Leak) -> bool:
+    model = after.once(hearing_of).model
+    proof = air_proof(after, model.circuit(circuit), speaker)
+    return any(row.target == leak.target for row in proof.now) or leak.target in overheard(model, circuit, speaker)
 
 
 def _keeps_programme(before: Computed, after: Computed) -> bool:
@@ -360,9 +355,7 @@ def _keeps_programme(before: Computed, after: Computed) -> bool:
 def key_for(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Remedy]:
     """Another key of a box on the speaker's own way, that takes them off air while it is down; tried."""
     member = circuit.member(speaker)
-    before = analysis.once(hearing_of)
-    reached = analysis.once(hearing_of).model.states.get((circuit.id, speaker))
-    if member is None or reached is None:
+    if member is None or (circuit.id, speaker) not in analysis.once(hearing_of).model.states:
         return
     for device in analysis.show.devices:
         for key in analysis.catalogue[device.kind].keys:
@@ -371,9 +364,8 @@ def key_for(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Reme
                 continue
             edits = (with_member(circuit, speaker, key=name),)
             after = changed(analysis, edits)
-            if air_proof(after.model.analysis, after.model.circuit(circuit.id), speaker).proven and keeps_all(
-                before, after
-            ):
+            now = after.once(hearing_of).model.circuit(circuit.id)
+            if air_proof(after, now, speaker).proven and keeps_all(analysis, after):
                 yield Remedy(
                     f"key-{device.id}-{key.id}",
                     f"{analysis.party_name(speaker)} talks by {analysis.device_name(device.id)}, {key.name}",

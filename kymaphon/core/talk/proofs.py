@@ -207,21 +207,22 @@ class AirSearch:
             return nothing
         on_it = {row.party for row in circuit.members}
         ends = {node: who for node, who in self.ends.items() if who not in on_it}
-        now = self.leaks(speaker, ends, frozenset(), {**self.standing, **held})
+        now: tuple[Leak, ...] = ()
         try:
+            now = self.leaks(speaker, ends, frozenset(), {**self.standing, **held})
             every = self.leaks(speaker, ends, free, held)
         except NotProvenError as problem:
             return AirProof(circuit.id, speaker, now, now, len(free), str(problem))
         return AirProof(circuit.id, speaker, every, now, len(free))
 
 
-@reading("levels", "circuits")
+@reading("feeds", "circuits")
 def search_of(analysis: Computed) -> AirSearch:
     """The search of a show; ask by `Computed.once`."""
-    return AirSearch(analysis, analysis.show.circuits)
+    return AirSearch(analysis.bare(), analysis.show.circuits)
 
 
-@reading("levels", "circuits")
+@reading("feeds", "circuits")
 def air_proofs(analysis: Computed) -> tuple[AirProof, ...]:
     """For each who may speak on a circuit, whether it can get to air; ask by `Computed.once`."""
     search = analysis.once(search_of)

@@ -108,7 +108,9 @@ def lifelines(analysis: Computed) -> tuple[Lifeline, ...]:
     for row in hearing.rows.values():
         if row.usable and not row.by_air and row.way.circuit not in outside:
             carried.setdefault(row.way.circuit, []).append(row)
-    ids = {row.id for row in analysis.show.devices}
+    # What somebody wears, or has in front of their mouth, is theirs alone.
+    worn = {row.hears_device for row in analysis.show.parties}
+    ids = {row.id for row in analysis.show.devices if row.party is None and row.id not in worn}
     lost: dict[str, list[str]] = {}
     for circuit, rows in carried.items():
         # Only what the first of its ways runs through can be on all of them.
@@ -118,7 +120,8 @@ def lifelines(analysis: Computed) -> tuple[Lifeline, ...]:
             if not _survives(model, circuit, rows, device):
                 lost.setdefault(device, []).append(circuit)
     out = [Lifeline(name, tuple(gone), len(carried.keys() | outside)) for name, gone in lost.items()]
-    return tuple(sorted(out, key=lambda row: (-len(row.circuits), row.device)))
+    kinds = {row.id: analysis.catalogue[row.kind] for row in analysis.show.devices}
+    return tuple(sorted(out, key=lambda row: (-len(row.circuits), -len(kinds[row.device].paths), row.device)))
 
 
 def _survives(model: TalkModel, circuit: str, rows: list[Hearing], device: str) -> bool:

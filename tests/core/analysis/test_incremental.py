@@ -22,14 +22,22 @@ from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Device, LogEntry, Setting, Show
 from kymaphon.core.rules import RULES
 from kymaphon.core.rules.record import rule
-from kymaphon.files.demo import demo_path
+from kymaphon.files.demo import FINAL, demo_path
 from kymaphon.files.show_file import read_show
 from tests.budget import tries
 from tests.core import hand_typed
 
 NOW = datetime(2026, 1, 2, 3, 4, tzinfo=UTC)
+
+
+def second_act() -> Show:
+    """The demo with talkback."""
+    return read_show(demo_path(FINAL))
+
+
 SHOWS = [
     demo_path,
+    second_act,
     hand_typed.podcast_for_two,
     hand_typed.hall_with_loudspeakers,
     hand_typed.two_calls,
