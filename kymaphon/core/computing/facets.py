@@ -7,7 +7,7 @@ from typing import Literal
 from kymaphon.core.model.show import Device, Setting, Show
 
 Facet = Literal[
-    "layout", "wiring", "switches", "gains", "takes", "wants", "circuits", "programme", "sound", "levels", "feeds"
+    "layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"
 ]
 """Parts of a show:
 
@@ -15,8 +15,7 @@ Facet = Literal[
 - `wiring`: the cables
 - `gains`: gains and faders of the devices' settings; `switches`: the rest of those
 - `takes`: recordings and what was measured of them
-- `wants`: who should hear whom
-- `circuits`: who talks to whom beside the programme
+- `wants`: who should hear whom, and who talks to whom beside the programme
 - `programme`: the title, tracks, what is recorded and streamed, the rundown, lines out, crew, tasks, the log
 
 and what is computed of them:
@@ -30,7 +29,7 @@ _PARTS: dict[str, Facet] = {
     "cables": "wiring",
     "takes": "takes",
     "wants": "wants",
-    "circuits": "circuits",
+    "circuits": "wants",
     **dict.fromkeys(
         ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "rundown", "tasks", "log", "lines", "crew"),
         "programme",

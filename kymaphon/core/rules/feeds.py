@@ -240,7 +240,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
 # What nobody has said comes before what is heard too low: asked for, the level that is wanted is known.
 
 
-@rule("wants-not-said", stage="Feeds", reads=("layout", "wants", "circuits"))
+@rule("wants-not-said", stage="Feeds", reads=("layout", "wants"))
 def wants_not_said(analysis: Computed) -> Iterator[Finding]:
     """Listeners of whom nobody said what they should hear: nothing can be called missing or wrong for them."""
     rows = unsaid(analysis.show)

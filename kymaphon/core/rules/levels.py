@@ -185,7 +185,7 @@ def _off_mark(analysis: Computed, voice: str, ladder: Ladder, point: Rung, middl
     return Finding("off-mark", "fix", "Level", (voice, ladder.target), title, text, figures, point.speech, remedies)
 
 
-@rule("voice-over-noise", stage="Level", reads=("feeds", "programme", "circuits"))
+@rule("voice-over-noise", stage="Level", reads=("feeds", "programme"))
 def voice_over_noise(analysis: Computed) -> Iterator[Finding]:
     """Speech against all noise at the end of the chain, both A-weighted: which noise wins and by how much, and what each
     move buys, by the noise budget. Voices that one noise from another channel covers are one finding.

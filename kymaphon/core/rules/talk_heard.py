@@ -27,7 +27,7 @@ def _people(analysis: Computed) -> dict[str, Party]:
     return {row.id: row for row in analysis.show.parties}
 
 
-@rule("cue-not-heard", "camera-video-only", stage="Talk", reads=("feeds", "circuits"))
+@rule("cue-not-heard", "camera-video-only", stage="Talk", reads=("feeds", "programme"))
 def cue_not_heard(analysis: Computed) -> Iterator[Finding]:
     """Somebody who must act on a cue and to whom nobody's words come: a camera fed pictures only, a key or lead that is missing."""
     hearing = analysis.once(hearing_of)
@@ -85,7 +85,7 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
     return Finding(code, "stop", "Talk", (party.id, circuit.id), title, text, figures, why, remedies)
 
 
-@rule("cannot-answer", stage="Talk", reads=("feeds", "circuits"))
+@rule("cannot-answer", stage="Talk", reads=("feeds", "programme"))
 def cannot_answer(analysis: Computed) -> Iterator[Finding]:
     """Somebody who hears a circuit and acts on it, cannot answer, and has nobody beside them who answers for them."""
     hearing = analysis.once(hearing_of)
@@ -134,7 +134,7 @@ def _no_relay(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party:
     return ""
 
 
-@rule("talk-under-noise", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-under-noise", stage="Talk", reads=("feeds", "programme"))
 def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
     """Talkback that comes and is not followed: over the programme in the ear and the noise of the place too little of it is left."""
     hearing = analysis.once(hearing_of)
@@ -174,7 +174,7 @@ def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
             )
 
 
-@rule("talk-returns-late", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-returns-late", stage="Talk", reads=("feeds", "programme"))
 def returns_late(analysis: Computed) -> Iterator[Finding]:
     """A circuit that gives somebody's own voice back to them, late."""
     hearing = analysis.once(hearing_of)
@@ -237,7 +237,7 @@ def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[
                 )
 
 
-@rule("talk-howls", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-howls", stage="Talk", reads=("feeds", "programme"))
 def howls(analysis: Computed) -> Iterator[Finding]:
     """A key that closes a loop above its own gain: a microphone near the loudspeaker that it comes out of."""
     hearing = analysis.once(hearing_of)

@@ -17,7 +17,7 @@ from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_w
 from kymaphon.core.talk.proofs import Leak, air_proofs
 
 
-@rule("talk-on-air", "talk-can-reach-air", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-on-air", "talk-can-reach-air", stage="Talk", reads=("feeds", "programme"))
 def talk_on_air(analysis: Computed) -> Iterator[Finding]:
     """Talkback that gets to air, a recorder or a room's loudspeakers: with the keys as they stand, or with others down too."""
     model = analysis.once(talk_of)
@@ -88,7 +88,7 @@ def _by(analysis: Computed, leak: Leak) -> str:
     return ", ".join(names[-4:]) or "the air"
 
 
-@rule("private-leaks", stage="Talk", reads=("feeds", "circuits"))
+@rule("private-leaks", stage="Talk", reads=("feeds", "programme"))
 def private_leaks(analysis: Computed) -> Iterator[Finding]:
     """A private circuit that others hear too."""
     model = analysis.once(talk_of)
@@ -121,7 +121,7 @@ def private_leaks(analysis: Computed) -> Iterator[Finding]:
             )
 
 
-@rule("talk-key-down", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-key-down", stage="Talk", reads=("feeds", "programme"))
 def key_left_down(analysis: Computed) -> Iterator[Finding]:
     """A talk key that stands down while nobody talks: everything that its microphone hears goes out on the circuit."""
     for circuit in analysis.show.circuits:
@@ -160,7 +160,7 @@ def key_left_down(analysis: Computed) -> Iterator[Finding]:
             )
 
 
-@rule("latching-to-air", stage="Talk", reads=("feeds", "circuits"))
+@rule("latching-to-air", stage="Talk", reads=("feeds", "programme"))
 def latching_to_air(analysis: Computed) -> Iterator[Finding]:
     """A key that stays down by itself towards somebody who is on air: forgotten, it leaves the van in their ears, and leaks on air."""
     model = analysis.once(talk_of)

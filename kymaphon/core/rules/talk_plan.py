@@ -19,7 +19,7 @@ SPARE = "talk-by-telephone"
 """Id of the circuit by telephone that remedies add."""
 
 
-@rule("talk-unknown", stage="Talk", reads=("layout", "circuits", "programme"))
+@rule("talk-unknown", stage="Talk", reads=("layout", "wants", "programme"))
 def unknown_names(analysis: Computed) -> Iterator[Finding]:
     """A circuit, line or member of the crew that names what is not there; the rest is computed."""
     for row in talk_problems(analysis.show, analysis.catalogue):
@@ -40,7 +40,7 @@ def _renamed(row: NameProblem) -> tuple[Remedy, ...]:
     return (Remedy("rename", row.label, "The name then leads somewhere.", (row.edit,)),)
 
 
-@rule("circuit-mute", stage="Talk", reads=("layout", "circuits"))
+@rule("circuit-mute", stage="Talk", reads=("layout", "wants"))
 def nobody_speaks(analysis: Computed) -> Iterator[Finding]:
     """A circuit on which nobody may speak, or which nobody hears."""
     known = {row.id for row in analysis.show.parties}
@@ -66,7 +66,7 @@ def nobody_speaks(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-@rule("talk-one-box", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-one-box", stage="Talk", reads=("feeds", "programme"))
 def one_box(analysis: Computed) -> Iterator[Finding]:
     """One device whose loss takes every circuit down, with no telephone to fall back on."""
     on_it = {row.party for circuit in analysis.show.circuits for row in circuit.members}
@@ -88,7 +88,7 @@ def one_box(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-@rule("talk-unreached", stage="Talk", reads=("feeds", "circuits"))
+@rule("talk-unreached", stage="Talk", reads=("feeds", "programme"))
 def unreached(analysis: Computed) -> Iterator[Finding]:
     """People whom nobody can tell anything in an emergency, or who can tell nobody."""
     if not analysis.show.circuits:
@@ -111,7 +111,7 @@ def unreached(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-@rule("rigging-without-talk", stage="Talk", reads=("layout", "circuits", "programme"))
+@rule("rigging-without-talk", stage="Talk", reads=("layout", "wants", "programme"))
 def rigging_without_talk(analysis: Computed) -> Iterator[Finding]:
     """Those who rig and are on no circuit: the first circuit up is theirs (common practice)."""
     show = analysis.show

@@ -446,7 +446,7 @@ def states_of(analysis: Computed, circuits: Iterable[Circuit]) -> dict[tuple[str
     return out
 
 
-@reading("feeds", "circuits")
+@reading("feeds")
 def talk_of(analysis: Computed) -> TalkModel:
     """The circuits of a show; ask by `Computed.once`."""
     circuits = analysis.show.circuits

@@ -162,7 +162,7 @@ def _worth(row: Hearing) -> tuple[bool, float, float]:
     return row.usable, index, row.way.gain_db if row.way.gain_db is not None else -math.inf
 
 
-@reading("feeds", "circuits")
+@reading("feeds")
 def hearing_of(analysis: Computed) -> TalkHearing:
     """How each way of each circuit is heard; ask by `Computed.once`."""
     model = analysis.once(talk_of)

@@ -216,13 +216,13 @@ class AirSearch:
         return AirProof(circuit.id, speaker, every, now, len(free))
 
 
-@reading("feeds", "circuits")
+@reading("feeds")
 def search_of(analysis: Computed) -> AirSearch:
     """The search of a show; ask by `Computed.once`."""
     return AirSearch(analysis.bare(), analysis.show.circuits)
 
 
-@reading("feeds", "circuits")
+@reading("feeds")
 def air_proofs(analysis: Computed) -> tuple[AirProof, ...]:
     """For each who may speak on a circuit, whether it can get to air; ask by `Computed.once`."""
     search = analysis.once(search_of)

@@ -274,13 +274,14 @@ class TestSecondAct:
 def test_who_stands_beside_can_answer_for_somebody() -> None:
     def change(rows: dict[str, Any]) -> None:
         alone(rows)
+        row(rows, "places", "studio")["ambient_dba"] = 84
         rows["parties"].append(
             {
                 "id": "sam",
                 "name": "Sam",
                 "kind": "crew",
                 "place": "studio",
-                "at_m": [3, 2],
+                "at_m": [7, 2],
                 "speaks": True,
                 "listens": True,
                 "hears_on": "sams",
