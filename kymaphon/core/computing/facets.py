@@ -6,9 +6,7 @@ from typing import Literal
 
 from kymaphon.core.model.show import Device, Setting, Show
 
-Facet = Literal[
-    "layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"
-]
+Facet = Literal["layout", "wiring", "switches", "gains", "takes", "wants", "programme", "sound", "levels", "feeds"]
 """Parts of a show:
 
 - `layout`: who and what is where: places, parties, devices but for their settings, own kinds, practice, marks, clocks

@@ -316,7 +316,7 @@ def _by_loudspeaker(analysis: Computed, party: Party) -> bool:
     return is_loudspeaker(analysis.catalogue[device.kind])
 
 
-@rule("talkback-under", stage="Feeds", reads=("levels",))
+@rule("talkback-under", stage="Feeds", reads=("feeds",))
 def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
     """Ears that get talkback and programme together, with the talkback not far enough on top even when the programme is dimmed."""
     crew = {party.id for party in analysis.voices if party.kind == "crew"}

@@ -221,7 +221,8 @@ class TestHearing:
 
     def test_dimming_the_programme_is_heard(self, final: Show) -> None:
         """Twenty decibels more over what else comes by the same headphones."""
-        before = figures_of(final).once(hearing_of).of("sound", "bram", "soli")
+        plain = apply_all(final, (SetField("circuits", "sound", "dim_db", None),))
+        before = figures_of(plain).once(hearing_of).of("sound", "bram", "soli")
         show = apply_all(final, (SetField("circuits", "sound", "dim_db", 20.0),))
         after = figures_of(show).once(hearing_of).of("sound", "bram", "soli")
         assert before is not None
