@@ -16,6 +16,7 @@ from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
 from kymaphon.app.stages.prove.menu import fill_prove_menu
 from kymaphon.app.stages.quiet.menu import fill_quiet_menu
 from kymaphon.app.stages.rig.menu import fill_rig_menu
+from kymaphon.app.stages.talk.menu import fill_talk_menu
 from kymaphon.core.model.stages import STAGES
 
 if TYPE_CHECKING:
@@ -26,6 +27,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.prove.stage import ProveStage
     from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.stages.rig.stage import RigStage
+    from kymaphon.app.stages.talk.stage import TalkStage
     from kymaphon.app.window import Window
 
 KEYS = QKeySequence.StandardKey
@@ -155,6 +157,10 @@ class Menus:
             window.go("Prove")
             return window.prove
 
+        def talk_stage() -> TalkStage:
+            window.go("Talk")
+            return window.talk
+
         def level_forms() -> LevelForms:
             from kymaphon.app.stages.level.forms import LevelForms
 
@@ -163,6 +169,7 @@ class Menus:
         self.cast = bar.addMenu("&Cast")
         self.bands = fill_cast_menu(self.cast, action, cast_stage)
         fill_rig_menu(bar.addMenu("&Rig"), action, rig_stage)
+        fill_talk_menu(bar.addMenu("&Talk"), action, talk_stage)
         fill_level_menu(bar.addMenu("&Level"), action, level_stage, level_forms)
         fill_quiet_menu(bar.addMenu("&Quiet"), action, quiet_stage, lambda: window.takes)
         fill_feeds_menu(bar.addMenu("&Feeds"), action, feeds_stage)

@@ -47,6 +47,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.quiet.stage import QuietStage
     from kymaphon.app.stages.rig.stage import RigStage
     from kymaphon.app.stages.surface import StageSurface
+    from kymaphon.app.stages.talk.stage import TalkStage
     from kymaphon.app.takes import TakeDesk
     from kymaphon.core.graph.signal import Switch
     from kymaphon.core.model.findings import Remedy
@@ -274,6 +275,11 @@ class Window(QMainWindow):
     def quiet(self) -> QuietStage:
         """The stage Quiet."""
         return cast("QuietStage", self.page("Quiet"))
+
+    @property
+    def talk(self) -> TalkStage:
+        """The stage Talk."""
+        return cast("TalkStage", self.page("Talk"))
 
     @property
     def prove(self) -> ProveStage:

@@ -19,6 +19,7 @@ from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.prove import add_prove_options, prove
 from kymaphon.cli.sim import add_sim_options, sim
 from kymaphon.cli.take import take
+from kymaphon.cli.talk import add_talk_options, talk
 from kymaphon.cli.terminal import plain_output
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
@@ -31,7 +32,21 @@ if TYPE_CHECKING:
 # the window needs. Read when numpy is first imported, which no command has done yet.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-COMMANDS = ("check", "cast", "rig", "feeds", "level", "prove", "sim", "take", "gate", "sheet", "kinds", "schema")
+COMMANDS = (
+    "check",
+    "cast",
+    "rig",
+    "feeds",
+    "level",
+    "talk",
+    "prove",
+    "sim",
+    "take",
+    "gate",
+    "sheet",
+    "kinds",
+    "schema",
+)
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -174,6 +189,7 @@ def _parser() -> argparse.ArgumentParser:
             level,
             "Ladders: speech, peak, noise and headroom at every point; line-up, noise budgets, the run.",
         ),
+        ("talk", talk, "Who can tell whom by which circuit; the order of work, the desk, the lines."),
         ("prove", prove, "Whom to tap and which meters must move; which fault explains what was seen."),
         (
             "sim",
@@ -193,6 +209,8 @@ def _parser() -> argparse.ArgumentParser:
             add_level_options(row)
         if name == "feeds":
             add_feeds_options(row)
+        if name == "talk":
+            add_talk_options(row)
         if name == "prove":
             add_prove_options(row)
         if name == "sim":

@@ -46,6 +46,10 @@ def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | None:
         from kymaphon.app.stages.feeds.stage import FeedsStage
 
         return FeedsStage(document, theme)
+    if stage == "Talk":
+        from kymaphon.app.stages.talk.stage import TalkStage
+
+        return TalkStage(document, theme)
     if stage == "Prove":
         from kymaphon.app.stages.prove.stage import ProveStage
 

@@ -95,6 +95,10 @@ class Report(Computed):
         if stage == "Cast":
             placed = [party for party in self.show.parties if party.place is not None]
             return sum(row.at_m is not None and row.id not in bad for row in placed), len(placed)
+        if stage == "Talk":
+            there = {party.id for party in self.show.parties}
+            on_it = {row.party for circuit in self.show.circuits for row in circuit.members} & there
+            return len(on_it - bad), len(on_it)
         if stage == "Prove":
             from kymaphon.core.prove.proven import proofs
 

@@ -54,7 +54,7 @@ class AirProof:
     Attributes:
         leaks: ways that it can take; none where it is proven that there is none.
         now: of those the ones that are there with their key down and all others as they stand.
-        keys: so many keys were tried in every position.
+        keys: so many keys were tried in every position; none where there is nothing to prove.
         problem: why nothing is proven; empty where it is.
     """
 
@@ -199,12 +199,13 @@ class AirSearch:
         held = {ref: True} if ref is not None else {}
         free = self.keys - frozenset(held)
         mouth = self.analysis.graph.mouths.get(speaker)
-        nothing = AirProof(circuit.id, speaker, (), (), len(free))
         aside = ref is None and (
             self.analysis.show.party(speaker).kind != "crew" or (member is not None and member.by in OUTSIDE)
         )
-        if mouth is None or aside or mouth[0] not in self.may_leak:
-            return nothing
+        if mouth is None or aside:
+            return AirProof(circuit.id, speaker, (), (), 0)
+        if mouth[0] not in self.may_leak:
+            return AirProof(circuit.id, speaker, (), (), len(free))
         on_it = {row.party for row in circuit.members}
         ends = {node: who for node, who in self.ends.items() if who not in on_it}
         now: tuple[Leak, ...] = ()

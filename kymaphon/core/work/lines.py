@@ -136,7 +136,7 @@ def switch_to_reserve(analysis: Computed, line_id: str) -> Remedy | None:
     return Remedy(
         f"reserve-{line_id}",
         f"Over to {name}",
-        f"{'Both are fed: only who listens changes' if fed else 'One plug goes over'}; {kept} of the voices that are wanted there come by it as before.{late}",
+        f"{'Both are fed: only who listens changes' if fed else 'One plug goes over'}; {kept} of the wanted voices come by it as before.{late}",
         tuple(edits),
     )
 

@@ -1,0 +1,1 @@
+"""The stage Talk: circuits, the order of work, the desk, positions, lines, circuits tried by voice."""

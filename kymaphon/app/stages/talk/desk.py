@@ -1,0 +1,175 @@
+"""Talk, desk: which source on which channel and group, what is spare, what to mix before the desk."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.talk.bench import TalkBench
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.cast_table import Row, RowTable
+from kymaphon.app.widgets.choice import ChoiceBox
+from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.core.derive import Derived
+from kymaphon.core.figures import data_table
+from kymaphon.core.report.talk import allot_words, channel_rows
+from kymaphon.core.work.allotment import Strip, reach_cost, weight
+from kymaphon.core.work.desk import allot_edits, desks_of
+
+HEADINGS = ("Channel", "Now", "Label", "What", "Group", "Note")
+HELP = (
+    "The desk's channel",
+    "What is plugged in there now",
+    "For the strip: twelve letters",
+    "The source that is allotted to it",
+    "The group that it goes to",
+    "Spare, mono of a stereo source, mixed before the desk",
+)
+
+
+class DeskPage(StagePage):
+    """One row for each channel."""
+
+    def __init__(self, bench: TalkBench, theme: Theme) -> None:
+        super().__init__(bench.document, theme)
+        self.bench = bench
+        head = QHBoxLayout()
+        head.addWidget(label("Desk", wrap=False))
+        self.choice = ChoiceBox()
+        self.choice.setAccessibleName("Desk")
+        self.choice.setToolTip("Which desk is allotted.")
+        self.choice.activated.connect(lambda _n: self._choose())
+        head.addWidget(self.choice)
+        head.addWidget(label("Spares", wrap=False))
+        self.spares = QSpinBox()
+        self.spares.setRange(0, 64)
+        self.spares.setValue(int(weight("spares")))
+        self.spares.setAccessibleName("Channels to leave free")
+        self.spares.setToolTip("Channels to leave free, for what breaks and for what comes on the day.")
+        self.spares.valueChanged.connect(self._other_spares)
+        head.addWidget(self.spares)
+        self.apply = QPushButton("Apply")
+        self.apply.setProperty("role", "primary")
+        self.apply.setToolTip("Leads, gains, sends and groups go along with their sources.")
+        self.apply.clicked.connect(lambda: self.act("apply-desk"))
+        head.addWidget(self.apply)
+        head.addStretch(1)
+        self.column.addLayout(head)
+        card = QWidget()
+        card.setObjectName("card")
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(8, 8, 8, 8)
+        self.table = RowTable(
+            theme, "Channels of the desk", "One channel a row; the Why panel says what speaks for it."
+        )
+        self.table.spare = (1,)
+        self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
+        inside.addWidget(self.table)
+        self.column.addWidget(card, 1)
+        bench.changed.connect(self._follow)
+
+    def set_scale(self, scale: float) -> None:
+        self.table.verticalHeader().setDefaultSectionSize(round(24 * scale))
+        self.table.setMinimumHeight(round(220 * scale))
+
+    def first(self) -> QWidget | None:
+        return self.table if self.bench.allotment is not None else self.choice
+
+    def _choose(self) -> None:
+        self.bench.desk = self.choice.currentData() or ""
+        self.bench.want_allotment()
+
+    def _other_spares(self, count: int) -> None:
+        self.bench.spares = count
+        self.bench.want_allotment()
+
+    def refresh(self, voice: str, end: str) -> None:
+        rows = desks_of(self.document.analysis)
+        wanted = [(row.id, self.document.analysis.device_name(row.id)) for row in rows]
+        if [(self.choice.itemData(n), self.choice.itemText(n)) for n in range(self.choice.count())] != wanted:
+            self.choice.clear()
+            for value, words in wanted:
+                self.choice.addItem(words, value)
+        self.choice.setCurrentIndex(max(self.choice.findData(self.bench.desk), 0))
+        self.bench.want_allotment()
+        self._follow()
+
+    def _follow(self) -> None:
+        found = self.bench.allotment
+        if found is None:
+            some = bool(desks_of(self.document.analysis))
+            self.table.set_rows(HEADINGS, HELP, ())
+            self.apply.setEnabled(False)
+            self.title.emit(
+                "Desk allotment", "allotting\u2026" if some else "There is no desk in this show: add one in Rig first."
+            )
+            self.why_changed.emit()
+            return
+        now = {name: row.name for row in found.sources for name in (row.at, row.right_at) if name}
+        rows = []
+        for strip, (name, label_, what, group, note) in zip(found.strips, channel_rows(found), strict=True):
+            rows.append(Row(("strip", strip.channel), (name, now.get(strip.channel, ""), label_, what, group, note)))
+        chosen = self.table.currentIndex().row()
+        first = next((n for n, row in enumerate(found.strips) if row.sources), 0)
+        self.table.set_rows(HEADINGS, HELP, tuple(rows))
+        self.table.choose(chosen if 0 <= chosen < len(rows) else first)
+        self.apply.setEnabled(not found.submixes and not found.left and bool(found.sources))
+        self.title.emit("Desk allotment", allot_words(found))
+        self.why_changed.emit()
+
+    def act(self, action: str) -> None:
+        found = self.bench.allotment
+        if action != "apply-desk":
+            return
+        if found is None:
+            self.say.emit("There is no allotment yet.")
+            return
+        try:
+            edits = allot_edits(self.document.analysis, found)
+        except ValueError as problem:
+            self.say.emit(f"Not applied: {problem}. Mix it before the desk first, or leave fewer spares.")
+            return
+        self.document.apply(edits, f"{found.desk.name} allotted")
+        self.say.emit(f"{found.desk.name} is allotted: leads, gains, sends and groups went along. Undo puts it back.")
+
+    @property
+    def strip(self) -> Strip | None:
+        found = self.bench.allotment
+        place = self.table.currentIndex().row()
+        return found.strips[place] if found is not None and 0 <= place < len(found.strips) else None
+
+    def why(self) -> WhyContent:
+        found, strip = self.bench.allotment, self.strip
+        if found is None or strip is None:
+            return WhyContent("Desk allotment", hint="Sources come from Cast and Rig; a desk from Rig.")
+        names = {row.id: row.name for row in found.sources}
+        notes = [row.loses for row in found.submixes]
+        notes += list(found.problems)
+        if found.left:
+            notes.append(f"Nothing is left for {', '.join(names[name] for name in found.left)}.")
+        lines: tuple[Derived, ...] = ()
+        if strip.sources:
+            family = data_table("work")["families"][strip.family]
+            place = next(n for n, row in enumerate(found.strips) if row is strip)
+            reach = Derived(
+                "reach of this strip",
+                reach_cost(place, len(found.strips), strip.family),
+                "",
+                "riding \u00d7 strips from the middle",
+                (Derived(f"riding of {family['name'].lower()}", float(family["ride"]), "", source=family["source"]),),
+            )
+            whole = Derived(
+                "cost of the whole allotment",
+                found.cost,
+                "",
+                "reach + pieces of families + commentary beside others + what is mixed before the desk + spares lost",
+                (Derived("none costs less than", found.bound, "", source="integer programme, with its bound"),),
+            )
+            lines = (reach, whole)
+        title = ", ".join(names[name] for name in strip.sources) or "Spare"
+        lead = (
+            (Action("apply-desk", "Apply the allotment", "Leads, gains, sends and groups go along."),)
+            if self.apply.isEnabled()
+            else ()
+        )
+        return WhyContent(title, strip.name, lines=lines, lead=lead, notes=tuple(notes))

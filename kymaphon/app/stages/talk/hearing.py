@@ -1,0 +1,150 @@
+"""Talk, hearing: every way of a circuit as it comes to the ear, and what else is there."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.stages.talk.bench import TalkBench
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
+from kymaphon.app.widgets.choice import ChoiceBox
+from kymaphon.app.widgets.why import WhyContent, label
+from kymaphon.core.derive import show_number
+from kymaphon.core.report.talk import circuit_name, plain_line
+from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
+
+HEADINGS = ("To", "From", "At the ear", "Over the programme", "Index", "Late", "Followed")
+HELP = (
+    "Who hears it",
+    "Who speaks",
+    "Level of the talkback there, with the key down",
+    "Over the loudest of the programme in the same ear, dimmed as the circuit says",
+    "Speech Intelligibility Index over everything else in that ear, ANSI S3.5-1997: good from 0.75, poor below 0.45",
+    "Delay along the strongest way",
+    "What that means",
+)
+FOLLOWED = {"good": "well", "fair": "just", "poor": "hardly"}
+
+
+class HearingPage(StagePage):
+    """A table of ways; the Why panel unfolds the one that is chosen."""
+
+    def __init__(self, bench: TalkBench, theme: Theme) -> None:
+        super().__init__(bench.document, theme)
+        self.bench = bench
+        head = QHBoxLayout()
+        head.addWidget(label("Circuit", wrap=False))
+        self.choice = ChoiceBox()
+        self.choice.setAccessibleName("Circuit")
+        self.choice.setToolTip("The ways of which circuit, or of all.")
+        self.choice.activated.connect(lambda _n: self._choose())
+        head.addWidget(self.choice)
+        head.addStretch(1)
+        self.column.addLayout(head)
+        card = QWidget()
+        card.setObjectName("card")
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(8, 8, 8, 8)
+        self.table = RowTable(
+            theme, "Talkback as it comes to each ear", "One way a row; the Why panel has its arithmetic."
+        )
+        self.table.spare = (5,)
+        self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
+        inside.addWidget(self.table)
+        self.column.addWidget(card, 1)
+        self.rows: tuple[Hearing, ...] = ()
+        self._all = False
+
+    def set_scale(self, scale: float) -> None:
+        self.table.verticalHeader().setDefaultSectionSize(round(28 * scale))
+        self.table.setMinimumHeight(round(220 * scale))
+
+    def first(self) -> QWidget | None:
+        return self.table if self.rows else self.choice
+
+    def _choose(self) -> None:
+        name = self.choice.currentData()
+        self._all = name is None
+        if name is not None:
+            self.bench.circuit = name
+        self.table.choose(-1)
+        self.refresh("", "")
+
+    @property
+    def hearing(self) -> TalkHearing:
+        return self.document.analysis.once(hearing_of)
+
+    def refresh(self, voice: str, end: str) -> None:
+        report = self.document.analysis
+        if report.standing:
+            return
+        circuits = report.show.circuits
+        if self.bench.circuit not in {row.id for row in circuits}:
+            self.bench.circuit = circuits[0].id if circuits else ""
+        wanted = [(None, "all circuits"), *((row.id, circuit_name(row)) for row in circuits)]
+        if [(self.choice.itemData(n), self.choice.itemText(n)) for n in range(self.choice.count())] != wanted:
+            self.choice.clear()
+            for value, words in wanted:
+                self.choice.addItem(words, value)
+        self.choice.setCurrentIndex(0 if self._all else self.choice.findData(self.bench.circuit))
+        rows = [row for row in self.hearing.rows.values() if self._all or row.way.circuit == self.bench.circuit]
+        self.rows = tuple(sorted(rows, key=lambda row: (row.usable, row.index if row.index is not None else 1.0)))
+        chosen = self.table.currentIndex().row()
+        self.table.set_rows(HEADINGS, HELP, tuple(self._row(row) for row in self.rows))
+        self.table.choose(min(max(chosen, 0), len(self.rows) - 1))
+        bad = sum(not row.usable or row.verdict == "poor" for row in self.rows)
+        words = (
+            f"{len(self.rows)} ways, {bad or 'none'} not followed; the worst first" if self.rows else plain_line(report)
+        )
+        self.title.emit("Talkback in each ear", words)
+        self.why_changed.emit()
+
+    def _row(self, row: Hearing) -> Row:
+        report, way = self.document.analysis, row.way
+        steps, delay = self.hearing.model.steps(way)
+        level = show_number(way.level_db, way.unit) if way.level_db is not None else DASH
+        over = show_number(row.over_db, "dB", sign=True) if row.over_db is not None else DASH
+        index = f"{row.index:.2f}" if row.index is not None else DASH
+        late = show_number(delay, "ms") if steps else DASH
+        words = FOLLOWED.get(row.verdict or "", "heard")
+        if way.state == "outside":
+            words = "by telephone"
+        elif way.state in ("none", "howls"):
+            words = "no way" if way.state == "none" else "howls"
+        elif row.by_air:
+            words = "across the place" if row.usable else "drowned across the place"
+        elif not row.usable:
+            words = "too weak"
+        mark = "stop" if way.state == "howls" else "fix" if row.verdict == "poor" and not row.by_air else ""
+        names = report.party_name(way.listener), report.party_name(way.speaker)
+        return Row(
+            (way.listener, way.speaker), (*names, level, over, index, late, words), marks=((6, mark),) if mark else ()
+        )
+
+    @property
+    def chosen(self) -> Hearing | None:
+        place = self.table.currentIndex().row()
+        return self.rows[place] if 0 <= place < len(self.rows) else None
+
+    def why(self) -> WhyContent:
+        report, row = self.document.analysis, self.chosen
+        if row is None or report.standing:
+            return WhyContent("Hearing", "" if report.standing else plain_line(report))
+        way = row.way
+        title = f"{report.party_name(way.speaker)} to {report.party_name(way.listener)}"
+        told = self.hearing.explain(row)
+        subtitle = next((circuit_name(one) for one in report.show.circuits if one.id == way.circuit), "")
+        findings = tuple(
+            one for one in report.findings if one.stage == "Talk" and {way.listener, way.circuit} <= set(one.subjects)
+        )
+        if told is None:
+            hint = (
+                "By telephone: nothing of the rig is needed, and nothing of it is computed."
+                if way.state == "outside"
+                else ""
+            )
+            return WhyContent(title, subtitle, findings=findings, hint=hint or "Nothing comes with the key down.")
+        lines = tuple(one for one in (told.index, told.level) if one is not None)
+        more = (*(masker.level for masker in told.maskers), told.delay)
+        return WhyContent(title, subtitle, lines=lines, findings=findings, more=more)
