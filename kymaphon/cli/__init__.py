@@ -130,7 +130,9 @@ def _guard(options: argparse.Namespace) -> None:
     for name, sort in WRITTEN.items():
         value = getattr(options, name, None)
         if value:
-            guard(value, "list" if getattr(options, "run", None) is _sheet else sort, read=read)
+            run = getattr(options, "run", None)
+            page = run is _sheet or (run is talk and not options.add_work)
+            guard(value, "list" if page else sort, read=read)
 
 
 def _window_parser() -> argparse.ArgumentParser:

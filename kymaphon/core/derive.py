@@ -42,6 +42,7 @@ UNIT_KEYS = {
     "s": "_s",
     "\u00b0": "_deg",
     "%": "_percent",
+    "SII": "_sii",
     "": "",
 }
 _DECIMALS = {
@@ -49,6 +50,7 @@ _DECIMALS = {
     "\u00b0": 0,
     "%": 0,
     "m": 2,
+    "SII": 2,
     "V": 1,
     "mA": 1,
     "Hz": 0,

@@ -12,7 +12,9 @@ from PySide6.QtWidgets import QWidget
 from kymaphon.app.theme import Theme, font
 
 ROW = 20
-NAMES = 210
+NAMES = 250
+TOP = 38
+"""Clock, and the words of now, stand-by and air, above the first bar."""
 STEPS_MIN = (5, 10, 15, 30, 60, 120, 240, 480, 1440)
 """Minutes between two lines of the clock: the first at which the words do not meet."""
 
@@ -80,7 +82,7 @@ class WorkBars(QWidget):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(640, round((36 + ROW * max(len(self.bars), 4)) * self.scale))
+        return QSize(640, round((TOP + 8 + ROW * max(len(self.bars), 4)) * self.scale))
 
     @property
     def _span(self) -> float:
@@ -95,7 +97,7 @@ class WorkBars(QWidget):
         return left + (self.width() - left - 70 * self.scale) * minutes / self._span
 
     def _y(self, row: int) -> float:
-        return (26 + ROW * row) * self.scale
+        return (TOP + ROW * row) * self.scale
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
@@ -158,9 +160,10 @@ class WorkBars(QWidget):
         painter.setFont(font(8, QFont.Weight.Normal, s))
         painter.setPen(theme.color("muted"))
         metrics = QFontMetricsF(painter.font())
-        room = self.width() - right - 8
+        free = self._x(row.end + row.slack) + 2 if row.slack > 0.5 else right
+        room = self.width() - free - 8
         painter.drawText(
-            QRectF(right + 5, top, room, ROW * s),
+            QRectF(free + 5, top, room, ROW * s),
             middle,
             metrics.elidedText(row.who, Qt.TextElideMode.ElideRight, room),
         )
@@ -175,11 +178,11 @@ class WorkBars(QWidget):
                 continue
             x = self._x(at)
             painter.setPen(QPen(self.theme.color(color), 2))
-            painter.drawLine(QPointF(x, 20 * self.scale), QPointF(x, bottom))
+            painter.drawLine(QPointF(x, 32 * self.scale), QPointF(x, bottom))
             wide = QFontMetricsF(painter.font()).horizontalAdvance(words)
-            painter.drawText(QPointF(min(x - wide / 2, self.width() - wide), bottom + 10 * self.scale), words)
+            painter.drawText(QPointF(min(x - wide / 2, self.width() - wide), 29 * self.scale), words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        n = int((event.position().y() / self.scale - 26) // ROW)
+        n = int((event.position().y() / self.scale - TOP) // ROW)
         if 0 <= n < len(self.bars):
             self.chosen.emit(self.bars[n].id)

@@ -98,7 +98,8 @@ class Report(Computed):
         if stage == "Talk":
             there = {party.id for party in self.show.parties}
             on_it = {row.party for circuit in self.show.circuits for row in circuit.members} & there
-            return len(on_it - bad), len(on_it)
+            first = {row.subjects[0] for row in self.findings if row.stage == stage and row.severity != "note"}
+            return len(on_it - first), len(on_it)
         if stage == "Prove":
             from kymaphon.core.prove.proven import proofs
 

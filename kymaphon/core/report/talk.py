@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import datetime
 from typing import Any
 
 from kymaphon.core.analysis.report import Report
@@ -12,7 +11,7 @@ from kymaphon.core.derive import show_number
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
-from kymaphon.core.talk.checks import check_states
+from kymaphon.core.talk.checks import CheckState, check_states
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
 from kymaphon.core.talk.proofs import AirProof, air_proofs
@@ -30,7 +29,6 @@ BY_WORDS = {
     "call": "call",
     "telephone": "telephone",
 }
-RESULT_WORDS = {"good": "good", "weak": "weak", "nothing": "nothing"}
 TALK_CAUTIONS = (
     "Talkback in the ears all day adds up: 85 dBA for 8 hours is the usual limit, half the time for every 3 dB more (NIOSH 1998).",
     "Power at temporary sites, masts and roofs: a competent, licensed person, by local rules.",
@@ -111,6 +109,9 @@ def member_rows(analysis: Computed, hearing: TalkHearing, circuit: Circuit) -> l
     """For each on a circuit: name; how they speak; how they hear; what else there is to know."""
     names = {row.id: row.name for row in analysis.show.parties}
     out = []
+    if len(circuit.members) > 2 and all(row.by == "telephone" and row.speaks and row.hears for row in circuit.members):
+        everybody = ", ".join(names.get(row.party, row.party) for row in circuit.members)
+        return [(everybody, "by telephone, all to all", "", "")]
     for member in circuit.members:
         if member.party not in names:
             out.append((member.party, "", "", "not in the show"))
@@ -146,8 +147,9 @@ def talkback_sheet(analysis: Report) -> Sheet:
         tables.append(
             Table(f"{circuit_name(circuit)}: {circuit.purpose}{private}", ("Who", "Speaks", "Hears", ""), rows, note)
         )
-    checks = tuple(_check_rows(analysis))
-    tables.append(Table("To be tried by voice, each way", ("Circuit", "From", "To", "Result", "Time", "Who"), checks))
+    tried = any(row.check is not None for row in check_states(analysis))
+    checks = tuple(_check_rows(analysis)) if tried else ()
+    tables.append(Table("By voice, each way", ("Circuit", "From", "Good", "Still to be tried"), checks))
     proofs = tuple(
         (analysis.party_name(row.speaker), _circuit(analysis, row.circuit), proof_words(analysis, row))
         for row in analysis.once(air_proofs)
@@ -176,11 +178,17 @@ def _subtitle(analysis: Computed, what: str) -> str:
 
 
 def _check_rows(analysis: Computed) -> Iterator[tuple[str, ...]]:
+    """For each speaker on each circuit: to whom, how many of those were good, who is still to be tried."""
+    rows: dict[tuple[str, str], list[CheckState]] = {}
     for row in check_states(analysis):
-        result = "" if row.check is None else RESULT_WORDS[row.check.result] + (", changed since" if row.stale else "")
-        at = datetime.fromisoformat(row.at).strftime("%H:%M") if row.at else ""
-        names = (analysis.party_name(row.way.speaker), analysis.party_name(row.way.listener))
-        yield (_circuit(analysis, row.way.circuit), *names, result, at, row.check.by if row.check is not None else "")
+        if row.way.state == "outside":
+            continue  # by telephone: numbers are exchanged, and nothing of the rig is tried
+        rows.setdefault((row.way.circuit, row.way.speaker), []).append(row)
+    for (circuit, speaker), states in rows.items():
+        missing = [analysis.party_name(row.way.listener) for row in states if not row.holds]
+        good = f"{len(states) - len(missing)} of {len(states)}"
+        words = "everybody" if len(missing) == len(states) > 3 else ", ".join(missing) or "\u2013"
+        yield (_circuit(analysis, circuit), analysis.party_name(speaker), good, words)
 
 
 def proof_words(analysis: Computed, row: AirProof) -> str:
@@ -259,13 +267,6 @@ def drop_words(plan: WorkPlan, row: Drop) -> str:
 def work_sheet(analysis: Report, plan: WorkPlan, late: tuple[Drop, ...] = ()) -> Sheet:
     """The schedule as a page."""
     tables = [Table("Order of work", ("From", "To", "What", "Who", "Slack"), tuple(work_rows(analysis, plan)))]
-    for hand in analysis.show.crew:
-        mine = tuple(
-            (clock(plan, row.start), clock(plan, row.end), plan.task(row.job).text)
-            for row in plan.schedule.rows
-            if hand.id in row.hands
-        )
-        tables.append(Table(hand.name, ("From", "To", "What"), mine))
     if late:
         tables.append(Table("To leave out", ("",), tuple((drop_words(plan, row),) for row in late)))
     if plan.problems:

@@ -37,7 +37,7 @@ class CheckState:
 
 
 def check_states(analysis: Computed) -> tuple[CheckState, ...]:
-    """Every way of every circuit that is meant to come, in the order of the show."""
+    """Every way of every circuit that is meant to come, in the order of the show; those by telephone last."""
     newest: dict[tuple[str, str, str], tuple[CircuitCheck, str]] = {}
     for entry in analysis.show.log:
         row = entry.circuit_check
@@ -51,7 +51,7 @@ def check_states(analysis: Computed) -> tuple[CheckState, ...]:
         check, at = newest.get(key, (None, ""))
         stale = check is not None and check.way != way_digest(hearing.model, found.way)
         out.append(CheckState(found.way, found.usable, check, at, stale))
-    return tuple(out)
+    return tuple(sorted(out, key=lambda row: row.way.state == "outside"))
 
 
 def way_digest(model: TalkModel, way: TalkWay) -> str:

@@ -149,7 +149,7 @@ def index_of(talk: Derived, maskers: Sequence[Masker], *, narrow: bool = False) 
     table = data_table("talk")["sii"]
     rows = tuple(
         Derived(
-            f"{hz} Hz, of {share:.0%}", float(share * a * b), "", source=f"speech {s:.0f}, noise {n:.0f} dB per hertz"
+            f"{hz} Hz, of {share:.0%}", float(share * a * b), "SII", source=f"speech {s:.0f}, noise {n:.0f} dB per hertz"
         )
         for hz, share, a, b, s, n in zip(
             table["bands_hz"], table["importance"], audibility, loudness, speech, noise, strict=True
@@ -158,7 +158,7 @@ def index_of(talk: Derived, maskers: Sequence[Masker], *, narrow: bool = False) 
     return Derived(
         "intelligibility index",
         sum(row.value for row in rows),
-        "",
+        "SII",
         "sum over octaves of importance \u00d7 (speech \u2212 noise + 15) / 30",
         (*rows, talk, *(row.level for row in maskers)),
         "ANSI S3.5-1997, octave band procedure",

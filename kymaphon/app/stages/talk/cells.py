@@ -20,17 +20,17 @@ def talk_rows(report: Report) -> tuple[TalkRow, ...]:
     out = []
     for party in people(report):
         cells = tuple(_cell(report, hearing, circuit, party) for circuit in report.show.circuits)
-        worst = _worst(report, {party.id}, set())
+        worst = _worst(report, party.id)
         out.append(TalkRow(party.id, party.name, places.get(party.place or "", "\u2013"), worst, cells))
     return tuple(out)
 
 
-def _worst(report: Report, needed: set[str], more: set[str]) -> str:
-    """The worst of Talk's findings that are about all of these."""
+def _worst(report: Report, party: str, circuit: str = "") -> str:
+    """The worst of Talk's findings about somebody, on one circuit where it is given."""
     rows = [
         row.severity
         for row in report.findings
-        if row.stage == "Talk" and needed <= set(row.subjects) and (not more or more & set(row.subjects))
+        if row.stage == "Talk" and row.subjects[:1] == (party,) and (not circuit or circuit in row.subjects[1:])
     ]
     return min(rows, key=SEVERITIES.index, default="")
 
@@ -49,7 +49,7 @@ def _cell(report: Report, hearing: TalkHearing, circuit: Circuit, party: Party) 
         heard_by,
         comes,
         _word(report, member),
-        _worst(report, {party.id, circuit.id}, set()),
+        _worst(report, party.id, circuit.id),
         _told(report, circuit, party, member, heard_by, best),
     )
 

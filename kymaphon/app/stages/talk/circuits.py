@@ -216,8 +216,9 @@ class CircuitsPage(StagePage):
         return WhyContent(
             party.name,
             subtitle,
-            lines=lines,
+            lines=() if rows else lines,
             findings=rows,
+            more=lines if rows else (),
             actions=acts,
             notes=(*self._proof(circuit), *self._reaches()),
         )

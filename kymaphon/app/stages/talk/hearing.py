@@ -147,4 +147,6 @@ class HearingPage(StagePage):
             return WhyContent(title, subtitle, findings=findings, hint=hint or "Nothing comes with the key down.")
         lines = tuple(one for one in (told.index, told.level) if one is not None)
         more = (*(masker.level for masker in told.maskers), told.delay)
-        return WhyContent(title, subtitle, lines=lines, findings=findings, more=more)
+        if findings:
+            return WhyContent(title, subtitle, findings=findings, more=(*lines, *more))
+        return WhyContent(title, subtitle, lines=lines, more=more)

@@ -84,9 +84,10 @@ class LinesPage(StagePage):
         off = row.off_db.text() if row.off_db is not None else DASH
         late = f"{line.delay_ms:.0f} ms" if line.delay_ms is not None else DASH
         lost = row.lost_db.text() if row.lost_db is not None else DASH
-        name = f"{row.name} (reserve)" if line.reserve_for else row.name
+        main = next((one.name for one in self.states if one.line.id == line.reserve_for), "")
+        fed = row.source_words or (f"nothing: stands in for {main}" if main else "nothing")
         mark = {"good": "settled", "bad": "stop"}.get(line.result, "" if row.fed or line.reserve_for else "fix")
-        cells = (name, line.number, row.source_words or "nothing", loud, off, late, lost, RESULTS[line.result])
+        cells = (row.name, line.number, fed, loud, off, late, lost, RESULTS[line.result])
         return Row(("line", line.id), cells, marks=((7, mark),) if mark else ())
 
     @property

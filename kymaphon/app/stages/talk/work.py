@@ -88,6 +88,7 @@ class WorkPage(StagePage):
         self.column.addLayout(row)
         self.table = TaskTable(theme, lambda: self.act("tick"))
         self.table.wide = (1,)
+        self.table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.table.chosen.connect(self._chosen)
         self.table.opened.connect(lambda _row: self.act("open"))
         self.table.removed.connect(lambda _row: self.act("remove"))
@@ -326,7 +327,7 @@ class WorkPage(StagePage):
             terms: tuple[Derived, ...] = (usual,)
             if learnt is not None:
                 taught = "ticks: a mean in which the figure counts as two"
-                terms = (usual, Derived(f"as {learnt.count} of this sort took", learnt.factor, "", source=taught))
+                terms = (usual, Derived(f"as {learnt.count} of this sort took", 100 * learnt.factor, "%", source=taught))
             formula = "figure \u00d7 what ticks have taught"
             out.append(Derived("minutes planned", plan.minutes[task.id], "min", formula, terms))
         schedule = plan.schedule
