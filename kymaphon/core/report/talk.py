@@ -139,23 +139,23 @@ def member_rows(analysis: Computed, hearing: TalkHearing, circuit: Circuit) -> l
 def talkback_sheet(analysis: Report) -> Sheet:
     """The talkback sheet: a page of circuits, who is on them by which key, what was tried, and the proofs."""
     hearing = analysis.once(hearing_of)
-    tables = []
+    lines: list[tuple[str, ...]] = []
     for circuit in analysis.show.circuits:
-        rows = tuple(member_rows(analysis, hearing, circuit))
-        note = f"Dims what else is in the ears by {circuit.dim_db:.0f} dB." if circuit.dim_db else ""
-        private = ", private" if circuit.private else ""
-        tables.append(
-            Table(f"{circuit_name(circuit)}: {circuit.purpose}{private}", ("Who", "Speaks", "Hears", ""), rows, note)
-        )
+        more = [
+            circuit.purpose if circuit.purpose != circuit_name(circuit).lower() else "",
+            "private" if circuit.private else "",
+        ]
+        more.append(f"dims {circuit.dim_db:.0f} dB" if circuit.dim_db else "")
+        words = ", ".join(row for row in more if row)
+        title = f"{circuit_name(circuit)}: {words}" if words else circuit_name(circuit)
+        for n, row in enumerate(member_rows(analysis, hearing, circuit)):
+            lines.append((title if n == 0 else "", *row))
+    tables = [Table("Circuits", ("Circuit", "Who", "Speaks", "Hears", ""), tuple(lines))]
     tried = any(row.check is not None for row in check_states(analysis))
     checks = tuple(_check_rows(analysis)) if tried else ()
     tables.append(Table("By voice, each way", ("Circuit", "From", "Good", "Still to be tried"), checks))
-    proofs = tuple(
-        (analysis.party_name(row.speaker), _circuit(analysis, row.circuit), proof_words(analysis, row))
-        for row in analysis.once(air_proofs)
-        if row.keys
-    )
-    tables.append(Table("Never to air", ("Who", "Circuit", "Proof"), proofs))
+    proofs = tuple(_proof_rows(analysis))
+    tables.append(Table("Never to air", ("Who", "Proof"), proofs))
     show = analysis.show
     summary = (
         plain_line(analysis)
@@ -165,6 +165,17 @@ def talkback_sheet(analysis: Report) -> Sheet:
     return Sheet(
         show.title, _subtitle(analysis, "talkback"), summary, tuple(row for row in tables if row.rows), TALK_CAUTIONS
     )
+
+
+def _proof_rows(analysis: Computed) -> Iterator[tuple[str, ...]]:
+    """What is proven; who share a proof stand in one row, each with their circuits."""
+    rows: dict[str, dict[str, list[str]]] = {}
+    for row in analysis.once(air_proofs):
+        if row.keys:
+            name = analysis.party_name(row.speaker)
+            rows.setdefault(proof_words(analysis, row), {}).setdefault(name, []).append(_circuit(analysis, row.circuit))
+    for words, who in rows.items():
+        yield "; ".join(f"{name} on {', '.join(circuits)}" for name, circuits in who.items()), words
 
 
 def _circuit(analysis: Computed, circuit_id: str) -> str:

@@ -149,7 +149,10 @@ def index_of(talk: Derived, maskers: Sequence[Masker], *, narrow: bool = False) 
     table = data_table("talk")["sii"]
     rows = tuple(
         Derived(
-            f"{hz} Hz, of {share:.0%}", float(share * a * b), "SII", source=f"speech {s:.0f}, noise {n:.0f} dB per hertz"
+            f"{hz} Hz, of {share:.0%}",
+            float(share * a * b),
+            "SII",
+            source=f"speech {s:.0f}, noise {n:.0f} dB per hertz",
         )
         for hz, share, a, b, s, n in zip(
             table["bands_hz"], table["importance"], audibility, loudness, speech, noise, strict=True

@@ -327,7 +327,10 @@ class WorkPage(StagePage):
             terms: tuple[Derived, ...] = (usual,)
             if learnt is not None:
                 taught = "ticks: a mean in which the figure counts as two"
-                terms = (usual, Derived(f"as {learnt.count} of this sort took", 100 * learnt.factor, "%", source=taught))
+                terms = (
+                    usual,
+                    Derived(f"as {learnt.count} of this sort took", 100 * learnt.factor, "%", source=taught),
+                )
             formula = "figure \u00d7 what ticks have taught"
             out.append(Derived("minutes planned", plan.minutes[task.id], "min", formula, terms))
         schedule = plan.schedule
