@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -22,7 +23,7 @@ from kymaphon.core.model.changes import changes
 from kymaphon.core.model.edits import SetField
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Show, Take
-from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
+from kymaphon.files.demo import FAULTY, REPAIRED, demo_path, second_act
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
 from kymaphon.files.show_file import read_show
@@ -110,6 +111,11 @@ class Filing:
     def open_repaired(self) -> None:
         """The demo with its faults mended."""
         self._open_shipped(REPAIRED)
+
+    def open_second_act(self) -> None:
+        """The demo's outside broadcast, its day moved to now."""
+        if self.may_leave():
+            self.document.replace(second_act(datetime.now(UTC)), None)
 
     def _open_shipped(self, name: str) -> None:
         if self.may_leave():

@@ -95,6 +95,12 @@ class Menus:
             lambda: window.filing.open_repaired(),
             "Opens Lantern Quay, with its faults mended.",
         )
+        action(
+            menu,
+            "Open the demo's second act",
+            lambda: window.filing.open_second_act(),
+            "Opens the rowing final at Lantern Quay: circuits, crew and lines, with four faults left in.",
+        )
         menu.addSeparator()
         action(menu, "&Save", lambda: window.filing.save(), "Saves the show.", KEYS.Save)
         action(

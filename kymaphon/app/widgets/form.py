@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )
 
 from kymaphon.app.widgets.choice import ChoiceBox
+from kymaphon.app.widgets.tick import TickBox
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.core.model.references import ShowProblem
@@ -117,6 +118,9 @@ class Form(QDialog):
     def _input(self, field: Field) -> QWidget:
         if field.sort == "choice":
             row = ChoiceBox()
+            # Long words are cut with dots; the form stays as wide as it is.
+            row.setSizeAdjustPolicy(ChoiceBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            row.setMinimumContentsLength(20)
             for value, words in field.options:
                 row.addItem(words, value)
             row.setCurrentIndex(
@@ -124,7 +128,7 @@ class Form(QDialog):
             )
             return row
         if field.sort == "check":
-            box = QCheckBox()
+            box = TickBox()
             box.setChecked(bool(field.value))
             return box
         if field.sort == "words":

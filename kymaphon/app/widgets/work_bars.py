@@ -180,7 +180,9 @@ class WorkBars(QWidget):
             painter.setPen(QPen(self.theme.color(color), 2))
             painter.drawLine(QPointF(x, 32 * self.scale), QPointF(x, bottom))
             wide = QFontMetricsF(painter.font()).horizontalAdvance(words)
-            painter.drawText(QPointF(min(x - wide / 2, self.width() - wide), 29 * self.scale), words)
+            # Stand-by ends at its line and air begins at it: they are often near each other.
+            left = {"stand by": x - wide - 3, "air": x + 3}.get(words, x - wide / 2)
+            painter.drawText(QPointF(min(left, self.width() - wide), 29 * self.scale), words)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         n = int((event.position().y() / self.scale - TOP) // ROW)

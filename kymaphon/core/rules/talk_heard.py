@@ -12,7 +12,7 @@ from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.rules.record import rule
-from kymaphon.core.talk.cures import follow, lamp_for, opened_for, pack_for, relay_for
+from kymaphon.core.talk.cures import follow, lamp_for, let_hear, opened_for, pack_for, relay_for
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.intelligible import limit
 from kymaphon.core.talk.reach import beside
@@ -75,6 +75,9 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
         figures, why = (told.level, told.index), told.index
 
     def look() -> Iterator[Remedy]:
+        let = let_hear(analysis, circuit, party)
+        if let is not None:
+            yield let
         yield from opened_for(analysis, circuit, party)
         pack = pack_for(analysis, circuit, party)
         if pack is not None:

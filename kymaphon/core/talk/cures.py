@@ -50,6 +50,23 @@ def _usable(analysis: Computed, who: str) -> set[tuple[str, str]]:
 # for who hears nothing
 
 
+def let_hear(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | None:
+    """Somebody who may not hear a circuit and could: put down as hearing it. None where nothing would come even then."""
+    member = circuit.member(party.id)
+    if member is None or member.hears:
+        return None
+    edits = (with_member(circuit, party.id, hears=True),)
+    best = changed(analysis, edits).once(hearing_of).best_to(circuit.id, party.id)
+    if best is None or not best.usable:
+        return None
+    return Remedy(
+        f"hears-{party.id}",
+        f"{party.name} hears {_circuit_name(circuit)}",
+        "It comes to them already; nothing has to be plugged.",
+        edits,
+    )
+
+
 def pack_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | None:
     """A pack and a headset on a free socket of a station or matrix to which the circuit comes already."""
     for device, out, back in _free_sockets(analysis, circuit):

@@ -129,8 +129,8 @@ class TalkHearing:
         edges, _ = self.model.steps(way)
         source = analysis.graph.mouths[way.speaker][1]
         steps = tuple(_step_part(self.model, way, i) for i in edges)
-        rest = way.level_db - source.value - sum(part.value for part in steps)
-        terms = [source, *(part for part in steps if part.value)]
+        rest = way.level_db - source.value - sum(part.value for part in steps if abs(part.value) >= 0.05)
+        terms = [source, *(part for part in steps if abs(part.value) >= 0.05)]
         if abs(rest) > 0.05:
             terms.append(Derived("other ways to the same ear", rest, "dB", source="solved over all ways"))
         level = total(f"{speaker.name} at {listener.name}'s ear", way.unit, tuple(terms))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -57,6 +57,16 @@ class CheckPage(StagePage):
         inside = QVBoxLayout(card)
         inside.setContentsMargins(8, 8, 8, 8)
         inside.addWidget(label(f"{TIP} {HURTS}", "muted"))
+        row = QHBoxLayout()
+        row.addWidget(label("Tried by", wrap=False))
+        self.who = QLineEdit()
+        self.who.setMaxLength(80)
+        self.who.setMaximumWidth(220)
+        self.who.setAccessibleName("Who tries the circuits")
+        self.who.setToolTip("Goes into the log with each result.")
+        row.addWidget(self.who)
+        row.addStretch(1)
+        inside.addLayout(row)
         self.table = CheckTable(theme, self.note)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         inside.addWidget(self.table)
@@ -102,10 +112,15 @@ class CheckPage(StagePage):
     def note(self, result: str) -> None:
         """What came of the way that is chosen goes into the log; then the next that is open."""
         state, report = self.state, self.document.analysis
-        if state is None or report.standing:
+        if state is None:
             return
         way = state.way
-        check = check_of(report, way.circuit, way.speaker, way.listener, result)
+        try:
+            # Findings may still be looked for: what is heard is told by the figures alone, and no key is lost.
+            check = check_of(report, way.circuit, way.speaker, way.listener, result, by=self.who.text().strip())
+        except KeyError:
+            self.say.emit("That way is no longer there: the circuit has changed.")
+            return
         circuit = next(circuit_name(one) for one in report.show.circuits if one.id == way.circuit)
         text = f"{circuit}, {report.party_name(way.speaker)} to {report.party_name(way.listener)}: {result}"
         entry = LogEntry(at=self.bench.now(), text=text, subject=way.circuit, circuit_check=check)

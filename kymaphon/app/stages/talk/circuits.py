@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
@@ -48,7 +49,8 @@ class CircuitsPage(StagePage):
         self.matrix.switched.connect(self._switch)
         self.matrix.opened.connect(self._open)
         self.matrix.taken_off.connect(self._take_off)
-        inside.addWidget(self.empty)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft)
+        inside.addWidget(self.empty, 1)
         inside.addWidget(self.matrix, 1)
         self.legend = label(LEGEND, "muted")
         inside.addWidget(self.legend)

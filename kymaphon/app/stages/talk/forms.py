@@ -146,7 +146,7 @@ class TalkForms:
         show = report.show
         party = show.party(party_id)
         member = circuit.member(party_id)
-        keys: list[tuple[str | None, str]] = [(None, "none: the microphone is open to it, or no key is needed")]
+        keys: list[tuple[str | None, str]] = [(None, "none")]
         # Keys of their own boxes first, then all others by name.
         mine = {row.id for row in show.devices if row.party == party_id}
         names = sorted(

@@ -27,6 +27,10 @@ HELP = (
 FOLLOWED = {"good": "well", "fair": "just", "poor": "hardly"}
 
 
+def _key(row: Hearing) -> tuple[str, str, str]:
+    return row.way.circuit, row.way.speaker, row.way.listener
+
+
 class HearingPage(StagePage):
     """A table of ways; the Why panel unfolds the one that is chosen."""
 
@@ -50,11 +54,12 @@ class HearingPage(StagePage):
             theme, "Talkback as it comes to each ear", "One way a row; the Why panel has its arithmetic."
         )
         self.table.spare = (5,)
-        self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
+        self.table.chosen.connect(self._went)
         inside.addWidget(self.table)
         self.column.addWidget(card, 1)
         self.rows: tuple[Hearing, ...] = ()
         self._all = False
+        self._at: tuple[str, str, str] | None = None
 
     def set_scale(self, scale: float) -> None:
         self.table.verticalHeader().setDefaultSectionSize(round(28 * scale))
@@ -68,8 +73,12 @@ class HearingPage(StagePage):
         self._all = name is None
         if name is not None:
             self.bench.circuit = name
-        self.table.choose(-1)
+        self._at = None
         self.refresh("", "")
+
+    def _went(self, row: int, _column: int) -> None:
+        self._at = _key(self.rows[row]) if 0 <= row < len(self.rows) else None
+        self.why_changed.emit()
 
     @property
     def hearing(self) -> TalkHearing:
@@ -90,9 +99,9 @@ class HearingPage(StagePage):
         self.choice.setCurrentIndex(0 if self._all else self.choice.findData(self.bench.circuit))
         rows = [row for row in self.hearing.rows.values() if self._all or row.way.circuit == self.bench.circuit]
         self.rows = tuple(sorted(rows, key=lambda row: (row.usable, row.index if row.index is not None else 1.0)))
-        chosen = self.table.currentIndex().row()
         self.table.set_rows(HEADINGS, HELP, tuple(self._row(row) for row in self.rows))
-        self.table.choose(min(max(chosen, 0), len(self.rows) - 1))
+        place = next((n for n, row in enumerate(self.rows) if _key(row) == self._at), 0)
+        self.table.choose(place if self.rows else -1)
         bad = sum(not row.usable or row.verdict == "poor" for row in self.rows)
         words = (
             f"{len(self.rows)} ways, {bad or 'none'} not followed; the worst first" if self.rows else plain_line(report)

@@ -50,5 +50,10 @@ SHEETS = (
     ("schedule", "Save the sch&edule\u2026", "A page: who does what when."),
     ("channels", "Save the channel lis&t\u2026", "A page or a list: channels, labels, groups."),
 )
-NO_CIRCUITS = "No circuits yet. On an outside broadcast the first one up is the one to those who rig; a small show needs one line of it:"
+NO_CIRCUITS = (
+    "1.  Put into Cast who has to be told something: the crew, commentators, cameras, each at their place.\n"
+    "2.  Give them in Rig what they talk and hear by: panels, packs, a station or a matrix, a commentator's box.\n"
+    "3.  Make a circuit here and put people on it: the first one up is the one to those who rig.\n\n"
+    "A small show needs one line of it:"
+)
 HURTS = "Key one circuit after the other, volume low: a panel's loudspeaker beside its microphone can howl."

@@ -94,6 +94,8 @@ class WorkPage(StagePage):
         self.table.removed.connect(lambda _row: self.act("remove"))
         self.column.addWidget(self.table, 2)
         self.tasks: tuple[Task, ...] = ()
+        self._at = ""
+        """Id of the task that is chosen: the plan may put it elsewhere, and a key is meant for it wherever it is."""
         bench.changed.connect(self._follow)
         self._timer = QTimer(self)
         self._timer.setInterval(CLOCK_MS)
@@ -131,9 +133,8 @@ class WorkPage(StagePage):
         self.tasks = tuple(row for row in self._in_order(plan) if plan.told or row.id in own)
         now = {row.id: row for row in report.show.tasks}
         rows = tuple(self._row(plan, now.get(row.id, row)) for row in self.tasks)
-        chosen = self.table.currentIndex().row()
         self.table.set_rows(HEADINGS, HELP, rows)
-        self.table.choose(min(max(chosen, 0), len(rows) - 1))
+        self._choose(self._at)
         self._draw(plan)
         missing = len(missing_work(report))
         self.fill.setEnabled(missing > 0)
@@ -146,6 +147,12 @@ class WorkPage(StagePage):
         self.told.setVisible(bool(self.told.text()))
         self.title.emit("Order of work", plan_words(report, plan))
         self.why_changed.emit()
+
+    def _choose(self, task: str) -> None:
+        """Goes to a task wherever it stands now; to the first where it is gone."""
+        place = next((n for n, row in enumerate(self.tasks) if row.id == task), 0)
+        self.table.choose(place if self.tasks else -1)
+        self._at = self.tasks[place].id if self.tasks else ""
 
     def _in_order(self, plan: WorkPlan) -> list[Task]:
         """Done ones first, then as they are planned, then what nobody can do."""
@@ -209,7 +216,8 @@ class WorkPage(StagePage):
             self._chosen(place, 0)
 
     def _chosen(self, row: int, _column: int) -> None:
-        self.bars.select(self.tasks[row].id if 0 <= row < len(self.tasks) else "")
+        self._at = self.tasks[row].id if 0 <= row < len(self.tasks) else ""
+        self.bars.select(self._at)
         self.why_changed.emit()
 
     @property
@@ -278,9 +286,9 @@ class WorkPage(StagePage):
         self.say.emit(f"{task.text[:60]}: {words}.")
 
     def show_finding(self, finding: Finding) -> None:
-        place = next((n for n, row in enumerate(self.tasks) if row.id in finding.subjects), -1)
-        if place >= 0:
-            self.table.choose(place)
+        found = next((row.id for row in self.tasks if row.id in finding.subjects), None)
+        if found is not None:
+            self._choose(found)
             self.why_changed.emit()
 
     def why(self) -> WhyContent:
