@@ -432,6 +432,7 @@ def main() -> None:
     from edit import bench_edit
     from prove import bench_prove
     from steady import bench_memory, bench_steady
+    from talk import bench_talk
 
     parts = {
         "start": bench_start,
@@ -444,6 +445,7 @@ def main() -> None:
         "feeds": bench_feeds,
         "edit": bench_edit,
         "prove": bench_prove,
+        "talk": bench_talk,
         "steady": bench_steady,
         "memory": bench_memory,
     }

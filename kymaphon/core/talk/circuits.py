@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from kymaphon.core.computing.computed import Computed, reading
 from kymaphon.core.graph.paths import SignalPath, strongest_path
 from kymaphon.core.graph.routing import SILENT_GAIN_DB
-from kymaphon.core.graph.signal import ACOUSTIC, STRAY, EdgeKind
+from kymaphon.core.graph.signal import STRAY, UNINTENDED, EdgeKind
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Party
@@ -230,26 +230,37 @@ class TalkModel:
         power = self._power[np.ix_(list(nodes), columns)]
         if not state.changes:
             return power
-        small, by, sources, targets = self._small(state)
-        if not _settles(small):
+        if self.howls(state):
             return None
+        back, by, sources, targets = self._small(state)
         into = by[:, None] * self._power[np.ix_(sources, columns)]
-        answer: Floats = np.maximum(
-            power + self._power[np.ix_(list(nodes), targets)] @ np.linalg.solve(small, into), 0.0
-        )
+        answer: Floats = np.maximum(power + self._power[np.ix_(list(nodes), targets)] @ (back @ into), 0.0)
         return answer
 
     def howls(self, state: KeyState) -> bool:
         """Whether the keys close a loop that builds up."""
-        return bool(state.changes) and not _settles(self._small(state)[0])
+        return bool(state.changes) and self._small(state) is _HOWLING
 
-    def _small(self, state: KeyState) -> tuple[Floats, Floats, list[int], list[int]]:
-        edges = [self.analysis.graph.edges[row.edge] for row in state.changes]
-        by = np.array([_power(row.gain_db) - _power(row.before_db) for row in state.changes])
-        sources = [edge.source for edge in edges]
-        targets = [self._columns[edge.target] for edge in edges]
-        small = np.eye(len(by)) - by[:, None] * self._power[np.ix_(sources, targets)]
-        return small, by, sources, targets
+    def _small(self, state: KeyState) -> tuple[Floats, NDArray[np.float64], list[int], list[int]]:
+        """Of what the keys change: the inverse of one less what comes round, by how much each step changes, where from, where to."""
+        key = (state.circuit, state.speaker)
+        known = self._smalls.get(key)
+        if known is None:
+            edges = [self.analysis.graph.edges[row.edge] for row in state.changes]
+            by = np.array([_power(row.gain_db) - _power(row.before_db) for row in state.changes])
+            sources = [edge.source for edge in edges]
+            targets = [self._columns[edge.target] for edge in edges]
+            small = np.eye(len(by)) - by[:, None] * self._power[np.ix_(sources, targets)]
+            known = _HOWLING
+            if _settles(small):
+                inverse = np.asarray(np.linalg.inv(small), dtype=np.float64)
+                known = (inverse, by, sources, targets)
+            self._smalls[key] = known
+        return known
+
+    @cached_property
+    def _smalls(self) -> dict[tuple[str, str], tuple[Floats, NDArray[np.float64], list[int], list[int]]]:
+        return {}
 
     def reach(self, state: KeyState) -> frozenset[int]:
         """Nodes that signal from the speaker's mouth comes to while they talk."""
@@ -271,36 +282,50 @@ class TalkModel:
     ) -> set[int]:
         """Nodes reached from a node while somebody talks, by no step of some kinds; `by_microphone`: a voice by its own alone at first."""
         graph = self.analysis.graph
+        onward = self._onward(kinds)
         shut = {row.edge for row in state.changes if row.gain_db == -math.inf}
-        opened: dict[int, list[int]] = {}
+        turned: dict[int, tuple[int, ...]] = {}
+        for node in {graph.edges[i].source for i in shut}:
+            turned[node] = tuple(
+                after for i, after, _ in graph.steps_out[node] if i not in shut and graph.edges[i].kind not in kinds
+            )
         for row in state.opened:
             edge = graph.edges[row.edge]
-            opened.setdefault(edge.source, []).append(edge.target)
+            turned[edge.source] = (*turned.get(edge.source, onward[edge.source]), edge.target)
         seen, work = {start}, [start]
-        if by_microphone and self.analysis.graph.nodes[start].unit == "dB SPL":
+        if by_microphone and graph.nodes[start].unit == "dB SPL":
             work = [after for i, after, _ in graph.steps_out[start] if graph.edges[i].kind is EdgeKind.SPEAKS]
             seen.update(work)
         while work:
             node = work.pop()
-            steps = [
-                after
-                for i, after, _ in graph.steps_out[node]
-                if i not in shut and (not kinds or graph.edges[i].kind not in kinds)
-            ]
-            for after in (*steps, *opened.get(node, ())):
+            for after in turned.get(node, onward[node]):
                 if after not in seen:
                     seen.add(after)
                     work.append(after)
         return seen
 
+    def _onward(self, kinds: frozenset[EdgeKind]) -> tuple[tuple[int, ...], ...]:
+        """Node -> nodes that signal goes on to at rest, by no step of some kinds; kept."""
+        known = self._onwards.get(kinds)
+        if known is None:
+            graph = self.analysis.graph
+            edges = graph.edges
+            known = self._onwards[kinds] = tuple(
+                tuple(after for i, after, _ in row if edges[i].kind not in kinds) for row in graph.steps_out
+            )
+        return known
+
+    @cached_property
+    def _onwards(self) -> dict[frozenset[EdgeKind], tuple[tuple[int, ...], ...]]:
+        return {}
+
     def wired(self, state: KeyState) -> frozenset[int]:
-        """The same by wire alone: into the speaker's own microphones, and through no air after that."""
+        """Nodes that signal gets to by wire alone: into the speaker's own microphones, and through no air after that."""
         key = (state.circuit, state.speaker)
         known = self._wired.get(key)
         if known is None:
             mouth = self.analysis.graph.mouths[state.speaker][0]
-            air = frozenset(ACOUSTIC - {EdgeKind.SPEAKS})
-            known = self._wired[key] = frozenset(self._walk(state, mouth, air))
+            known = self._wired[key] = frozenset(self._walk(state, mouth, UNINTENDED))
         return known
 
     def intended(self, state: KeyState) -> frozenset[int]:
@@ -427,11 +452,17 @@ def _power(gain_db: float) -> float:
     return 0.0 if gain_db == -math.inf else float(10 ** (gain_db / 10))
 
 
+_HOWLING: tuple[Floats, NDArray[np.float64], list[int], list[int]] = (np.zeros((0, 0)), np.zeros(0), [], [])
+"""What stands for the small solve of keys that close a howling loop."""
+
+
 def _settles(small: Floats) -> bool:
     """Whether what the keys close stays below howling: all that comes round is below what went in."""
-    gain = np.eye(len(small)) - small
-    round_db = np.abs(np.linalg.eigvals(gain))
-    return bool(np.linalg.det(small) > HOWLS and (round_db < 1).all())
+    if len(small) == 1:
+        return bool(HOWLS < small[0, 0] < 2)
+    if not np.linalg.det(small) > HOWLS:
+        return False
+    return bool((np.abs(np.linalg.eigvals(np.eye(len(small)) - small)) < 1).all())
 
 
 def states_of(analysis: Computed, circuits: Iterable[Circuit]) -> dict[tuple[str, str], KeyState]:

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
+from kymaphon.core.indexed import Indexed
 from kymaphon.core.model.base import Identifier, Model, Name, ScaleId
 from kymaphon.core.model.catalogue.parts import Connector, Job, Power, Processor
 from kymaphon.core.noise import thermal_noise_dbu
@@ -227,6 +228,10 @@ class Microphone(Model):
         return self
 
 
+_keys: Indexed[dict[str, Key]] = Indexed(lambda rows: {row.id: row for row in rows})
+"""Id -> key, of the keys of a kind."""
+
+
 class Kind(Model):
     """A generic, invented kind of device."""
 
@@ -394,7 +399,7 @@ class Kind(Model):
 
     def key(self, key_id: str) -> Key | None:
         """The key of that id, or None."""
-        return next((row for row in self.keys if row.id == key_id), None)
+        return _keys(self.keys).get(key_id)
 
     def path(self, key: str) -> Path | None:
         """The path of that key (`in1>send1`), or None."""
