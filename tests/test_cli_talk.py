@@ -81,7 +81,8 @@ class TestSecondAct:
     def test_the_allotment(self, capsys: pytest.CaptureFixture[str]) -> None:
         out = said(capsys, FINAL_SHOW, "--allot")
         assert "none is better." in out
-        assert "channel 12: Odile [Odile], group 1" in out
+        assert "[Odile], group 1" in out
+        assert "[Far crowd mi], group 3" in out
         tight = data(capsys, FINAL_SHOW, "--allot", "--spares", "23")["allotment"]
         assert tight["proven"] in (True, False)
 

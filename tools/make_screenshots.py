@@ -23,11 +23,11 @@ from kymaphon.app.document import Document
 from kymaphon.app.stages.feeds.out import OutPage
 from kymaphon.app.stages.prove.faults import FaultsPage
 from kymaphon.app.window import Window
-from kymaphon.core.model.edits import Plug, SetValue
+from kymaphon.core.model.edits import Plug, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Cable
 from kymaphon.core.prove.faults import audible_faults
-from kymaphon.files.demo import demo_path
+from kymaphon.files.demo import demo_path, second_act
 from kymaphon.files.show_file import read_show
 from kymaphon.files.takes import write_audio
 from kymaphon.sim.playing import ShowPlayer
@@ -116,10 +116,6 @@ def _heard(window: Window) -> None:
 
 def quiet_gate(window: Window) -> None:
     _quiet(window)
-
-
-def quiet_spectrum(window: Window) -> None:
-    _quiet(window, "spectrum")
 
 
 def quiet_strip_light(window: Window) -> None:
@@ -225,24 +221,52 @@ def rig(window: Window) -> None:
     window.go("Rig")
 
 
-def rig_routes(window: Window) -> None:
+def _talk(window: Window, view: str) -> None:
+    """A view of Talk on the demo's second act, an hour into its work."""
+    now = datetime.now(UTC)
+    window.document.replace(second_act(now), None)
+    wait_for(lambda: window.document.busy)
+    window.go("Talk")
+    window.talk.bench.now = lambda: now  # type: ignore[method-assign]
+    wait_for(lambda: window.document.busy or window.offering.busy)
+    window.talk.choose_view(view)
+    wait_for(lambda: window.talk.bench.busy)
+
+
+def talk_circuits(window: Window) -> None:
     window.swap_theme()
-    window.go("Rig")
-    window.rig.choose_view("routes")
-    window.rig.routes_plan.chosen.emit("desk.main-out.l>interface.in1")
+    _talk(window, "circuits")
+
+
+def talk_work(window: Window) -> None:
+    """The list filled, the first task done and two under way."""
+    _talk(window, "work")
+    page = window.talk.page
+    page.act("fill")
+    wait_for(lambda: window.document.busy or window.talk.bench.busy)
+    now = window.talk.bench.now()
+    rows = [row.job for row in window.talk.bench.plan.schedule.rows[:3]]
+    edits = [SetField("tasks", rows[0], "started_at", now - timedelta(minutes=16))]
+    edits += [
+        SetField("tasks", rows[0], "done_at", now - timedelta(minutes=1)),
+        SetField("tasks", rows[0], "done", True),
+    ]
+    edits += [SetField("tasks", name, "started_at", now - timedelta(minutes=1)) for name in rows[1:]]
+    window.document.apply(tuple(edits), "ticked")
+    wait_for(lambda: window.document.busy or window.talk.bench.busy)
 
 
 VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
     "cast-best-dark": cast_best,
     "rig-dark": rig,
-    "rig-routes-light": rig_routes,
+    "talk-circuits-light": talk_circuits,
+    "talk-work-dark": talk_work,
     "level-dark": level,
     "level-noise-dark": level_noise,
     "level-line-up-dark": level_line_up,
     "level-run-light": level_run,
     "quiet-gate-dark": quiet_gate,
-    "quiet-spectrum-dark": quiet_spectrum,
     "quiet-strip-light": quiet_strip_light,
     "feeds-dark": feeds,
     "feeds-plan-dark": feeds_plan,

@@ -108,7 +108,7 @@ def _check(options: argparse.Namespace, report: Report) -> _Part:
 
 
 def _schedule(options: argparse.Namespace, report: Report) -> _Part:
-    from kymaphon.core.report.talk import drop_words, plan_words, work_json, work_rows, work_sheet
+    from kymaphon.core.report.work import drop_words, plan_words, work_json, work_rows, work_sheet
     from kymaphon.core.work.plan import drops, plan_work
 
     plan = plan_work(report, _clock(options.now))
@@ -138,7 +138,7 @@ def _clock(text: str | None) -> datetime:
 
 
 def _allot(options: argparse.Namespace, report: Report) -> _Part:
-    from kymaphon.core.report.talk import allot_json, allot_words, channel_rows, channel_sheet, channel_table
+    from kymaphon.core.report.work import allot_json, allot_words, channel_rows, channel_sheet, channel_table
     from kymaphon.core.work.desk import allot_show, desks_of
 
     desks = desks_of(report)
@@ -166,7 +166,8 @@ def _allot(options: argparse.Namespace, report: Report) -> _Part:
 
 def _lines(options: argparse.Namespace, report: Report) -> _Part:
     from kymaphon.core.report.sheet import Sheet
-    from kymaphon.core.report.talk import TALK_CAUTIONS, line_words, lines_table, talk_json
+    from kymaphon.core.report.talk import TALK_CAUTIONS, talk_json
+    from kymaphon.core.report.work import line_words, lines_table
     from kymaphon.core.work.lines import line_states, switch_to_reserve
 
     rows = line_states(report)

@@ -15,9 +15,7 @@ from kymaphon.core.talk.checks import CheckState, check_states
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
 from kymaphon.core.talk.proofs import AirProof, air_proofs
-from kymaphon.core.work.allotment import Allotment
-from kymaphon.core.work.lines import LineState, jackfield, line_states
-from kymaphon.core.work.plan import Drop, WorkPlan
+from kymaphon.core.work.lines import line_states
 
 BY_WORDS = {
     None: "",
@@ -163,7 +161,7 @@ def talkback_sheet(analysis: Report) -> Sheet:
         else f"{len(show.circuits)} circuits, {len({m.party for c in show.circuits for m in c.members})} people."
     )
     return Sheet(
-        show.title, _subtitle(analysis, "talkback"), summary, tuple(row for row in tables if row.rows), TALK_CAUTIONS
+        show.title, subtitle(analysis, "talkback"), summary, tuple(row for row in tables if row.rows), TALK_CAUTIONS
     )
 
 
@@ -182,7 +180,8 @@ def _circuit(analysis: Computed, circuit_id: str) -> str:
     return next((circuit_name(row) for row in analysis.show.circuits if row.id == circuit_id), circuit_id)
 
 
-def _subtitle(analysis: Computed, what: str) -> str:
+def subtitle(analysis: Computed, what: str) -> str:
+    """What stands under a sheet's title: the show's own, what the sheet is, when it is on air."""
     show = analysis.show
     air = f", on air {show.air_at:%Y-%m-%d %H:%M %Z}" if show.air_at is not None else ""
     return f"{show.subtitle}{', ' if show.subtitle else ''}{what}{air}"
@@ -221,219 +220,6 @@ def proof_words(analysis: Computed, row: AirProof) -> str:
 def _end(analysis: Computed, target: str) -> str:
     party = next((row for row in analysis.show.parties if row.id == target), None)
     return party.name if party is not None else analysis.device_name(target)
-
-
-# the order of work
-
-
-def clock(plan: WorkPlan, minutes: float) -> str:
-    """A time of the plan as people say it: by the clock where there is one, else minutes from the start."""
-    at = plan.at(minutes)
-    return f"{at:%H:%M}" if at is not None else f"+{minutes:.0f} min"
-
-
-def plan_words(analysis: Computed, plan: WorkPlan) -> str:
-    """The plan in a sentence or two: when all is done, how good that is, how much time is left."""
-    if not plan.tasks:
-        return "Nothing is to be done: the show has no tasks and tells none."
-    left = len(plan.schedule.rows)
-    if not left:
-        return "Everything is done." if all(row.done for row in plan.tasks) else "Nothing of it can be planned."
-    text = f"{left} tasks for {len(analysis.show.crew)} people, done at {clock(plan, plan.schedule.end)}"
-    if plan.schedule.proven:
-        text += "; no plan is shorter"
-    else:
-        text += f"; no plan is shorter than {plan.schedule.bound:.0f} of these {plan.schedule.end:.0f} min"
-    if plan.spare_min is not None:
-        spare = plan.spare_min
-        text += (
-            f". {spare:.0f} min to spare before stand-by" if spare >= 0 else f". {-spare:.0f} min too late for stand-by"
-        )
-    return f"{text}."
-
-
-def hand_names(analysis: Computed, hands: tuple[str, ...]) -> str:
-    names = {row.id: row.name for row in analysis.show.crew}
-    return ", ".join(names.get(name, name) for name in hands) or "nobody yet"
-
-
-def work_rows(analysis: Computed, plan: WorkPlan) -> list[tuple[str, str, str, str, str]]:
-    """Start, end, what, who, whether it decides, slack; of what is left to do."""
-    out = []
-    for row in plan.schedule.rows:
-        slack = plan.schedule.slack.get(row.job, 0.0)
-        decides = "decides" if row.job in plan.schedule.critical else f"{slack:.0f} min"
-        task = plan.task(row.job)
-        out.append((clock(plan, row.start), clock(plan, row.end), task.text, hand_names(analysis, row.hands), decides))
-    return out
-
-
-def drop_words(plan: WorkPlan, row: Drop) -> str:
-    """What to leave out and what that costs."""
-    names = " and ".join(plan.task(name).text for name in row.tasks)
-    enough = "in time then" if row.in_time else "still late"
-    return f"Without {names}: {row.saves_min:.0f} min earlier, {enough}. Costs: {'; '.join(row.loses)}."
-
-
-def work_sheet(analysis: Report, plan: WorkPlan, late: tuple[Drop, ...] = ()) -> Sheet:
-    """The schedule as a page."""
-    tables = [Table("Order of work", ("From", "To", "What", "Who", "Slack"), tuple(work_rows(analysis, plan)))]
-    if late:
-        tables.append(Table("To leave out", ("",), tuple((drop_words(plan, row),) for row in late)))
-    if plan.problems:
-        tables.append(Table("To be sorted out", ("",), tuple((text,) for text in plan.problems)))
-    show = analysis.show
-    return Sheet(
-        show.title,
-        _subtitle(analysis, "order of work"),
-        plan_words(analysis, plan),
-        tuple(row for row in tables if row.rows),
-        TALK_CAUTIONS,
-    )
-
-
-def work_json(analysis: Computed, plan: WorkPlan, late: tuple[Drop, ...]) -> dict[str, Any]:
-    """The schedule as data."""
-    return {
-        "told_from_the_show": plan.told,
-        "begins": plan.begins.isoformat() if plan.begins else None,
-        "ends": plan.ends.isoformat() if plan.ends else None,
-        "deadline": plan.deadline.isoformat() if plan.deadline else None,
-        "spare_min": plan.spare_min,
-        "length_min": plan.schedule.end,
-        "bound_min": plan.schedule.bound,
-        "proven": plan.schedule.proven,
-        "tasks": [
-            {
-                "id": row.job,
-                "text": plan.task(row.job).text,
-                "sort": plan.task(row.job).sort,
-                "start_min": row.start,
-                "end_min": row.end,
-                "hands": list(row.hands),
-                "critical": row.job in plan.schedule.critical,
-                "slack_min": plan.schedule.slack.get(row.job, 0.0),
-                "after": list(plan.task(row.job).after),
-            }
-            for row in plan.schedule.rows
-        ],
-        "learnt": {name: {"factor": row.factor, "tasks": row.count} for name, row in plan.learnt.items()},
-        "drops": [
-            {"tasks": list(row.tasks), "saves_min": row.saves_min, "in_time": row.in_time, "loses": list(row.loses)}
-            for row in late
-        ],
-        "problems": list(plan.problems),
-    }
-
-
-# the desk
-
-
-def allot_words(found: Allotment) -> str:
-    """An allotment in a sentence or two."""
-    text = f"{len(found.sources)} sources on {found.desk.name}'s {len(found.strips)} channels, {found.spares} spare"
-    if found.left:
-        by_id = {row.id: row.name for row in found.sources}
-        text += f"; nothing for {', '.join(by_id[name] for name in found.left)}"
-    if found.submixes:
-        text += f"; {sum(len(row.sources) for row in found.submixes)} mixed before the desk"
-    quality = (
-        "none is better"
-        if found.proven
-        else f"none can be better than {found.bound / max(found.cost, 1e-9):.0%} of its cost"
-    )
-    return f"{text}; {quality}."
-
-
-def channel_rows(found: Allotment) -> list[tuple[str, str, str, str, str]]:
-    """The channel list: channel, label, what, group, note."""
-    by_id = {row.id: row for row in found.sources}
-    groups = dict(found.desk.groups)
-    out = []
-    for row in found.strips:
-        names = ", ".join(by_id[name].name for name in row.sources)
-        out.append(
-            (
-                row.name,
-                row.label,
-                names,
-                groups.get(row.group, "") if row.sources else "",
-                row.note if row.sources else "spare",
-            )
-        )
-    return out
-
-
-def channel_table(found: Allotment) -> Table:
-    return Table("Channels", ("Channel", "Label", "What", "Group", ""), tuple(channel_rows(found)))
-
-
-def channel_sheet(analysis: Report, found: Allotment) -> Sheet:
-    """The channel list as a page."""
-    tables = [channel_table(found)]
-    if found.submixes:
-        tables.append(Table("Mixed before the desk", ("",), tuple((row.loses,) for row in found.submixes)))
-    if found.problems:
-        tables.append(Table("To be sorted out", ("",), tuple((text,) for text in found.problems)))
-    return Sheet(
-        analysis.show.title, _subtitle(analysis, "channel list"), allot_words(found), tuple(tables), CAUTIONS[:1]
-    )
-
-
-def allot_json(found: Allotment) -> dict[str, Any]:
-    """An allotment as data."""
-    by_id = {row.id: row.name for row in found.sources}
-    return {
-        "desk": found.desk.id,
-        "channels": [
-            {
-                "channel": row.channel,
-                "label": row.label,
-                "sources": [{"id": name, "name": by_id[name]} for name in row.sources],
-                "family": row.family or None,
-                "group": row.group or None,
-                "note": row.note,
-            }
-            for row in found.strips
-        ],
-        "submixes": [
-            {"family": row.family, "sources": list(row.sources), "noise_db": row.noise_db, "loses": row.loses}
-            for row in found.submixes
-        ],
-        "left_out": list(found.left),
-        "spares": found.spares,
-        "cost": found.cost,
-        "bound": found.bound,
-        "proven": found.proven,
-        "problems": list(found.problems),
-    }
-
-
-# lines
-
-
-def line_words(row: LineState) -> str:
-    """A line in one line of text."""
-    line = row.line
-    words = [f"fed by {row.source_words}" if row.fed else "fed by nothing"]
-    if row.voices:
-        words.append(f"{row.voices[0][0]} at {show_number(row.voices[0][1], row.unit)}")
-    if row.off_db is not None:
-        words.append(f"{show_number(row.off_db.value, 'dB', sign=True)} against the level agreed")
-    if row.lost_db is not None:
-        words.append(f"tone read {show_number(row.lost_db.value, 'dB', sign=True)} against what was sent")
-    if line.delay_ms is not None:
-        words.append(f"{line.delay_ms:.0f} ms")
-    words.append({"good": "good", "bad": "bad", "untested": "not tried yet"}[line.result])
-    return f"{row.name}{f' ({line.number})' if line.number and line.name else ''}: {', '.join(words)}"
-
-
-def lines_table(analysis: Computed) -> Table:
-    """The jackfield list."""
-    return Table("Jackfield", ("Jack", "Number", "Line", "Fed by", "Reserve for"), tuple(jackfield(analysis)))
-
-
-# data
 
 
 def talk_json(analysis: Report) -> dict[str, Any]:

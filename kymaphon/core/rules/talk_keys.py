@@ -12,8 +12,9 @@ from kymaphon.core.model.talk import Circuit
 from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.talk_heard import name_of
 from kymaphon.core.talk.circuits import talk_of
-from kymaphon.core.talk.cures import end_name, key_for, overheard, private_again, shut, with_member
+from kymaphon.core.talk.cures import end_name, with_member
 from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_words
+from kymaphon.core.talk.leaks import key_for, overheard, private_again, shut
 from kymaphon.core.talk.proofs import Leak, air_proofs
 
 

@@ -453,7 +453,7 @@ def _label(by_id: dict[str, Source], names: tuple[str, ...], family: str, note: 
         return ""
     name = f"{data_table('work')['families'][family]['name']} mix" if len(names) > 1 else by_id[names[0]].name
     side = {"left side": " L", "right side": " R"}.get(note, "")
-    return name[: 12 - len(side)].rstrip() + side
+    return name.replace("microphone", "mic")[: 12 - len(side)].rstrip() + side
 
 
 def _submix(by_id: dict[str, Source], strip: Strip) -> Submix:

@@ -74,7 +74,7 @@ class TestSeparation:
 class TestEffects:
     def test_the_event_by_the_distance_law(self, figures: Computed) -> None:
         """82 dB at 1 m is 88 at half a metre: 20 lg 2."""
-        found = effects_of(figures)[0]
+        found = next(row for row in effects_of(figures) if row.party == "oars")
         assert found.metres == pytest.approx(0.5)
         flat = found.event.value - figures.sound("start").weighting_db[figures.sound("start").source_index["oars"]]
         assert flat == pytest.approx(82 + 20 * math.log10(2), abs=0.05)
@@ -86,7 +86,10 @@ class TestEffects:
 
     def test_a_louder_event_has_less_headroom(self, final: Show) -> None:
         louder = apply_all(final, (SetField("parties", "oars", "level_db_spl_1m", 100.0),))
-        before, after = effects_of(figures_of(final))[0].headroom, effects_of(figures_of(louder))[0].headroom
+        before, after = (
+            next(row.headroom for row in effects_of(figures_of(show)) if row.party == "oars")
+            for show in (final, louder)
+        )
         assert before is not None
         assert after is not None
         assert before.value - after.value == pytest.approx(18, abs=0.1)
@@ -121,12 +124,13 @@ class TestPosition:
 class TestLines:
     def test_what_is_on_it_is_the_level_of_the_graph(self, figures: Computed) -> None:
         state = line_states(figures)[0]
-        assert state.voices[0][0] == "Odile"
+        loudness = dict(state.voices)
+        assert set(loudness) == {"Odile", "Rook", "Anthem", "Crowd", "Oars", "Finish bell"}
         node = figures.graph.index["line-main.in"]
         mouth, level = figures.graph.mouths["odile"]
         column = list(figures.graph.mouths).index("odile")
         power = figures.transfer.voice_power[node, column]
-        assert state.voices[0][1] == pytest.approx(level.value + 10 * math.log10(power), abs=0.2)
+        assert loudness["Odile"] == pytest.approx(level.value + 10 * math.log10(power), abs=0.2)
         assert mouth >= 0
 
     def test_one_that_nothing_feeds(self, figures: Computed) -> None:
@@ -219,8 +223,12 @@ class TestDesk:
         rows = {row.name: row for row in sources_of(figures, figures.show.device("desk"))}
         assert {name: row.family for name, row in rows.items()} == {
             "Odile": "commentary",
-            "Crowd": "crowd",
+            "Rook": "commentary",
+            "Crowd microphone": "crowd",
+            "Far crowd microphone": "crowd",
             "Oars": "effects",
+            "Finish bell": "effects",
+            "Anthem L": "music",
             "Talkback matrix": "other",
         }
         assert rows["Odile"].takes == "line"
@@ -240,7 +248,7 @@ class TestDesk:
 
     @pytest.mark.parametrize("name", [FINAL, REPAIRED])
     def test_taken_over_everybody_still_hears_what_they_heard(self, name: str) -> None:
-        """Leads, gains and sends go along. A line that comes to a microphone's socket is loaded more: less than a decibel."""
+        """Leads, gains and sends go along. A line that comes to a microphone's socket is loaded more: less than two decibels."""
         show = read_show(demo_path(name))
         figures = figures_of(show)
         found = allot_show(figures, spares=0)
@@ -252,7 +260,7 @@ class TestDesk:
         after = figures_of(apply_all(show, allot_edits(figures, found)))
         for key, feed in figures.feeds.items():
             if feed.want == "hear" and feed.gain_db is not None:
-                assert after.feeds[key].gain_db == pytest.approx(feed.gain_db, abs=1.0), key
+                assert after.feeds[key].gain_db == pytest.approx(feed.gain_db, abs=2.0), key
 
     def test_no_desk_no_allotment(self) -> None:
         show = van(

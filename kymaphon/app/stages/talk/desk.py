@@ -12,7 +12,7 @@ from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import data_table
-from kymaphon.core.report.talk import allot_words, channel_rows
+from kymaphon.core.report.work import allot_words, channel_rows
 from kymaphon.core.work.allotment import Strip, reach_cost, weight
 from kymaphon.core.work.desk import allot_edits, desks_of
 

@@ -81,7 +81,8 @@ class TalkStage(PagedStage):
 
     def sheet(self, what: str) -> tuple[Sheet, Table] | None:
         """A sheet, and its first table for a list; None where there is nothing to write yet, which is said."""
-        from kymaphon.core.report.talk import channel_sheet, channel_table, talkback_sheet, work_sheet
+        from kymaphon.core.report.talk import talkback_sheet
+        from kymaphon.core.report.work import channel_sheet, channel_table, work_sheet
 
         report = self.document.analysis
         if report.standing:
