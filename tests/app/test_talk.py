@@ -250,16 +250,16 @@ class TestHearing:
 
     def test_another_circuit_and_all_of_them(self, window: Window) -> None:
         page = view(window, "hearing")
-        for place, count in ((page.choice.findData("commentary"), 2), (0, len(page.hearing.rows))):
-            page.choice.setCurrentIndex(place)
-            page.choice.activated.emit(place)
+        for place, count in ((page.picker.box.findData("commentary"), 2), (0, len(page.hearing.rows))):
+            page.picker.box.setCurrentIndex(place)
+            page.picker.box.activated.emit(place)
             assert len(page.rows) == count
 
     def test_by_telephone_nothing_is_computed(self, window: Window) -> None:
         page = view(window, "hearing")
-        place = page.choice.findData("rigging")
-        page.choice.setCurrentIndex(place)
-        page.choice.activated.emit(place)
+        place = page.picker.box.findData("rigging")
+        page.picker.box.setCurrentIndex(place)
+        page.picker.box.activated.emit(place)
         assert "By telephone" in why_words(window)
 
 

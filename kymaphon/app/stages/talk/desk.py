@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
-from kymaphon.app.widgets.choice import ChoiceBox
+from kymaphon.app.widgets.picker import Picker
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import data_table
@@ -33,13 +33,8 @@ class DeskPage(StagePage):
     def __init__(self, bench: TalkBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        head = QHBoxLayout()
-        head.addWidget(label("Desk", wrap=False))
-        self.choice = ChoiceBox()
-        self.choice.setAccessibleName("Desk")
-        self.choice.setToolTip("Which desk is allotted.")
-        self.choice.activated.connect(lambda _n: self._choose())
-        head.addWidget(self.choice)
+        head = self.picker = Picker("Desk", "Which desk is allotted.")
+        head.picked.connect(self._choose)
         head.addWidget(label("Spares", wrap=False))
         self.spares = QSpinBox()
         self.spares.setRange(0, 64)
@@ -73,10 +68,10 @@ class DeskPage(StagePage):
         self.table.setMinimumHeight(round(220 * scale))
 
     def first(self) -> QWidget | None:
-        return self.table if self.bench.allotment is not None else self.choice
+        return self.table if self.bench.allotment is not None else self.picker.box
 
     def _choose(self) -> None:
-        self.bench.desk = self.choice.currentData() or ""
+        self.bench.desk = self.picker.value or ""
         self.bench.want_allotment()
 
     def _other_spares(self, count: int) -> None:
@@ -85,12 +80,8 @@ class DeskPage(StagePage):
 
     def refresh(self, voice: str, end: str) -> None:
         rows = desks_of(self.document.analysis)
-        wanted = [(row.id, self.document.analysis.device_name(row.id)) for row in rows]
-        if [(self.choice.itemData(n), self.choice.itemText(n)) for n in range(self.choice.count())] != wanted:
-            self.choice.clear()
-            for value, words in wanted:
-                self.choice.addItem(words, value)
-        self.choice.setCurrentIndex(max(self.choice.findData(self.bench.desk), 0))
+        self.picker.offer([(row.id, self.document.analysis.device_name(row.id)) for row in rows])
+        self.picker.show_value(self.bench.desk)
         self.bench.want_allotment()
         self._follow()
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.choice import ChoiceBox
-from kymaphon.app.widgets.why import WhyContent, label
+from kymaphon.app.widgets.picker import Picker
+from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.report.talk import circuit_name, plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
@@ -37,15 +37,10 @@ class HearingPage(StagePage):
     def __init__(self, bench: TalkBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        head = QHBoxLayout()
-        head.addWidget(label("Circuit", wrap=False))
-        self.choice = ChoiceBox()
-        self.choice.setAccessibleName("Circuit")
-        self.choice.setToolTip("The ways of which circuit, or of all.")
-        self.choice.activated.connect(lambda _n: self._choose())
-        head.addWidget(self.choice)
-        head.addStretch(1)
-        self.column.addLayout(head)
+        self.picker = Picker("Circuit", "The ways of which circuit, or of all.")
+        self.picker.picked.connect(self._choose)
+        self.picker.addStretch(1)
+        self.column.addLayout(self.picker)
         card = QWidget()
         card.setObjectName("card")
         inside = QVBoxLayout(card)
@@ -66,10 +61,10 @@ class HearingPage(StagePage):
         self.table.setMinimumHeight(round(220 * scale))
 
     def first(self) -> QWidget | None:
-        return self.table if self.rows else self.choice
+        return self.table if self.rows else self.picker.box
 
     def _choose(self) -> None:
-        name = self.choice.currentData()
+        name = self.picker.value
         self._all = name is None
         if name is not None:
             self.bench.circuit = name
@@ -91,12 +86,8 @@ class HearingPage(StagePage):
         circuits = report.show.circuits
         if self.bench.circuit not in {row.id for row in circuits}:
             self.bench.circuit = circuits[0].id if circuits else ""
-        wanted = [(None, "all circuits"), *((row.id, circuit_name(row)) for row in circuits)]
-        if [(self.choice.itemData(n), self.choice.itemText(n)) for n in range(self.choice.count())] != wanted:
-            self.choice.clear()
-            for value, words in wanted:
-                self.choice.addItem(words, value)
-        self.choice.setCurrentIndex(0 if self._all else self.choice.findData(self.bench.circuit))
+        self.picker.offer([(None, "all circuits"), *((row.id, circuit_name(row)) for row in circuits)])
+        self.picker.show_value(None if self._all else self.bench.circuit)
         rows = [row for row in self.hearing.rows.values() if self._all or row.way.circuit == self.bench.circuit]
         self.rows = tuple(sorted(rows, key=lambda row: (row.usable, row.index if row.index is not None else 1.0)))
         self.table.set_rows(HEADINGS, HELP, tuple(self._row(row) for row in self.rows))

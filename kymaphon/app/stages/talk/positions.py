@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.choice import ChoiceBox
-from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.app.widgets.picker import Picker
+from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import AddRow, Edit, SetField
 from kymaphon.core.model.show import Party
@@ -35,15 +35,10 @@ class PositionsPage(StagePage):
     def __init__(self, bench: TalkBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        head = QHBoxLayout()
-        head.addWidget(label("Commentator", wrap=False))
-        self.choice = ChoiceBox()
-        self.choice.setAccessibleName("Commentator")
-        self.choice.setToolTip("Whose position.")
-        self.choice.activated.connect(lambda _n: self.refresh("", ""))
-        head.addWidget(self.choice)
-        head.addStretch(1)
-        self.column.addLayout(head)
+        self.picker = Picker("Commentator", "Whose position.")
+        self.picker.picked.connect(lambda: self.refresh("", ""))
+        self.picker.addStretch(1)
+        self.column.addLayout(self.picker)
         card = QWidget()
         card.setObjectName("card")
         inside = QVBoxLayout(card)
@@ -62,7 +57,7 @@ class PositionsPage(StagePage):
         self.table.setMinimumHeight(round(240 * scale))
 
     def first(self) -> QWidget | None:
-        return self.table if self.rows else self.choice
+        return self.table if self.rows else self.picker.box
 
     @property
     def commentators(self) -> list[Party]:
@@ -76,17 +71,13 @@ class PositionsPage(StagePage):
 
     @property
     def party(self) -> Party | None:
-        return next((row for row in self.commentators if row.id == self.choice.currentData()), None)
+        return next((row for row in self.commentators if row.id == self.picker.value), None)
 
     def refresh(self, voice: str, end: str) -> None:
         report = self.document.analysis
         if report.standing:
             return
-        wanted = [(row.id, row.name) for row in self.commentators]
-        if [(self.choice.itemData(n), self.choice.itemText(n)) for n in range(self.choice.count())] != wanted:
-            self.choice.clear()
-            for value, words in wanted:
-                self.choice.addItem(words, value)
+        self.picker.offer([(row.id, row.name) for row in self.commentators])
         self.rows = [*self._voice(), *self._effects(), *self._needs()]
         chosen = self.table.currentIndex().row()
         self.table.set_rows(HEADINGS, HELP, tuple(row for row, _, _ in self.rows))
