@@ -420,6 +420,26 @@ class TestDesk:
             page.act("apply-desk")
             assert "Not applied" in said[-1]
 
+    def test_enter_holds_a_channel_and_lets_it_go(self, qtbot: QtBot, window: Window) -> None:
+        page = view(window, "desk")
+        page.table.setCurrentIndex(page.table.words.index(20, 0))
+        for held in (("desk.in21",), ()):
+            keys(qtbot, page.table, KEY.Key_Return)
+            ready(window)
+            assert window.document.show.fixed_channels == held
+            found = window.talk.bench.allotment
+            assert found is not None
+            assert (found.strips[20].sources == ("box.programme",)) is bool(held)
+
+    def test_an_empty_channel_has_nothing_to_hold(self, window: Window) -> None:
+        page = view(window, "desk")
+        page.table.setCurrentIndex(page.table.words.index(23, 0))
+        page.table.setCurrentIndex(page.table.words.index(0, 0))
+        said: list[str] = []
+        page.say.connect(said.append)
+        page.act("hold")
+        assert "nothing to hold" in said[-1]
+
     def test_without_a_desk_it_says_what_to_do(self, window: Window, final: Show) -> None:
         devices = tuple(row for row in final.devices if row.id != "desk")
         cables = tuple(row for row in final.cables if "desk" not in (row.source_device, row.target_device))

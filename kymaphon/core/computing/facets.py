@@ -29,7 +29,20 @@ _PARTS: dict[str, Facet] = {
     "wants": "wants",
     "circuits": "wants",
     **dict.fromkeys(
-        ("title", "subtitle", "air_at", "tracks", "recording", "streaming", "rundown", "tasks", "log", "lines", "crew"),
+        (
+            "title",
+            "subtitle",
+            "air_at",
+            "tracks",
+            "recording",
+            "streaming",
+            "rundown",
+            "tasks",
+            "log",
+            "lines",
+            "crew",
+            "fixed_channels",
+        ),
         "programme",
     ),
 }

@@ -178,8 +178,16 @@ def _without_device(show: Show, gone: str) -> Show:
     devices = _cleared(show.devices, "host", gone)
     circuits = tuple(_circuit_off(row, gone) for row in show.circuits)
     lines = tuple(row for row in show.lines if PortId.of(row.at).device != gone)
+    fixed = tuple(row for row in show.fixed_channels if PortId.of(row).device != gone)
     return show.model_copy(
-        update={"cables": cables, "parties": parties, "devices": devices, "circuits": circuits, "lines": lines}
+        update={
+            "cables": cables,
+            "parties": parties,
+            "devices": devices,
+            "circuits": circuits,
+            "lines": lines,
+            "fixed_channels": fixed,
+        }
     )
 
 

@@ -399,6 +399,10 @@ class Show(Model):
     streaming: Annotated[Streaming | None, Field(description="left out: nothing is known of the network")] = None
     circuits: Annotated[tuple[Circuit, ...], Field(max_length=200)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=200)] = ()
+    fixed_channels: Annotated[
+        tuple[PortRef, ...],
+        Field(max_length=500, description="channels of a desk whose source stays where it is plugged"),
+    ] = ()
     crew: Annotated[tuple[CrewMember, ...], Field(max_length=200, description="who works before air")] = ()
     rundown: tuple[Segment, ...] = ()
     takes: tuple[Take, ...] = ()

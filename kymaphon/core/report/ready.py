@@ -15,6 +15,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.prove.proven import proofs
+from kymaphon.core.talk.checks import check_states
 
 MOST_NAMED = 4
 
@@ -91,6 +92,7 @@ def _found(analysis: Report) -> Iterator[OpenPoint]:
     yield from _unproven(analysis)
     yield from _lined_up(analysis)
     yield from _gates(analysis)
+    yield from _talk(analysis)
     yield from _outside(analysis)
 
 
@@ -129,6 +131,23 @@ def _gates(analysis: Report) -> Iterator[OpenPoint]:
     if left:
         title = f"{len(left)} {'gate' if len(left) == 1 else 'gates'} without a take"
         yield _point("gate-take", title, f"set by no recording: {_listed(left)}", "Quiet", "gate", times=len(left))
+
+
+def _talk(analysis: Report) -> Iterator[OpenPoint]:
+    """Circuits that nobody has tried by voice, or that were changed since; lines that the far end has not answered."""
+    ways = [row for row in check_states(analysis) if row.way.state != "outside"]
+    left = [row for row in ways if not row.holds]
+    if left:
+        stale = sum(row.stale for row in left)
+        names = {circuit.id: circuit.name or circuit.id for circuit in analysis.show.circuits}
+        what = f"{stale} changed since; " if stale else ""
+        evidence = f"{what}{_listed(list(dict.fromkeys(names[row.way.circuit] for row in left)))}"
+        title = f"{len(left)} of {len(ways)} ways of circuits not tried by voice"
+        yield _point("circuits", title, evidence, "Talk", "check", times=len(left))
+    lines = [row.name or row.number or row.id for row in analysis.show.lines if row.result != "good"]
+    if lines:
+        title = f"{len(lines)} {'line' if len(lines) == 1 else 'lines'} not answered good"
+        yield _point("lines", title, f"tone and ident: {_listed(lines)}", "Talk", "lines", times=len(lines))
 
 
 def _outside(analysis: Report) -> Iterator[OpenPoint]:

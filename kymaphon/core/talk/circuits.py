@@ -423,6 +423,15 @@ class TalkModel:
     def _searched(self, state: KeyState, start: int, end: int) -> SignalPath | None:
         return strongest_path(self.transfer(state), start, end)
 
+    def path(self, way: TalkWay) -> SignalPath | None:
+        """The strongest way of one that is heard, in the rig with its keys down; None where nothing comes."""
+        steps, _ = self.steps(way)
+        if not steps:
+            return None
+        graph = self.transfer(self.states[way.circuit, way.speaker]).graph
+        edges = [graph.edges[i] for i in steps]
+        return SignalPath(graph, steps, sum(row.gain_db for row in edges), sum(row.delay_ms for row in edges))
+
     def transfer(self, state: KeyState) -> Transfer:
         """The rig while somebody talks, solved in full: for explaining, and for what is seldom asked."""
         known = self._transfers.get(state.down)

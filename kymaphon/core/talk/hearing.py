@@ -75,6 +75,19 @@ class Hearing:
 
 
 @dataclass(frozen=True, slots=True)
+class Beside:
+    """Another circuit in the same ear, should somebody talk on it at the same time.
+
+    Attributes:
+        over_db: talkback over the loudest on that circuit there; with `overridden` it goes down as what else is in the ear does.
+    """
+
+    circuit: str
+    over_db: float
+    overridden: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Explained:
     """One way as it is heard, with its arithmetic: the level, what else is in the ear (the loudest first), the index, the delay."""
 
@@ -119,6 +132,26 @@ class TalkHearing:
     def best_to(self, circuit: str, listener: str) -> Hearing | None:
         """The one of those that is followed best: usable ones first, then by the index, then by the level."""
         return max(self.to(circuit, listener), key=_worth, default=None)
+
+    def beside(self, row: Hearing) -> tuple[Beside, ...]:
+        """Other circuits that come to the same ear, those that it is least over first."""
+        way = row.way
+        if way.level_db is None:
+            return ()
+        circuit = self.model.circuit(way.circuit)
+        listener = self.model.analysis.show.party(way.listener)
+        dim = dim_db(circuit, listener) or limit("dim_db")
+        out = []
+        for other in self.model.circuits:
+            levels = [
+                found.way.level_db
+                for found in self.to(other.id, way.listener)
+                if found.way.level_db is not None and found.way.unit == way.unit and found.way.speaker != way.speaker
+            ]
+            if other.id != circuit.id and levels:
+                over = other.id in circuit.overrides
+                out.append(Beside(other.id, way.level_db - max(levels) + (dim if over else 0.0), over))
+        return tuple(sorted(out, key=lambda one: one.over_db))
 
     def explain(self, row: Hearing) -> Explained | None:
         """The arithmetic of one; None where nothing comes."""

@@ -65,7 +65,8 @@ def sources_of(analysis: Computed, desk: Device) -> tuple[Source, ...]:
             out[out.index(other)] = pair
             continue
         word = f" {side.upper()}" if side else ""
-        out.append(Source(cable.source, f"{name}{word}", family, takes, False, None, port.id))
+        fixed = port.id if f"{desk.id}.{port.id}" in analysis.show.fixed_channels else None
+        out.append(Source(cable.source, f"{name}{word}", family, takes, False, fixed, port.id))
     for device_ in show.devices:
         kind = analysis.catalogue[device_.kind]
         used = any(row.source_device == device_.id for row in show.cables)

@@ -7,13 +7,14 @@ from datetime import UTC, datetime, timedelta
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.delivery import Recording, Streaming
-from kymaphon.core.model.edits import AddLog, Unplug, apply_all
+from kymaphon.core.model.edits import AddLog, SetField, Unplug, apply_all
 from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.core.prove.model import tap_model
 from kymaphon.core.prove.proven import newly_proven
 from kymaphon.core.report.prove import read_by
 from kymaphon.core.report.ready import open_points, time_words
-from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
+from kymaphon.core.talk.checks import check_of
+from kymaphon.files.demo import FAULTY, FINAL, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
 
 NOW = datetime(2026, 12, 1, 18, 0, tzinfo=UTC)
@@ -69,6 +70,20 @@ def test_a_pulled_lead_makes_what_it_carried_stale() -> None:
     lead = next(row for row in show.cables if row.target == "desk.in3")
     point = next(row for row in open_points(analyse(apply_all(proven, (Unplug(*lead.ends),)))) if row.id == "stale")
     assert point.evidence == "1 to tap: Ilse"
+
+
+def test_circuits_and_lines_are_open_until_they_are_tried() -> None:
+    show = read_show(demo_path(FINAL))
+    points = {row.id: row for row in open_points(analyse(show))}
+    assert points["circuits"].title == "45 of 45 ways of circuits not tried by voice"
+    assert (points["circuits"].stage, points["circuits"].view) == ("Talk", "check")
+    assert points["lines"].evidence == "tone and ident: Programme, main, Programme, reserve"
+    check = check_of(analyse(show), "production", "wren", "cam-1", "good")
+    entry = AddLog(LogEntry(at=NOW, text="Wren to Camera 1: good", circuit_check=check))
+    answered = tuple(SetField("lines", name, "result", "good") for name in ("main", "reserve"))
+    after = {row.id: row for row in open_points(analyse(apply_all(show, (entry, *answered))))}
+    assert after["circuits"].title.startswith("44 of 45")
+    assert "lines" not in after
 
 
 def test_time_is_held_against_air() -> None:

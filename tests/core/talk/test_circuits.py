@@ -219,6 +219,40 @@ class TestHearing:
             assert one.delay.value == pytest.approx(hearing.model.steps(found.way)[1])
         assert told > 40
 
+    def test_the_way_is_that_of_the_rig_with_the_key_down(self, figures: Computed) -> None:
+        hearing = figures.once(hearing_of)
+        row = hearing.of("production", "soli", "perrin")
+        assert row is not None
+        path = hearing.model.path(row.way)
+        assert path is not None
+        assert path.nodes[0] == figures.graph.mouths["soli"][0]
+        assert path.nodes[-1] == row.way.node
+        assert all(step.on for step in path.steps())
+        gone = hearing.of("production", "wren", "cam-5")
+        assert gone is not None
+        assert hearing.model.path(gone.way) is None
+
+    def test_another_circuit_in_the_same_ear(self, final: Show) -> None:
+        """Overridden, it goes down by as much as what else is there."""
+
+        def over(overrides: tuple[str, ...]) -> float:
+            members = (
+                *final.circuits[1].members,
+                {"party": "perrin", "speaks": False, "hears": True, "hears_on": "set-perrin"},
+            )
+            edits = (
+                SetField("circuits", "commentary", "members", members),
+                SetField("circuits", "commentary", "overrides", overrides),
+            )
+            hearing = figures_of(apply_all(final, edits)).once(hearing_of)
+            row = hearing.of("commentary", "wren", "perrin")
+            assert row is not None
+            rows = {one.circuit: one for one in hearing.beside(row)}
+            assert rows["production"].overridden is bool(overrides)
+            return rows["production"].over_db
+
+        assert over(("production",)) - over(()) == pytest.approx(20)
+
     def test_dimming_the_programme_is_heard(self, final: Show) -> None:
         """Twenty decibels more over what else comes by the same headphones."""
         plain = apply_all(final, (SetField("circuits", "sound", "dim_db", None),))

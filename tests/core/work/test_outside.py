@@ -262,6 +262,14 @@ class TestDesk:
             if feed.want == "hear" and feed.gain_db is not None:
                 assert after.feeds[key].gain_db == pytest.approx(feed.gain_db, abs=2.0), key
 
+    def test_what_is_held_stays(self, final: Show) -> None:
+        show = apply_all(final, (SetField("", None, "fixed_channels", ("desk.in21", "desk.in2")),))
+        found = allot_show(figures_of(show))
+        assert found is not None
+        at = {row.channel: row.sources for row in found.strips if row.sources}
+        assert at["in21"] == ("box.programme",)
+        assert at["in2"] == ("mic-crowd.out",)
+
     def test_no_desk_no_allotment(self) -> None:
         show = van(
             lambda rows: rows.update(devices=[row for row in rows["devices"] if row["id"] not in ("desk",)], cables=[])

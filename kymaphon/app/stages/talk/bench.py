@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import cast
 
@@ -9,10 +10,29 @@ from PySide6.QtCore import QObject, Signal
 
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
-from kymaphon.core.analysis.report import Report
 from kymaphon.core.work.allotment import Allotment
 from kymaphon.core.work.desk import allot_show, desks_of
 from kymaphon.core.work.plan import Drop, WorkPlan, drops, plan_work
+
+
+@dataclass(frozen=True, eq=False)
+class _About:
+    """What an answer is of: parts of a show, which are the same when they are the very same, and values beside them.
+
+    The parts are held, so that no other takes their place in memory.
+    """
+
+    parts: tuple[object, ...]
+    values: tuple[object, ...]
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, _About)
+            and self.values == other.values
+            and all(a is b for a, b in zip(self.parts, other.parts, strict=True))
+        )
+
+    __hash__ = None  # type: ignore[assignment]
 
 
 class TalkBench(QObject):
@@ -40,8 +60,8 @@ class TalkBench(QObject):
         self.desk = ""
         self.spares: int | None = None
         self.circuit = self.party = ""
-        self._planned_of: object = None
-        self._allotted_of: object = None
+        self._planned_of: _About | None = None
+        self._allotted_of: _About | None = None
         self._planner = Worker(self, self._plan_came, self._failed)
         self._allotter = Worker(self, self._allotment_came, self._failed)
 
@@ -57,21 +77,24 @@ class TalkBench(QObject):
         """Plans the work where it has changed since, or a minute has gone by."""
         report = self.document.analysis
         show = report.show
-        about = (show.tasks, show.crew, show.air_at, show.devices, show.cables, show.lines, show.circuits, show.parties)
-        key = (*map(id, about[:2]), show.air_at, *map(id, about[3:]), self.now().replace(second=0, microsecond=0))
-        if key == self._planned_of:
+        minute = self.now().replace(second=0, microsecond=0)
+        about = _About(
+            (show.tasks, show.crew, show.devices, show.cables, show.lines, show.circuits, show.parties),
+            (show.air_at, minute),
+        )
+        if about == self._planned_of:
             return
-        self._planned_of = key
+        self._planned_of = about
         now = self.now()
 
         def work() -> tuple[WorkPlan, tuple[Drop, ...]]:
             plan = plan_work(report, now)
             return plan, drops(report, plan)
 
-        self._planner.ask(work, report)
+        self._planner.ask(work, about)
 
     def _plan_came(self, about: object, result: object) -> None:
-        if cast("Report", about).show.title != self.document.show.title and about is not self.document.analysis:
+        if about is not self._planned_of:
             return
         self.plan, self.late = cast("tuple[WorkPlan, tuple[Drop, ...]]", result)
         self.changed.emit()
@@ -85,15 +108,16 @@ class TalkBench(QObject):
             self.changed.emit()
             return
         chosen = next((row for row in rows if row.id == self.desk), rows[0])
-        key = (id(report.show.devices), id(report.show.cables), id(report.show.parties), chosen.id, self.spares)
-        if key == self._allotted_of:
+        show = report.show
+        about = _About((show.devices, show.cables, show.parties), (chosen.id, self.spares, show.fixed_channels))
+        if about == self._allotted_of:
             return
-        self._allotted_of = key
+        self._allotted_of = about
         spares = self.spares
-        self._allotter.ask(lambda: allot_show(report, chosen, spares=spares), key)
+        self._allotter.ask(lambda: allot_show(report, chosen, spares=spares), about)
 
     def _allotment_came(self, about: object, result: object) -> None:
-        if about != self._allotted_of:
+        if about is not self._allotted_of:
             return
         self.allotment = cast("Allotment | None", result)
         self.changed.emit()

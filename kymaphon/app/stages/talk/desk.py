@@ -12,6 +12,7 @@ from kymaphon.app.widgets.picker import Picker
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import data_table
+from kymaphon.core.model.edits import SetField
 from kymaphon.core.report.work import allot_words, channel_rows
 from kymaphon.core.work.allotment import Strip, reach_cost, weight
 from kymaphon.core.work.desk import allot_edits, desks_of
@@ -24,6 +25,11 @@ HELP = (
     "The source that is allotted to it",
     "The group that it goes to",
     "Spare, mono of a stereo source, mixed before the desk",
+)
+
+
+HOLD = (
+    "Enter holds what is plugged into a channel now, or lets it go again; the Why panel says what speaks for a channel."
 )
 
 
@@ -54,9 +60,8 @@ class DeskPage(StagePage):
         card.setObjectName("card")
         inside = QVBoxLayout(card)
         inside.setContentsMargins(8, 8, 8, 8)
-        self.table = RowTable(
-            theme, "Channels of the desk", "One channel a row; the Why panel says what speaks for it."
-        )
+        self.table = RowTable(theme, "Channels of the desk", HOLD)
+        self.table.opened.connect(lambda _row: self.act("hold"))
         self.table.spare = (1,)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         inside.addWidget(self.table)
@@ -99,7 +104,9 @@ class DeskPage(StagePage):
         now = {name: row.name for row in found.sources for name in (row.at, row.right_at) if name}
         rows = []
         for strip, (name, label_, what, group, note) in zip(found.strips, channel_rows(found), strict=True):
-            rows.append(Row(("strip", strip.channel), (name, now.get(strip.channel, ""), label_, what, group, note)))
+            held = f"{found.desk.id}.{strip.channel}" in self.document.show.fixed_channels
+            words = f"{now.get(strip.channel, '')}, held" if held else now.get(strip.channel, "")
+            rows.append(Row(("strip", strip.channel), (name, words, label_, what, group, note)))
         chosen = self.table.currentIndex().row()
         first = next((n for n, row in enumerate(found.strips) if row.sources), 0)
         self.table.set_rows(HEADINGS, HELP, tuple(rows))
@@ -110,6 +117,9 @@ class DeskPage(StagePage):
 
     def act(self, action: str) -> None:
         found = self.bench.allotment
+        if action == "hold":
+            self._hold()
+            return
         if action != "apply-desk":
             return
         if found is None:
@@ -122,6 +132,24 @@ class DeskPage(StagePage):
             return
         self.document.apply(edits, f"{found.desk.name} allotted")
         self.say.emit(f"{found.desk.name} is allotted: leads, gains, sends and groups went along. Undo puts it back.")
+
+    def _hold(self) -> None:
+        """What is plugged into the channel that is chosen stays there, or may go again."""
+        found, strip = self.bench.allotment, self.strip
+        if found is None or strip is None:
+            return
+        channel, held = f"{found.desk.id}.{strip.channel}", self.document.show.fixed_channels
+        now = {name: row.name for row in found.sources for name in (row.at, row.right_at) if name}
+        if channel in held:
+            rows, words = tuple(row for row in held if row != channel), "may go elsewhere"
+        elif strip.channel in now:
+            rows, words = (*held, channel), "stays"
+        else:
+            self.say.emit(f"Nothing is plugged into {strip.name} now: there is nothing to hold.")
+            return
+        text = f"{now.get(strip.channel, 'what was there')} {words} on {strip.name}"
+        self.document.apply((SetField("", None, "fixed_channels", rows),), text)
+        self.say.emit(f"{text}.")
 
     @property
     def strip(self) -> Strip | None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from kymaphon.app.stages.page import StagePage
@@ -9,8 +11,10 @@ from kymaphon.app.stages.talk.bench import TalkBench
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.picker import Picker
+from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import show_number
+from kymaphon.core.mixes.returns import legs_of
 from kymaphon.core.report.talk import circuit_name, plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 
@@ -52,11 +56,15 @@ class HearingPage(StagePage):
         self.table.chosen.connect(self._went)
         inside.addWidget(self.table)
         self.column.addWidget(card, 1)
+        self.way = WayPicture(theme)
+        self.column.addWidget(self.way)
         self.rows: tuple[Hearing, ...] = ()
         self._all = False
         self._at: tuple[str, str, str] | None = None
 
     def set_scale(self, scale: float) -> None:
+        self.way.scale = scale
+        self.way.setFixedHeight(round(76 * scale))
         self.table.verticalHeader().setDefaultSectionSize(round(28 * scale))
         self.table.setMinimumHeight(round(220 * scale))
 
@@ -73,6 +81,7 @@ class HearingPage(StagePage):
 
     def _went(self, row: int, _column: int) -> None:
         self._at = _key(self.rows[row]) if 0 <= row < len(self.rows) else None
+        self._draw_way()
         self.why_changed.emit()
 
     @property
@@ -98,7 +107,19 @@ class HearingPage(StagePage):
             f"{len(self.rows)} ways, {bad or 'none'} not followed; the worst first" if self.rows else plain_line(report)
         )
         self.title.emit("Talkback in each ear", words)
+        self._draw_way()
         self.why_changed.emit()
+
+    def _draw_way(self) -> None:
+        """The way of the one that is chosen, box after box, its key down."""
+        row = self.chosen
+        found = self.hearing.model.path(row.way) if row is not None else None
+        rows: tuple[WayRow, ...] = ()
+        if row is not None and found is not None:
+            stations = tuple(Station(leg.name, leg.delay_ms) for leg in legs_of(self.document.analysis, found))
+            rows = (WayRow(stations, row.way.gain_db or 0.0, found.delay_ms),)
+        place = next((n for n, one in enumerate(self.document.show.circuits) if row and one.id == row.way.circuit), 0)
+        self.way.set_rows(rows, self.theme.party(place + 1))
 
     def _row(self, row: Hearing) -> Row:
         report, way = self.document.analysis, row.way
@@ -145,8 +166,17 @@ class HearingPage(StagePage):
                 else ""
             )
             return WhyContent(title, subtitle, findings=findings, hint=hint or "Nothing comes with the key down.")
+        notes = tuple(self._beside(row))
         lines = tuple(one for one in (told.index, told.level) if one is not None)
         more = (*(masker.level for masker in told.maskers), told.delay)
         if findings:
-            return WhyContent(title, subtitle, findings=findings, more=(*lines, *more))
-        return WhyContent(title, subtitle, lines=lines, more=more)
+            return WhyContent(title, subtitle, findings=findings, more=(*lines, *more), notes=notes)
+        return WhyContent(title, subtitle, lines=lines, more=more, notes=notes)
+
+    def _beside(self, row: Hearing) -> Iterator[str]:
+        """What of other circuits is in the same ear, should somebody talk there at the same time."""
+        names = {one.id: circuit_name(one) for one in self.document.analysis.show.circuits}
+        for other in self.hearing.beside(row):
+            over = show_number(other.over_db, "dB", sign=True)
+            words = "goes down for it" if other.overridden else "is not overridden"
+            yield f"Should somebody talk on {names[other.circuit]} at once, which {words}: {over} over them."

@@ -43,6 +43,7 @@ ACTS = (
     ("work", "new-task", "New &task\u2026", "Something to do before air."),
     ("work", "crew", "Add somebody to the cre&w\u2026", "A pair of hands, what they can be given, from when."),
     ("desk", "apply-desk", "&Apply the allotment", "Leads, gains, sends and groups go along with their sources."),
+    ("desk", "hold", "&Hold what is on this channel", "Its source stays there, or may go again."),
     ("lines", "new-line", "New l&ine\u2026", "An outgoing circuit to a station."),
 )
 SHEETS = (
