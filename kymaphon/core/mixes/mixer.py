@@ -142,7 +142,9 @@ class Mixer:
 
 
 def mixes(kind: Kind) -> bool:
-    """Whether a kind can put several inputs together by switches."""
+    """Whether a kind can put several inputs together by switches. Talkback's boxes make no mixes for the programme."""
+    if kind.is_talkback:
+        return False
     inputs = {row.id for row in kind.inputs}
     switched = {path.source for path in kind.paths if path.switch and path.source in inputs}
     return len(switched) > 1

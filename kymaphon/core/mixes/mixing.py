@@ -151,7 +151,7 @@ def _make(
             mixer.device.id,
             bus,
             tuple(row.need for row in rows),
-            tuple(row for row in there if mixer.voices[row]),
+            tuple(row for row in there if mixer.voices.get(row)),
             tuple(source for source in bus.inputs if source in off and source not in mixer.needless),
             tuple(how),
         )
