@@ -173,6 +173,8 @@ def _said(value: Any, field: str = "") -> str:
         return "on" if value else "off"
     if isinstance(value, float) and field.endswith("_db"):
         return show_number(value, "dB", sign=True)
+    if isinstance(value, tuple):
+        value = ", ".join(str(getattr(row, "party", None) or getattr(row, "id", row)) for row in value) or "none"
     text = f"{value:g}" if isinstance(value, float) else " ".join(str(value).split())
     return text if len(text) <= 60 else f"{text[:59]}\u2026"
 

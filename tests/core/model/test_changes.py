@@ -6,9 +6,10 @@ import pytest
 
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.changes import changes
-from kymaphon.core.model.edits import Edit, RemoveRow, SetField, SetValue, SetWant, Unplug
+from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField, SetValue, SetWant, Unplug
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.talk import Circuit
 
 KINDS = shipped_catalogue()
 
@@ -35,6 +36,8 @@ def test_nothing_differs_from_itself(demo: Show) -> None:
         ),
         (SetWant("ferry", "tam", "never"), "What Ferry should hear of Tam, want: never there, hear here."),
         (RemoveRow("devices", "booster"), "is here and not there."),
+        (SetField("", None, "fixed_channels", ("desk.in2",)), "Fixed channels: desk.in2 there, none here."),
+        (AddRow("circuits", Circuit(id="cue", name="Cue")), "Circuit Cue is there and not here."),
     ],
 )
 def test_one_edit_is_told_in_a_sentence(demo: Show, edit: Edit, words: str) -> None:
