@@ -431,6 +431,19 @@ class TestDesk:
             assert found is not None
             assert (found.strips[20].sources == ("box.programme",)) is bool(held)
 
+    def test_a_click_on_a_strip_goes_to_its_channel(self, qtbot: QtBot, window: Window) -> None:
+        page = view(window, "desk")
+        assert isinstance(page, DeskPage)
+        found = window.talk.bench.allotment
+        assert found is not None
+        assert [face.label for face in page.strips.faces] == [row.label for row in found.strips]
+        wide = page.strips.width() / len(page.strips.faces)
+        for place in (20, 3):
+            at = QPoint(round((place + 0.5) * wide), page.strips.height() // 2)
+            qtbot.mouseClick(page.strips, Qt.MouseButton.LeftButton, pos=at)
+            assert page.table.currentIndex().row() == page.strips.at == place
+            assert page.why().subtitle.startswith(found.strips[place].name)
+
     def test_an_empty_channel_has_nothing_to_hold(self, window: Window) -> None:
         page = view(window, "desk")
         page.table.setCurrentIndex(page.table.words.index(23, 0))

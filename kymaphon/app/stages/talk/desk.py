@@ -8,13 +8,14 @@ from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
+from kymaphon.app.widgets.desk_strips import DeskStrips, StripFace
 from kymaphon.app.widgets.picker import Picker
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.edits import SetField
 from kymaphon.core.report.work import allot_words, channel_rows
-from kymaphon.core.work.allotment import Strip, reach_cost, weight
+from kymaphon.core.work.allotment import Allotment, Strip, reach_cost, weight
 from kymaphon.core.work.desk import allot_edits, desks_of
 
 HEADINGS = ("Channel", "Now", "Label", "What", "Group", "Note")
@@ -60,20 +61,53 @@ class DeskPage(StagePage):
         card.setObjectName("card")
         inside = QVBoxLayout(card)
         inside.setContentsMargins(8, 8, 8, 8)
+        self.strips = DeskStrips(theme)
+        self.strips.chosen.connect(self._go_to)
+        inside.addWidget(self.strips)
         self.table = RowTable(theme, "Channels of the desk", HOLD)
         self.table.opened.connect(lambda _row: self.act("hold"))
         self.table.spare = (1,)
-        self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
+        self.table.chosen.connect(self._went)
         inside.addWidget(self.table)
         self.column.addWidget(card, 1)
         bench.changed.connect(self._follow)
 
     def set_scale(self, scale: float) -> None:
+        self.strips.set_scale(scale)
         self.table.verticalHeader().setDefaultSectionSize(round(24 * scale))
         self.table.setMinimumHeight(round(220 * scale))
 
     def first(self) -> QWidget | None:
         return self.table if self.bench.allotment is not None else self.picker.box
+
+    def _go_to(self, place: int) -> None:
+        self.table.choose(place)
+        self.table.setFocus()
+        self._went(place, 0)
+
+    def _went(self, row: int, _column: int) -> None:
+        self.strips.select(row)
+        self.why_changed.emit()
+
+    def _draw(self, found: Allotment) -> None:
+        """The strips, each family in a hue of its own."""
+        hues = {name: n for n, name in enumerate(data_table("work")["families"])}
+        held = self.document.show.fixed_channels
+        digits = {row.channel: "".join(c for c in row.name if c.isdigit()) or row.channel for row in found.strips}
+        groups = {name: "".join(c for c in words if c.isdigit()) or words for name, words in found.desk.groups}
+        faces = tuple(
+            StripFace(
+                digits[row.channel],
+                row.label,
+                hues.get(row.family, -1),
+                f"g{groups[row.group]}" if row.sources and row.group else "",
+                len(row.sources) > 1,
+                f"{found.desk.id}.{row.channel}" in held,
+            )
+            for row in found.strips
+        )
+        self.strips.show_desk(faces, "; ".join(f"{row.number}: {row.label}" for row in faces if row.label))
+        self.strips.select(self.table.currentIndex().row())
 
     def _choose(self) -> None:
         self.bench.desk = self.picker.value or ""
@@ -95,6 +129,7 @@ class DeskPage(StagePage):
         if found is None:
             some = bool(desks_of(self.document.analysis))
             self.table.set_rows(HEADINGS, HELP, ())
+            self.strips.show_desk((), "")
             self.apply.setEnabled(False)
             self.title.emit(
                 "Desk allotment", "allotting\u2026" if some else "There is no desk in this show: add one in Rig first."
@@ -111,6 +146,7 @@ class DeskPage(StagePage):
         first = next((n for n, row in enumerate(found.strips) if row.sources), 0)
         self.table.set_rows(HEADINGS, HELP, tuple(rows))
         self.table.choose(chosen if 0 <= chosen < len(rows) else first)
+        self._draw(found)
         self.apply.setEnabled(not found.submixes and not found.left and bool(found.sources))
         self.title.emit("Desk allotment", allot_words(found))
         self.why_changed.emit()
