@@ -121,6 +121,29 @@ class TestWhyPanel:
         assert made.findChildren(QWidget, "rule")  # the style sheet goes by this name, shown or not
         assert all(row.then is None for row in made.findChildren(PushButton) if not row.isVisible())
 
+    def test_longer_words_in_the_same_place_and_larger_text_are_not_cut(self, qtbot) -> None:
+        made = panel(qtbot)
+
+        def cut() -> list[str]:
+            QApplication.processEvents()
+            rows = [row for row in made.findChildren(QLabel) if row.isVisible() and row.wordWrap()]
+            assert rows
+            return [row.text() for row in rows if row.height() < row.heightForWidth(row.width())]
+
+        for lines in (1, 3, 2):
+            made.show_content(content("One", lines=lines))
+            assert cut() == []
+        for words in (
+            "Short.",
+            "Why it is so takes more than a line to tell, and more than two of them. " * 4,
+            "Short.",
+        ):
+            made.show_content(WhyContent("One", subtitle=words, notes=(words,), hint=words))
+            assert cut() == []
+        made.show_content(WhyContent("One", notes=("Words that fill a line or two at this size.",) * 3))
+        made.setStyleSheet("QLabel { font-size: 28px; }")
+        assert cut() == []
+
 
 class TestReused:
     def test_what_is_over_goes(self, qtbot) -> None:

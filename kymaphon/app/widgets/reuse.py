@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Hashable
 
+import shiboken6
 from PySide6.QtWidgets import QAbstractButton, QLabel, QLayout, QPushButton, QToolButton, QWidget
 
 SPARE = 40
@@ -100,9 +101,15 @@ class Reused:
 
 
 def loosen(layout: QLayout) -> None:
-    """Takes everything out of a layout and of those within it; the widgets stay."""
+    """Takes everything out of a layout and of those within it; the widgets stay.
+
+    Their items are deleted here: a box gives them out without an owner, and a widget tells only the first item that
+    it was ever given of a new size. One left over would leave the next with the height of an older text.
+    """
     while (item := layout.takeAt(0)) is not None:
         inner = item.layout()
-        if inner is not None:
+        if inner is None:
+            shiboken6.delete(item)
+        else:
             loosen(inner)
             inner.deleteLater()
