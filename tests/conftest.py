@@ -11,7 +11,7 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -20,9 +20,10 @@ from kymaphon.files.demo import FAULTY, REPAIRED, demo_path
 from kymaphon.files.show_file import read_show
 from tests.budget import BUDGET
 
-# The same examples in every run of every day, others in each `make soak`.
-settings.register_profile("everyday", derandomize=True, database=None)
-settings.register_profile("soak", derandomize=False)
+# The same examples in every run of every day, others in each `make soak`. Nothing is timed: a busy machine is no fault.
+UNTIMED = {"deadline": None, "suppress_health_check": [HealthCheck.too_slow]}
+settings.register_profile("everyday", derandomize=True, database=None, **UNTIMED)
+settings.register_profile("soak", derandomize=False, **UNTIMED)
 settings.load_profile("everyday" if BUDGET == 1 else "soak")
 
 

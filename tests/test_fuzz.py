@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analysis.analyse import analyse
@@ -27,7 +27,7 @@ from kymaphon.files.show_file import read_show, show_text
 from tests.budget import tries
 
 KINDS = sorted(kind.id for kind in shipped_catalogue())
-RELAXED = settings(max_examples=tries(13), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+RELAXED = settings(max_examples=tries(13))
 DEMO = json.loads(demo_path(FAULTY).read_text(encoding="utf-8"))
 DEMO_KINDS = shipped_catalogue().with_kinds(*Show.model_validate(DEMO).kinds)
 
@@ -234,7 +234,7 @@ def damaged(draw: st.DrawFn) -> Any:
 
 
 @given(damaged())
-@settings(max_examples=tries(40), deadline=None)
+@settings(max_examples=tries(40))
 def test_a_damaged_file_is_read_or_refused_in_one_line(tmp_path_factory: pytest.TempPathFactory, data: Any) -> None:
     path = tmp_path_factory.mktemp("fuzz") / "damaged.json"
     path.write_text(json.dumps(data), encoding="utf-8")
@@ -250,7 +250,7 @@ def test_a_damaged_file_is_read_or_refused_in_one_line(tmp_path_factory: pytest.
 
 
 @given(st.binary(max_size=400))
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_any_bytes_are_refused_in_one_line(tmp_path_factory: pytest.TempPathFactory, content: bytes) -> None:
     path: Path = tmp_path_factory.mktemp("fuzz") / "bytes.json"
     path.write_bytes(content)
@@ -263,7 +263,7 @@ def test_references_are_checked_for_every_random_show() -> None:
     """The generator above makes only shows whose references hold; otherwise the tests on it would say little."""
 
     @given(shows())
-    @settings(max_examples=tries(10), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=tries(10))
     def holds(show: Show) -> None:
         assert not list(reference_problems(show, shipped_catalogue()))
 

@@ -5,7 +5,7 @@ In a file of its own, as the longest of the random tests: the two workers of a t
 
 from __future__ import annotations
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.analysis.analyse import analyse
@@ -53,7 +53,7 @@ def meddled(draw: st.DrawFn) -> Show:
 
 
 @given(meddled())
-@settings(max_examples=tries(1), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=tries(1))
 def test_however_the_demo_is_meddled_with_its_remedies_hold(show: Show) -> None:
     """Each remedy removes its finding, takes away nothing that was wanted and heard, and lets nobody hear themselves late anew."""
     analysis = analyse(show)

@@ -95,7 +95,7 @@ def _check(options: argparse.Namespace, report: Report) -> _Part:
         lines.append(f"{SEVERITY_WORDS[row.severity]}: {row.message}")
         lines += [f"    {remedy.label}: {remedy.effect}" for remedy in row.remedies]
         lines += [f"    {refused}" for refused in row.refused]
-    names = {circuit.id: circuit.name or circuit.id for circuit in report.show.circuits}
+    names = {circuit.id: circuit.called for circuit in report.show.circuits}
     for proof in report.once(air_proofs):
         if proof.keys:
             who = report.party_name(proof.speaker)
@@ -175,7 +175,7 @@ def _lines(options: argparse.Namespace, report: Report) -> _Part:
     for row in rows:
         plan = switch_to_reserve(report, row.line.id)
         if plan is not None:
-            lines.append(f"If {row.name} fails: {plan.label}. {plan.effect}")
+            lines.append(f"If {row.line.called} fails: {plan.label}. {plan.effect}")
     table = lines_table(report)
     sheet = Sheet(report.show.title, "lines out", lines[0], (table,), TALK_CAUTIONS)
     return {"lines": talk_json(report)["lines"]}, lines, (sheet, table)

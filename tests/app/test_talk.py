@@ -632,6 +632,29 @@ def test_past_midnight_is_the_next_day() -> None:
     assert until - begins == timedelta(hours=3, minutes=30)
 
 
+def test_who_comes_for_a_show_after_midnight_comes_the_evening_before(
+    window: Window,
+) -> None:
+    """Typed, shown and taken over again unchanged, by the show's own clock whatever the machine's is."""
+    air = datetime.fromisoformat("2026-08-16T00:15:00+01:00")
+    window.document.replace(window.document.show.with_(air_at=air, crew=()), None)
+    for name, begins, until in (("Fern", "18:00", "23:30"), ("Ivo", "21:00", "1:00"), ("Lio", "", "2:00")):
+        typed = {"name": name, "from_at": begins, "until_at": until}
+        with_form(lambda: window.talk.forms.hand(None), lambda form, typed=typed: fill(form, **typed))
+    fern, ivo, lio = window.document.show.crew
+    assert [row and row.isoformat() for row in (fern.from_at, fern.until_at, ivo.until_at, lio.until_at)] == [
+        "2026-08-15T18:00:00+01:00",
+        "2026-08-15T23:30:00+01:00",
+        "2026-08-16T01:00:00+01:00",
+        "2026-08-16T02:00:00+01:00",
+    ]
+    elsewhere = fern.with_(from_at=datetime.fromisoformat("2026-08-15T17:00:00+00:00"))
+    window.document.apply((SetField("crew", fern.id, "from_at", elsewhere.from_at),), "by another clock")
+    with_form(lambda: window.talk.forms.hand(window.document.show.crew[0]), lambda form: fill(form, name="Fern"))
+    assert window.document.show.crew[0].from_at == fern.from_at
+    assert window.document.show.crew[0].until_at == fern.until_at
+
+
 @pytest.mark.parametrize("text", ["noon", "25:00", "9:75", "-1"])
 def test_what_is_no_time_is_told(text: str) -> None:
     with pytest.raises(ValueError, match="no time of day"):

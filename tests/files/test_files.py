@@ -38,7 +38,7 @@ class TestRoundTrip:
         assert read_show(tmp_path / "a.json") == demo
 
     @given(st.text(max_size=40), st.floats(-60, 10), st.booleans())
-    @settings(max_examples=tries(10), deadline=None)
+    @settings(max_examples=tries(10))
     def test_any_title_and_setting(self, title: str, gain: float, on: bool) -> None:
         settings_ = {"in1>send1": {"on": on, "gain_db": gain}}
         show = two_desks(a=settings_).with_(title=title.encode("utf-8", "ignore").decode())
@@ -191,7 +191,7 @@ class TestRecordings:
         assert measure_take(path, partial=True).duration_s == pytest.approx(1, abs=0.01)
 
     @given(st.integers(0, 80), st.binary(min_size=1, max_size=6), st.integers(1, 4000))
-    @settings(max_examples=tries(50), deadline=None)
+    @settings(max_examples=tries(50))
     def test_any_damage_to_a_header_is_one_clear_line(
         self, tmp_path_factory: pytest.TempPathFactory, place: int, junk: bytes, length: int
     ) -> None:

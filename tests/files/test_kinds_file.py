@@ -84,7 +84,7 @@ def test_cells_are_harmless(tmp_path: Path) -> None:
         farthest_m=st.sampled_from([0.2, 1.5]),
     )
 )
-@settings(max_examples=tries(13), deadline=None)
+@settings(max_examples=tries(13))
 def test_any_recipe_comes_back(recipe: MicrophoneRecipe) -> None:
     assert recipe_of(recipe.kind()) == recipe
 

@@ -162,7 +162,7 @@ def test_no_spreadsheet_of_any_locale_takes_a_cell_for_a_formula(cell: str, sepa
 
 
 @given(st.text(alphabet=st.sampled_from("=+-@'\" ;,\t|\n\rax\uff1d\u3000\u2028"), max_size=12))
-@settings(max_examples=tries(166), deadline=None)
+@settings(max_examples=tries(166))
 def test_and_it_comes_back_exactly_as_it_was(cell: str) -> None:
     assert as_it_was(harmless(cell)) == cell
     if cell.startswith("'"):
@@ -215,7 +215,7 @@ def test_merging_keeps_what_the_list_does_not_name() -> None:
 
 
 @given(st.text(alphabet="from,to;\t\"'=+-@\n\r mic.outdesk1\ufeff\x00é", max_size=200))
-@settings(max_examples=tries(66), deadline=None)
+@settings(max_examples=tries(66))
 def test_any_text_is_read_or_refused_in_words(tmp_path_factory: pytest.TempPathFactory, text: str) -> None:
     path = tmp_path_factory.mktemp("patch") / "x.csv"
     path.write_text(text, encoding="utf-8", newline="")

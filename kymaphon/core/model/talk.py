@@ -106,6 +106,11 @@ class Circuit(Model):
             raise ValueError(f"{twice} is on this circuit twice")
         return self
 
+    @property
+    def called(self) -> str:
+        """What it is called on screen."""
+        return self.name or self.id
+
     def member(self, party: str) -> CircuitMember | None:
         """Somebody's place on it; None where they are not on it."""
         return next((row for row in self.members if row.party == party), None)
@@ -127,6 +132,11 @@ class Line(Model):
         Literal["good", "bad", "untested"], Field(description="what the far end said of tone and ident")
     ] = "untested"
     received_dbu: Annotated[float | None, Field(ge=-120, le=40, description="as the far end read the tone")] = None
+
+    @property
+    def called(self) -> str:
+        """What it is called on screen."""
+        return self.name or self.number or self.id
 
 
 class CrewMember(Model):

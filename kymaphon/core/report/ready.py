@@ -139,12 +139,12 @@ def _talk(analysis: Report) -> Iterator[OpenPoint]:
     left = [row for row in ways if not row.holds]
     if left:
         stale = sum(row.stale for row in left)
-        names = {circuit.id: circuit.name or circuit.id for circuit in analysis.show.circuits}
+        names = {circuit.id: circuit.called for circuit in analysis.show.circuits}
         what = f"{stale} changed since; " if stale else ""
         evidence = f"{what}{_listed(list(dict.fromkeys(names[row.way.circuit] for row in left)))}"
         title = f"{len(left)} of {len(ways)} ways of circuits not tried by voice"
         yield _point("circuits", title, evidence, "Talk", "check", times=len(left))
-    lines = [row.name or row.number or row.id for row in analysis.show.lines if row.result != "good"]
+    lines = [row.called for row in analysis.show.lines if row.result != "good"]
     if lines:
         title = f"{len(lines)} {'line' if len(lines) == 1 else 'lines'} not answered good"
         yield _point("lines", title, f"tone and ident: {_listed(lines)}", "Talk", "lines", times=len(lines))

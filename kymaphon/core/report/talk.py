@@ -12,6 +12,7 @@ from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
 from kymaphon.core.talk.checks import CheckState, check_states
+from kymaphon.core.talk.cures import end_name
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
 from kymaphon.core.talk.proofs import AirProof, air_proofs
@@ -32,11 +33,6 @@ TALK_CAUTIONS = (
     "Power at temporary sites, masts and roofs: a competent, licensed person, by local rules.",
     *CAUTIONS[3:],
 )
-
-
-def circuit_name(circuit: Circuit) -> str:
-    """A circuit as it is called on screen."""
-    return circuit.name or circuit.id
 
 
 def hears_words(row: Hearing | None) -> str:
@@ -98,7 +94,7 @@ def talk_lines(analysis: Report) -> Iterator[str]:
     hearing = analysis.once(hearing_of)
     for circuit in analysis.show.circuits:
         private = ", private" if circuit.private else ""
-        yield f"{circuit_name(circuit)} ({circuit.purpose}{private})"
+        yield f"{circuit.called} ({circuit.purpose}{private})"
         for row in member_rows(analysis, hearing, circuit):
             yield f"  {row[0]}: {', '.join(cell for cell in row[1:] if cell)}"
 
@@ -140,12 +136,12 @@ def talkback_sheet(analysis: Report) -> Sheet:
     lines: list[tuple[str, ...]] = []
     for circuit in analysis.show.circuits:
         more = [
-            circuit.purpose if circuit.purpose != circuit_name(circuit).lower() else "",
+            circuit.purpose if circuit.purpose != circuit.called.lower() else "",
             "private" if circuit.private else "",
         ]
         more.append(f"dims {circuit.dim_db:.0f} dB" if circuit.dim_db else "")
         words = ", ".join(row for row in more if row)
-        title = f"{circuit_name(circuit)}: {words}" if words else circuit_name(circuit)
+        title = f"{circuit.called}: {words}" if words else circuit.called
         for n, row in enumerate(member_rows(analysis, hearing, circuit)):
             lines.append((title if n == 0 else "", *row))
     tables = [Table("Circuits", ("Circuit", "Who", "Speaks", "Hears", ""), tuple(lines))]
@@ -177,7 +173,7 @@ def _proof_rows(analysis: Computed) -> Iterator[tuple[str, ...]]:
 
 
 def _circuit(analysis: Computed, circuit_id: str) -> str:
-    return next((circuit_name(row) for row in analysis.show.circuits if row.id == circuit_id), circuit_id)
+    return next((row.called for row in analysis.show.circuits if row.id == circuit_id), circuit_id)
 
 
 def subtitle(analysis: Computed, what: str) -> str:
@@ -206,20 +202,15 @@ def proof_words(analysis: Computed, row: AirProof) -> str:
     if row.problem:
         return f"not proven: {row.problem}"
     if row.now:
-        names = ", ".join(_end(analysis, leak.target) for leak in row.now)
+        names = ", ".join(end_name(analysis, leak.target) for leak in row.now)
         return f"reaches {names} now"
     if row.leaks:
         leak = row.leaks[0]
         keys = " and ".join(
             f"{key_words(analysis, f'{ref.device}.{ref.key}')} {'down' if down else 'up'}" for ref, down in leak.needs
         )
-        return f"reaches {_end(analysis, leak.target)} with {keys}"
+        return f"reaches {end_name(analysis, leak.target)} with {keys}"
     return f"never to air, a recorder or a loudspeaker, in every position of {row.keys} other keys"
-
-
-def _end(analysis: Computed, target: str) -> str:
-    party = next((row for row in analysis.show.parties if row.id == target), None)
-    return party.name if party is not None else analysis.device_name(target)
 
 
 def talk_json(analysis: Report) -> dict[str, Any]:
@@ -230,7 +221,7 @@ def talk_json(analysis: Report) -> dict[str, Any]:
         "circuits": [
             {
                 "id": circuit.id,
-                "name": circuit_name(circuit),
+                "name": circuit.called,
                 "purpose": circuit.purpose,
                 "private": circuit.private,
                 "members": [row.model_dump(mode="json", exclude_none=True) for row in circuit.members],

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
+from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
 from kymaphon.core.report.talk import TALK_CAUTIONS, subtitle
 from kymaphon.core.work.allotment import Allotment
 from kymaphon.core.work.lines import LineState, jackfield
-from kymaphon.core.work.plan import Drop, WorkPlan
+from kymaphon.core.work.plan import Drop, WorkPlan, zone_of
 
 
 def clock(plan: WorkPlan, minutes: float) -> str:
     """A time of the plan as people say it: by the clock where there is one, else minutes from the start."""
     at = plan.at(minutes)
     return f"{at:%H:%M}" if at is not None else f"+{minutes:.0f} min"
+
+
+def time_words(show: Show, at: datetime) -> str:
+    """A moment by the clock that the show's times are told by."""
+    return f"{at.astimezone(zone_of(show)):%H:%M}"
 
 
 def plan_words(analysis: Computed, plan: WorkPlan) -> str:
@@ -213,7 +220,7 @@ def line_words(row: LineState) -> str:
     if line.delay_ms is not None:
         words.append(f"{line.delay_ms:.0f} ms")
     words.append({"good": "good", "bad": "bad", "untested": "not tried yet"}[line.result])
-    return f"{row.name}{f' ({line.number})' if line.number and line.name else ''}: {', '.join(words)}"
+    return f"{line.called}{f' ({line.number})' if line.number and line.name else ''}: {', '.join(words)}"
 
 
 def lines_table(analysis: Computed) -> Table:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.derive import Derived, show_number
+from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.show import Party
@@ -16,11 +16,6 @@ from kymaphon.core.talk.cures import follow, lamp_for, let_hear, opened_for, pac
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.intelligible import limit
 from kymaphon.core.talk.reach import beside
-
-
-def name_of(circuit: Circuit) -> str:
-    """A circuit as it is called on screen."""
-    return circuit.name or circuit.id
 
 
 def _people(analysis: Computed) -> dict[str, Party]:
@@ -57,12 +52,12 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
     if plain and camera is not None:
         code, title = "camera-video-only", f"{party.name} has pictures only and hears no cue"
         text = (
-            f"{analysis.device_name(camera.id)} carries no sound in its cable, and nothing else brings {name_of(circuit)} to {party.name}, "
+            f"{analysis.device_name(camera.id)} carries no sound in its cable, and nothing else brings {circuit.called} to {party.name}, "
             "who acts on cues: feed headphones apart, and name somebody who answers."
         )
     else:
-        code, title = "cue-not-heard", f"{party.name} does not hear {name_of(circuit)}"
-        text = f"{party.name} acts on cues of {name_of(circuit)}, and nobody's words come to them so that they could be followed."
+        code, title = "cue-not-heard", f"{party.name} does not hear {circuit.called}"
+        text = f"{party.name} acts on cues of {circuit.called}, and nobody's words come to them so that they could be followed."
     figures: tuple[Derived, ...] = ()
     why = None
     told = hearing.explain(best) if best is not None else None
@@ -116,8 +111,8 @@ def cannot_answer(analysis: Computed) -> Iterator[Finding]:
                 "fix",
                 "Talk",
                 (party.id, circuit.id),
-                f"{party.name} cannot answer on {name_of(circuit)}",
-                f"{party.name} acts on {name_of(circuit)} and has no way to say that something is wrong{reason}",
+                f"{party.name} cannot answer on {circuit.called}",
+                f"{party.name} acts on {circuit.called} and has no way to say that something is wrong{reason}",
                 remedies=Later(look, ("cannot-answer", circuit.id, party.id)) if analysis.remedies else (),
             )
 
@@ -168,7 +163,7 @@ def talk_under_noise(analysis: Computed) -> Iterator[Finding]:
                 "fix",
                 "Talk",
                 (member.party, circuit.id),
-                f"{listener} cannot follow {name_of(circuit)}",
+                f"{listener} cannot follow {circuit.called}",
                 f"{speaker} comes to {listener}'s ear at {told.level.text()}{under}: index {told.index.value:.2f}, and below "
                 f"{table['poor']:.2f} words are lost{more}.",
                 (told.level, told.index),
@@ -194,16 +189,20 @@ def returns_late(analysis: Computed) -> Iterator[Finding]:
             continue
         name = analysis.party_name(speaker)
         delay = Derived("own voice back after", after_ms, "ms", source="sum of the steps of that way")
+        source = f"{name} with the key down, over all ways"
+        level = Derived("own voice back", way.level_db or 0.0, way.unit, source=source)
+        mark = analysis.mark_for(speaker, way.unit)
+        against = total("against the mark", "dB", (level, Derived("less the mark", -mark.value, "dB", terms=(mark,))))
         yield Finding(
             "talk-returns-late",
             "fix",
             "Talk",
             (speaker, circuit_id),
-            f"{name} hears themselves late on {name_of(circuit)}",
+            f"{name} hears themselves late on {circuit.called}",
             f"With the key down {name}'s own voice comes back after {delay.text()}, {show_number(way.gain_db, 'dB', sign=True)} "
             "against the mark: people stop in the middle of a word. Give them the circuit without themselves.",
-            (delay, Derived("against the mark", way.gain_db, "dB")),
-            None,
+            (delay, against),
+            against,
             Later(partial(_cut_return, analysis, circuit, speaker), ("late", circuit_id, speaker))
             if analysis.remedies
             else (),
@@ -254,7 +253,7 @@ def howls(analysis: Computed) -> Iterator[Finding]:
                 "stop",
                 "Talk",
                 (speaker, circuit_id),
-                f"{name}'s key on {name_of(circuit)} howls",
+                f"{name}'s key on {circuit.called} howls",
                 f"With {keys} down what {name} says goes round by a loudspeaker and its microphone with more than it began with: "
                 "turn that loudspeaker down, or hear by headphones there. Ears are near: turn down before the key is tried.",
             )

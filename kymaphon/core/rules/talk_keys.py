@@ -10,7 +10,6 @@ from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.rules.record import rule
-from kymaphon.core.rules.talk_heard import name_of
 from kymaphon.core.talk.circuits import talk_of
 from kymaphon.core.talk.cures import end_name, with_member
 from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_words
@@ -28,14 +27,14 @@ def talk_on_air(analysis: Computed) -> Iterator[Finding]:
             by_end.setdefault((proof.speaker, leak.target), []).append((model.circuit(proof.circuit), leak))
     for (speaker, target), rows in by_end.items():
         name, where = analysis.party_name(speaker), end_name(analysis, target)
-        names = " and ".join(name_of(circuit) for circuit, _ in rows)
+        names = " and ".join(circuit.called for circuit, _ in rows)
         circuit, leak = rows[0]
         yield Finding(
             "talk-on-air",
             "stop",
             "Talk",
             (speaker, target, *(row.id for row, _ in rows)),
-            f"{name} on {name_of(circuit)} is heard at {where}",
+            f"{name} on {circuit.called} is heard at {where}",
             f"While {name} talks on {names} it goes by {_by(analysis, leak)} to {where}.",
             remedies=_closing(analysis, circuit, speaker, leak, "talk-on-air"),
         )
@@ -51,8 +50,8 @@ def talk_on_air(analysis: Computed) -> Iterator[Finding]:
                 "fix",
                 "Talk",
                 (proof.speaker, proof.circuit, leak.target),
-                f"{name} on {name_of(circuit)} can get to {where}",
-                f"With {keys} what {name} says on {name_of(circuit)} goes by {_by(analysis, leak)} to {where}. "
+                f"{name} on {circuit.called} can get to {where}",
+                f"With {keys} what {name} says on {circuit.called} goes by {_by(analysis, leak)} to {where}. "
                 f"Of {proof.keys} other keys every position was tried.",
                 (Derived("keys tried in every position", proof.keys, ""),),
                 remedies=_closing(analysis, circuit, proof.speaker, leak, "talk-can-reach-air"),
@@ -63,7 +62,7 @@ def talk_on_air(analysis: Computed) -> Iterator[Finding]:
                 "note",
                 "Talk",
                 (proof.speaker, proof.circuit),
-                f"Not proven: whether {name} on {name_of(circuit)} can get to air",
+                f"Not proven: whether {name} on {circuit.called} can get to air",
                 f"There are too many positions of {proof.keys} keys to try them all ({proof.problem}).",
             )
 
@@ -116,8 +115,8 @@ def private_leaks(analysis: Computed) -> Iterator[Finding]:
                 "fix",
                 "Talk",
                 (member.party, circuit.id, *rows),
-                f"{name_of(circuit)} is private, and {len(who)} more hear {name} on it",
-                f"What {name} says on {name_of(circuit)} goes by {_by(analysis, leak)} to {', '.join(who)} too.",
+                f"{circuit.called} is private, and {len(who)} more hear {name} on it",
+                f"What {name} says on {circuit.called} goes by {_by(analysis, leak)} to {', '.join(who)} too.",
                 remedies=Later(look, ("private-leaks", circuit.id, member.party)) if analysis.remedies else (),
             )
 
@@ -148,8 +147,8 @@ def key_left_down(analysis: Computed) -> Iterator[Finding]:
                 "fix",
                 "Talk",
                 (member.party, circuit.id),
-                f"{name}'s talk key of {name_of(circuit)} stands down",
-                f"{words} is down: all that is said near {name} is on {name_of(circuit)} the whole time.",
+                f"{name}'s talk key of {circuit.called} stands down",
+                f"{words} is down: all that is said near {name} is on {circuit.called} the whole time.",
                 remedies=(
                     Remedy(
                         "release",

@@ -10,7 +10,6 @@ from kymaphon.core.model.edits import AddRow, Edit, SetField
 from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.rules.record import rule
-from kymaphon.core.rules.talk_heard import name_of
 from kymaphon.core.talk.cures import with_member
 from kymaphon.core.talk.named import NameProblem, talk_problems
 from kymaphon.core.talk.reach import in_an_emergency, lifelines, people
@@ -56,8 +55,8 @@ def nobody_speaks(analysis: Computed) -> Iterator[Finding]:
             "fix",
             "Talk",
             (circuit.id,),
-            f"Nobody may {word} on {name_of(circuit)}",
-            f"{name_of(circuit)} has {who} may {word}." if rows else f"{name_of(circuit)} has nobody on it.",
+            f"Nobody may {word} on {circuit.called}",
+            f"{circuit.called} has {who} may {word}." if rows else f"{circuit.called} has nobody on it.",
             remedies=(
                 Remedy("let", f"{analysis.party_name(rows[0].party)} may {word} on it", "Somebody then does.", edit),
             )

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import dataclass
+from datetime import datetime
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.show import CircuitCheck
@@ -20,14 +21,14 @@ class CheckState:
 
     Attributes:
         check: what stands in the log about it, the newest; None for nothing.
-        at: when, as it is logged; empty for nothing.
+        at: when; None for nothing.
         stale: something on its way has changed since.
     """
 
     way: TalkWay
     usable: bool
     check: CircuitCheck | None
-    at: str
+    at: datetime | None
     stale: bool
 
     @property
@@ -38,17 +39,17 @@ class CheckState:
 
 def check_states(analysis: Computed) -> tuple[CheckState, ...]:
     """Every way of every circuit that is meant to come, in the order of the show; those by telephone last."""
-    newest: dict[tuple[str, str, str], tuple[CircuitCheck, str]] = {}
+    newest: dict[tuple[str, str, str], tuple[CircuitCheck, datetime]] = {}
     for entry in analysis.show.log:
         row = entry.circuit_check
         if row is not None:
-            newest[row.circuit, row.speaker, row.listener] = (row, entry.at.isoformat())
+            newest[row.circuit, row.speaker, row.listener] = (row, entry.at)
     hearing = analysis.once(hearing_of)
     out = []
     for key, found in hearing.rows.items():
         if not found.way.heard:
             continue
-        check, at = newest.get(key, (None, ""))
+        check, at = newest.get(key, (None, None))
         stale = check is not None and check.way != way_digest(hearing.model, found.way)
         out.append(CheckState(found.way, found.usable, check, at, stale))
     return tuple(sorted(out, key=lambda row: row.way.state == "outside"))

@@ -58,7 +58,7 @@ def let_hear(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | Non
         return None
     return Remedy(
         f"hears-{party.id}",
-        f"{party.name} hears {circuit_name(circuit)}",
+        f"{party.name} hears {circuit.called}",
         "It comes to them already; nothing has to be plugged.",
         edits,
     )
@@ -73,11 +73,12 @@ def pack_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | Non
         if best is None or not best.usable or not keeps_all(analysis, after):
             continue
         where = f"{analysis.device_name(device.id)}, {_port_name(analysis, device, out)}"
-        answers = " and answers by its key" if back else ""
+        answered = any(row.usable for row in after.once(hearing_of).from_(circuit.id, party.id))
+        answers = " and answers by its key" if back and answered else ", and cannot answer on it"
         return Remedy(
             f"pack-{party.id}-{circuit.id}",
             f"A pack and a headset for {party.name} on {where}",
-            f"{party.name} then hears {circuit_name(circuit)}{answers}.",
+            f"{party.name} then hears {circuit.called}{answers}.",
             edits,
         )
     return None
@@ -164,7 +165,7 @@ def opened_for(analysis: Computed, circuit: Circuit, party: Party) -> Iterator[R
                 yield Remedy(
                     f"open-{switch.ref.device}-{switch.ref.key}",
                     switch_words(switch),
-                    f"{party.name} then hears {circuit_name(circuit)}.",
+                    f"{party.name} then hears {circuit.called}.",
                     edits,
                 )
 
@@ -183,7 +184,7 @@ def relay_for(analysis: Computed, circuit: Circuit, party: Party) -> Remedy | No
             return Remedy(
                 f"relay-{party.id}",
                 f"{other.name} answers for {party.name}",
-                f"{other.name} stands beside {party.name}, hears {circuit_name(circuit)} and can answer on it.",
+                f"{other.name} stands beside {party.name}, hears {circuit.called} and can answer on it.",
                 (with_member(circuit, party.id, spoken_for_by=other.id),),
             )
     return None
@@ -232,7 +233,7 @@ def _dimmed_further(analysis: Computed, circuit: Circuit, row: Hearing, listener
         if after is not None and after.verdict in ("good", "fair"):
             yield Remedy(
                 f"dim-{circuit.id}",
-                f"{circuit_name(circuit)} dims what else is in these ears by {depth:.0f} dB",
+                f"{circuit.called} dims what else is in these ears by {depth:.0f} dB",
                 f"Its index is then {after.index or 0.0:.2f} in {listener.name}'s ear.",
                 edits,
             )
@@ -270,11 +271,6 @@ def end_name(analysis: Computed, target: str) -> str:
     """A listener or a loudspeaker by its name."""
     party = next((row for row in analysis.show.parties if row.id == target), None)
     return party.name if party is not None else analysis.device_name(target)
-
-
-def circuit_name(circuit: Circuit) -> str:
-    """A circuit as it is called."""
-    return circuit.name or circuit.id
 
 
 def _port_name(analysis: Computed, device: Device, port_id: str) -> str:

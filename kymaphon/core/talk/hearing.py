@@ -34,8 +34,6 @@ from kymaphon.core.talk.proofs import ON_AIR
 Floats = NDArray[np.float64]
 _NOISES = {"crowd": "crowd", "effect": "crowd", "player": "music", "instrument": "music"}
 """What sort of noise a voice that does not speak is taken for."""
-UNHEARD_DB = -50.0
-"""What is further under the mark in an ear masks nothing, and is not listed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -229,8 +227,8 @@ class _Ears:
         model = self.model
         listeners = [self._parties[way.listener] for way in ways]
         depth = np.array([dim_db(circuit, row) for row in listeners])
-        on_it = {row.party for row in circuit.members}
-        voices = [row for row in self.programme if row.id not in on_it]
+        silent = silent_while(circuit, state.speaker)
+        voices = [row for row in self.programme if row.id not in silent]
         levels = self._levels(state, ways, voices)
         wired = np.array(
             [[(row.id, voice.id) not in self.across for voice in voices] for row in listeners], dtype=bool
@@ -250,7 +248,7 @@ class _Ears:
         for n, way in enumerate(ways):
             assert way.node is not None
             assert way.level_db is not None
-            audible = most[n] - model.mark(way.listener, way.unit) >= UNHEARD_DB
+            audible = most[n] - model.mark(way.listener, way.unit) >= limit("unheard_db")
             yield Hearing(
                 way,
                 float(index[n]) if way.unit == "dB SPL" else None,
@@ -307,6 +305,16 @@ def programme_voices(analysis: Computed) -> list[Party]:
     return [row for row in analysis.voices if row.kind != "crew" and (row.id not in on_it or row.id in on_air)]
 
 
+def silent_while(circuit: Circuit, speaker: str) -> frozenset[str]:
+    """Who of the programme is silent while somebody talks on a circuit: themselves. Where they talk without a key the circuit is the
+    conversation that is on air, and the others who do take turns; by a key they are talked to while all on air go on.
+    """
+    member = circuit.member(speaker)
+    if member is None or member.key:
+        return frozenset((speaker,))
+    return frozenset((speaker, *(row.party for row in circuit.members if row.speaks and not row.key)))
+
+
 def dim_db(circuit: Circuit, listener: Party) -> float:
     """So far the programme goes down in somebody's ears while a circuit talks, beside what its keys do by themselves: as the circuit
     says, else as their own box does; across the room nothing does.
@@ -344,8 +352,8 @@ def _maskers(model: TalkModel, row: Hearing) -> Iterator[Masker]:
         return
     state, circuit = model.states[way.circuit, way.speaker], model.circuit(way.circuit)
     listener = analysis.show.party(way.listener)
-    on_it = {member.party for member in circuit.members}
-    voices = [voice for voice in programme_voices(analysis) if voice.id not in on_it and voice.id != listener.id]
+    silent = {listener.id, *silent_while(circuit, way.speaker)}
+    voices = [voice for voice in programme_voices(analysis) if voice.id not in silent]
     mouths = [analysis.graph.mouths[voice.id] for voice in voices]
     powers = model.powers(state, [node for node, _ in mouths], [way.node]) if voices else None
     across = _across(analysis)
@@ -358,7 +366,7 @@ def _maskers(model: TalkModel, row: Hearing) -> Iterator[Masker]:
         if row.dimmed_db and (listener.id, voice.id) not in across:
             terms.append(Derived("dimmed while it is talked", -row.dimmed_db, "dB", source="circuit"))
         level = total(f"{voice.name} in the same ear", way.unit, tuple(terms))
-        if level.value - model.mark(way.listener, way.unit) >= UNHEARD_DB:
+        if level.value - model.mark(way.listener, way.unit) >= limit("unheard_db"):
             yield Masker(voice.name, level, sound_of_voice(voice))
     yield from room_maskers(analysis, way, listener)
 

@@ -11,7 +11,7 @@ from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.talk.circuits import TalkModel
-from kymaphon.core.talk.cures import MOST, changed, circuit_name, end_name, keeps_all, with_member
+from kymaphon.core.talk.cures import MOST, changed, end_name, keeps_all, with_member
 from kymaphon.core.talk.hearing import hearing_of
 from kymaphon.core.talk.keys import key_ref
 from kymaphon.core.talk.proofs import Leak, air_proof
@@ -19,15 +19,8 @@ from kymaphon.core.talk.proofs import Leak, air_proof
 
 def shut(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak) -> Iterator[Remedy]:
     """Ways to shut a leak that cost nobody their talkback: keys that were left down first, then crosspoints and mutes, each tried."""
-    member = circuit.member(speaker)
-    mine = key_ref(analysis, member.key if member is not None else None)
-    seen: dict[object, Switch] = {}
-    for i in leak.edges:
-        for switch in analysis.graph.edges[i].switches:
-            if switch.ref != mine and switch.passes:
-                seen.setdefault(switch.ref, switch)
     count = 0
-    for switch in sorted(seen.values(), key=lambda row: (not row.key, row.ref.field == "mute")):
+    for switch in _on_the_way(analysis, circuit, speaker, leak.edges):
         if count == MOST:
             return
         edits = (SetValue(switch.ref, not switch.now),)
@@ -37,11 +30,10 @@ def shut(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak) -> Iter
         if not _keeps_programme(analysis, after):
             continue
         count += 1
-        words = f"Release {switch.label}" if switch.key else switch_words(switch)
         yield Remedy(
             f"shut-{switch.ref.device}-{switch.ref.key}",
-            words,
-            f"What {analysis.party_name(speaker)} says on {circuit_name(circuit)} then comes no more to "
+            _shutting(switch),
+            f"What {analysis.party_name(speaker)} says on {circuit.called} then comes no more to "
             f"{end_name(analysis, leak.target)}.",
             edits,
         )
@@ -67,30 +59,33 @@ def private_again(analysis: Computed, circuit: Circuit, speaker: str) -> Remedy 
     else:
         return None
     edits = tuple(SetValue(row.ref, not row.now) for row in done)
-    words = "; ".join(f"Release {row.label}" if row.key else switch_words(row) for row in done)
     return Remedy(
         f"private-{circuit.id}-{speaker}",
-        words,
-        f"Nobody but those on {circuit_name(circuit)} then hears {analysis.party_name(speaker)} on it.",
+        "; ".join(_shutting(row) for row in done),
+        f"Nobody but those on {circuit.called} then hears {analysis.party_name(speaker)} on it.",
         edits,
     )
 
 
 def _to_shut(analysis: Computed, circuit: Circuit, speaker: str, way: tuple[int, ...]) -> Switch | None:
     """A switch on a way that can be shut without anybody losing a circuit or the programme a voice: a key that was left down first."""
-    member = circuit.member(speaker)
-    mine = key_ref(analysis, member.key if member is not None else None)
-    rows = {
-        switch.ref: switch
-        for i in way
-        for switch in analysis.graph.edges[i].switches
-        if switch.ref != mine and switch.passes
-    }
-    for switch in sorted(rows.values(), key=lambda row: (not row.key, row.ref.field == "mute")):
+    for switch in _on_the_way(analysis, circuit, speaker, way):
         after = changed(analysis, (SetValue(switch.ref, not switch.now),))
         if keeps_all(analysis, after) and _keeps_programme(analysis, after):
             return switch
     return None
+
+
+def _on_the_way(analysis: Computed, circuit: Circuit, speaker: str, way: tuple[int, ...]) -> list[Switch]:
+    """Switches that let something pass on a way, but for the speaker's own key: keys that were left down first, mutes last."""
+    member = circuit.member(speaker)
+    mine = key_ref(analysis, member.key if member is not None else None)
+    rows = {row.ref: row for i in way for row in analysis.graph.edges[i].switches if row.ref != mine and row.passes}
+    return sorted(rows.values(), key=lambda row: (not row.key, row.ref.field == "mute"))
+
+
+def _shutting(switch: Switch) -> str:
+    return f"Release {switch.label}" if switch.key else switch_words(switch)
 
 
 def _leaks_still(after: Computed, circuit: str, speaker: str, leak: Leak) -> bool:

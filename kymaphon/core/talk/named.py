@@ -43,7 +43,7 @@ def talk_problems(show: Show, catalogue: Catalogue) -> Iterator[NameProblem]:
                 what = "itself" if name == circuit.id else f"no circuit called {name}{instead(name, circuits)}"
                 yield NameProblem(
                     circuit.id,
-                    f"{circuit.name or circuit.id} overrides {name}",
+                    f"{circuit.called} overrides {name}",
                     f"It overrides {what}.",
                     f"It overrides {name} no more",
                     SetField("circuits", circuit.id, "overrides", rest),
@@ -68,7 +68,7 @@ def _named(table: str, owner: str, name: str, field: str, wrong: str, known: Col
 
 
 def _circuit(show: Show, catalogue: Catalogue, circuit: Circuit, parties: set[str]) -> Iterator[NameProblem]:
-    name = circuit.name or circuit.id
+    name = circuit.called
     devices = {row.id for row in show.devices}
     for member in circuit.members:
         if member.party not in parties:
@@ -132,7 +132,7 @@ def _member(
     fits = near and (field != "party" or near[0] not in taken)
     return NameProblem(
         circuit.id,
-        f"{circuit.name or circuit.id} names {wrong}, which is not there",
+        f"{circuit.called} names {wrong}, which is not there",
         text or f"There is no {wrong}{instead(wrong, set(known))}",
         f"{near[0]} instead of {wrong}" if fits else f"Without {wrong}",
         SetField("circuits", circuit.id, "members", rows),
@@ -144,7 +144,7 @@ def _lines(show: Show, catalogue: Catalogue) -> Iterator[NameProblem]:
     for line in show.lines:
         device_id, port, _ = PortId.of(line.at)
         device = show.find_device(device_id)
-        name = line.name or line.number or line.id
+        name = line.called
         if device is None or port not in {row.id for row in catalogue[device.kind].inputs}:
             known = {
                 f"{row.id}.{into.id}"

@@ -274,7 +274,7 @@ def _solve(
         upper[m0 + k] = number if may else 0
         cost[m0 + k] = float(table[row.family]["submix"]) if may else 0.0
         upper[u0 + k] = 0 if row.submix else number
-        cost[u0 + k] = weight("left") * (2.0 if row.family == "commentary" else 1.0)
+        cost[u0 + k] = weight("left-commentary" if row.family == "commentary" else "left")
     cost[b0 : b0 + many * count] = weight("apart")
     cost[g0:s0] = weight("beside")
     cost[s0] = weight("spare-lost")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.model.catalogue import Kind, Port
+from kymaphon.core.model.catalogue import Kind, Port, Strip
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Cable, Device, Setting
@@ -181,11 +181,9 @@ def _settings(
                 yield f"{channel}>{bus}", Setting(on=bus == group)
 
 
-def _fitting(setting: Setting, strip: object) -> Setting:
+def _fitting(setting: Setting, strip: Strip | None) -> Setting:
     """A channel's setting on another channel: its gain brought into that one's range, and no more than that one has."""
-    from kymaphon.core.model.catalogue import Strip
-
-    if not isinstance(strip, Strip):
+    if strip is None:
         return Setting()
     gain = setting.gain_db
     if gain is not None:

@@ -38,10 +38,6 @@ class LineState:
     listeners: tuple[str, ...]
 
     @property
-    def name(self) -> str:
-        return self.line.name or self.line.number or self.line.id
-
-    @property
     def fed(self) -> bool:
         return bool(self.source)
 
@@ -132,7 +128,7 @@ def switch_to_reserve(analysis: Computed, line_id: str) -> Remedy | None:
     later = (reserve.delay_ms or 0.0) - (main.delay_ms or 0.0)
     known = main.delay_ms is not None and reserve.delay_ms is not None
     late = f" It is {abs(later):.0f} ms {'later' if later >= 0 else 'earlier'}." if known else ""
-    name = reserve.name or reserve.number or reserve.id
+    name = reserve.called
     return Remedy(
         f"reserve-{line_id}",
         f"Over to {name}",
@@ -143,8 +139,10 @@ def switch_to_reserve(analysis: Computed, line_id: str) -> Remedy | None:
 
 def jackfield(analysis: Computed) -> tuple[tuple[str, str, str, str, str], ...]:
     """The jackfield list: jack, number, name, what feeds it, what it stands in for; by jack."""
+    names = {row.id: row.called for row in analysis.show.lines}
     rows = []
     for state in line_states(analysis):
         line = state.line
-        rows.append((line.jack, line.number, state.name, state.source_words, line.reserve_for or ""))
+        main = names.get(line.reserve_for or "", line.reserve_for or "")
+        rows.append((line.jack, line.number, line.called, state.source_words, main))
     return tuple(sorted(rows))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime, timedelta, tzinfo
 from itertools import combinations
 
 from kymaphon.core.computing.computed import Computed
@@ -79,7 +79,7 @@ class WorkPlan:
         tasks: all of them, done ones too, in their order.
         told: the show has none of its own, and these are told from it.
         schedule: of those that are left; minutes from `begins`.
-        begins: when the plan begins: now, or when the first of the crew comes.
+        begins: when the plan begins: now, or when the first of the crew comes; by the clock of the show, as `zone_of` says.
         deadline: when all has to be done; None where nobody said when air is.
         learnt: by sort.
         minutes: of each task, as planned.
@@ -170,12 +170,20 @@ def plan_work(analysis: Computed, now: datetime | None = None, *, samples: int =
     return WorkPlan(tasks, not own, found, begins, deadline, learnt, minutes, tuple(problems))
 
 
+def zone_of(show: Show) -> tzinfo | None:
+    """The clock that a show's times are told by: that of its time on air, else that of its crew's times; None for the machine's own."""
+    given = (show.air_at, *(row.from_at for row in show.crew), *(row.until_at for row in show.crew))
+    return next((at.tzinfo for at in given if at is not None), None)
+
+
 def _begins(show: Show, now: datetime | None) -> datetime | None:
     """When the plan begins. A show of another day is planned from when its crew comes."""
-    first = min((row.from_at for row in show.crew if row.from_at is not None), default=None)
-    if now is not None and (first is None or now >= first) and (show.air_at is None or now < show.air_at):
-        return now
-    return first or (show.air_at - timedelta(hours=5) if show.air_at is not None else now)
+    at = min((row.from_at for row in show.crew if row.from_at is not None), default=None)
+    if now is not None and (at is None or now >= at) and (show.air_at is None or now < show.air_at):
+        at = now
+    elif at is None:
+        at = show.air_at - timedelta(hours=limit("begin_before_h")) if show.air_at is not None else now
+    return at.astimezone(zone_of(show)) if at is not None else None
 
 
 def _hands(show: Show, begins: datetime | None) -> list[Hand]:
@@ -235,7 +243,8 @@ def _problems(show: Show, tasks: Sequence[Task]) -> Iterator[str]:
             yield f"{who} is at two tasks at once{where}: {one.text} and {other.text}."
     for task in tasks:
         if task.started_at is not None and task.done_at is not None and task.done_at < task.started_at:
-            yield f"{task.text} was done before it was begun: {task.started_at:%H:%M} to {task.done_at:%H:%M}."
+            begun, done = (at.astimezone(zone_of(show)) for at in (task.started_at, task.done_at))
+            yield f"{task.text} was done before it was begun: {begun:%H:%M} to {done:%H:%M}."
 
 
 def drops(analysis: Computed, plan: WorkPlan) -> tuple[Drop, ...]:

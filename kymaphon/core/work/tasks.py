@@ -170,7 +170,7 @@ def _place(analysis: Computed, out: _List, base: Place, place: Place) -> None:
     if talk:
         first = out.of("talk-base", f"lay-{place.id}", f"power-{place.id}")
         text = f"Talkback at {place.name}"
-        minutes = minutes_of("talk-place") * (1 + 0.5 * (len(talk) - 1))
+        minutes = minutes_of("talk-place") + minutes_of("talk-more") * (len(talk) - 1)
         out.add(f"talk-{place.id}", text, "communications", minutes, people_of("talk-place"), first, place.id)
 
 
@@ -236,7 +236,7 @@ def _source(analysis: Computed, out: _List, party: Party) -> None:
 def _lines(analysis: Computed, out: _List) -> None:
     desks = out.begin_with("desk-")
     for line in analysis.show.lines:
-        name = line.name or line.number or line.id
+        name = line.called
         loses = (
             f"no reserve: if {_main_name(analysis, line.reserve_for)} fails the show is off air"
             if line.reserve_for
@@ -264,7 +264,7 @@ def _lines(analysis: Computed, out: _List) -> None:
 
 def _main_name(analysis: Computed, line: str) -> str:
     row = next((one for one in analysis.show.lines if one.id == line), None)
-    return (row.name or row.number or row.id) if row is not None else "the main line"
+    return row.called if row is not None else "the main line"
 
 
 def _proofs(analysis: Computed, out: _List) -> None:

@@ -25,7 +25,7 @@ from tests.budget import tries
 from tests.core.rooms import mic, person, room
 
 KINDS = sorted(kind.id for kind in shipped_catalogue() if kind.microphone is not None)
-QUICK = settings(max_examples=tries(13), deadline=None)
+QUICK = settings(max_examples=tries(13))
 
 
 def sound(show: Show) -> PlaceSound:

@@ -86,7 +86,7 @@ def test_the_compressor_moves_by_its_time_constants() -> None:
     st.sampled_from([0.0, 1.0, 5.0]),
     st.sampled_from([0.0, 50.0, 500.0]),
 )
-@settings(max_examples=tries(13), deadline=None)
+@settings(max_examples=tries(13))
 def test_nothing_passes_the_limiter(seed: int, ceiling: float, ahead: float, release: float) -> None:
     rng = np.random.default_rng(seed)
     sound = (rng.normal(0, 1, 4000) * rng.choice([0.01, 0.1, 1.0], 4000)).astype(np.float32)
@@ -278,7 +278,7 @@ ROWS = st.one_of(
 
 
 @given(st.lists(ROWS, max_size=6), st.sampled_from(["dBFS", "dBu"]))
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_a_preset_is_read_back_as_it_was_written(chain: list[records.Processing], unit: str) -> None:
     text = preset_text(chain, name="Ilse", at="desk, channel 3", unit=unit)
     assert read_preset(text) == (tuple(chain), unit)

@@ -40,7 +40,7 @@ def walked(levels: np.ndarray, open_db: float, close_db: float, hold: int) -> li
     st.integers(0, 12),
     st.integers(0, 9),
 )
-@settings(max_examples=tries(100), deadline=None)
+@settings(max_examples=tries(100))
 def test_arrays_turn_as_the_rules_say(levels: list[int], open_db: int, between: int, hold: int) -> None:
     rows = np.array(levels, dtype=np.float32)
     turned = turns(rows, open_db, open_db - between, hold)
@@ -142,7 +142,7 @@ def test_look_ahead_opens_before_the_word() -> None:
     st.floats(0, 20),
     st.sampled_from([15.0, 40.0, 90.0]),
 )
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_what_passes_is_what_the_rendered_sound_lets_through(
     runs: list[tuple[int, int]], attack: float, release: float, ahead: float, range_db: float
 ) -> None:

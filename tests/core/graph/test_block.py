@@ -70,7 +70,7 @@ def test_a_ring_has_one_knot_with_its_gain_on_it() -> None:
 
 
 @given(st.integers(0, 10_000))
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_opened_nothing_goes_round_and_all_is_still_reached(seed: int) -> None:
     matrix = mesh(seed, size=14)
     opened = Block.full(matrix).opened([3])
@@ -81,7 +81,7 @@ def test_opened_nothing_goes_round_and_all_is_still_reached(seed: int) -> None:
 
 
 @given(random_graphs(low=-30, high=4))
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_large_and_small_say_the_same_of_a_rig(graph) -> None:
     """Powers and responses of the same random rig, taken as small and as large; where it howls too, where the same is cut open."""
     every = list(range(len(graph.nodes)))

@@ -56,7 +56,7 @@ def rigs(draw: st.DrawFn) -> SignalGraph:
 
 
 @given(rigs(), st.sets(st.integers(1, 5), max_size=3))
-@settings(max_examples=tries(66), deadline=None)
+@settings(max_examples=tries(66))
 def test_as_few_as_brute_force_and_really_cured(graph: SignalGraph, wanted: set[int]) -> None:
     """The bad way leads to the last node; the wants are nodes before it that are reached. Every set of switches is tried beside it."""
     target = len(graph.nodes) - 1
@@ -172,7 +172,7 @@ def test_what_a_cut_makes_bad_speaks_against_that_cut_alone() -> None:
         max_size=8,
     )
 )
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_doubles_as_few_as_brute_force(gains: dict[tuple[int, str], float]) -> None:
     """Bad here comes and goes as switches open; every set of switches is tried beside it."""
     both = {(ear, name): gain for (ear, name), gain in gains.items()} | {(ear, "9"): -60.0 for ear in (1, 2)}

@@ -70,7 +70,7 @@ def worth(
 
 
 @given(costs, st.lists(st.tuples(given_sets, some), max_size=6), st.lists(some, max_size=4), dears)
-@settings(max_examples=tries(100), deadline=None)
+@settings(max_examples=tries(100))
 def test_as_cheap_as_every_choice_and_as_an_integer_programme(
     cost: list[float], rows: Rows, forbidden: Sets, dear: list[tuple[frozenset[int], int, float]]
 ) -> None:

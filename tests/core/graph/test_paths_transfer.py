@@ -52,7 +52,7 @@ def direct_solve(graph: SignalGraph, frequency_hz: float) -> np.ndarray:
 
 
 @given(random_graphs())
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_every_way_is_found_strongest_first(graph: SignalGraph) -> None:
     """networkx lists all simple paths; ours are the same, in order, and say when they are complete."""
     other = nx.DiGraph()
@@ -75,7 +75,7 @@ def test_every_way_is_found_strongest_first(graph: SignalGraph) -> None:
 
 
 @given(random_graphs(low=-12, high=0), st.data())
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(graph: SignalGraph, data: st.DataObject) -> None:
     """A cut begins with what was found before it; the same ways, in the same order, as in a rig that never had those edges."""
     edges = [
@@ -95,7 +95,7 @@ def test_what_a_cut_leaves_is_what_a_search_of_the_cut_rig_finds(graph: SignalGr
 
 
 @given(random_graphs())
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_every_circle_is_found(graph: SignalGraph) -> None:
     other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
     expected = {frozenset(nx.utils.pairwise([*cycle, cycle[0]])) for cycle in nx.simple_cycles(other)}
@@ -106,7 +106,7 @@ def test_every_circle_is_found(graph: SignalGraph) -> None:
 
 
 @given(random_graphs())
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_components_and_their_order(graph: SignalGraph) -> None:
     other = nx.DiGraph([(edge.source, edge.target) for edge in graph.edges])
     other.add_nodes_from(range(len(graph.nodes)))
@@ -117,7 +117,7 @@ def test_components_and_their_order(graph: SignalGraph) -> None:
 
 
 @given(random_graphs(low=-40, high=-14), st.floats(20, 8000))
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_response_is_the_direct_solve(graph: SignalGraph, frequency: float) -> None:
     """At most 6 edges of -14 dB leave a node, so no circle can build up and the inverse exists."""
     transfer = Transfer(graph)
@@ -128,7 +128,7 @@ def test_response_is_the_direct_solve(graph: SignalGraph, frequency: float) -> N
 
 
 @given(random_graphs(low=-40, high=-14))
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_power_is_the_direct_solve_of_squared_gains(graph: SignalGraph) -> None:
     matrix = np.zeros((len(graph.nodes), len(graph.nodes)))
     for edge in graph.edges:
@@ -166,7 +166,7 @@ def _exact(graph: SignalGraph) -> list[Fraction]:
 
 
 @given(far_apart())
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_no_power_is_lost_in_the_rounding_of_a_larger_one(graph: SignalGraph) -> None:
     ours = Transfer(graph).power_from([0])[:, 0]
     for value, exact in zip(ours, _exact(graph), strict=True):
@@ -174,7 +174,7 @@ def test_no_power_is_lost_in_the_rounding_of_a_larger_one(graph: SignalGraph) ->
 
 
 @given(random_graphs(low=-30, high=-14), st.floats(50, 5000))
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_without_circles_the_response_is_the_sum_over_ways(graph: SignalGraph, frequency: float) -> None:
     forward = graph_of(
         len(graph.nodes),
@@ -253,7 +253,7 @@ def test_gains_that_cancel_round_a_loop_do_not_hide_it(split: int) -> None:
 
 
 @given(random_graphs(low=-25, high=4))
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
     """Opened at a point, all that comes back to it the first time, by a direct solve with its outgoing edges taken away."""
     for stability, part in zip(Transfer(graph).stabilities, Transfer(graph).cyclic_components, strict=True):
@@ -271,7 +271,7 @@ def test_first_return_by_cutting_the_point_open(graph: SignalGraph) -> None:
 
 @given(random_graphs(low=-20, high=10))
 @example(graph_of(4, [(0, 2, 0.0, 0.0), (2, 0, 0.0, 0.0), (1, 3, 1.0, 0.0), (3, 1, 0.0, 0.0)]))
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_stability_is_the_largest_eigenvalue(graph: SignalGraph) -> None:
     matrix = np.zeros((len(graph.nodes), len(graph.nodes)))
     for edge in graph.edges:
@@ -319,7 +319,7 @@ def test_where_a_circle_howls_totals_stay_finite() -> None:
 
 
 @given(random_graphs(low=-30, high=0))
-@settings(max_examples=tries(26), deadline=None)
+@settings(max_examples=tries(26))
 def test_the_strongest_way_is_the_first_found(graph: SignalGraph) -> None:
     transfer = Transfer(graph)
     target = len(graph.nodes) - 1
@@ -355,7 +355,7 @@ def test_cutting_a_switch_keeps_all_else() -> None:
 
 
 @given(random_graphs(low=-30, high=0))
-@settings(max_examples=tries(33), deadline=None)
+@settings(max_examples=tries(33))
 def test_many_targets_at_once_are_the_same_as_one_by_one(graph: SignalGraph) -> None:
     """Without amplifying circles, where both are exact; with some, either is only a bound."""
     together, single = Transfer(graph), Transfer(graph)
@@ -370,7 +370,7 @@ def test_many_targets_at_once_are_the_same_as_one_by_one(graph: SignalGraph) -> 
 
 
 @given(random_graphs(low=-30, high=0))
-@settings(max_examples=tries(26), deadline=None)
+@settings(max_examples=tries(26))
 def test_no_circle_is_stronger_than_the_bound_of_its_nodes(graph: SignalGraph) -> None:
     transfer = Transfer(graph)
     closed = transfer.closed_gains(list(range(len(graph.nodes))))

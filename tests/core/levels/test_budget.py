@@ -44,7 +44,7 @@ def over_noise(show: Show) -> float:
     return analyse(show).ladders["ann", "tape"].last.voice_over_noise_db
 
 
-@settings(max_examples=tries(8), deadline=None)
+@settings(max_examples=tries(8))
 @given(st.integers(0, 58), st.floats(-30, 30), st.floats(10, 60))
 def test_gain_never_improves_voice_against_room(gain: int, digital: float, ambient: float) -> None:
     """Exact: whatever is turned, room noise and voice move together, at every point."""

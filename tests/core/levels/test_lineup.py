@@ -104,7 +104,7 @@ def by_trying(model: LineUpModel) -> tuple[float, ...]:
     return (*out, min(row[4] for row in rows))
 
 
-@settings(max_examples=tries(13), deadline=None)
+@settings(max_examples=tries(13))
 @given(st.integers(0, 10**6))
 @example(773273)
 @example(895310)

@@ -125,7 +125,7 @@ def test_tech_3341_true_peak_of_sines(part: int, phase: float, level: float, wan
     assert meter.peak[0] == pytest.approx(np.abs(signal).max())
 
 
-@settings(max_examples=tries(8), deadline=None)
+@settings(max_examples=tries(8))
 @given(st.integers(0, 2**31), st.integers(1, 700))
 def test_true_peak_looks_everywhere_that_matters(seed: int, block: int) -> None:
     """The same as interpolating between all samples, in blocks of any length, for sound below 0.45 of the rate."""

@@ -53,7 +53,7 @@ class TestOrder:
             max_size=8,
         )
     )
-    @settings(max_examples=tries(13), deadline=None)
+    @settings(max_examples=tries(13))
     def test_half_way_through_nothing_new_is_heard(self, turns: list[tuple[int, str, bool]]) -> None:
         """Offs come before ons: at no step is anything on that is on neither before nor after."""
         show = studio("desk-8", 2)

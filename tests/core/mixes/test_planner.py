@@ -272,7 +272,7 @@ def _cheapest(show: Show) -> tuple[int, int]:
 
 
 @given(st.sampled_from(["desk-8", "desk-1-send", "desk-stereo"]), st.data())
-@settings(max_examples=tries(8), deadline=None)
+@settings(max_examples=tries(8))
 def test_as_good_as_every_assignment_tried(desk: str, data: st.DataObject) -> None:
     """Random wants among remote guests: never more of them without a mix than the best of all assignments leaves."""
     count = data.draw(st.integers(1, 2 if desk == "desk-stereo" else 4))

@@ -131,7 +131,7 @@ class TestRoundTheMainMix:
 
 class TestCircles:
     @given(st.floats(-30, -1.5), st.floats(0.5, 200))
-    @settings(max_examples=tries(16), deadline=None)
+    @settings(max_examples=tries(16))
     def test_one_circle_together_is_its_gain(self, gain: float, delay: float) -> None:
         analysis = _with(bare(3, [(0, 1, gain, delay), (1, 0, 0.0, 1.0), (1, 2, 0.0, 0.0)]))
         got = together(analysis)
@@ -191,7 +191,7 @@ def graphs(draw: st.DrawFn) -> SignalGraph:
 
 
 @given(graphs())
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_the_response_is_the_transform_of_the_impulse(graph: SignalGraph) -> None:
     """H(f) of the solve against the sum of a e^(-j w t) over every arrival of an impulse followed through the graph in time."""
     transfer = Transfer(graph)

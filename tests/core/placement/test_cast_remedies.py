@@ -6,7 +6,7 @@ import math
 import re
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kymaphon.core.acoustics.pickup import Pickup
@@ -20,7 +20,7 @@ from tests.budget import tries
 from tests.core.acoustics.test_cast_sound import places
 from tests.core.rooms import mic, person, room
 
-MANY = settings(max_examples=tries(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+MANY = settings(max_examples=tries(20))
 MENDS = {
     "too-far",
     "too-near",

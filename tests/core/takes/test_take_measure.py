@@ -67,7 +67,7 @@ class TestLevels:
         assert 2.0 <= row.floor_at_s <= 2.2
 
     @given(st.integers(1, 20000))
-    @settings(max_examples=tries(8), deadline=None)
+    @settings(max_examples=tries(8))
     def test_block_size_changes_nothing(self, block: int) -> None:
         take = np.concatenate((sine(0.6, -30), np.ones(50), sine(0.9, -50, 333)))
         assert measure(take, block=block).to_json() == measure(take, block=len(take)).to_json()
@@ -91,7 +91,7 @@ class TestClipping:
         assert [(round(run.at_s * RATE), run.samples) for run in row.first_runs] == [(1000, 10), (30000, 4)]
 
     @given(st.data())
-    @settings(max_examples=tries(20), deadline=None)
+    @settings(max_examples=tries(20))
     def test_a_run_over_a_border_is_one_run(self, data: st.DataObject) -> None:
         """Frames are gathered by GATHERED_FRAMES; runs that touch, cross or span such borders are counted as by a plain scan."""
         count = 3 * GATHERED_FRAMES + 100

@@ -38,13 +38,13 @@ def _circles(ties: list[Tie]) -> int:
 
 
 @given(_ties())
-@settings(max_examples=tries(50), deadline=None)
+@settings(max_examples=tries(50))
 def test_as_many_loops_as_the_circuit_rank(ties: list[Tie]) -> None:
     assert len(earth_loops(ties)) == _circles(ties)
 
 
 @given(_ties())
-@settings(max_examples=tries(40), deadline=None)
+@settings(max_examples=tries(40))
 def test_no_smaller_or_cheaper_set_opens_as_much(ties: list[Tie]) -> None:
     """Every set of openable ties is tried: what the forest leaves over is smallest, and of the smallest the cheapest."""
     opened = [loop.opened for loop in earth_loops(ties) if loop.opened is not None]
@@ -72,7 +72,7 @@ def test_no_smaller_or_cheaper_set_opens_as_much(ties: list[Tie]) -> None:
 
 
 @given(_ties())
-@settings(max_examples=tries(26), deadline=None)
+@settings(max_examples=tries(26))
 def test_each_loop_is_a_circle(ties: list[Tie]) -> None:
     for loop in earth_loops(ties):
         ends: dict[str, int] = {}

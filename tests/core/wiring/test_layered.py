@@ -57,7 +57,7 @@ def _check(drawing: Drawing, boxes: list[BoxSpec], links: list[LinkSpec]) -> Non
 
 
 @given(st.integers(1, 24), st.integers(0, 10**6), st.floats(0, 1))
-@settings(max_examples=tries(20), deadline=None)
+@settings(max_examples=tries(20))
 def test_whatever_it_is_given(n: int, seed: int, density: float) -> None:
     boxes, links = _random(n, seed, density)
     _check(draw_layers(boxes, links), boxes, links)
@@ -70,7 +70,7 @@ def test_large_ones(n: int) -> None:
 
 
 @given(st.integers(2, 14), st.integers(0, 10**6))
-@settings(max_examples=tries(13), deadline=None)
+@settings(max_examples=tries(13))
 def test_nothing_runs_back_where_there_is_no_circle(n: int, seed: int) -> None:
     """What networkx calls acyclic is drawn from left to right throughout."""
     boxes, links = _random(n, seed)

@@ -57,7 +57,7 @@ def cost_of(answer: Allotment, spares: int) -> float:
     for row in answer.submixes:
         total += float(FAMILIES[row.family]["submix"]) * len(row.sources)
     for name in answer.left:
-        total += weight("left") * (2 if by_id[name].family == "commentary" else 1)
+        total += weight("left-commentary" if by_id[name].family == "commentary" else "left")
     return total + weight("spare-lost") * max(spares - answer.spares, 0)
 
 

@@ -7,7 +7,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.stages import SEVERITIES
 from kymaphon.core.model.talk import Circuit, CircuitMember
-from kymaphon.core.report.talk import circuit_name, hears_words
+from kymaphon.core.report.talk import hears_words
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
 from kymaphon.core.talk.reach import people
@@ -37,7 +37,7 @@ def _worst(report: Report, party: str, circuit: str = "") -> str:
 
 def _cell(report: Report, hearing: TalkHearing, circuit: Circuit, party: Party) -> TalkCell:
     member = circuit.member(party.id)
-    name = circuit_name(circuit)
+    name = circuit.called
     if member is None:
         return TalkCell(told=f"{party.name} is not on {name}. Space puts them on it.")
     heard_by = sum(row.usable for row in hearing.from_(circuit.id, party.id)) if member.speaks else None
@@ -89,4 +89,4 @@ def _told(
         words.append(f"hears: {hears_words(best)}")
     if member.acts:
         words.append("acts on cues")
-    return f"{party.name} on {circuit_name(circuit)}: {'; '.join(words) or 'neither speaks nor hears'}."
+    return f"{party.name} on {circuit.called}: {'; '.join(words) or 'neither speaks nor hears'}."

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
@@ -14,7 +16,7 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
-from kymaphon.core.report.talk import circuit_name
+from kymaphon.core.report.work import time_words
 from kymaphon.core.talk.checks import CheckState, check_of, check_states
 from kymaphon.core.talk.keys import key_words
 
@@ -34,14 +36,14 @@ TIP = "G good, W weak, N nothing came; it goes into the log, and on to the next 
 class CheckTable(RowTable):
     """The ways; the keys note a result."""
 
-    def __init__(self, theme: Theme, note: object) -> None:
+    def __init__(self, theme: Theme, note: Callable[[str], None]) -> None:
         super().__init__(theme, "Circuits by voice", TIP)
         self._note = note
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         result = KEYS.get(Qt.Key(event.key()))
         if result is not None and event.modifiers() == Qt.KeyboardModifier.NoModifier and self.currentIndex().isValid():
-            self._note(result)  # type: ignore[operator]
+            self._note(result)
         else:
             super().keyPressEvent(event)
 
@@ -99,9 +101,9 @@ class CheckPage(StagePage):
         result = row.check.result if row.check is not None else "open"
         words = f"{result}, changed since" if row.stale else result
         mark = "settled" if row.holds else "fix" if row.check is not None else ""
-        at = row.at[11:16] if row.at else DASH
+        at = time_words(report.show, row.at) if row.at is not None else DASH
         who = row.check.by if row.check is not None and row.check.by else DASH
-        cells = (circuit_name(circuit), report.party_name(way.speaker), report.party_name(way.listener), words, at, who)
+        cells = (circuit.called, report.party_name(way.speaker), report.party_name(way.listener), words, at, who)
         return Row((way.circuit, f"{way.speaker}>{way.listener}"), cells, marks=((3, mark),) if mark else ())
 
     @property
@@ -121,7 +123,7 @@ class CheckPage(StagePage):
         except KeyError:
             self.say.emit("That way is no longer there: the circuit has changed.")
             return
-        circuit = next(circuit_name(one) for one in report.show.circuits if one.id == way.circuit)
+        circuit = next(one.called for one in report.show.circuits if one.id == way.circuit)
         text = f"{circuit}, {report.party_name(way.speaker)} to {report.party_name(way.listener)}: {result}"
         entry = LogEntry(at=self.bench.now(), text=text, subject=way.circuit, circuit_check=check)
         place = self.table.currentIndex().row()
@@ -151,4 +153,4 @@ class CheckPage(StagePage):
             notes.append("By the arithmetic it is not followed: see Hearing.")
         lead = tuple(Action(name, name.capitalize(), f"{name[:1].upper()} on the keyboard.") for name in KEYS.values())
         title = f"{report.party_name(way.speaker)} to {report.party_name(way.listener)}"
-        return WhyContent(title, circuit_name(circuit), lead=lead, notes=tuple(notes))
+        return WhyContent(title, circuit.called, lead=lead, notes=tuple(notes))

@@ -17,7 +17,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.talk import Circuit, CircuitMember
-from kymaphon.core.report.talk import circuit_name, plain_line, proof_words
+from kymaphon.core.report.talk import plain_line, proof_words
 from kymaphon.core.talk.cures import with_member
 from kymaphon.core.talk.hearing import hearing_of
 from kymaphon.core.talk.keys import key_words
@@ -78,7 +78,7 @@ class CircuitsPage(StagePage):
         if report.standing:
             return  # what people hear is told with the findings: those are on their way
         show = report.show
-        self.matrix.people.set_rows(tuple((row.id, circuit_name(row)) for row in show.circuits), talk_rows(report))
+        self.matrix.people.set_rows(tuple((row.id, row.called) for row in show.circuits), talk_rows(report))
         self.matrix.fit()
         some = bool(show.circuits)
         self.matrix.setVisible(some)
@@ -129,7 +129,7 @@ class CircuitsPage(StagePage):
             return
         member = circuit.member(party)
         speaks, hears = (False, True) if member is None else NEXT.get((member.speaks, member.hears), (False, True))
-        name, whom = circuit_name(circuit), self.document.analysis.party_name(party)
+        name, whom = circuit.called, self.document.analysis.party_name(party)
         if speaks is None:
             self._take_off(party, circuit_id)
             return
@@ -143,7 +143,7 @@ class CircuitsPage(StagePage):
         if circuit is None or circuit.member(party) is None:
             return
         rows = tuple(row for row in circuit.members if row.party != party)
-        text = f"{self.document.analysis.party_name(party)} off {circuit_name(circuit)}"
+        text = f"{self.document.analysis.party_name(party)} off {circuit.called}"
         self.document.apply((SetField("circuits", circuit.id, "members", rows),), text)
         self.say.emit(f"{text}. Undo puts them back.")
 
@@ -167,7 +167,7 @@ class CircuitsPage(StagePage):
         elif action == "take-off":
             self._take_off(self.bench.party, circuit.id)
         elif action == "remove-circuit":
-            self.document.apply((RemoveRow("circuits", circuit.id),), f"{circuit_name(circuit)} taken out")
+            self.document.apply((RemoveRow("circuits", circuit.id),), f"{circuit.called} taken out")
 
     # the Why panel
 
@@ -194,12 +194,8 @@ class CircuitsPage(StagePage):
             if row.stage == "Talk" and (about <= set(row.subjects) or row.subjects[:1] in ((party.id,), (circuit.id,)))
         )
         if member is None:
-            put = (
-                Action("member", f"Put {party.name} on {circuit_name(circuit)}\u2026", "Enter, or Space in the cell."),
-            )
-            return WhyContent(
-                party.name, f"not on {circuit_name(circuit)}", findings=rows, actions=put, notes=self._reaches()
-            )
+            put = (Action("member", f"Put {party.name} on {circuit.called}\u2026", "Enter, or Space in the cell."),)
+            return WhyContent(party.name, f"not on {circuit.called}", findings=rows, actions=put, notes=self._reaches())
         hearing = report.once(hearing_of)
         best = hearing.best_to(circuit.id, party.id) if member.hears else None
         told = hearing.explain(best) if best is not None else None
@@ -208,11 +204,11 @@ class CircuitsPage(StagePage):
             lines = tuple(row for row in (told.level, told.index, told.delay) if row is not None)
         acts = (
             Action("member", "How they are on it\u2026", "Key, how they hear, cues, who answers for them."),
-            Action("take-off", f"Off {circuit_name(circuit)}", "Delete in the cell."),
+            Action("take-off", f"Off {circuit.called}", "Delete in the cell."),
             Action("circuit", "This circuit\u2026", "Name, purpose, private, what it overrides, dimming."),
-            Action("remove-circuit", f"Take {circuit_name(circuit)} out", "Undo puts it back."),
+            Action("remove-circuit", f"Take {circuit.called} out", "Undo puts it back."),
         )
-        subtitle = f"on {circuit_name(circuit)}"
+        subtitle = f"on {circuit.called}"
         if best is not None:
             subtitle += f"; best heard: {report.party_name(best.way.speaker)}"
         return WhyContent(
@@ -238,7 +234,7 @@ class CircuitsPage(StagePage):
     def _reaches(self) -> tuple[str, ...]:
         """Whom they reach, by which circuit."""
         report = self.document.analysis
-        names = {row.id: circuit_name(row) for row in report.show.circuits}
+        names = {row.id: row.called for row in report.show.circuits}
         rows = straight(report.once(hearing_of)).get(self.bench.party, {})
         if not rows:
             return (f"{report.party_name(self.bench.party)} reaches nobody.",)

@@ -12,7 +12,8 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.model.edits import AddRow, Edit, SetField
 from kymaphon.core.model.talk import Circuit, CrewMember, Line, Task
-from kymaphon.core.report.talk import BY_WORDS, circuit_name
+from kymaphon.core.report.talk import BY_WORDS
+from kymaphon.core.report.work import time_words
 from kymaphon.core.talk.cures import with_member
 from kymaphon.core.talk.keys import key_words
 from kymaphon.core.talk.named import keys_of
@@ -59,8 +60,14 @@ def fresh(stem: str, taken: set[str]) -> str:
     )
 
 
+EVE = timedelta(hours=18)
+"""So long before air at most somebody comes: what is typed as 20:00 for a show at a quarter past midnight is the evening before."""
+ABOUT = timedelta(hours=12)
+"""So far from air somebody leaves, where nobody said when they come."""
+
+
 def clock_of(text: str, day: datetime | None, after: datetime | None = None) -> datetime | None:
-    """A time as people type it, on the day of the show: 9:30, 0930, 00:15. One before `after` is of the next day.
+    """A time as people type it, by the clock of the show: 9:30, 0930, 00:15; on its day, or the first such time after a moment.
 
     Raises:
         ValueError: it is none, or there is no day to put it on.
@@ -74,11 +81,12 @@ def clock_of(text: str, day: datetime | None, after: datetime | None = None) -> 
     hours, colon, minutes = digits.partition(":")
     if not colon and len(digits) in (3, 4):
         hours, minutes = digits[:-2], digits[-2:]
+    begin = (after or day).astimezone(day.tzinfo)
     try:
-        at = day.replace(hour=int(hours), minute=int(minutes or 0), second=0, microsecond=0)
+        at = begin.replace(hour=int(hours), minute=int(minutes or 0), second=0, microsecond=0)
     except ValueError:
         raise ValueError(f"{plain[:20]} is no time of day, such as 9:30") from None
-    return at + timedelta(days=1) if after is not None and at < after else at
+    return at + timedelta(days=1) if after is not None and at <= after else at
 
 
 class TalkForms:
@@ -114,7 +122,7 @@ class TalkForms:
                 empty="as each ear says",
                 tip="Common practice: 15 to 20 dB.",
             ),
-            *(Field(f"over {row.id}", f"Overrides {circuit_name(row)}", "check", row.id in known) for row in others),
+            *(Field(f"over {row.id}", f"Overrides {row.called}", "check", row.id in known) for row in others),
         )
 
         def take(values: dict[str, Any]) -> None:
@@ -138,7 +146,7 @@ class TalkForms:
                 edits = tuple(SetField("circuits", circuit.id, field, value) for field, value in parts.items())
             self.document.apply(edits, f"circuit {name}")
 
-        return self.open("New circuit" if circuit is None else circuit_name(circuit), fields, take)
+        return self.open("New circuit" if circuit is None else circuit.called, fields, take)
 
     def member(self, circuit: Circuit, party_id: str) -> bool:
         """Somebody's place on a circuit; who is not on it yet is put on it."""
@@ -191,9 +199,9 @@ class TalkForms:
 
         def take(values: dict[str, Any]) -> None:
             edit = with_member(circuit, party_id, **values)
-            self.document.apply((edit,), f"{party.name} on {circuit_name(circuit)}")
+            self.document.apply((edit,), f"{party.name} on {circuit.called}")
 
-        return self.open(f"{party.name} on {circuit_name(circuit)}", fields, take)
+        return self.open(f"{party.name} on {circuit.called}", fields, take)
 
     # work
 
@@ -268,11 +276,14 @@ class TalkForms:
             Field(
                 "from_at",
                 "There from",
-                value=f"{hand.from_at:%H:%M}" if hand and hand.from_at else "",
+                value=time_words(show, hand.from_at) if hand and hand.from_at else "",
                 empty="the beginning",
             ),
             Field(
-                "until_at", "Until", value=f"{hand.until_at:%H:%M}" if hand and hand.until_at else "", empty="the end"
+                "until_at",
+                "Until",
+                value=time_words(show, hand.until_at) if hand and hand.until_at else "",
+                empty="the end",
             ),
             *(
                 Field(f"does {name}", f"Can do {words}", "check", name in does)
@@ -285,13 +296,14 @@ class TalkForms:
             name = values["name"]
             if not name:
                 raise ValueError("a name is needed")
-            begins = clock_of(values["from_at"] or "", day)
+            begins = clock_of(values["from_at"] or "", day, day - EVE if day is not None else None)
+            ends_after = begins or (day - ABOUT if day is not None else None)
             parts: dict[str, Any] = {
                 "name": name,
                 "party": values["party"],
                 "does": tuple(one for one, _ in SORTS if one != "other" and values[f"does {one}"]),
                 "from_at": begins,
-                "until_at": clock_of(values["until_at"] or "", day, begins),
+                "until_at": clock_of(values["until_at"] or "", day, ends_after),
             }
             edits: tuple[Edit, ...]
             if hand is None:
@@ -326,7 +338,7 @@ class TalkForms:
             return False
         mains = (
             (None, "nothing: it is a main line"),
-            *((row.id, row.name or row.number) for row in show.lines if line is None or row.id != line.id),
+            *((row.id, row.called) for row in show.lines if line is None or row.id != line.id),
         )
         results = (("untested", "not tried yet"), ("good", "good"), ("bad", "bad"))
         fields = (
@@ -362,4 +374,4 @@ class TalkForms:
                 edits = tuple(SetField("lines", line.id, field, value) for field, value in values.items())
             self.document.apply(edits, f"line {values['name'] or values['number']}")
 
-        return self.open("New line" if line is None else (line.name or line.number), fields, take)
+        return self.open("New line" if line is None else line.called, fields, take)

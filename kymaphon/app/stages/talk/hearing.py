@@ -15,7 +15,7 @@ from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.mixes.returns import legs_of
-from kymaphon.core.report.talk import circuit_name, plain_line
+from kymaphon.core.report.talk import plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 
 HEADINGS = ("To", "From", "At the ear", "Over the programme", "Index", "Late", "Followed")
@@ -95,7 +95,7 @@ class HearingPage(StagePage):
         circuits = report.show.circuits
         if self.bench.circuit not in {row.id for row in circuits}:
             self.bench.circuit = circuits[0].id if circuits else ""
-        self.picker.offer([(None, "all circuits"), *((row.id, circuit_name(row)) for row in circuits)])
+        self.picker.offer([(None, "all circuits"), *((row.id, row.called) for row in circuits)])
         self.picker.show_value(None if self._all else self.bench.circuit)
         rows = [row for row in self.hearing.rows.values() if self._all or row.way.circuit == self.bench.circuit]
         self.rows = tuple(sorted(rows, key=lambda row: (row.usable, row.index if row.index is not None else 1.0)))
@@ -155,7 +155,7 @@ class HearingPage(StagePage):
         way = row.way
         title = f"{report.party_name(way.speaker)} to {report.party_name(way.listener)}"
         told = self.hearing.explain(row)
-        subtitle = next((circuit_name(one) for one in report.show.circuits if one.id == way.circuit), "")
+        subtitle = next((one.called for one in report.show.circuits if one.id == way.circuit), "")
         findings = tuple(
             one for one in report.findings if one.stage == "Talk" and {way.listener, way.circuit} <= set(one.subjects)
         )
@@ -175,7 +175,7 @@ class HearingPage(StagePage):
 
     def _beside(self, row: Hearing) -> Iterator[str]:
         """What of other circuits is in the same ear, should somebody talk there at the same time."""
-        names = {one.id: circuit_name(one) for one in self.document.analysis.show.circuits}
+        names = {one.id: one.called for one in self.document.analysis.show.circuits}
         for other in self.hearing.beside(row):
             over = show_number(other.over_db, "dB", sign=True)
             words = "goes down for it" if other.overridden else "is not overridden"

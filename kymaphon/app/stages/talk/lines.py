@@ -84,10 +84,10 @@ class LinesPage(StagePage):
         off = row.off_db.text() if row.off_db is not None else DASH
         late = f"{line.delay_ms:.0f} ms" if line.delay_ms is not None else DASH
         lost = row.lost_db.text() if row.lost_db is not None else DASH
-        main = next((one.name for one in self.states if one.line.id == line.reserve_for), "")
+        main = next((one.line.called for one in self.states if one.line.id == line.reserve_for), "")
         fed = row.source_words or (f"nothing: stands in for {main}" if main else "nothing")
         mark = {"good": "settled", "bad": "stop"}.get(line.result, "" if row.fed or line.reserve_for else "fix")
-        cells = (row.name, line.number, fed, loud, off, late, lost, RESULTS[line.result])
+        cells = (line.called, line.number, fed, loud, off, late, lost, RESULTS[line.result])
         return Row(("line", line.id), cells, marks=((7, mark),) if mark else ())
 
     @property
@@ -110,9 +110,9 @@ class LinesPage(StagePage):
         elif action == "open":
             self.forms.line(state.line)
         elif action == "remove":
-            self.document.apply((RemoveRow("lines", state.line.id),), f"{state.name} taken out")
+            self.document.apply((RemoveRow("lines", state.line.id),), f"{state.line.called} taken out")
         elif action in ("good", "bad"):
-            self.document.apply((SetField("lines", state.line.id, "result", action),), f"{state.name}: {action}")
+            self.document.apply((SetField("lines", state.line.id, "result", action),), f"{state.line.called}: {action}")
         elif action == "preview":
             plan = self.reserve
             if plan is not None:
@@ -148,4 +148,4 @@ class LinesPage(StagePage):
                 Action("switch", plan.label, plan.effect),
             ]
         subtitle = f"fed by {state.source_words}" if state.fed else "fed by nothing"
-        return WhyContent(state.name, subtitle, lines=lines, actions=tuple(actions), notes=tuple(notes))
+        return WhyContent(state.line.called, subtitle, lines=lines, actions=tuple(actions), notes=tuple(notes))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 
 from PySide6.QtCore import Qt, QTimer
@@ -19,7 +20,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.talk import Task
-from kymaphon.core.report.work import clock, drop_words, hand_names, plan_words
+from kymaphon.core.report.work import clock, drop_words, hand_names, plan_words, time_words
 from kymaphon.core.work.plan import WorkPlan, usual_minutes
 from kymaphon.core.work.tasks import missing_work
 
@@ -38,7 +39,7 @@ CLOCK_MS = 20_000
 class TaskTable(RowTable):
     """The tasks; Space begins one and then ticks it."""
 
-    def __init__(self, theme: Theme, tick: object) -> None:
+    def __init__(self, theme: Theme, tick: Callable[[], None]) -> None:
         super().__init__(
             theme, "Tasks", "Space begins a task, Space again ticks it as done; Enter opens it, Delete takes it out."
         )
@@ -46,7 +47,7 @@ class TaskTable(RowTable):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space and self.currentIndex().isValid():
-            self._tick()  # type: ignore[operator]
+            self._tick()
         else:
             super().keyPressEvent(event)
 
@@ -167,7 +168,7 @@ class WorkPage(StagePage):
         state = "done" if task.done else "under way" if task.started_at is not None else ""
         marks = ((0, "settled"),) if task.done else ()
         if at is None or task.done:
-            when = f"{task.done_at:%H:%M}" if task.done_at is not None else DASH
+            when = time_words(self.document.show, task.done_at) if task.done_at is not None else DASH
             why = "" if task.done else plan.schedule.unplaced.get(task.id, DASH)
             return Row(("task", task.id), (state, task.text, DASH, when, why or DASH, DASH), marks=marks)
         slack = "decides" if task.id in plan.schedule.critical else f"{plan.schedule.slack.get(task.id, 0):.0f} min"
