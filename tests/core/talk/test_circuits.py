@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from random import Random
+from typing import Any
 
 import networkx
 import numpy as np
@@ -20,7 +21,8 @@ from kymaphon.core.talk.hearing import hearing_of
 from kymaphon.core.talk.keys import key_ref, key_words
 from kymaphon.files.demo import FINAL, demo_path
 from kymaphon.files.show_file import read_show
-from tests.core.talk.rigs import member, row, van
+from tests.core.rigs import dev, wire
+from tests.core.talk.rigs import computed, member, row, van
 
 
 @pytest.fixture(scope="module")
@@ -252,6 +254,42 @@ class TestHearing:
             return rows["production"].over_db
 
         assert over(("production",)) - over(()) == pytest.approx(20)
+
+    def test_who_is_on_air_goes_on_while_a_key_talks_to_somebody_else(self) -> None:
+        """A second commentator masks what the van says to the first, on the circuit or off it; who has the floor masks nobody."""
+
+        def two(*members: dict[str, Any], key: bool = True) -> Show:
+            def change(rows: dict[str, Any]) -> None:
+                bea = {"id": "bea", "name": "Bea", "kind": "presenter", "place": "studio", "at_m": [6, 2]}
+                rows["parties"].append({**bea, "speaks": True, "effort": "raised"})
+                rows["devices"].append(dev("mic-2", "lip-ribbon", party="bea", at_m=[6, 2.04]))
+                rows["cables"] += [wire("mic-2.out", "desk.in20"), wire("desk.send1", "box.programme-in")]
+                desk = row(rows, "devices", "desk")["settings"]
+                desk |= {"in20>send1": {"on": True}, "in20": {"gain_db": 50}}
+                row(rows, "circuits", "comm")["members"] += members
+                if not key:
+                    row(rows, "devices", "panel")["settings"] = {"talk1": {"on": True}}
+                    member(rows, "comm", "dee").pop("key")
+
+            return van(change)
+
+        def heard(show: Show) -> tuple[float, list[str]]:
+            hearing = computed(show).once(hearing_of)
+            found = hearing.of("comm", "dee", "ann")
+            assert found is not None
+            assert found.index is not None
+            told = hearing.explain(found)
+            assert told is not None
+            return found.index, [masker.name for masker in told.maskers]
+
+        off, on = heard(two()), heard(two({"party": "bea", "speaks": False}))
+        assert off == on
+        assert off[0] < 0.75
+        assert off[1][0] == "Bea"
+        # Without keys the circuit is the conversation itself, in which one speaks at a time.
+        turns = heard(two({"party": "bea"}, key=False))
+        assert turns[0] > 0.9
+        assert "Bea" not in turns[1]
 
     def test_dimming_the_programme_is_heard(self, final: Show) -> None:
         """Twenty decibels more over what else comes by the same headphones."""

@@ -11,9 +11,10 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.offers import with_offers
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.show import Show
+from kymaphon.core.talk.cures import pack_for
 from kymaphon.files.demo import FINAL, demo_path
 from kymaphon.files.show_file import read_show
-from tests.core.talk.rigs import member, row, van
+from tests.core.talk.rigs import computed, member, row, van
 
 Change = Callable[[dict[str, Any]], None]
 
@@ -269,6 +270,21 @@ class TestSecondAct:
                     (one.code, one.subjects) for one in analyse(remedy.apply(show)).findings if one.severity == "stop"
                 }
                 assert {code for code, _ in after} <= {code for code, _ in before}, remedy.label
+
+
+def test_a_pack_is_said_to_answer_only_where_its_answer_is_heard() -> None:
+    """A station without a way back brings cues and takes no word; with it both."""
+
+    def joined(rows: dict[str, Any]) -> None:
+        camera(rows)
+        rows["cables"].append({"from": "packs.join-out", "to": "panel.in3"})
+
+    for change, words in ((camera, "and cannot answer on it."), (joined, "and answers by its key.")):
+        analysis = computed(van(change))
+        circuit = next(one for one in analysis.show.circuits if one.id == "cams")
+        remedy = pack_for(analysis, circuit, analysis.show.party("cam"))
+        assert remedy is not None
+        assert remedy.effect.endswith(words)
 
 
 def test_who_stands_beside_can_answer_for_somebody() -> None:

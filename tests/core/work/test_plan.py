@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import combinations
 from typing import Any
 
@@ -13,6 +13,7 @@ from kymaphon.core.figures import data_table
 from kymaphon.core.model.edits import SetField, apply_all
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.talk import Task
+from kymaphon.core.report.work import clock, time_words
 from kymaphon.core.work.network import Job, Network
 from kymaphon.core.work.plan import Drop, WorkPlan, drops, learnt_of, plan_work
 from kymaphon.core.work.tasks import base_place, minutes_of, missing_work, work_told
@@ -115,6 +116,17 @@ class TestAgainstTheClock:
     def test_it_begins_now_once_they_are_there(self, final: Show) -> None:
         now = NINE + timedelta(minutes=40)
         assert planned(final, now).begins == now
+
+    def test_it_tells_the_time_by_the_clock_of_the_show(self, final: Show) -> None:
+        """A machine that counts in UTC plans an hour's difference away from nobody."""
+        now = (NINE + timedelta(minutes=40)).astimezone(UTC)
+        plan = planned(final, now)
+        assert plan.begins == now
+        assert clock(plan, 0) == "09:40"
+        assert time_words(final, now) == "09:40"
+        task = {"id": "t", "text": "T", "started_at": now.isoformat(), "done_at": NINE.isoformat(), "minutes": 5}
+        wrong = with_tasks(task, air_at="2026-08-15T14:00:00+01:00")
+        assert any("09:40 to 09:00" in text for text in planned(wrong).problems)
 
     def test_a_show_that_is_over_is_planned_as_it_was_meant(self, final: Show) -> None:
         assert planned(final, NINE + timedelta(days=30)).begins == NINE
