@@ -17,7 +17,7 @@ from kymaphon.core.takes.faults.kinds import SoundFault
 from kymaphon.core.takes.faults.tones import pause_fault
 from kymaphon.core.takes.measure import NotANumberError, TakeMeasure, TakeMeter
 from kymaphon.files.cut_short import refuse_cut_short, wave_layout
-from kymaphon.files.errors import FileProblem
+from kymaphon.files.errors import FileProblem, told_of
 
 if TYPE_CHECKING:
     import soundfile
@@ -54,8 +54,9 @@ def open_take(path: str | Path, *, partial: bool = False) -> Iterator[soundfile.
         raise FileProblem(path, "is a folder, not a recording")
     if not path.is_file():
         raise FileProblem(path, "is no ordinary file")
-    if path.stat().st_size == 0:
-        raise FileProblem(path, "is empty")
+    with told_of(path):
+        if path.stat().st_size == 0:
+            raise FileProblem(path, "is empty")
     if not partial:
         refuse_cut_short(path)
     try:
@@ -197,10 +198,7 @@ def fingerprint(path: str | Path) -> str:
         FileProblem: it cannot be read.
     """
     digest = hashlib.sha256()
-    try:
-        with Path(path).open("rb") as file:
-            while block := file.read(1 << 20):
-                digest.update(block)
-    except OSError as error:
-        raise FileProblem(path, f"cannot be read: {error.strerror}") from error
+    with told_of(path), Path(path).open("rb") as file:
+        while block := file.read(1 << 20):
+            digest.update(block)
     return digest.hexdigest()

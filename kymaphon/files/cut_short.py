@@ -5,12 +5,13 @@ libsndfile measures what is there and says nothing; a level of half a take would
 
 from __future__ import annotations
 
+import os
 import struct
 from collections.abc import Callable
 from pathlib import Path
 from typing import BinaryIO
 
-from kymaphon.files.errors import FileProblem
+from kymaphon.files.errors import FileProblem, told_of
 
 UNKNOWN_32 = (0, 0xFFFFFFFF)
 """Lengths that writers leave while a file is still being written, or that stand elsewhere."""
@@ -25,9 +26,9 @@ MOST_TAIL = 1 << 17
 
 
 def refuse_cut_short(path: Path) -> None:
-    """Raises FileProblem where a recording holds less than its header promises; files of other sorts pass."""
-    size = path.stat().st_size
-    with path.open("rb") as file:
+    """Raises FileProblem where a recording holds less than its header promises, or is gone; files of other sorts pass."""
+    with told_of(path), path.open("rb") as file:
+        size = os.fstat(file.fileno()).st_size
         head = file.read(40)
         check = _sort_of(head)
         if check is not None:
@@ -36,10 +37,10 @@ def refuse_cut_short(path: Path) -> None:
 
 
 def wave_layout(path: Path, channels: int) -> str | None:
-    """`5.1` where a WAV says that its six channels are; else None."""
+    """`5.1` where a WAV says that its six channels are; else None. Raises FileProblem where it is gone."""
     if channels != 6:
         return None
-    with path.open("rb") as file:
+    with told_of(path), path.open("rb") as file:
         head = file.read(12)
         if head[:4] not in (b"RIFF", b"RF64") or head[8:] != b"WAVE":
             return None

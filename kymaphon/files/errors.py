@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 
@@ -14,3 +16,12 @@ class FileProblem(Exception):
         self.what = what
         place = f" at {where}" if where else ""
         super().__init__(" ".join(f"{self.path.name}{place}: {what}".split()))
+
+
+@contextmanager
+def told_of(path: str | Path) -> Iterator[None]:
+    """What goes wrong while a file is read, as a `FileProblem`: it went, its disk was pulled, it may not be read."""
+    try:
+        yield
+    except OSError as error:
+        raise FileProblem(path, f"cannot be read: {error.strerror or error}") from error

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import struct
 from pathlib import Path
 
@@ -142,3 +143,21 @@ class TestDirectCurrentAndHum:
         lines = {round(hz): level for hz, level in hum_found.lines}
         assert lines[50] == pytest.approx(-50, abs=0.5)
         assert lines[150] == pytest.approx(-60, abs=0.7)
+
+
+@pytest.mark.parametrize("step", ["exists", "is_file", "stat", "open"])
+def test_one_that_goes_while_it_is_opened_is_told(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, step: str) -> None:
+    """A stick that is pulled, a file that another program takes away: between any two looks at it."""
+    path = tmp_path / "take.wav"
+    recording(path, "WAV", "PCM_16")
+    plain = getattr(Path, step)
+
+    def looked(self: Path, *args: object, **more: object) -> object:
+        answer = plain(self, *args, **more)
+        if self == path and os.path.lexists(path):
+            os.unlink(path)
+        return answer
+
+    monkeypatch.setattr(Path, step, looked)
+    with pytest.raises(FileProblem, match=r"take\.wav"):
+        measure_take(path)

@@ -45,6 +45,20 @@ class StagePage(QWidget):
         self.column.setContentsMargins(0, 0, 0, 0)
         self.column.setSpacing(8)
 
+    def card(self, stretch: int = 0, *, margin: int = 8) -> QVBoxLayout:
+        """A card at the end of the column, for what belongs together; its layout.
+
+        Args:
+            stretch: its share of the room that is left.
+            margin: pixels round what is in it.
+        """
+        card = QWidget()
+        card.setObjectName("card")
+        self.column.addWidget(card, stretch)
+        inside = QVBoxLayout(card)
+        inside.setContentsMargins(margin, margin, margin, margin)
+        return inside
+
     def refresh(self, voice: str, end: str) -> None:
         """Follows the document's analysis, for a voice and an end."""
 

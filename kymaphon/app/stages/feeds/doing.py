@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from kymaphon.app.stages.feeds.model import FeedsModel
 from kymaphon.app.stages.feeds.words import HURTS
@@ -76,12 +76,8 @@ class DoingPage(StagePage):
         self.table.let_grow(1)
         self.table.opened.connect(self._tick)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         model.planned.connect(self._fill)
 
     def set_scale(self, scale: float) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
@@ -31,12 +31,8 @@ class SwitchesPage(StagePage):
         self.column.addLayout(row)
         self.crosspoints = CrosspointGrid()
         self.crosspoints.flipped.connect(self._flip)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         inside.addWidget(self.crosspoints)
-        self.column.addWidget(card, 1)
 
     def set_scale(self, scale: float) -> None:
         self.crosspoints.setMinimumHeight(round(220 * scale))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
@@ -33,10 +33,7 @@ class LadderPage(StagePage):
         super().__init__(document, theme)
         self.voice = self.end = ""
         self.every = False
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(3, margin=0)
         self.picture = LadderPicture(theme)
         self.badge = label("", "badge", wrap=False)
         self.badge.setParent(self.picture)
@@ -46,7 +43,6 @@ class LadderPage(StagePage):
         self.picture.turned.connect(self._turned)
         self.picture.stepped_by.connect(self._stepped)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 3)
         self.table = LevelTable(theme)
         self.table.chosen.connect(self._select)
         self.column.addWidget(self.table, 2)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.page import StagePage
@@ -35,14 +35,10 @@ class NoisePage(StagePage):
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(4, margin=0)
         self.picture = BudgetPicture(theme)
         self.picture.chosen.connect(self._point_chosen)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 4)
         self.table = RowTable(
             theme, "Moves", "What each move would buy, ranked. The Why panel has the sum, and does it."
         )

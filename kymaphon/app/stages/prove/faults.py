@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
@@ -54,14 +54,10 @@ class FaultsPage(StagePage):
         top.addWidget(self.open)
         top.addStretch(1)
         self.column.addLayout(top)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(3, margin=0)
         self.strip = FaultStrip(theme)
         self.strip.pressed.connect(self._play_from)
         inside.addWidget(self.strip)
-        self.column.addWidget(card, 3)
         self.table = RowTable(theme, "Faults heard", "Enter plays where it is heard, and again the next place.")
         self.table.let_grow(2)
         self.table.chosen.connect(lambda _row, _column: self._moved())

@@ -10,7 +10,7 @@ from typing import cast
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QElapsedTimer
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QWidget
 
 from kymaphon.app.player import NoPlayerError, Player
 from kymaphon.app.stages.page import StagePage
@@ -68,15 +68,11 @@ class ListenPage(StagePage):
         top.addWidget(self.through)
         top.addStretch(1)
         self.column.addLayout(top)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(theme, "Versions of the show", "Enter plays and stops; another row goes on from there.")
         self.table.chosen.connect(lambda _row, _column: self._moved())
         self.table.opened.connect(lambda _row: self.act("play"))
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.versions: tuple[Version, ...] = ()
         self.sounds: dict[int, Floats] = {}
         self.problem = ""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.prove.bench import ProveBench
@@ -27,15 +27,11 @@ class PairsPage(StagePage):
     def __init__(self, bench: ProveBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(theme, "What is proven", "Enter goes to the tap that proves it.")
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         self.table.opened.connect(lambda _row: self.act("tap it"))
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.rows: tuple[PairProof, ...] = ()
         bench.changed.connect(self._follow)
 

@@ -76,9 +76,9 @@ class PracticePage(StagePage):
 
     def _card(self) -> None:
         """The drill that is running: what is asked, how to answer, how the last answer was."""
-        self.card = QWidget()
-        self.card.setObjectName("card")
-        inside = QVBoxLayout(self.card)
+        self.drill_card = QWidget()
+        self.drill_card.setObjectName("card")
+        inside = QVBoxLayout(self.drill_card)
         inside.setContentsMargins(12, 10, 12, 10)
         self.said = label("", "muted")
         self.asked = label("", "title")
@@ -105,7 +105,7 @@ class PracticePage(StagePage):
         inside.addWidget(self.options, 1)
         self.space = QWidget()
         inside.addWidget(self.space, 1)
-        self.column.addWidget(self.card, 5)
+        self.column.addWidget(self.drill_card, 5)
 
     @property
     def busy(self) -> bool:
@@ -140,7 +140,7 @@ class PracticePage(StagePage):
 
     def _fill(self) -> None:
         running = self.drill is not None and self.drill.round is not None
-        self.card.setVisible(running or self.busy)
+        self.drill_card.setVisible(running or self.busy)
         self.table.setVisible(not running and not self.busy)
         rows = []
         for row in self.tasks:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 
 from PySide6.QtCore import QTimer, Signal
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.prove.bench import ProveBench
@@ -38,16 +38,12 @@ class ReadyPage(StagePage):
 
     def __init__(self, bench: ProveBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(theme, "Open before air", "Enter goes where it is settled, or notes that it was done.")
         self.table.wide = (0, 1)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         self.table.opened.connect(lambda _row: self.act("settle"))
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.points: tuple[OpenPoint, ...] = ()
         self._clock = QTimer(self)
         self._clock.setInterval(CLOCK_MS)

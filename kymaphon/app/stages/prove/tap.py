@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.prove.bench import ProveBench
@@ -48,16 +48,12 @@ class TapPage(StagePage):
         self.chips = VoiceChips(theme, lambda name: f"The tap of {name}")
         self.chips.chosen.connect(self._tap_chosen)
         self.column.addWidget(self.chips)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(4, margin=0)
         self.picture = TapPicture(theme)
         self.picture.setStatusTip(KEYS)
         self.picture.selected.connect(self._meter_chosen)
         self.picture.key.connect(self._pressed)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 4)
         self.table = RowTable(theme, "Explanations", "Ranked by how well each explains all that was seen.")
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         self.table.wide = (0,)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.quiet.model import QuietModel
@@ -29,13 +29,9 @@ class DuckPage(StagePage):
     def __init__(self, model: QuietModel, theme: Theme) -> None:
         super().__init__(model.document, theme)
         self.model = model
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(5, margin=0)
         self.picture = DuckPicture(theme)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 5)
         self.table = RowTable(theme, "The ducker's values", "Found from both takes; the Why panel has the sums.")
         self.column.addWidget(self.table, 3)
         self.choice: DuckChoice | None = None

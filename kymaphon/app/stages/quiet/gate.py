@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSignalBlocker, QTimer
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.listening import STOPPED
 from kymaphon.app.player import NoPlayerError, Player
@@ -63,10 +63,7 @@ class GatePage(StagePage):
         self.model = model
         self.player = Player(self)
         self._savings: tuple[Saving, ...] = ()
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(5, margin=0)
         self.picture = GatePicture(theme)
         self.picture.moving.connect(self._moved)
         self.picture.word_chosen.connect(self._word_chosen)
@@ -79,7 +76,6 @@ class GatePage(StagePage):
         self._later.setInterval(WORDS_MS)
         self._later.timeout.connect(self._tell_all)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 5)
         self.table = RowTable(
             theme,
             "Settings on this take",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.quiet.model import QuietModel
@@ -44,14 +44,10 @@ class SpectrumPage(StagePage):
     def __init__(self, model: QuietModel, theme: Theme) -> None:
         super().__init__(model.document, theme)
         self.model = model
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(0, 0, 0, 0)
+        inside = self.card(5, margin=0)
         self.picture = SpectrumPicture(theme)
         self.picture.corner.connect(self._cut)
         inside.addWidget(self.picture)
-        self.column.addWidget(card, 5)
         self.table = RowTable(
             theme, "Corners of a low cut", "What each corner takes off room and voice; Enter takes it."
         )

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -54,10 +54,7 @@ class CheckPage(StagePage):
     def __init__(self, bench: TalkBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         inside.addWidget(label(f"{TIP} {HURTS}", "muted"))
         row = QHBoxLayout()
         row.addWidget(label("Tried by", wrap=False))
@@ -72,7 +69,6 @@ class CheckPage(StagePage):
         self.table = CheckTable(theme, self.note)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.states: tuple[CheckState, ...] = ()
 
     def set_scale(self, scale: float) -> None:

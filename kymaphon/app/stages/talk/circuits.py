@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -38,10 +38,7 @@ class CircuitsPage(StagePage):
     def __init__(self, bench: TalkBench, forms: TalkForms, theme: Theme) -> None:
         super().__init__(bench.document, theme, scrolls=False)
         self.bench, self.forms = bench, forms
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.empty = label("", "muted")
         self.matrix = TalkMatrix(theme)
         self.matrix.setStatusTip(LEGEND)
@@ -65,7 +62,6 @@ class CircuitsPage(StagePage):
             row.addWidget(button)
         row.addStretch(1)
         inside.addLayout(row)
-        self.column.addWidget(card, 1)
 
     def set_scale(self, scale: float) -> None:
         self.matrix.set_scale(scale)

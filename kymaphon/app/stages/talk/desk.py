@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QPushButton, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSpinBox, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -57,10 +57,7 @@ class DeskPage(StagePage):
         head.addWidget(self.apply)
         head.addStretch(1)
         self.column.addLayout(head)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.strips = DeskStrips(theme)
         self.strips.chosen.connect(self._go_to)
         inside.addWidget(self.strips)
@@ -69,7 +66,6 @@ class DeskPage(StagePage):
         self.table.spare = (1,)
         self.table.chosen.connect(self._went)
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         bench.changed.connect(self._follow)
 
     def set_scale(self, scale: float) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -45,17 +45,13 @@ class HearingPage(StagePage):
         self.picker.picked.connect(self._choose)
         self.picker.addStretch(1)
         self.column.addLayout(self.picker)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(
             theme, "Talkback as it comes to each ear", "One way a row; the Why panel has its arithmetic."
         )
         self.table.spare = (5,)
         self.table.chosen.connect(self._went)
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.way = WayPicture(theme)
         self.column.addWidget(self.way)
         self.rows: tuple[Hearing, ...] = ()

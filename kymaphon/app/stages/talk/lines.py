@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -35,10 +35,7 @@ class LinesPage(StagePage):
     def __init__(self, bench: TalkBench, forms: TalkForms, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench, self.forms = bench, forms
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(
             theme, "Lines out", "Enter opens a line, Delete takes it out; the Why panel has its level and its reserve."
         )
@@ -54,7 +51,6 @@ class LinesPage(StagePage):
         row.addWidget(self.new)
         row.addStretch(1)
         inside.addLayout(row)
-        self.column.addWidget(card, 1)
         self.states: tuple[LineState, ...] = ()
 
     def set_scale(self, scale: float) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -39,17 +39,13 @@ class PositionsPage(StagePage):
         self.picker.picked.connect(lambda: self.refresh("", ""))
         self.picker.addStretch(1)
         self.column.addLayout(self.picker)
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(1)
         self.table = RowTable(
             theme, "Positions", "Enter answers what has to be asked; the Why panel has the arithmetic."
         )
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         self.table.opened.connect(lambda _row: self.act("answer"))
         inside.addWidget(self.table)
-        self.column.addWidget(card, 1)
         self.rows: list[_Shown] = []
 
     def set_scale(self, scale: float) -> None:

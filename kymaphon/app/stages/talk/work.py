@@ -7,7 +7,7 @@ from datetime import datetime
 
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QScrollArea, QWidget
 
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.stages.talk.bench import TalkBench
@@ -58,10 +58,7 @@ class WorkPage(StagePage):
     def __init__(self, bench: TalkBench, forms: TalkForms, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench, self.forms = bench, forms
-        card = QWidget()
-        card.setObjectName("card")
-        inside = QVBoxLayout(card)
-        inside.setContentsMargins(8, 8, 8, 8)
+        inside = self.card(3)
         self.bars = WorkBars(theme)
         self.bars.chosen.connect(self._go_to)
         self.area = QScrollArea()
@@ -70,7 +67,6 @@ class WorkPage(StagePage):
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setWidget(self.bars)
         inside.addWidget(self.area)
-        self.column.addWidget(card, 3)
         self.told = label("", "muted")
         self.column.addWidget(self.told)
         row = QHBoxLayout()
