@@ -115,7 +115,7 @@ class Filing:
     def open_second_act(self) -> None:
         """The demo's outside broadcast, its day moved to now."""
         if self.may_leave():
-            self.document.replace(second_act(datetime.now(UTC)), None)
+            self.document.replace(second_act(datetime.now(UTC).astimezone()), None)
 
     def _open_shipped(self, name: str) -> None:
         if self.may_leave():

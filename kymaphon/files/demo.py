@@ -24,17 +24,19 @@ def demo_path(name: str = FAULTY) -> Path:
 
 
 def second_act(now: datetime) -> Show:
-    """The rowing final with its day moved to now: on air in `FINAL_LEAD`, the crew's times with it. Raises FileProblem."""
+    """The rowing final with its day moved to now and told by the clock of `now`: on air in `FINAL_LEAD`, the crew's times with it.
+
+    Raises:
+        FileProblem: it cannot be read.
+    """
     from kymaphon.files.show_file import read_show
 
     show = read_show(demo_path(FINAL))
     assert show.air_at is not None
-    by = now.replace(second=0, microsecond=0) + FINAL_LEAD - show.air_at.astimezone(now.tzinfo)
-    crew = tuple(
-        row.with_(
-            from_at=row.from_at + by if row.from_at is not None else None,
-            until_at=row.until_at + by if row.until_at is not None else None,
-        )
-        for row in show.crew
-    )
-    return show.with_(air_at=show.air_at + by, crew=crew)
+    by = now.replace(second=0, microsecond=0) + FINAL_LEAD - show.air_at
+
+    def moved(at: datetime | None) -> datetime | None:
+        return (at + by).astimezone(now.tzinfo) if at is not None else None
+
+    crew = tuple(row.with_(from_at=moved(row.from_at), until_at=moved(row.until_at)) for row in show.crew)
+    return show.with_(air_at=moved(show.air_at), crew=crew)

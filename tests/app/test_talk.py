@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
-from datetime import datetime, timedelta
+from datetime import datetime, timedelta, timezone
 from pathlib import Path
 from typing import Any
 
@@ -385,6 +385,14 @@ class TestWork:
         keys(qtbot, page.table, KEY.Key_Delete)
         ready(window)
         assert task.id not in {row.id for row in window.document.show.tasks}
+
+    @pytest.mark.parametrize("hours", [-7, 0, 11])
+    def test_the_second_act_tells_its_time_by_the_clock_of_now(self, hours: int) -> None:
+        now = datetime(2026, 12, 1, 23, 40, tzinfo=timezone(timedelta(hours=hours)))
+        show = second_act(now)
+        assert show.air_at == now + timedelta(hours=4, minutes=45)
+        assert f"{show.air_at:%d %H:%M}" == "02 04:25"
+        assert all(row.from_at is not None and row.from_at.utcoffset() == now.utcoffset() for row in show.crew)
 
     def test_the_live_second_act_is_under_way(self) -> None:
         now = datetime.fromisoformat("2026-12-01T09:00:00+00:00")
