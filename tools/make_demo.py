@@ -11,17 +11,25 @@ from __future__ import annotations
 import subprocess
 import sys
 import tempfile
+from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import soundfile
 
 from kymaphon.core.analysis.analyse import analyse
-from kymaphon.core.model.edits import AttachTake
-from kymaphon.core.model.show import Show
+from kymaphon.core.levels.lineup.run import edits_of, entry_of, judge, read_meter, steps_of
+from kymaphon.core.model.edits import AddLog, AttachTake, apply_all
+from kymaphon.core.model.rundown import Segment
+from kymaphon.core.model.show import LogEntry, Show
+from kymaphon.core.prove.diagnosis import SILENT
+from kymaphon.core.prove.model import SHOWN_DB, tap_model
+from kymaphon.core.prove.proven import newly_proven
 from kymaphon.core.takes.attaching import room_tone_take
 from kymaphon.files.audio import fingerprint, measure_take
 from kymaphon.files.show_file import read_show, write_show
+from kymaphon.sim.rig import FULL_SCALE, SimulatedRig
 
 RATE = 48000
 ROOM_DBFS = -62.5
@@ -141,8 +149,124 @@ def repaired(show: Show) -> Show:
     return AttachTake(take).apply(show).with_(title="Lantern Quay, repaired")
 
 
+AIR = datetime.fromisoformat("2026-08-14T19:00:00+01:00")
+TABLE = ("mira", "tam", "ilse")
+EVENING: tuple[dict[str, Any], ...] = (
+    {"id": "opening", "name": "Opening jingle", "length_s": 20, "sort": "jingle", "play": "The lantern is lit"},
+    {"id": "welcome", "name": "Welcome", "length_s": 100, "sort": "talk", "open": ("mira",)},
+    {
+        "id": "ferry",
+        "name": "Ferry: leaving the pier",
+        "length_s": 210,
+        "sort": "remote",
+        "open": ("mira", "ferry"),
+        "shortest_s": 150,
+        "topics": ({"text": "How full is she tonight?", "party": "ferry", "minutes": 1.5},),
+    },
+    {
+        "id": "interview",
+        "name": "Interview with the boatbuilder",
+        "length_s": 360,
+        "sort": "interview",
+        "open": TABLE,
+        "shortest_s": 270,
+        "note": "Tam laughs loud: a hand on his fader.",
+        "topics": (
+            {"text": "The hull, plank by plank", "party": "tam", "minutes": 3},
+            {"text": "The storm, and starting again", "party": "ilse", "minutes": 2},
+        ),
+    },
+    {
+        "id": "jingle-2",
+        "name": "Second jingle",
+        "length_s": 20,
+        "sort": "jingle",
+        "play": "Rope and oar",
+        "can_drop": True,
+        "loses": "a breath before the trio",
+    },
+    {"id": "haul-away", "name": "Shanty trio: Haul away", "length_s": 190, "sort": "music", "open": ("trio",)},
+    {
+        "id": "lighthouse",
+        "name": "Lighthouse: the lamp room",
+        "length_s": 240,
+        "sort": "remote",
+        "open": ("mira", "lighthouse"),
+        "shortest_s": 180,
+        "topics": ({"text": "What can be seen from up there", "party": "lighthouse", "minutes": 3},),
+    },
+    {
+        "id": "quiz",
+        "name": "Knots quiz",
+        "length_s": 180,
+        "sort": "talk",
+        "open": TABLE,
+        "can_drop": True,
+        "loses": "the prize is given next week",
+    },
+    {"id": "tide", "name": "Shanty trio: The tide is in", "length_s": 220, "sort": "music", "open": ("trio",)},
+    {
+        "id": "table",
+        "name": "Round the table",
+        "length_s": 180,
+        "sort": "talk",
+        "open": (*TABLE, "ferry"),
+        "longest_s": 220,
+    },
+    {
+        "id": "close",
+        "name": "Close",
+        "length_s": 60,
+        "sort": "talk",
+        "open": ("mira",),
+        "play": "The lantern is lit",
+        "under": True,
+        "ends_by": AIR + timedelta(minutes=30),
+    },
+)
+"""The evening from the opening to the hard out, half an hour after it began."""
+
+
+def evening(show: Show) -> Show:
+    """The repaired show with its rundown, lined up and tapped on the simulated rig, but for the lighthouse, whom nobody has heard yet."""
+    rows = []
+    for given in EVENING:
+        row = dict(given)
+        title, under = row.pop("play", ""), row.pop("under", False)
+        if title:
+            row["plays"] = ({"party": "jingles", "title": title, "length_s": row["length_s"], "under": under},)
+        rows.append(Segment.model_validate(row))
+    show = show.with_(title="Lantern Quay", air_at=AIR, rundown=tuple(rows))
+    at = AIR - timedelta(minutes=40)
+    rig = SimulatedRig(seed=4, true_to_plan=True)
+    for step in steps_of(analyse(show)):
+        report = analyse(show)
+        now = next(row for row in steps_of(report) if row.voice == step.voice)
+        sound = rig.play(report, step.voice, step.point.node)
+        outcome = judge(now, read_meter(now.expected, sound, rig.sample_rate_hz, FULL_SCALE[step.point.unit]).shown)
+        turned = not outcome.passed
+        entry = entry_of(now, outcome, at, turned=turned, measured=True)
+        if step.voice != "lighthouse":
+            show = apply_all(show, edits_of(report, now, outcome, entry, turned=turned))
+            at += timedelta(minutes=1)
+    report = analyse(show)
+    model = tap_model(report)
+    seen = {
+        (tap, meter): SILENT if below < SHOWN_DB else float(below)
+        for tap, row in enumerate(model.planned)
+        for meter, below in enumerate(row)
+    }
+    pairs = newly_proven(report, model, seen)
+    entry = LogEntry(
+        at=at,
+        text="Tap test: everybody but the lighthouse, as planned.",
+        proven=tuple(row for row in pairs if row.voice != "lighthouse"),
+    )
+    return AddLog(entry).apply(show)
+
+
 def main() -> None:
-    """Writes the takes and the repaired show into the demo folder."""
+    """Writes the takes, the repaired show and the evening with its rundown into the demo folder."""
     voice = speech()
     soundfile.write(
         DEMO / "voice.flac", voice + room_tone(len(voice) / RATE + 1, 7)[: len(voice)], RATE, subtype="PCM_24"
@@ -151,7 +275,9 @@ def main() -> None:
     soundfile.write(DEMO / "guest-room.flac", guest_room(10, 22), GUEST_RATE, subtype="PCM_16")
     soundfile.write(DEMO / "jingle.flac", jingle(16, -27.0), GUEST_RATE, subtype="PCM_16")
     soundfile.write(DEMO / "room-tone.flac", room_tone(6, 11), RATE, subtype="PCM_24")
-    write_show(DEMO / "lantern-quay-repaired.json", repaired(read_show(DEMO / "lantern-quay.json")))
+    mended = repaired(read_show(DEMO / "lantern-quay.json"))
+    write_show(DEMO / "lantern-quay-repaired.json", mended)
+    write_show(DEMO / "lantern-quay-evening.json", evening(mended))
 
 
 if __name__ == "__main__":

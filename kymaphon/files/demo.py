@@ -14,6 +14,9 @@ FAULTY = "lantern-quay.json"
 REPAIRED = "lantern-quay-repaired.json"
 FINAL = "lantern-quay-final.json"
 """Its second act, an outside broadcast with talkback and a crew."""
+EVENING = "lantern-quay-evening.json"
+"""The evening itself: mended, lined up, with its rundown."""
+EVENING_LEAD = timedelta(minutes=6)
 FINAL_LEAD = timedelta(hours=4, minutes=45)
 """So long before air its second act is opened: its crew is just there."""
 
@@ -29,14 +32,22 @@ def second_act(now: datetime) -> Show:
     Raises:
         FileProblem: it cannot be read.
     """
+    return _moved(FINAL, now, FINAL_LEAD)
+
+
+def evening(now: datetime) -> Show:
+    """The evening with its rundown, moved likewise: on air in `EVENING_LEAD`.
+
+    Raises:
+        FileProblem: it cannot be read.
+    """
+    return _moved(EVENING, now, EVENING_LEAD)
+
+
+def _moved(name: str, now: datetime, lead: timedelta) -> Show:
+    from kymaphon.core.rundown.carry import moved_by
     from kymaphon.files.show_file import read_show
 
-    show = read_show(demo_path(FINAL))
+    show = read_show(demo_path(name))
     assert show.air_at is not None
-    by = now.replace(second=0, microsecond=0) + FINAL_LEAD - show.air_at
-
-    def moved(at: datetime | None) -> datetime | None:
-        return (at + by).astimezone(now.tzinfo) if at is not None else None
-
-    crew = tuple(row.with_(from_at=moved(row.from_at), until_at=moved(row.until_at)) for row in show.crew)
-    return show.with_(air_at=moved(show.air_at), crew=crew)
+    return moved_by(show, now.replace(second=0, microsecond=0) + lead - show.air_at, now.tzinfo)

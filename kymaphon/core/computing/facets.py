@@ -33,6 +33,7 @@ _PARTS: dict[str, Facet] = {
             "title",
             "subtitle",
             "air_at",
+            "time_zone",
             "tracks",
             "recording",
             "streaming",

@@ -428,6 +428,16 @@ def goes_astray(path: SignalPath) -> bool:
     return not path.graph.of_kinds(STRAY).isdisjoint(path.edges)
 
 
+def comes_through(feed: Delivery) -> bool:
+    """Whether a listener hears a voice by a way that is meant for it, well enough to be followed."""
+    return (
+        feed.path is not None
+        and feed.gain_db is not None
+        and feed.gain_db - feed.wanted_gain_db > number("heard-floor")
+        and not goes_astray(feed.path)
+    )
+
+
 def is_for_far_end(feed: Delivery) -> bool:
     """Whether somebody has themselves back by a loudspeaker and a microphone: that is for echo control there, not for a mix."""
     return feed.verdict == "back" and feed.path is not None and goes_astray(feed.path)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 Name = Annotated[str, Field(max_length=400)]
 """What something is called: longer than anybody reads, and short enough for a page."""
@@ -23,6 +23,21 @@ PortRef = Annotated[
         pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]*\.[A-Za-z0-9][A-Za-z0-9_-]*(\.[lr])?$",
         description="device.port, or device.port.l / device.port.r for one side of a stereo port",
     ),
+]
+
+
+def _known_zone(name: str) -> str:
+    from zoneinfo import ZoneInfo
+
+    try:
+        ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        raise ValueError(f"{name[:40]} is no time zone of the standard database, such as Europe/Lisbon") from None
+    return name
+
+
+TimeZone = Annotated[
+    str, Field(min_length=1, max_length=64, description="of the IANA database"), AfterValidator(_known_zone)
 ]
 Metres = Annotated[float, Field(ge=-10000, le=10000)]
 Extent = Annotated[float, Field(gt=0, le=10000)]

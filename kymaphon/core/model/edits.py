@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 
 from kymaphon.core.model.base import Model, WantKind
 from kymaphon.core.model.ids import PortId, SettingRef
+from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Cable, Device, LogEntry, Party, Setting, Show, Take, Want, same_socket
 from kymaphon.core.model.talk import Circuit
 
@@ -153,7 +154,25 @@ def _without_party(show: Show, gone: str) -> Show:
     takes = tuple(row.with_(voice=None) if row.voice == gone else row for row in show.takes)
     devices = _cleared(show.devices, "party", gone)
     return show.model_copy(
-        update={"wants": wants, "takes": takes, "devices": devices, "circuits": circuits, "crew": crew}
+        update={
+            "wants": wants,
+            "takes": takes,
+            "devices": devices,
+            "circuits": circuits,
+            "crew": crew,
+            "rundown": tuple(_segment_without(row, gone) for row in show.rundown),
+        }
+    )
+
+
+def _segment_without(segment: Segment, gone: str) -> Segment:
+    """A segment without a party: nobody opens it, it plays nothing, and its topics are everybody's."""
+    if gone not in (*segment.open, *(row.party for row in segment.plays), *(row.party for row in segment.topics)):
+        return segment
+    return segment.with_(
+        open=tuple(name for name in segment.open if name != gone),
+        plays=tuple(row for row in segment.plays if row.party != gone),
+        topics=tuple(row.with_(party=None) if row.party == gone else row for row in segment.topics),
     )
 
 
@@ -222,7 +241,11 @@ def _without_circuit(show: Show, gone: str) -> Show:
         row.with_(overrides=tuple(name for name in row.overrides if name != gone)) if gone in row.overrides else row
         for row in show.circuits
     )
-    return show.model_copy(update={"circuits": rows})
+    rundown = tuple(
+        row.with_(talkback=tuple(name for name in row.talkback if name != gone)) if gone in row.talkback else row
+        for row in show.rundown
+    )
+    return show.model_copy(update={"circuits": rows, "rundown": rundown})
 
 
 def _without_line(show: Show, gone: str) -> Show:
@@ -259,6 +282,32 @@ _LOOSEN: dict[str, Callable[[Show, str], Show]] = {
     "crew": _without_hand,
     "tasks": _without_task,
 }
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRow:
+    """A row of a table to another place in it: the order of a rundown is its meaning.
+
+    Attributes:
+        to: its position afterwards, from 0; beyond the end is the end.
+    """
+
+    table: str
+    row: str
+    to: int
+
+    def apply(self, show: Show) -> Show:
+        """Raises KeyError for an unknown row."""
+        rows = getattr(show, self.table)
+        moved = next((row for row in rows if row.id == self.row), None)
+        if moved is None:
+            raise KeyError(self.row)
+        left = [row for row in rows if row is not moved]
+        left.insert(min(max(self.to, 0), len(left)), moved)
+        return show.model_copy(update={self.table: tuple(left)})
+
+    def to_json(self) -> dict[str, Any]:
+        return {"move": f"{self.table}.{self.row}", "to": self.to}
 
 
 @dataclass(frozen=True, slots=True)
@@ -372,7 +421,20 @@ class AddLog:
         return {"log": _plain(self.entry)}
 
 
-Edit = AddLog | SetValue | SetWant | SetField | AddRow | RemoveRow | AttachTake | DetachTake | Plug | Unplug | SetCable
+Edit = (
+    AddLog
+    | SetValue
+    | SetWant
+    | SetField
+    | AddRow
+    | RemoveRow
+    | MoveRow
+    | AttachTake
+    | DetachTake
+    | Plug
+    | Unplug
+    | SetCable
+)
 
 
 def apply_all(show: Show, edits: tuple[Edit, ...]) -> Show:

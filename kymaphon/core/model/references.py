@@ -100,6 +100,25 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
         wanted.add((want.listener, want.voice))
     for i, take in enumerate(show.takes):
         yield from _named(f"takes[{i}] ({take.id}).voice", take.voice, parties, "party")
+    yield from _rundown(show, parties)
+
+
+def _rundown(show: Show, parties: set[str]) -> Iterator[ShowProblem]:
+    """Who is open, who plays and whose topics they are, in each segment."""
+    speak = {row.id for row in show.parties if row.speaks}
+    circuits = {row.id for row in show.circuits}
+    for i, segment in enumerate(show.rundown):
+        where = f"rundown[{i}] ({segment.id})"
+        heard = [(f"{where}.open", name) for name in segment.open]
+        heard += [(f"{where}.plays[{n}].party", row.party) for n, row in enumerate(segment.plays)]
+        for place, name in heard:
+            yield from _named(place, name, parties, "party")
+            if name in parties and name not in speak:
+                yield ShowProblem(place, f'{name} is never heard: it has no "speaks"')
+        for n, topic in enumerate(segment.topics):
+            yield from _named(f"{where}.topics[{n}].party", topic.party, parties, "party")
+        for name in segment.talkback:
+            yield from _named(f"{where}.talkback", name, circuits, "circuit")
 
 
 def _duplicate_ids(show: Show) -> Iterator[ShowProblem]:

@@ -21,6 +21,7 @@ from kymaphon.core.model.base import (
     PortRef,
     ScaleId,
     Shield,
+    TimeZone,
     WantKind,
 )
 from kymaphon.core.model.catalogue.kind import Kind
@@ -30,6 +31,7 @@ from kymaphon.core.model.delivery import Recording, Streaming
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.practice import PointMark, Practice
 from kymaphon.core.model.processing import Chain
+from kymaphon.core.model.rundown import AirEvent, AirNote, Segment
 from kymaphon.core.model.talk import Circuit, CrewMember, Line, Task
 
 FORMAT_VERSION = 1
@@ -148,6 +150,7 @@ class Party(Model):
         float | None,
         Field(ge=0, le=60, description="so far the programme goes down in these ears while the crew talks"),
     ] = None
+    time_zone: Annotated[TimeZone | None, Field(description="where they are by the clock; left out: the show's")] = None
 
     @property
     def hears_device(self) -> str:
@@ -302,14 +305,6 @@ class Track(Model):
     source: Annotated[str | None, Field(alias="from")] = None
 
 
-class Segment(Model):
-    """A part of the rundown."""
-
-    id: Identifier
-    name: Name
-    length_s: Annotated[float | None, Field(ge=0)] = None
-
-
 class LineUpReading(Model):
     """What came of one source at line-up: what its meter should show, what it showed, and what followed."""
 
@@ -352,6 +347,11 @@ class CircuitCheck(Model):
     ]
 
 
+LogSort = Literal[
+    "line-up", "circuit-check", "tap-test", "take", "gate", "incident", "drill", "air", "note", "change", "other"
+]
+
+
 class LogEntry(Model):
     """What happened, when."""
 
@@ -361,6 +361,23 @@ class LogEntry(Model):
     line_up: LineUpReading | None = None
     proven: Annotated[tuple[ProvenPair, ...], Field(max_length=10000)] = ()
     circuit_check: CircuitCheck | None = None
+    air: AirEvent | None = None
+    note: AirNote | None = None
+    sort: Annotated[LogSort | None, Field(description="left out: told by what it carries")] = None
+
+    @property
+    def told_sort(self) -> LogSort:
+        """What sort of entry it is: as it says, else by what it carries."""
+        if self.sort is not None:
+            return self.sort
+        carried: tuple[tuple[object, LogSort], ...] = (
+            (self.line_up, "line-up"),
+            (self.circuit_check, "circuit-check"),
+            (self.proven, "tap-test"),
+            (self.air, "air"),
+            (self.note, "note"),
+        )
+        return next((name for value, name in carried if value), "other")
 
 
 _Row = TypeVar("_Row", Party, Device, Place)
@@ -375,6 +392,9 @@ class Show(Model):
     title: Name = "Untitled show"
     subtitle: Name = ""
     air_at: AwareDatetime | None = None
+    time_zone: Annotated[
+        TimeZone | None, Field(description="by whose clock times are told; left out: that of `air_at`")
+    ] = None
     mains_hz: Literal[50, 60] = 50
     sample_rate_hz: Annotated[int, Field(ge=8000, le=768000)] = 48000
     practice: Identifier = "digital-voice"

@@ -8,12 +8,13 @@ from typing import Any
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
+from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
 from kymaphon.core.report.talk import TALK_CAUTIONS, subtitle
 from kymaphon.core.work.allotment import Allotment
 from kymaphon.core.work.lines import LineState, jackfield
-from kymaphon.core.work.plan import Drop, WorkPlan, zone_of
+from kymaphon.core.work.plan import Drop, WorkPlan
 
 
 def clock(plan: WorkPlan, minutes: float) -> str:

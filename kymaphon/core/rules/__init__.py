@@ -24,6 +24,7 @@ from kymaphon.core.rules import (
     rig_sides_apart,
     rig_ways,
     room,
+    rundown,
     talk_heard,
     talk_keys,
     talk_plan,
@@ -61,5 +62,6 @@ RULES = in_order(
         # Headphones on the level that was asked for may be over the room already.
         room,
         air,
+        rundown,
     )
 )

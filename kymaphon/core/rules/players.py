@@ -9,42 +9,29 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.paths import SignalPath
-from kymaphon.core.graph.routing import Delivery, goes_astray
+from kymaphon.core.graph.routing import Delivery, comes_through
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Remedy
 from kymaphon.core.model.ids import NodeId, SettingRef
 from kymaphon.core.model.references import SINGLE
-from kymaphon.core.model.show import Device, Party, Setting
+from kymaphon.core.model.show import Device, Party
 from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import working_in
+from kymaphon.core.wiring.controls import runs_on
 
 ENDS = ("audience", "recorder")
 
 
 def _heard(analysis: Computed, listener: str) -> dict[str, Delivery]:
     """Voices that a listener hears by their own way."""
-    return {
-        voice: feed
-        for (name, voice), feed in analysis.feeds.items()
-        if name == listener
-        and feed.path is not None
-        and feed.gain_db is not None
-        and feed.gain_db - feed.wanted_gain_db > number("heard-floor")
-        and not goes_astray(feed.path)
-    }
+    return {voice: feed for (name, voice), feed in analysis.feeds.items() if name == listener and comes_through(feed)}
 
 
 def _device_of(analysis: Computed, party: Party) -> Device | None:
     """The device that a party plays on."""
     owner = party.plays_device
     return next((row for row in analysis.show.devices if row.id == owner), None)
-
-
-def runs_on(analysis: Computed, device: Device) -> bool:
-    """Whether a player goes on into the next piece by itself as it is set."""
-    armed = device.settings.get(SINGLE, Setting()).on
-    return analysis.catalogue[device.kind].runs_on and not armed
 
 
 @rule("player-runs-on", stage="Feeds", reads=("feeds",))

@@ -12,6 +12,7 @@ from kymaphon.core.graph.signal import EdgeKind, Knob, spread
 from kymaphon.core.model.catalogue import Control, Kind
 from kymaphon.core.model.catalogue.parts import Processor
 from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.references import SINGLE
 from kymaphon.core.model.show import Device, Setting
 
 ON_AIR = ("audience", "recorder", "remote")
@@ -150,3 +151,9 @@ def is_on(device: Device, processor: Processor) -> bool:
     """Whether a processor works."""
     given = device.settings.get(processor.id, Setting()).on
     return processor.fixed or (processor.on if given is None else given)
+
+
+def runs_on(analysis: Computed, device: Device) -> bool:
+    """Whether a player goes on into the next piece by itself as it is set."""
+    setting = device.settings.get(SINGLE)
+    return analysis.catalogue[device.kind].runs_on and not (setting is not None and setting.on)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta, tzinfo
+from datetime import datetime, timedelta
 from itertools import combinations
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import data_table
+from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.talk import Task, TaskSort
 from kymaphon.core.work.network import CircleError, Job, circle_in
@@ -168,12 +169,6 @@ def plan_work(analysis: Computed, now: datetime | None = None, *, samples: int =
         problems.append(f"{text}: {why}.")
     deadline = show.air_at - timedelta(minutes=limit("stand_by_min")) if show.air_at is not None else None
     return WorkPlan(tasks, not own, found, begins, deadline, learnt, minutes, tuple(problems))
-
-
-def zone_of(show: Show) -> tzinfo | None:
-    """The clock that a show's times are told by: that of its time on air, else that of its crew's times; None for the machine's own."""
-    given = (show.air_at, *(row.from_at for row in show.crew), *(row.until_at for row in show.crew))
-    return next((at.tzinfo for at in given if at is not None), None)
 
 
 def _begins(show: Show, now: datetime | None) -> datetime | None:

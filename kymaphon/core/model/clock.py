@@ -1,0 +1,74 @@
+"""The clock that a show's times are told by, and spans as people write them."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime, tzinfo
+from zoneinfo import ZoneInfo
+
+from kymaphon.core.model.show import Show
+
+_SPAN = re.compile(r"(?:(\d{1,3}):)?(\d{1,4}):(\d{2}(?:\.\d{1,3})?)")
+_UNITS = re.compile(
+    r"(?:(\d+(?:\.\d+)?)\s*h)?\s*(?:(\d+(?:\.\d+)?)\s*(?:m|min|'))?\s*(?:(\d+(?:\.\d+)?)\s*(?:s|\"))?", re.I
+)
+LONGEST_S = 604_800.0
+
+
+def zone_of(show: Show) -> tzinfo | None:
+    """The clock that a show's times are told by: the zone that it names, else that of its time on air, else that of its crew's times;
+    None for the machine's own.
+    """
+    if show.time_zone is not None:
+        return ZoneInfo(show.time_zone)
+    given = (show.air_at, *(row.from_at for row in show.crew), *(row.until_at for row in show.crew))
+    return next((at.tzinfo for at in given if at is not None), None)
+
+
+def by_the_clock(show: Show, at: datetime, *, seconds: bool = True) -> str:
+    """A moment by the show's clock: 19:04:30."""
+    return f"{at.astimezone(zone_of(show)):{'%H:%M:%S' if seconds else '%H:%M'}}"
+
+
+def span_words(seconds: float, *, sign: bool = False) -> str:
+    """A span as it stands on a rundown, to the second: 4:05, 1:02:05.
+
+    >>> span_words(245), span_words(3725), span_words(-8), span_words(8, sign=True)
+    ('4:05', '1:02:05', '−0:08', '+0:08')
+    """
+    whole = round(abs(seconds))
+    mark = "\u2212" if seconds < 0 and whole else "+" if sign and whole else ""
+    hours, rest = divmod(whole, 3600)
+    text = f"{hours}:{rest // 60:02d}:{rest % 60:02d}" if hours else f"{rest // 60}:{rest % 60:02d}"
+    return mark + text
+
+
+def seconds_of(text: str) -> float:
+    """A span as people type it: 4:05, 1:02:05, 245 (seconds), 4 min, 1h 30m, 40 s.
+
+    Raises:
+        ValueError: it is none, or below nothing, or longer than a week.
+
+    >>> seconds_of("4:05"), seconds_of("1:02:05"), seconds_of("40"), seconds_of("1 h 30 min"), seconds_of("4m05s")
+    (245.0, 3725.0, 40.0, 5400.0, 245.0)
+    """
+    plain = text.strip().replace(",", ".")
+    if plain.startswith(("-", "\u2212")):
+        raise ValueError(f"{plain[:20]} is below nothing: a length is at least 0")
+    found = _SPAN.fullmatch(plain)
+    if found:
+        hours, minutes, seconds = (float(part or 0) for part in found.groups())
+        if seconds >= 60 or (found[1] and minutes >= 60):
+            raise ValueError(f"{plain[:20]} has more than 59 minutes or seconds")
+        total = hours * 3600 + minutes * 60 + seconds
+    elif re.fullmatch(r"\d+(?:\.\d+)?", plain):
+        total = float(plain)
+    else:
+        units = _UNITS.fullmatch(plain)
+        if not plain or units is None or not any(units.groups()):
+            raise ValueError(f"{plain[:20] or 'nothing'} is no length, such as 4:05 or 40 s")
+        hours, minutes, seconds = (float(part or 0) for part in units.groups())
+        total = hours * 3600 + minutes * 60 + seconds
+    if total > LONGEST_S:
+        raise ValueError(f"{plain[:20]} is longer than a week")
+    return total

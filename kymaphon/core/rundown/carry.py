@@ -1,0 +1,87 @@
+"""A show on another day: all its times moved, and what of last week's carries over into this week's."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta, tzinfo
+
+from kymaphon.core.model.clock import zone_of
+from kymaphon.core.model.show import Show
+
+
+def moved_by(show: Show, by: timedelta, zone: tzinfo | None = None) -> Show:
+    """A show with every time of it moved by so much, the log with it.
+
+    Args:
+        zone: by whose clock its times are told then; None leaves them as they are.
+    """
+
+    def moved(at: datetime | None) -> datetime | None:
+        if at is None:
+            return None
+        later = at.astimezone(UTC) + by
+        return later.astimezone(zone if zone is not None else at.tzinfo)
+
+    return show.model_copy(
+        update={
+            "air_at": moved(show.air_at),
+            "crew": tuple(row.with_(from_at=moved(row.from_at), until_at=moved(row.until_at)) for row in show.crew),
+            "rundown": tuple(
+                row.model_copy(update={"starts_at": moved(row.starts_at), "ends_by": moved(row.ends_by)})
+                for row in show.rundown
+            ),
+            "log": tuple(row.model_copy(update={"at": moved(row.at)}) for row in show.log),
+        }
+    )
+
+
+def next_week(show: Show, weeks: int = 1) -> tuple[Show, tuple[str, ...]]:
+    """This week's show begun from last week's: the rig, the places, who hears whom, the rundown and the work carry over; what was true of
+    that evening alone does not. With what has to be done again, in sentences.
+
+    By the clock of the show: 19:00 stays 19:00, also over a change of the clock.
+    """
+    zone = zone_of(show)
+
+    def moved(at: datetime | None) -> datetime | None:
+        if at is None:
+            return None
+        local = at.astimezone(zone) if zone is not None else at
+        return (local.replace(tzinfo=None) + timedelta(weeks=weeks)).replace(tzinfo=local.tzinfo)
+
+    begun = show.model_copy(
+        update={
+            "air_at": moved(show.air_at),
+            "crew": tuple(row.with_(from_at=moved(row.from_at), until_at=moved(row.until_at)) for row in show.crew),
+            "rundown": tuple(
+                row.model_copy(update={"starts_at": moved(row.starts_at), "ends_by": moved(row.ends_by)})
+                for row in show.rundown
+            ),
+            "tasks": tuple(row.with_(done=False, started_at=None, done_at=None) for row in show.tasks),
+            "lines": tuple(row.with_(result="untested", received_dbu=None) for row in show.lines),
+            "log": (),
+        }
+    )
+    return begun, tuple(_again(show))
+
+
+def _again(show: Show) -> list[str]:
+    lined = {row.line_up.voice for row in show.log if row.line_up is not None}
+    proven = {(pair.listener, pair.voice) for row in show.log for pair in row.proven}
+    tried = [row for row in show.log if row.circuit_check is not None]
+    out = ["The rig, the places, who hears whom, the gates and the rundown are as last time."]
+    if lined:
+        out.append(f"Line up again: {len(lined)} sources had a reading; their gains stand where they ended.")
+    if proven:
+        out.append(f"Tap again: {len(proven)} pairs were proven of that evening's plugs.")
+    if tried:
+        out.append(f"Try the circuits again: {len(tried)} checks by voice.")
+    done = sum(row.done for row in show.tasks)
+    if done:
+        out.append(f"{done} ticked tasks are open again.")
+    if any(row.result != "untested" for row in show.lines):
+        out.append("Send tone and ident again: what the far end said was of that evening.")
+    if show.takes:
+        out.append(f"{len(show.takes)} recordings stay attached, as what is known of rooms and voices.")
+    if show.log:
+        out.append(f"{len(show.log)} rows of the log stay with last week's file.")
+    return out
