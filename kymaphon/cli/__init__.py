@@ -17,6 +17,7 @@ from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
 from kymaphon.cli.prove import add_prove_options, prove
+from kymaphon.cli.rundown import add_rundown_options, rundown
 from kymaphon.cli.sim import add_sim_options, sim
 from kymaphon.cli.take import take
 from kymaphon.cli.talk import add_talk_options, talk
@@ -40,6 +41,7 @@ COMMANDS = (
     "level",
     "talk",
     "prove",
+    "rundown",
     "sim",
     "take",
     "gate",
@@ -131,7 +133,7 @@ def _guard(options: argparse.Namespace) -> None:
         value = getattr(options, name, None)
         if value:
             run = getattr(options, "run", None)
-            page = run is _sheet or (run is talk and not options.add_work)
+            page = run is _sheet or (run is talk and not options.add_work) or (run is rundown and not options.take_in)
             guard(value, "list" if page else sort, read=read)
 
 
@@ -193,6 +195,7 @@ def _parser() -> argparse.ArgumentParser:
         ),
         ("talk", talk, "Who can tell whom by which circuit; the order of work, the desk, the lines."),
         ("prove", prove, "Whom to tap and which meters must move; which fault explains what was seen."),
+        ("rundown", rundown, "Times, hard times and cuts; what each change moves; who hears whom in each segment."),
         (
             "sim",
             sim,
@@ -215,6 +218,8 @@ def _parser() -> argparse.ArgumentParser:
             add_talk_options(row)
         if name == "prove":
             add_prove_options(row)
+        if name == "rundown":
+            add_rundown_options(row)
         if name == "sim":
             add_sim_options(row)
         if name == "cast":

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from datetime import datetime, tzinfo
+from datetime import datetime, timedelta, tzinfo
 from zoneinfo import ZoneInfo
 
 from kymaphon.core.model.show import Show
@@ -28,6 +28,33 @@ def zone_of(show: Show) -> tzinfo | None:
 def by_the_clock(show: Show, at: datetime, *, seconds: bool = True) -> str:
     """A moment by the show's clock: 19:04:30."""
     return f"{at.astimezone(zone_of(show)):{'%H:%M:%S' if seconds else '%H:%M'}}"
+
+
+def clock_of(text: str, day: datetime | None, after: datetime | None = None) -> datetime | None:
+    """A time as people type it, by the clock of `day`: 9:30, 0930, 00:15, 19:30:05; on its day, or the first such time after a moment.
+
+    Raises:
+        ValueError: it is none, or there is no day to put it on.
+    """
+    plain = text.strip()
+    if not plain:
+        return None
+    if day is None:
+        raise ValueError("say first when the show is on air: a time needs its day")
+    parts = plain.replace(".", ":").split(":")
+    if len(parts) == 1 and len(plain) in (3, 4):
+        parts = [plain[:-2], plain[-2:]]
+    begin = (after or day).astimezone(day.tzinfo)
+    try:
+        hour, minute, second = (*map(int, parts), 0, 0)[:3]
+        if len(parts) > 3:
+            raise ValueError
+        at = begin.replace(hour=hour, minute=minute, second=second, microsecond=0, fold=0)
+    except ValueError:
+        raise ValueError(f"{plain[:20]} is no time of day, such as 9:30") from None
+    if after is not None and at <= after:
+        at = (at.replace(tzinfo=None) + timedelta(days=1)).replace(tzinfo=at.tzinfo)
+    return at
 
 
 def span_words(seconds: float, *, sign: bool = False) -> str:

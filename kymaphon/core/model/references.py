@@ -100,11 +100,12 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
         wanted.add((want.listener, want.voice))
     for i, take in enumerate(show.takes):
         yield from _named(f"takes[{i}] ({take.id}).voice", take.voice, parties, "party")
-    yield from _rundown(show, parties)
+    yield from rundown_problems(show)
 
 
-def _rundown(show: Show, parties: set[str]) -> Iterator[ShowProblem]:
+def rundown_problems(show: Show) -> Iterator[ShowProblem]:
     """Who is open, who plays and whose topics they are, in each segment."""
+    parties = {row.id for row in show.parties}
     speak = {row.id for row in show.parties if row.speaks}
     circuits = {row.id for row in show.circuits}
     for i, segment in enumerate(show.rundown):

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
+from kymaphon.core.model.clock import clock_of
 from kymaphon.core.model.edits import AddRow, Edit, SetField
 from kymaphon.core.model.talk import Circuit, CrewMember, Line, Task
 from kymaphon.core.report.talk import BY_WORDS
@@ -64,29 +65,6 @@ EVE = timedelta(hours=18)
 """So long before air at most somebody comes: what is typed as 20:00 for a show at a quarter past midnight is the evening before."""
 ABOUT = timedelta(hours=12)
 """So far from air somebody leaves, where nobody said when they come."""
-
-
-def clock_of(text: str, day: datetime | None, after: datetime | None = None) -> datetime | None:
-    """A time as people type it, by the clock of the show: 9:30, 0930, 00:15; on its day, or the first such time after a moment.
-
-    Raises:
-        ValueError: it is none, or there is no day to put it on.
-    """
-    plain = text.strip()
-    if not plain:
-        return None
-    if day is None:
-        raise ValueError("say first when the show is on air: a time needs its day")
-    digits = plain.replace(".", ":")
-    hours, colon, minutes = digits.partition(":")
-    if not colon and len(digits) in (3, 4):
-        hours, minutes = digits[:-2], digits[-2:]
-    begin = (after or day).astimezone(day.tzinfo)
-    try:
-        at = begin.replace(hour=int(hours), minute=int(minutes or 0), second=0, microsecond=0)
-    except ValueError:
-        raise ValueError(f"{plain[:20]} is no time of day, such as 9:30") from None
-    return at + timedelta(days=1) if after is not None and at <= after else at
 
 
 class TalkForms:
