@@ -20,7 +20,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import Edit, apply_all
 from kymaphon.core.model.references import check_references
-from kymaphon.core.model.show import Show
+from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.core.stopping import Stopped, stopped_by
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
@@ -58,6 +58,10 @@ class _ShowCommand(QUndoCommand):
         self._after = other._after
         self.setText(other.text())
         return True
+
+
+def _differ_in_log_alone(one: Show, other: Show) -> bool:
+    return all(getattr(one, name) is getattr(other, name) for name in Show.model_fields if name != "log")
 
 
 def _print_of(path: Path) -> str:
@@ -145,6 +149,8 @@ class Document(QObject):
     trouble = Signal(str)
     exchanged = Signal()
     """Another show is open."""
+    logged = Signal(tuple)
+    """Rows were added to the log."""
     working = Signal()
     """An analysis began, ended or was stopped: see `busy` and `stopped`."""
     at_once = False
@@ -188,6 +194,8 @@ class Document(QObject):
         self._frame.setSingleShot(True)
         self._frame.setInterval(FRAME_MS)
         self._frame.timeout.connect(self._next)
+        self.log_is_kept = True
+        """Whether all that was logged is on disk, with the file or beside it."""
         self._restored = False
         self._saved_log = len(self.show.log)
         self._on_disk = _print_of(path) if path is not None else ""
@@ -273,15 +281,37 @@ class Document(QObject):
         # What was logged happened: no undo takes it back.
         if len(show.log) < len(self.show.log):
             show = show.model_copy(update={"log": self.show.log})
-        logged = len(show.log) > len(self.show.log)
-        self.show = show
-        if logged:
+        before, self.show = self.show, show
+        entries = show.log[len(before.log) :]
+        if entries:
             # On disk before its row is drawn.
-            self.keep()
+            self._keep_log(before, entries)
         self._compute(show)
         if not self._timer.isActive():
             self._timer.start()
         self.changed.emit()
+        if entries:
+            self.logged.emit(entries)
+
+    def log(self, *entries: LogEntry) -> bool:
+        """Adds to the log: on disk before it is drawn, and no step of undo, since what happened happened. False where the disk did not
+        take it: then it stays with the show that is open, and keeping it is tried again.
+        """
+        self._take(self.show.model_copy(update={"log": (*self.show.log, *entries)}))
+        return self.log_is_kept
+
+    def _keep_log(self, before: Show, entries: tuple[LogEntry, ...]) -> None:
+        """Keeps what was logged: behind the show that is kept already where nothing else has changed, else with all of it."""
+        kept = self._autosave
+        if kept is not None and kept.file is not None and self.log_is_kept and _differ_in_log_alone(before, self.show):
+            try:
+                kept.log(entries, len(before.log))
+            except FileProblem as problem:
+                self.log_is_kept = False
+                self.trouble.emit(f"Not kept for recovery: {problem}")
+                self._timer.start()
+            return
+        self.log_is_kept = self.keep() or kept is None
 
     def _compute(self, show: Show) -> None:
         """Asks for the analysis of a show, to be drawn once it is there."""
@@ -487,6 +517,7 @@ class Document(QObject):
             self._timer.start()  # tried again: the disk may have room by then
             return False
         self._timer.stop()
+        self.log_is_kept = True
         return True
 
     def close(self) -> None:

@@ -23,7 +23,7 @@ from kymaphon.core.model.changes import changes
 from kymaphon.core.model.edits import SetField
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Show, Take
-from kymaphon.files.demo import FAULTY, REPAIRED, demo_path, second_act
+from kymaphon.files.demo import FAULTY, REPAIRED, demo_path, evening, second_act
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show
 from kymaphon.files.show_file import read_show
@@ -111,6 +111,11 @@ class Filing:
     def open_repaired(self) -> None:
         """The demo with its faults mended."""
         self._open_shipped(REPAIRED)
+
+    def open_evening(self) -> None:
+        """The demo's evening with its rundown, its time moved to now."""
+        if self.may_leave():
+            self.document.replace(evening(datetime.now(UTC).astimezone()), None)
 
     def open_second_act(self) -> None:
         """The demo's outside broadcast, its day moved to now."""

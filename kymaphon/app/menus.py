@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
+from kymaphon.app.stages.air.menu import fill_air_menu
 from kymaphon.app.stages.cast.menu import fill_cast_menu
 from kymaphon.app.stages.feeds.menu import fill_feeds_menu
 from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
@@ -20,6 +21,7 @@ from kymaphon.app.stages.talk.menu import fill_talk_menu
 from kymaphon.core.model.stages import STAGES
 
 if TYPE_CHECKING:
+    from kymaphon.app.stages.air.stage import AirStage
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.forms import LevelForms
@@ -97,6 +99,12 @@ class Menus:
         )
         action(
             menu,
+            "Open the demo's evening",
+            lambda: window.filing.open_evening(),
+            "Opens Lantern Quay minutes before air, lined up, with its rundown.",
+        )
+        action(
+            menu,
             "Open the demo's second act",
             lambda: window.filing.open_second_act(),
             "Opens the rowing final at Lantern Quay: circuits, crew and lines, with four faults left in.",
@@ -167,6 +175,10 @@ class Menus:
             window.go("Talk")
             return window.talk
 
+        def air_stage() -> AirStage:
+            window.go("Air")
+            return window.air
+
         def level_forms() -> LevelForms:
             from kymaphon.app.stages.level.forms import LevelForms
 
@@ -180,6 +192,7 @@ class Menus:
         fill_quiet_menu(bar.addMenu("&Quiet"), action, quiet_stage, lambda: window.takes)
         fill_feeds_menu(bar.addMenu("&Feeds"), action, feeds_stage)
         fill_prove_menu(bar.addMenu("&Prove"), action, prove_stage)
+        fill_air_menu(bar.addMenu("&Air"), action, air_stage)
 
     def _fill_take(self, menu: QMenu) -> None:
         window, action = self._window, self._action

@@ -5,16 +5,20 @@ from __future__ import annotations
 import json
 import os
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
 from kymaphon.app.state import state_folder
-from kymaphon.core.model.show import Show
+from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import Lock
 from kymaphon.files.show_file import parse_show, show_text
-from kymaphon.files.text_file import read_json, read_text, write_whole
+from kymaphon.files.text_file import append_lines, read_json, read_text, write_whole
+
+JOURNAL = ".log"
+"""Ending of the file beside an unsaved show that has what was logged since it was written whole, a row on each line."""
 
 
 def recovery_folder() -> Path:
@@ -45,6 +49,9 @@ class Recovered:
     def set_aside(self) -> None:
         """Keeps it on disk under another name, to be offered no more. Raises FileProblem."""
         try:
+            journal = self.file.with_suffix(JOURNAL)
+            if journal.exists():
+                journal.replace(journal.with_suffix(f"{JOURNAL}.old"))
             self.file.replace(self.file.with_suffix(".json.old"))
         except OSError as error:
             raise FileProblem(self.file, f"cannot be set aside: {error.strerror}") from error
@@ -77,6 +84,26 @@ class Autosave:
         }
         write_whole(file, json.dumps(data).encode("utf-8"))
         self.file = file
+        with suppress(OSError):
+            # Whatever it has stands in the show that was written.
+            file.with_suffix(JOURNAL).unlink(missing_ok=True)
+
+    def log(self, entries: Sequence[LogEntry], at: int) -> None:
+        """Puts rows of the log behind the show that is kept: a few bytes, synced, however large the show is.
+
+        Args:
+            at: place of the first of them in the log.
+
+        Raises:
+            FileProblem: the disk does not take it, or nothing is kept yet.
+        """
+        if self.file is None:
+            raise FileProblem(self.name, "nothing is kept yet")
+        rows = (
+            {"at": at + n, "row": row.model_dump(mode="json", by_alias=True, exclude_defaults=True)}
+            for n, row in enumerate(entries)
+        )
+        append_lines(self.file.with_suffix(JOURNAL), [json.dumps(row) for row in rows])
 
     def holds(self, show: Show) -> bool:
         """Whether what is on disk reads as that show: looked up there, not remembered."""
@@ -92,6 +119,7 @@ class Autosave:
         if self.file is not None:
             with suppress(OSError):
                 self.file.unlink(missing_ok=True)
+                self.file.with_suffix(JOURNAL).unlink(missing_ok=True)
             self.file = None
         if self._lock is not None:
             self._lock.let_go(remove=True)
@@ -155,8 +183,24 @@ def _read(file: Path) -> Recovered:
     held = data.get("on_disk")
     return Recovered(
         file,
-        parse_show(file, data["show"]),
+        _with_journal(file, parse_show(file, data["show"])),
         Path(path) if path else None,
         float(saved_at),
         held if isinstance(held, str) else "",
     )
+
+
+def _with_journal(file: Path, show: Show) -> Show:
+    """A show with what was logged since it was written. A line that was cut short by a crash was never said to be kept."""
+    journal = file.with_suffix(JOURNAL)
+    if not journal.exists():
+        return show
+    log = list(show.log)
+    for line in read_text(journal).splitlines():
+        try:
+            row = json.loads(line)
+            if isinstance(row, dict) and row.get("at") == len(log):
+                log.append(LogEntry.model_validate_json(json.dumps(row["row"])))
+        except (ValueError, KeyError):
+            continue
+    return show.model_copy(update={"log": tuple(log)})

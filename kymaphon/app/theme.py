@@ -177,6 +177,9 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QLabel[role="figure"] {{ font-weight: 600; }}
     #rule {{ background: {t.line}; }}
     QLabel[role="clock"] {{ font-size: {points(14)}; font-weight: 600; }}
+    QLabel[role="big"] {{ font-size: {points(40)}; font-weight: 700; }}
+    QLabel[role="late"] {{ font-size: {points(40)}; font-weight: 700; color: {t.fix}; }}
+    QLabel[role="next"] {{ font-size: {points(15)}; font-weight: 600; }}
     QLabel[role="bad"] {{ color: {t.stop}; font-weight: 600; }}
     QLabel[role="badge"] {{ background: {t.lantern}; color: {t.on_lantern}; border-radius: 4px; padding: 2px 8px; font-weight: 600; }}
     QPushButton {{ background: {t.raised}; border: 1px solid {t.line}; border-radius: 6px; padding: 6px 12px; font-weight: 500; }}

@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from kymaphon.app.document import Document
     from kymaphon.app.filing import Filing
     from kymaphon.app.offering import Offering
+    from kymaphon.app.stages.air.stage import AirStage
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.stage import LevelStage
@@ -282,6 +283,11 @@ class Window(QMainWindow):
         return cast("TalkStage", self.page("Talk"))
 
     @property
+    def air(self) -> AirStage:
+        """The stage Air."""
+        return cast("AirStage", self.page("Air"))
+
+    @property
     def prove(self) -> ProveStage:
         """The stage Prove."""
         return cast("ProveStage", self.page("Prove"))
@@ -478,7 +484,9 @@ class Window(QMainWindow):
             self.takes.measure(*paths)
 
     def problem(self, title: str, text: str) -> None:
-        """A dialog that says what is wrong."""
+        """A dialog that says what is wrong; on air a line in the page, which nothing covers."""
+        if "Air" in self._pages and self.air.tell_trouble(f"{title}. {text}"):
+            return
         from PySide6.QtWidgets import QMessageBox
 
         box = QMessageBox(QMessageBox.Icon.NoIcon, title, title, QMessageBox.StandardButton.Close, self)
@@ -556,6 +564,8 @@ class Window(QMainWindow):
         for desk in (self._takes, self._compare):
             if desk is not None:
                 desk.stop()
+        if "Air" in self._pages:
+            self.air.close_screens()
         self.offering.close()
         self.document.close()
         event.accept()

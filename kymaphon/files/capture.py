@@ -43,6 +43,61 @@ def _library() -> Any:
     return sounddevice
 
 
+class LiveInput:
+    """An input that is listened to for as long as it is open; nothing of it is kept.
+
+    Args:
+        take: gets each block, shape (frames, channels), in the sound library's own thread.
+
+    Raises:
+        CaptureProblem: the library, the input or the rate is not to be had.
+    """
+
+    def __init__(
+        self,
+        sample_rate_hz: int,
+        channels: int,
+        take: Callable[[NDArray[np.float32]], None],
+        *,
+        device: int | None = None,
+    ) -> None:
+        library = _library()
+
+        def heard(block: Any, _frames: int, _time: Any, _status: Any) -> None:
+            take(np.array(block, dtype=np.float32))
+
+        try:
+            self._stream = library.InputStream(
+                samplerate=sample_rate_hz, channels=channels, dtype="float32", device=device, callback=heard
+            )
+            self._stream.start()
+        except library.PortAudioError as error:
+            raise CaptureProblem(
+                f"The input cannot be listened to: {error}. Check that it is plugged in and that no other program holds it."
+            ) from error
+
+    def stop(self) -> None:
+        """Lets go of the input."""
+        self._stream.stop()
+        self._stream.close()
+
+
+def input_channels(device: int | None = None) -> int:
+    """How many channels an input has, the system's own where none is named.
+
+    Raises:
+        CaptureProblem: the library or the input is missing.
+    """
+    library = _library()
+    try:
+        found = library.query_devices(device, "input")
+    except (library.PortAudioError, ValueError) as error:
+        raise CaptureProblem(
+            f"There is no input: {error}. Plug one in, and choose it in the system's settings."
+        ) from error
+    return int(found["max_input_channels"])
+
+
 def capture(
     seconds: float,
     sample_rate_hz: int,

@@ -81,9 +81,9 @@ def _segment(cells: dict[str, str], show: Show, taken: set[str]) -> Segment:
         "id": fresh_name(cells.get("id") or name, taken) if not cells.get("id") else cells["id"],
         "name": name,
         "sort": cells.get("sort", "other").lower(),
-        "open": tuple(_party(part, show) for part in _parts(cells.get("open", ""), show)),
-        "plays": tuple(_play(part, show) for part in _PLAYS.findall(cells.get("plays", "")) if part.strip()),
-        "topics": tuple(_topic(part.strip(), show) for part in cells.get("topics", "").split("|") if part.strip()),
+        "open": parties_of(cells.get("open", ""), show),
+        "plays": plays_of(cells.get("plays", ""), show),
+        "topics": topics_of(cells.get("topics", ""), show),
         "talkback": tuple(_circuit(part, show) for part in cells.get("talkback", "").replace(",", " ").split()),
         "loses": cells.get("loses", ""),
         "note": cells.get("note", ""),
@@ -108,6 +108,21 @@ def fresh_name(name: str, taken: set[str]) -> str:
         if plain not in taken
         else next(f"{plain}-{n}" for n in range(2, len(taken) + 3) if f"{plain}-{n}" not in taken)
     )
+
+
+def parties_of(text: str, show: Show) -> tuple[str, ...]:
+    """Ids of people named in a text, by id or name, between commas. Raises ValueError."""
+    return tuple(dict.fromkeys(_party(part, show) for part in _parts(text, show)))
+
+
+def plays_of(text: str, show: Show) -> tuple[dict[str, Any], ...]:
+    """What plays, as `play_text` writes it, between semicolons. Raises ValueError."""
+    return tuple(_play(part, show) for part in _PLAYS.findall(text) if part.strip())
+
+
+def topics_of(text: str, show: Show) -> tuple[dict[str, Any], ...]:
+    """Topics, as `topic_text` writes them, between upright strokes. Raises ValueError."""
+    return tuple(_topic(part.strip(), show) for part in text.split("|") if part.strip())
 
 
 def _parts(cell: str, show: Show) -> list[str]:

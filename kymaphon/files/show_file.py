@@ -98,9 +98,11 @@ def plain_error(error: Any) -> str:
 
 
 def show_text(show: Show) -> str:
-    """The show as JSON text. What stands at its default in settings and cables is left out, so that it stays readable."""
+    """The show as JSON text. What stands at its default in settings, cables, rundown and log is left out, so that it stays readable."""
     data = show.model_dump(mode="json", by_alias=True)
-    data["cables"] = [cable.model_dump(mode="json", by_alias=True, exclude_defaults=True) for cable in show.cables]
+    for name in ("cables", "rundown", "log"):
+        rows = getattr(show, name)
+        data[name] = [row.model_dump(mode="json", by_alias=True, exclude_defaults=True) for row in rows]
     for device in data["devices"]:
         settings = {}
         for key, setting in device["settings"].items():

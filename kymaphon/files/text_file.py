@@ -158,6 +158,34 @@ def write_whole(path: str | Path, data: bytes) -> None:
             os.unlink(temporary)
 
 
+def append_lines(path: Path, lines: list[str]) -> None:
+    """Puts lines at the end of a file and syncs it to disk; what was there is not touched.
+
+    A line that a crash has left half written is closed first, so that it spoils none that follow.
+
+    Raises:
+        FileProblem: the disk does not take it.
+    """
+    try:
+        with open(path, "ab+") as file:
+            fresh = file.tell() == 0
+            if not fresh:
+                file.seek(-1, os.SEEK_END)
+                if file.read(1) != b"\n":
+                    file.write(b"\n")
+            file.write(("\n".join(lines) + "\n").encode("utf-8"))
+            file.flush()
+            os.fsync(file.fileno())
+        if fresh:
+            folder = os.open(path.parent, os.O_RDONLY)
+            try:
+                os.fsync(folder)
+            finally:
+                os.close(folder)
+    except OSError as error:
+        raise FileProblem(path, f"cannot be written: {error.strerror or error}") from error
+
+
 ABANDONED_S = 60.0
 """A temporary file as old as this is nobody's any more: writing takes less than a second."""
 

@@ -11,7 +11,6 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.why import WhyContent, label
 
 SENTENCES = {
-    "Air": "Here the rundown will run against the clock; today the clock above counts to the time of air in the show file.",
     "Book": "Here the log and past shows will be kept; nothing is written to it yet.",
 }
 

@@ -54,4 +54,8 @@ def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | None:
         from kymaphon.app.stages.prove.stage import ProveStage
 
         return ProveStage(document, theme)
+    if stage == "Air":
+        from kymaphon.app.stages.air.stage import AirStage
+
+        return AirStage(document, theme)
     return None

@@ -105,4 +105,9 @@ class Report(Computed):
 
             pairs = proofs(self)
             return sum(row.holds for row in pairs), len(pairs)
-        return 0, len(self.show.rundown if stage == "Air" else self.show.log if stage == "Book" else ())
+        if stage == "Air":
+            from kymaphon.core.air.run import run_of
+
+            began = run_of(self.show.log).began
+            return sum(row.id in began for row in self.show.rundown), len(self.show.rundown)
+        return 0, len(self.show.log if stage == "Book" else ())

@@ -303,7 +303,7 @@ def read_meter(expected: Expected, signal: Any, sample_rate_hz: int, full_scale_
         ValueError: there is nothing to read.
     """
     row = expected.meter
-    needle = _needle(expected, sample_rate_hz)
+    needle = needle_of(expected, sample_rate_hz)
     step = max(1, round(sample_rate_hz * STEP_S))
     values = []
     for start in range(0, len(signal) - step + 1, step):
@@ -350,7 +350,7 @@ class _Momentary:
     highest_dbfs = dbfs
 
 
-def _needle(expected: Expected, sample_rate_hz: int) -> VuMeter | QuasiPeakMeter | RmsMeter | _Momentary:
+def needle_of(expected: Expected, sample_rate_hz: int) -> VuMeter | QuasiPeakMeter | RmsMeter | _Momentary:
     """What moves as the meter of a point does."""
     if expected.scale == "vu":
         return VuMeter(sample_rate_hz)

@@ -1,0 +1,543 @@
+"""Air, now: what is on and what is next, to be read across a room; the clock, who is open, the meters; keys for all of it."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from kymaphon.app.stages.air.bench import AirBench
+from kymaphon.app.stages.air.words import KEYS, NO_RUNDOWN, NOTE_KEYS
+from kymaphon.app.stages.page import StagePage
+from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.air_strips import AirStrips, Strip
+from kymaphon.app.widgets.flow import FlowLayout
+from kymaphon.app.widgets.rundown_bar import Block, HardLine, RundownBar
+from kymaphon.app.widgets.why import Action, WhyContent, empty, label
+from kymaphon.core.air.hazards import Hazard
+from kymaphon.core.air.run import NOTE_WORDS, next_of, place_of
+from kymaphon.core.air.trends import change_words
+from kymaphon.core.model.clock import by_the_clock, span_words
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.rundown import NoteKind
+from kymaphon.core.report.rundown import advice_words
+from kymaphon.core.rundown.catch_up import catch_up
+from kymaphon.core.rundown.states import microphones_open, moves_between
+from kymaphon.core.rundown.timing import Timeline, planned_s
+
+MOST_MOVES = 5
+MOST_NOTES = 6
+
+
+class NowPage(StagePage):
+    """The page that a show is run from. Its text line takes letters while it has the keyboard; else they are keys."""
+
+    def __init__(self, bench: AirBench, theme: Theme) -> None:
+        super().__init__(bench.document, theme)
+        self.bench = bench
+        self._chosen = ""
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("On air")
+        self.trouble = label("", "bad")
+        self.trouble.hide()
+        self.column.addWidget(self.trouble)
+        self.how = label(NO_RUNDOWN, "muted")
+        self.column.addWidget(self.how)
+        inside = self.card(margin=8)
+        self.bar = RundownBar(theme)
+        inside.addWidget(self.bar)
+        self.advice = label("", "muted")
+        inside.addWidget(self.advice)
+        middle = QHBoxLayout()
+        middle.setSpacing(8)
+        self.column.addLayout(middle)
+        middle.addWidget(self._left_card(), 5)
+        middle.addWidget(self._next_card(), 5)
+        self.chips = QWidget()
+        self._chip_row = FlowLayout(6)
+        self.chips.setLayout(self._chip_row)
+        self.column.addWidget(self.chips)
+        below = self.card(1)
+        self.strips = AirStrips(theme)
+        self.strips.chosen.connect(self._choose)
+        self.meters_told = label("", "muted")
+        below.addWidget(self.meters_told)
+        below.addWidget(self.strips, 1)
+        self._shortcuts()
+        bench.ticked.connect(self._ticked)
+        bench.changed.connect(self._changed)
+        self._second = -1
+
+    def _left_card(self) -> QWidget:
+        card = QWidget()
+        card.setObjectName("card")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(16, 10, 16, 10)
+        column.setSpacing(2)
+        self.left_words = label("", "muted")
+        self.left = _Big()
+        self.then = label("", "muted")
+        column.addWidget(self.left_words)
+        column.addWidget(self.left)
+        column.addWidget(self.then)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(12)
+        grid.setColumnStretch(1, 1)
+        self.shut, self.playing = label(""), label("")
+        for row, (name, widget) in enumerate((("Muted by that", self.shut), ("Playing", self.playing))):
+            grid.addWidget(label(name, "muted", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
+            grid.addWidget(widget, row, 1)
+        column.addLayout(grid)
+        column.addStretch(1)
+        return card
+
+    def _next_card(self) -> QWidget:
+        card = QWidget()
+        card.setObjectName("card")
+        column = QVBoxLayout(card)
+        column.setContentsMargins(16, 10, 16, 10)
+        column.setSpacing(4)
+        self.next_words = label("Next", "muted")
+        self.next = label("", "next")
+        self.moves = label("")
+        self.moves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.MinimumExpanding)
+        self.moves.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.go_button = QPushButton("Go  Space")
+        self.go_button.setProperty("role", "primary")
+        self.back_button, self.hold_button = QPushButton("Back  B"), QPushButton("Hold  H")
+        row = QHBoxLayout()
+        for button, tip, act in (
+            (self.go_button, "The next segment is on: who is in it is open, who is not is closed.", "go"),
+            (self.back_button, "The segment before is on again.", "back"),
+            (self.hold_button, "The clock of this segment stands until it is pressed again.", "hold"),
+        ):
+            button.setToolTip(tip)
+            button.setStatusTip(tip)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.clicked.connect(lambda _checked=False, act=act: self.act(act))
+            row.addWidget(button)
+        self.text = QLineEdit()
+        self.text.setMaxLength(1900)
+        self.text.setPlaceholderText("T: a note in words")
+        self.text.setAccessibleName("Note in words")
+        self.text.returnPressed.connect(self._write)
+        row.addWidget(self.text, 1)
+        column.addWidget(self.next_words)
+        column.addWidget(self.next)
+        column.addWidget(self.moves)
+        column.addStretch(1)
+        column.addLayout(row)
+        return card
+
+    def _shortcuts(self) -> None:
+        def on(key: str, act: str) -> None:
+            row = QShortcut(QKeySequence(key), self)
+            row.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            row.setAutoRepeat(False)
+            row.activated.connect(lambda: self._key(act))
+
+        for key, act in (("Space", "go"), ("B", "back"), ("H", "hold"), ("T", "write"), ("Esc", "leave")):
+            on(key, act)
+        for key, kind in NOTE_KEYS.items():
+            on(key, f"note {kind}")
+        for number in range(1, 10):
+            on(str(number), f"channel {number}")
+
+    def set_scale(self, scale: float) -> None:
+        self.bar.set_scale(scale)
+        self.strips.set_scale(scale)
+
+    def first(self) -> QWidget | None:
+        return self
+
+    # what is shown
+
+    def refresh(self, voice: str, end: str) -> None:
+        self.bench.follow()
+
+    def _ticked(self) -> None:
+        if not self.isVisible():
+            return
+        self.strips.show_needles([self.bench.needle(row.voice) for row in self.strips.rows])
+        second = int(self.bench.now().timestamp())
+        if second != self._second:
+            self._second = second
+            self._clock()
+
+    def _changed(self) -> None:
+        if not self.isVisible():
+            return
+        self._clock()
+        self._voices()
+        self.why_changed.emit()
+
+    def showEvent(self, event: object) -> None:
+        super().showEvent(event)  # type: ignore[arg-type]
+        self._changed()
+
+    def _clock(self) -> None:
+        show, state, line = self.document.show, self.bench.state, self.bench.timeline
+        rundown = bool(show.rundown)
+        self.how.setVisible(not rundown)
+        now = self.bench.now()
+        self._bar(line, now)
+        on = line.on
+        place = place_of(show, state)
+        if on is not None:
+            title = on.segment.name
+            since = by_the_clock(show, on.starts) if on.starts is not None else ""
+            self.title.emit(title, f"segment {place + 1} of {len(show.rundown)}, on since {since}")
+            planned = planned_s(on.segment)
+            held = state.held_since is not None
+            self.left_words.setText(
+                "held; left in this segment" if held else "left in this segment" if planned is not None else "on for"
+            )
+            value = on.left_s if planned is not None else on.spent_s
+            self.left.show_text(span_words(value), late=planned is not None and value < 0)
+        elif state.ended is not None:
+            self.title.emit("Off air", self._ended_words())
+            self.left_words.setText("was on for")
+            whole = (state.ended - state.started).total_seconds() if state.started is not None else 0.0
+            self.left.show_text(span_words(whole), late=False)
+        else:
+            self.title.emit("Not on air yet", f"{len(show.rundown)} segments; Space begins")
+            wait = (show.air_at - now).total_seconds() if show.air_at is not None else None
+            self.left_words.setText("to air" if wait is not None else "no time of air is set")
+            self.left.show_text(span_words(wait) if wait is not None else "\u2013", late=wait is not None and wait < 0)
+        self.then.setText(self._then_words(line, now))
+        self._next(line)
+        self.hold_button.setText("Go on  H" if state.held_since is not None else "Hold  H")
+        self.go_button.setEnabled(rundown)
+        self.back_button.setEnabled(state.on_air and place > 0)
+        self.hold_button.setEnabled(state.on_air)
+
+    def _ended_words(self) -> str:
+        state, show = self.bench.state, self.document.show
+        return f"at {by_the_clock(show, state.ended)}; Space begins a new run" if state.ended is not None else ""
+
+    def _then_words(self, line: Timeline, now: datetime) -> str:
+        show, state = self.document.show, self.bench.state
+        rows = [f"clock {by_the_clock(show, now)}"]
+        if state.on_air:
+            rows.append(f"{span_words(state.show_s(now) or 0.0)} on air")
+        hard = line.next_hard
+        if hard is not None:
+            word = "out" if hard.sort == "out" else line.of(hard.segment).segment.name
+            rows.append(f"{span_words((hard.at - now).total_seconds())} to {word} at {by_the_clock(show, hard.at)}")
+        return "  \u00b7  ".join(rows)
+
+    def _bar(self, line: Timeline, now: datetime) -> None:
+        show = self.document.show
+        first = line.rows[0].starts if line.rows else None
+        if first is None:
+            at, blocks = 0.0, []
+            for row in line.rows:
+                blocks.append(Block(row.segment.id, row.segment.name, at, at + row.length_s, row.state))
+                at += row.length_s
+            self.bar.show_rundown(tuple(blocks), (), None, "")
+        else:
+
+            def since(when: datetime) -> float:
+                return (when.astimezone(UTC) - first.astimezone(UTC)).total_seconds()
+
+            blocks = [
+                Block(row.segment.id, row.segment.name, since(row.starts), since(row.starts) + row.length_s, row.state)
+                for row in line.rows
+                if row.starts is not None
+            ]
+            hard = tuple(
+                HardLine(
+                    since(row.at),
+                    f"{'out' if row.sort == 'out' else 'hard'} {by_the_clock(show, row.at)}",
+                    row.off_s > 0.5,
+                )
+                for row in line.hard
+            )
+            on_air = self.bench.state.on_air
+            self.bar.show_rundown(tuple(blocks), hard, since(now) if on_air else None, "")
+        late = next((row for row in line.hard if row.off_s > 0.5 and line.rows[row.place].state != "done"), None)
+        if late is not None:
+            name = line.of(late.segment).segment.name
+            self.advice.setText(
+                f"As it runs now {name} {'ends' if late.sort == 'out' else 'begins'} {span_words(late.off_s)} late. "
+                f"{advice_words(catch_up(line, late))}"
+            )
+        else:
+            hard_next = line.next_hard
+            under = hard_next is not None and hard_next.off_s < -0.5
+            self.advice.setText(
+                f"{span_words(-hard_next.off_s)} under at {line.of(hard_next.segment).segment.name}."
+                if under and hard_next is not None
+                else "Hard times are met."
+                if line.hard
+                else ""
+            )
+        self.advice.setVisible(bool(self.advice.text()))
+
+    def _next(self, line: Timeline) -> None:
+        show, state, report = self.document.show, self.bench.state, self.document.analysis
+        following = next_of(show, self.bench.fresh())
+        if following is None:
+            self.next_words.setText("Next")
+            self.next.setText("Off air" if state.on_air else "\u2013")
+            self.moves.setText("Close everybody; Space ends the show." if state.on_air else "")
+            return
+        row = next((one for one in line.rows if one.segment.id == following.id), None)
+        length = f", {span_words(planned_s(following) or 0.0)}" if planned_s(following) is not None else ""
+        self.next_words.setText(
+            f"Next, at {by_the_clock(show, row.starts)}" if row is not None and row.starts is not None else "Next"
+        )
+        self.next.setText(f"{following.name}{length}")
+        moves = () if report.unsearched else moves_between(report, state.open, state.playing, following)
+        rows = [f"{n}.  {move.words}  \u00b7  {move.where}" for n, move in enumerate(moves[:MOST_MOVES], start=1)]
+        if len(moves) > MOST_MOVES:
+            rows.append(f"and {len(moves) - MOST_MOVES} more")
+        if following.note:
+            rows.append(following.note)
+        self.moves.setText("\n".join(rows) or "Nothing to move.")
+
+    def _voices(self) -> None:
+        report, state = self.document.analysis, self.bench.state
+        hues = {party.id: n for n, party in enumerate(report.show.parties)}
+        names = {row.id: row.name for row in report.show.parties}
+        shown = self.bench.voices
+        self._chips(shown, names)
+        places = (
+            []
+            if report.unsearched
+            else [
+                place.name
+                for place in report.show.places
+                if place.speakers_mute and place.id in microphones_open(report, state.open)
+            ]
+        )
+        self.shut.setText(f"loudspeakers in {', '.join(places)}" if places else "nothing")
+        plays = [names.get(name, name) for name in state.playing]
+        self.playing.setText(", ".join(plays) or "nothing")
+        rows = []
+        for voice in shown:
+            trend = self.bench.trends.get(voice)
+            on = voice in state.open or voice in state.playing
+            mark, change, words = "", "", ""
+            if trend is not None:
+                change, words = change_words(trend), trend.words
+                mark = ("fix" if trend.change_db > 0 else "note") if trend.apart else "settled"
+            elif on and self.bench.metering and self.bench.followed(voice):
+                words = "reading\u2026"
+            state_word = "plays" if voice in state.playing else "open" if on else "closed"
+            step = self.bench.steps.get(voice)
+            tolerance = step.expected.tolerance_db if step is not None else 3.0
+            rows.append(
+                Strip(
+                    voice,
+                    names[voice],
+                    hues[voice],
+                    state_word,
+                    self.bench.trace(voice),
+                    change,
+                    words,
+                    mark,
+                    tolerance,
+                )
+            )
+        self.strips.show_rows(tuple(rows), metered=self.bench.metering)
+        source = {
+            "none": "No meters: Air, Meters from the simulated rig, or from a real input.",
+            "sim": "Voices against their line-up, last ten minutes; meters of the simulated rig against each mark.",
+            "input": "Voices against their line-up, last ten minutes; meters of the input against each mark.",
+        }[self.bench.source]
+        if self.bench.source == "sim" and self.bench.meters is None:
+            source = "The simulated rig is being played\u2026"
+        self.meters_told.setText(source)
+
+    def _chips(self, voices: list[str], names: dict[str, str]) -> None:
+        state = self.bench.state
+        if [row.property("voice") for row in self._buttons()] != voices:
+            empty(self._chip_row)
+            for n, voice in enumerate(voices, start=1):
+                button = QPushButton()
+                button.setCheckable(True)
+                button.setProperty("role", "chip")
+                button.setProperty("voice", voice)
+                button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+                tip = f"{names[voice]} open or closed, beside the rundown" + (
+                    f"; {n} on the keyboard" if n < 10 else ""
+                )
+                button.setToolTip(tip)
+                button.setStatusTip(tip)
+                button.clicked.connect(lambda _checked=False, voice=voice: self.act(f"toggle {voice}"))
+                self._chip_row.addWidget(button)
+        for n, button in enumerate(self._buttons(), start=1):
+            voice = str(button.property("voice"))
+            on = voice in state.open or voice in state.playing
+            words = f"{n} {names[voice]}" if n < 10 else names[voice]
+            button.setText(words)
+            button.setAccessibleName(f"{names[voice]}, {'open' if on else 'closed'}")
+            button.setChecked(on)
+            button.setEnabled(state.on_air)
+
+    def _buttons(self) -> list[QPushButton]:
+        return [
+            widget
+            for n in range(self._chip_row.count())
+            if (item := self._chip_row.itemAt(n)) is not None and isinstance(widget := item.widget(), QPushButton)
+        ]
+
+    def tell_trouble(self, text: str) -> None:
+        """A problem, told in the page: nothing covers it."""
+        self.trouble.setText(text)
+        self.trouble.setVisible(bool(text))
+
+    # what the user does
+
+    def _key(self, act: str) -> None:
+        if act == "write":
+            self.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
+        elif act == "leave":
+            self.text.clear()
+            self.tell_trouble("")
+            self.setFocus()
+        elif act.startswith("channel "):
+            number = int(act.split()[1])
+            voices = self.bench.voices
+            if number <= len(voices):
+                self.act(f"toggle {voices[number - 1]}")
+        else:
+            self.act(act)
+
+    def _write(self) -> None:
+        words = self.text.text().strip()
+        if words:
+            self._note("text", words)
+            self.text.clear()
+        self.setFocus()
+
+    def _note(self, kind: NoteKind, text: str = "") -> None:
+        entry = self.bench.note(kind, text)
+        at = by_the_clock(self.document.show, entry.at)
+        kept = "" if self.document.log_is_kept else "; the disk did not take it yet, it is tried again"
+        self.say.emit(f"Noted at {at}: {entry.text}{kept}.")
+
+    def act(self, action: str) -> None:
+        bench = self.bench
+        name, _, rest = action.partition(" ")
+        if name == "go":
+            if not bench.go() and not self.document.show.rundown:
+                self.say.emit("There is no rundown to go through: make one in the view Rundown.")
+        elif name == "back":
+            if not bench.back():
+                self.say.emit("There is nothing to go back to.")
+        elif name in ("hold", "end"):
+            if not getattr(bench, name)():
+                self.say.emit("The show is not on air.")
+        elif name == "toggle":
+            if not bench.toggle(rest):
+                self.say.emit("The show is not on air: Space begins it.")
+        elif name == "note":
+            self._note(rest)  # type: ignore[arg-type]
+        elif name == "turn":
+            told = bench.turn(rest)
+            self.say.emit(f"Turned, and in the log: {told}." if told else "There is nothing to turn there.")
+        elif name == "meters":
+            self._meters(rest)
+        self._changed()
+
+    def _meters(self, source: str) -> None:
+        if source != "input":
+            self.bench.meter_from(source)
+            return
+        from kymaphon.app.stages.air.live import LiveMeters, digital_points
+        from kymaphon.files.capture import CaptureProblem, LiveInput, input_channels
+
+        report = self.document.analysis
+        try:
+            count = input_channels()
+            rows = digital_points(report)[:count]
+            if not rows:
+                self.say.emit("No voice of this show comes to a digital input that could be read.")
+                return
+            rate = report.show.sample_rate_hz
+            live = LiveMeters(rows, rate, lambda take: LiveInput(rate, count, take))
+        except CaptureProblem as problem:
+            self.tell_trouble(str(problem))
+            return
+        self.bench.meter_from("input", live)
+        told = ", ".join(f"{n} {report.party_name(voice)}" for n, (voice, _) in enumerate(rows, start=1))
+        self.say.emit(f"Channels of the input: {told}.")
+
+    def _choose(self, voice: str) -> None:
+        self._chosen = voice
+        self.strips.select(voice)
+        self.why_changed.emit()
+
+    # beside it
+
+    def why(self) -> WhyContent:
+        bench, show = self.bench, self.document.show
+        state, now = bench.state, bench.now()
+        findings = tuple(_finding(row, now) for row in bench.hazards)
+        lead = []
+        for voice, trend in bench.trends.items():
+            if trend.apart and trend.turn_db and voice in state.open:
+                name = self.document.analysis.party_name(voice)
+                way = "up" if trend.turn_db > 0 else "down"
+                lead.append(Action(f"turn {voice}", f"Turn {name} {way} {abs(trend.turn_db):g} dB", trend.words))
+        actions = tuple(
+            Action(
+                f"note {kind}", f"{key}   {NOTE_WORDS[kind]}", "Noted with the clock and the segment; on disk at once."
+            )
+            for key, kind in NOTE_KEYS.items()
+        )
+        noted = [row for row in show.log if row.note is not None or row.air is not None][-MOST_NOTES:]
+        notes = tuple(f"{by_the_clock(show, row.at)}  {row.text}" for row in reversed(noted))
+        lines = (bench.trends[self._chosen].figure,) if self._chosen in bench.trends else ()
+        words = f"{len(findings)} to watch" if findings else "Nothing to watch for."
+        return WhyContent(
+            "Watch",
+            words,
+            lines=lines,
+            findings=findings,
+            lead=tuple(lead[:2]),
+            actions=actions,
+            notes=notes,
+            hint="" if notes else KEYS,
+        )
+
+
+def _finding(row: Hazard, now: datetime) -> Finding:
+    """A hazard as the panel shows it, with how long it has stood."""
+    stood = ""
+    if row.soon:
+        stood = " With the next segment."
+    elif row.since is not None and (now - row.since).total_seconds() >= 5:
+        stood = f" Stands for {span_words((now - row.since).total_seconds())}."
+    return Finding(row.code, row.severity, "Air", row.subjects, row.title, f"{row.text}{stood}")
+
+
+class _Big(QLabel):
+    """Figures that can be read across a room."""
+
+    def __init__(self) -> None:
+        super().__init__("\u2013")
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setProperty("role", "big")
+
+    def show_text(self, text: str, *, late: bool) -> None:
+        """What is late is told by its minus sign too, not by colour alone."""
+        self.setText(text)
+        role = "late" if late else "big"
+        if role != self.property("role"):
+            self.setProperty("role", role)
+            self.style().unpolish(self)
+            self.style().polish(self)
