@@ -165,7 +165,8 @@ def _copy(
     try:
         handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:24]}.", suffix=".part")
         with os.fdopen(handle, "wb") as out:
-            out.write(kind + struct.pack("<I", min(size, LARGEST)) + b"WAVE")
+            # In a large file that field says nothing (EBU Tech 3306): its size stands in `ds64`.
+            out.write(kind + struct.pack("<I", size if kind == b"RIFF" else LARGEST) + b"WAVE")
             for row in kept:
                 _copy_chunk(file, out, row, size)
             out.write(marks)
