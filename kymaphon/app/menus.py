@@ -133,7 +133,7 @@ class Menus:
         action(
             menu,
             "End the pre&view",
-            lambda: window.document.end_preview(),
+            window.escape,
             "Back to the show as it is.",
             "Esc",
         )

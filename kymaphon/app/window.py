@@ -460,6 +460,11 @@ class Window(QMainWindow):
 
         self.document.apply((SetValue(switch.ref, not switch.now),), switch_words(switch))
 
+    def escape(self) -> None:
+        """Esc: back to the show as it is, and out of whatever the stage has begun."""
+        self.document.end_preview()
+        self.page(self.stage).escape()
+
     def focus_why(self) -> None:
         buttons = self.why.findChildren(QPushButton)
         if buttons:

@@ -105,6 +105,9 @@ class StageSurface(QWidget):
     def act(self, action: str) -> None:
         """What a button of the Why panel asks for."""
 
+    def escape(self) -> None:
+        """What Esc does here, beside ending a preview."""
+
     def show_finding(self, finding: Finding) -> None:
         """Selects what a finding is about."""
 

@@ -147,7 +147,7 @@ class NowPage(StagePage):
             row.setAutoRepeat(False)
             row.activated.connect(lambda: self._key(act))
 
-        for key, act in (("Space", "go"), ("B", "back"), ("H", "hold"), ("T", "write"), ("Esc", "leave")):
+        for key, act in (("Space", "go"), ("B", "back"), ("H", "hold"), ("T", "write")):
             on(key, act)
         for key, kind in NOTE_KEYS.items():
             on(key, f"note {kind}")
@@ -404,10 +404,6 @@ class NowPage(StagePage):
     def _key(self, act: str) -> None:
         if act == "write":
             self.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
-        elif act == "leave":
-            self.text.clear()
-            self.tell_trouble("")
-            self.setFocus()
         elif act.startswith("channel "):
             number = int(act.split()[1])
             voices = self.bench.voices
@@ -415,6 +411,12 @@ class NowPage(StagePage):
                 self.act(f"toggle {voices[number - 1]}")
         else:
             self.act(act)
+
+    def escape(self) -> None:
+        """Leaves the text line, and takes what is told in the page away."""
+        self.text.clear()
+        self.tell_trouble("")
+        self.setFocus()
 
     def _write(self) -> None:
         words = self.text.text().strip()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt
 from PySide6.QtGui import QFont, QFontMetricsF, QGuiApplication, QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
@@ -40,6 +40,15 @@ class SecondScreen(QWidget):
         else:
             self.show()
             self.raise_()
+
+    def event(self, event: QEvent) -> bool:
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Escape
+        ):
+            event.accept()  # Esc is this window's own
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:

@@ -61,6 +61,10 @@ class AirStage(PagedStage):
         self.now.tell_trouble(text)
         return True
 
+    def escape(self) -> None:
+        if self.view == "now":
+            self.now.escape()
+
     def show_finding(self, finding: Finding) -> None:
         """Selects what a finding is about: its segment in the rundown."""
         if self.view != "rundown":
