@@ -44,10 +44,10 @@ class _ShowCommand(QUndoCommand):
         self._document, self._before, self._after, self._merge = document, before, after, merge
 
     def redo(self) -> None:
-        self._document._take_safely(self._after)
+        self._document._take_safely(self._after, self.text())
 
     def undo(self) -> None:
-        self._document._take_safely(self._before)
+        self._document._take_safely(self._before, f"{self.text()}, taken back")
 
     def id(self) -> int:
         return 1 if self._merge else -1
@@ -149,6 +149,9 @@ class Document(QObject):
     trouble = Signal(str)
     exchanged = Signal()
     """Another show is open."""
+    edited = Signal(object, object, str)
+    """The show was edited, or an edit was taken back: before, after, and what it was."""
+    saved = Signal()
     logged = Signal(tuple)
     """Rows were added to the log."""
     working = Signal()
@@ -268,10 +271,12 @@ class Document(QObject):
             else:
                 self._compute(self.show)
 
-    def _take_safely(self, show: Show) -> None:
+    def _take_safely(self, show: Show, text: str) -> None:
         """Takes a show over; an unexpected error is raised once Qt is out of the way: raised through it, it would end the program."""
         try:
+            before = self.show
             self._take(show)
+            self.edited.emit(before, self.show, text)
         except Exception as error:  # noqa: BLE001 - raised a moment later, where it is told
             QTimer.singleShot(0, partial(self._failed, error))
 
@@ -491,6 +496,7 @@ class Document(QObject):
             self._autosave.drop()
         self._remember(target)
         self.changed.emit()
+        self.saved.emit()
 
     def _remember(self, path: Path) -> None:
         try:

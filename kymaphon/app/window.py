@@ -113,6 +113,7 @@ class Window(QMainWindow):
 
     def furnish(self, document: Document) -> None:
         """Gives the frame what it is to show. It is shown by `begin`, at once or when a show that is being opened is there."""
+        from kymaphon.app.bookkeeping import BookKeeper
         from kymaphon.app.filing import Filing
         from kymaphon.app.offering import Offering
 
@@ -120,6 +121,9 @@ class Window(QMainWindow):
         self.filing = Filing(self, document, self.say, self.problem)
         self.filing.use_bar(self._recovery)
         self.offering = Offering(self, document, self._show_why)
+        self.keeper = BookKeeper(document)
+        self.keeper.setParent(self)
+        self.keeper.trouble.connect(self.say)
         self.bar.stop.connect(document.stop)
         self.bar.go_on.connect(document.go_on)
         self.why.end_preview.connect(document.end_preview)

@@ -154,7 +154,7 @@ class TestAnEvening:
         keys(qtbot, window, KEY.Key_Space)
         assert window.air.bench.state.on_air is False
         assert texts(window)[-1].startswith("Off air after ")
-        assert any(text.startswith("Tam: Desk, channel 2, gain down") for text in texts(window))
+        assert any(text.startswith("Changed on air: Tam, Desk, channel 2, gain down") for text in texts(window))
         assert sum(row.note is not None for row in window.document.show.log) == 1
 
     def test_what_is_on_what_is_next_and_the_clock_stand_on_the_page(

@@ -352,6 +352,13 @@ LogSort = Literal[
 ]
 
 
+class SetPoint(Model):
+    """How one setting stood, as `device.key.field`: in the log, so that what was set at a moment is told by it alone."""
+
+    ref: Annotated[str, Field(max_length=200)]
+    value: float | bool | str | None = None
+
+
 class LogEntry(Model):
     """What happened, when."""
 
@@ -364,6 +371,10 @@ class LogEntry(Model):
     air: AirEvent | None = None
     note: AirNote | None = None
     sort: Annotated[LogSort | None, Field(description="left out: told by what it carries")] = None
+    sets: Annotated[
+        tuple[SetPoint, ...],
+        Field(max_length=20_000, description="settings as they stood after it, or that it changed"),
+    ] = ()
 
     @property
     def told_sort(self) -> LogSort:

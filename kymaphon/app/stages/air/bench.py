@@ -15,8 +15,9 @@ from kymaphon.core.air.hazards import Hazard, Heard, hazards, standing
 from kymaphon.core.air.run import RunState, after, run_of
 from kymaphon.core.air.trends import READING_S, MeterHistory, Trend, lined_up_db, trends_of
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.book.entries import stands
 from kymaphon.core.levels.lineup.run import RunStep, steps_of
-from kymaphon.core.model.edits import AddLog, Edit, SetValue
+from kymaphon.core.model.edits import Edit, SetValue
 from kymaphon.core.model.rundown import NoteKind
 from kymaphon.core.model.show import LogEntry
 from kymaphon.core.rundown.timing import Timeline, timeline
@@ -230,7 +231,11 @@ class AirBench(QObject):
             return False
         if not state.on_air:
             self.history.rows.clear()
-        return self._log_it(run.go(self.document.show, self.fresh(), now))
+        entry = run.go(self.document.show, self.fresh(), now)
+        if entry is not None and entry.air is not None and entry.air.action == "start":
+            # What was set then is told by the log alone.
+            entry = entry.with_(sets=stands(self.document.show))
+        return self._log_it(entry)
 
     def fresh(self) -> RunState:
         """The state to go on from: after the end, a new run."""
@@ -264,8 +269,7 @@ class AirBench(QObject):
         to = SetValue(knob.ref, round(knob.value + trend.turn_db, 3))
         edits: list[Edit] = list(turned_together(report, {knob.ref: step.twins}, to, knob.value))
         text = f"{knob.label} {'up' if trend.turn_db > 0 else 'down'} {abs(trend.turn_db):g} dB, to {knob.value + trend.turn_db:+g}"
-        entry = LogEntry(at=self.now(), text=f"{step.name}: {text}", subject=voice, sort="change")
-        self.document.apply((*edits, AddLog(entry)), f"{step.name} {text}")
+        self.document.apply(edits, f"{step.name}, {text}")
         # What was read before it was turned says nothing of now.
         self.history.rows[voice] = [(t, off + trend.turn_db) for t, off in self.history.rows.get(voice, [])]
         return text

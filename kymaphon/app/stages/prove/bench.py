@@ -11,7 +11,6 @@ from PySide6.QtCore import QObject, Signal
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.report import Report
-from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
 from kymaphon.core.prove.diagnosis import Diagnosis, Observations, Seen, diagnose
 from kymaphon.core.prove.faults import Fault
@@ -216,7 +215,7 @@ class ProveBench(QObject):
             name = self.model.taps[tap].name
             text = f"Tapped {name}: {len(rows)} {'pair' if len(rows) == 1 else 'pairs'} as wanted"
             entry = LogEntry(at=datetime.now(UTC), text=text, subject=self.model.taps[tap].id, proven=rows)
-            self.document.apply((AddLog(entry),), text)
+            self.document.log(entry)
         return len(rows)
 
 

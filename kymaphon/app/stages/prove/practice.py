@@ -22,7 +22,6 @@ from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.report import Report
-from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.takes import write_audio
@@ -380,8 +379,8 @@ class PracticePage(StagePage):
         self._tick.stop()
         self._player.stop()
         self.told = f"{text}."
-        entry = LogEntry(at=datetime.now(UTC), text=text[:2000], subject=SUBJECT)
-        self.document.apply((AddLog(entry),), "Practice")
+        entry = LogEntry(at=datetime.now(UTC), text=text[:2000], subject=SUBJECT, sort="drill")
+        self.document.log(entry)
         self.say.emit(f"In the log: {text}.")
 
     # what is heard

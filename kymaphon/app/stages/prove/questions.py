@@ -13,7 +13,6 @@ from kymaphon.app.stages.prove.ear import FaultEar
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
-from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
 from kymaphon.core.prove.questions import Question, Ranked, Standing, question
 from kymaphon.core.report.questions import told, verdict
@@ -204,9 +203,7 @@ class QuestionsPage(StagePage):
         row = self.ranked
         given = "; ".join(question(name).told(what) for name, what in self.standing.answers.items())
         text = f"Fault found: {row.cause.name}" + (f" ({given})" if given else "")
-        self.document.apply(
-            (AddLog(LogEntry(at=datetime.now(UTC), text=text[:500], subject=row.cause.id)),), "Note a fault"
-        )
+        self.document.log(LogEntry(at=datetime.now(UTC), text=text[:500], subject=row.cause.id, sort="incident"))
         self.say.emit(f"In the log: fault found, {row.cause.name}.")
 
 

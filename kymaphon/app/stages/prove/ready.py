@@ -13,7 +13,6 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived
-from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
 from kymaphon.core.report.ready import OpenPoint, open_points, time_words
 
@@ -107,7 +106,7 @@ class ReadyPage(StagePage):
             return
         if point.note:
             entry = LogEntry(at=datetime.now(UTC), text=point.note, subject=point.id)
-            self.document.apply((AddLog(entry),), point.note)
+            self.document.log(entry)
             self.say.emit(f"In the log: {point.note}.")
         else:
             self.wants_place.emit(point.stage, point.view)

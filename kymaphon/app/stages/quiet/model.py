@@ -308,7 +308,7 @@ class QuietModel(QObject):
                 f"; on {self.takes.talk.file}: {verdict.words_clipped} of {verdict.words} words "
                 f"eaten, room let in {verdict.noise_open_ratio:.0%} of the time without talk"
             )
-        return AddLog(LogEntry(at=datetime.now(UTC), text=text, subject=self.voice))
+        return AddLog(LogEntry(at=datetime.now(UTC), text=text, subject=self.voice, sort="gate"))
 
     def set_chain(self, strip: StripPlace, chain: tuple[Processing, ...], text: str) -> None:
         """A whole chain into a strip; with nothing in it the strip has none."""

@@ -14,7 +14,6 @@ from kymaphon.app.stages.talk.words import HURTS
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.why import Action, WhyContent, label
-from kymaphon.core.model.edits import AddLog
 from kymaphon.core.model.show import LogEntry
 from kymaphon.core.report.work import time_words
 from kymaphon.core.talk.checks import CheckState, check_of, check_states
@@ -123,7 +122,7 @@ class CheckPage(StagePage):
         text = f"{circuit}, {report.party_name(way.speaker)} to {report.party_name(way.listener)}: {result}"
         entry = LogEntry(at=self.bench.now(), text=text, subject=way.circuit, circuit_check=check)
         place = self.table.currentIndex().row()
-        self.document.apply((AddLog(entry),), text)
+        self.document.log(entry)
         self.say.emit(f"In the log: {text}.")
         later = [*range(place + 1, len(self.states)), *range(place)]
         following = next((n for n in later if not self.states[n].holds and self.states[n].check is None), place)

@@ -1,0 +1,108 @@
+"""What keeps the book while shows are worked on: changes on air and takes go into the log, and what was done into the memory."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+from PySide6.QtCore import QObject, Signal
+
+from kymaphon.app.document import Document
+from kymaphon.app.worker import Worker
+from kymaphon.core.air.run import run_of
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.book.entries import moved, names_of
+from kymaphon.core.book.facts import facts_of
+from kymaphon.core.model.show import LogEntry, Show
+from kymaphon.files.errors import FileProblem
+from kymaphon.files.memory import Memory
+
+
+def show_key(show: Show, now: datetime) -> tuple[str, datetime | None]:
+    """What tells a show from others in the memory, and when it was on: its title and its day."""
+    at = run_of(show.log).started or show.air_at
+    day = at or now
+    return f"{show.title} {day:%Y-%m-%d}", at
+
+
+def remember(memory: Memory, report: Report, path: str, now: datetime) -> None:
+    """Puts a show into the memory. Raises FileProblem."""
+    show = report.show
+    names = names_of(show)
+    key, at = show_key(show, now)
+    rows = [(row, names.get(row.subject or "", "")) for row in show.log]
+    memory.remember(key, show.title, at, path, now, rows, facts_of(report, now))
+
+
+class BookKeeper(QObject):
+    """Listens to a document.
+
+    Signals:
+        remembered: the show was put into the memory.
+        trouble: why it was not; nothing of the show is lost by that.
+    """
+
+    remembered = Signal()
+    trouble = Signal(str)
+
+    def __init__(self, document: Document, memory: Memory | None = None) -> None:
+        super().__init__()
+        self.document = document
+        self.memory = memory
+        document.edited.connect(self._edited)
+        document.saved.connect(self.remember)
+        self._worker = Worker(
+            self, lambda _about, result: self._done(result), lambda error: self.trouble.emit(str(error))
+        )
+
+    @property
+    def busy(self) -> bool:
+        return self._worker.busy
+
+    def now(self) -> datetime:
+        """The clock."""
+        return datetime.now(UTC)
+
+    def _edited(self, before: Show, after: Show, text: str) -> None:
+        """An edit, or one that was taken back: on air it goes into the log; takes do at any time."""
+        state = run_of(after.log)
+        if state.on_air:
+            sets = moved(before, after)
+            if sets or before.cables is not after.cables or before.devices is not after.devices:
+                self.document.log(
+                    LogEntry(
+                        at=self.now(),
+                        text=f"Changed on air: {text}"[:2000],
+                        subject=state.segment or None,
+                        sort="change",
+                        sets=sets,
+                    )
+                )
+        if before.takes is not after.takes:
+            known = {row.id for row in before.takes}
+            for take in after.takes:
+                if take.id not in known:
+                    words = f"Take of {take.what}: {take.file}"
+                    self.document.log(LogEntry(at=self.now(), text=words[:2000], subject=take.voice, sort="take"))
+
+    def remember(self) -> None:
+        """The show as it is goes into the memory, from a worker: it was saved, or is over."""
+        report = self.document.settled
+        if report.unsearched:
+            return
+        path, now = str(self.document.path or ""), self.now()
+
+        def work() -> str:
+            try:
+                # Where it lies is looked up each time: the folder may be there by now.
+                remember(self.memory or Memory(), report, path, now)
+            except FileProblem as problem:
+                return str(problem)
+            return ""
+
+        self._worker.ask(work, report)
+
+    def _done(self, problem: object) -> None:
+        if problem:
+            self.trouble.emit(f"Not remembered: {problem}. The show file has all of it.")
+        else:
+            self.remembered.emit()
