@@ -3,33 +3,30 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, Signal
 
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
 from kymaphon.core.air.run import run_of
-from kymaphon.core.analysis.report import Report
 from kymaphon.core.book.entries import moved, names_of
-from kymaphon.core.book.facts import facts_of
 from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.files.errors import FileProblem
-from kymaphon.files.memory import Memory
 
-
-def show_key(show: Show, now: datetime) -> tuple[str, datetime | None]:
-    """What tells a show from others in the memory, and when it was on: its title and its day."""
-    at = run_of(show.log).started or show.air_at
-    day = at or now
-    return f"{show.title} {day:%Y-%m-%d}", at
+if TYPE_CHECKING:
+    from kymaphon.core.analysis.report import Report
+    from kymaphon.files.memory import Memory
 
 
 def remember(memory: Memory, report: Report, path: str, now: datetime) -> None:
     """Puts a show into the memory. Raises FileProblem."""
+    from kymaphon.core.book.facts import facts_of, show_key
+
     show = report.show
     names = names_of(show)
     key, at = show_key(show, now)
-    rows = [(row, names.get(row.subject or "", "")) for row in show.log]
+    rows = [(row, names.of(row)) for row in show.log]
     memory.remember(key, show.title, at, path, now, rows, facts_of(report, now))
 
 
@@ -50,6 +47,7 @@ class BookKeeper(QObject):
         self.memory = memory
         document.edited.connect(self._edited)
         document.saved.connect(self.remember)
+        document.logged.connect(self._logged)
         self._worker = Worker(
             self, lambda _about, result: self._done(result), lambda error: self.trouble.emit(str(error))
         )
@@ -84,6 +82,10 @@ class BookKeeper(QObject):
                     words = f"Take of {take.what}: {take.file}"
                     self.document.log(LogEntry(at=self.now(), text=words[:2000], subject=take.voice, sort="take"))
 
+    def _logged(self, entries: tuple[LogEntry, ...]) -> None:
+        if any(row.air is not None and row.air.action == "end" for row in entries):
+            self.remember()
+
     def remember(self) -> None:
         """The show as it is goes into the memory, from a worker: it was saved, or is over."""
         report = self.document.settled
@@ -92,6 +94,8 @@ class BookKeeper(QObject):
         path, now = str(self.document.path or ""), self.now()
 
         def work() -> str:
+            from kymaphon.files.memory import Memory
+
             try:
                 # Where it lies is looked up each time: the folder may be there by now.
                 remember(self.memory or Memory(), report, path, now)

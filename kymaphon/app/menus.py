@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction, QActionGroup, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
 from kymaphon.app.stages.air.menu import fill_air_menu
+from kymaphon.app.stages.book.menu import fill_book_menu
 from kymaphon.app.stages.cast.menu import fill_cast_menu
 from kymaphon.app.stages.feeds.menu import fill_feeds_menu
 from kymaphon.app.stages.level.menu import fill_level_menu, fill_practice_menu
@@ -22,6 +23,7 @@ from kymaphon.core.model.stages import STAGES
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.air.stage import AirStage
+    from kymaphon.app.stages.book.stage import BookStage
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.forms import LevelForms
@@ -179,6 +181,10 @@ class Menus:
             window.go("Air")
             return window.air
 
+        def book_stage() -> BookStage:
+            window.go("Book")
+            return window.book
+
         def level_forms() -> LevelForms:
             from kymaphon.app.stages.level.forms import LevelForms
 
@@ -193,6 +199,7 @@ class Menus:
         fill_feeds_menu(bar.addMenu("&Feeds"), action, feeds_stage)
         fill_prove_menu(bar.addMenu("&Prove"), action, prove_stage)
         fill_air_menu(bar.addMenu("&Air"), action, air_stage)
+        fill_book_menu(bar.addMenu("&Book"), action, book_stage)
 
     def _fill_take(self, menu: QMenu) -> None:
         window, action = self._window, self._action

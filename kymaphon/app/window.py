@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     from kymaphon.app.filing import Filing
     from kymaphon.app.offering import Offering
     from kymaphon.app.stages.air.stage import AirStage
+    from kymaphon.app.stages.book.stage import BookStage
     from kymaphon.app.stages.cast.stage import CastStage
     from kymaphon.app.stages.feeds.stage import FeedsStage
     from kymaphon.app.stages.level.stage import LevelStage
@@ -290,6 +291,11 @@ class Window(QMainWindow):
     def air(self) -> AirStage:
         """The stage Air."""
         return cast("AirStage", self.page("Air"))
+
+    @property
+    def book(self) -> BookStage:
+        """The stage Book."""
+        return cast("BookStage", self.page("Book"))
 
     @property
     def prove(self) -> ProveStage:

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from kymaphon import __version__
 from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.cli.book import add_book_options, book
 from kymaphon.cli.cast import add_cast_options, cast
 from kymaphon.cli.check import add_check_options, check
 from kymaphon.cli.feeds import add_feeds_options, feeds
@@ -42,6 +43,7 @@ COMMANDS = (
     "talk",
     "prove",
     "rundown",
+    "book",
     "sim",
     "take",
     "gate",
@@ -112,7 +114,7 @@ def _command(given: list[str]) -> int:
     return _window(options)
 
 
-READ = ("show", "file", "files", "take_in", "settings", "music", "noise")
+READ = ("show", "file", "files", "take_in", "settings", "music", "noise", "mark", "compare")
 WRITTEN: dict[str, Output] = {
     "output": "show",
     "export": "list",
@@ -120,6 +122,8 @@ WRITTEN: dict[str, Output] = {
     "preset": "list",
     "render": "list",
     "picture": "list",
+    "notes": "list",
+    "archive": "list",
 }
 
 
@@ -128,12 +132,15 @@ def _guard(options: argparse.Namespace) -> None:
     read: list[str] = []
     for name in READ:
         value = getattr(options, name, None)
-        read += value if isinstance(value, list) else [value] if value else []
+        read += value if isinstance(value, list) else [value] if isinstance(value, str) and value else []
     for name, sort in WRITTEN.items():
         value = getattr(options, name, None)
-        if value:
+        if value and name == "output" and getattr(options, "unpack", False):
+            continue  # a folder, in which one of its own is made
+        if isinstance(value, str) and value:
             run = getattr(options, "run", None)
             page = run is _sheet or (run is talk and not options.add_work) or (run is rundown and not options.take_in)
+            page = page or (run is book and not options.next_week)
             guard(value, "list" if page else sort, read=read)
 
 
@@ -196,6 +203,7 @@ def _parser() -> argparse.ArgumentParser:
         ("talk", talk, "Who can tell whom by which circuit; the order of work, the desk, the lines."),
         ("prove", prove, "Whom to tap and which meters must move; which fault explains what was seen."),
         ("rundown", rundown, "Times, hard times and cuts; what each change moves; who hears whom in each segment."),
+        ("book", book, "The log, moments reviewed, notes, what is remembered; shows carried over, compared, put away."),
         (
             "sim",
             sim,
@@ -220,6 +228,8 @@ def _parser() -> argparse.ArgumentParser:
             add_prove_options(row)
         if name == "rundown":
             add_rundown_options(row)
+        if name == "book":
+            add_book_options(row)
         if name == "sim":
             add_sim_options(row)
         if name == "cast":

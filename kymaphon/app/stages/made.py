@@ -17,15 +17,11 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
         say: puts one line into the status line.
     """
     surface = _surface(stage, document, theme)
-    if surface is None:
-        from kymaphon.app.stages.coming import ComingStage
-
-        return ComingStage(stage, document, theme)
     surface.say.connect(say)
     return surface
 
 
-def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | None:
+def _surface(stage: str, document: Document, theme: Theme) -> PagedStage:
     if stage == "Cast":
         from kymaphon.app.stages.cast.stage import CastStage
 
@@ -58,4 +54,6 @@ def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | None:
         from kymaphon.app.stages.air.stage import AirStage
 
         return AirStage(document, theme)
-    return None
+    from kymaphon.app.stages.book.stage import BookStage
+
+    return BookStage(document, theme)

@@ -44,10 +44,10 @@ class LogIndex:
     """The log made ready to be searched as somebody types. Rows that are added are added here too.
 
     Args:
-        names: id -> name, of whom and what rows are about.
+        names: of whom and what rows are about.
     """
 
-    def __init__(self, names: dict[str, str]) -> None:
+    def __init__(self, names: Names) -> None:
         self.names = names
         self.rows: list[LogEntry] = []
         self._texts: list[str] = []
@@ -60,8 +60,7 @@ class LogIndex:
             self.rows, self._texts, self._sorts, known = [], [], [], 0
         for row in log[known:]:
             self.rows.append(row)
-            about = self.names.get(row.subject or "", row.subject or "")
-            self._texts.append(f"{row.text} {about} {SORT_WORDS[row.told_sort]}".casefold())
+            self._texts.append(f"{row.text} {self.names.of(row)} {SORT_WORDS[row.told_sort]}".casefold())
             self._sorts.append(row.told_sort)
 
     def find(self, wanted: Wanted) -> list[int]:
@@ -88,14 +87,36 @@ class LogIndex:
         return dict(Counter(self._sorts).most_common())
 
 
-def names_of(show: Show) -> dict[str, str]:
-    """Id -> name, of everything that the log may be about."""
+@dataclass(frozen=True)
+class Names:
+    """What the log may be about, by name. A segment and a party may have the same id: which is meant the row tells."""
+
+    others: dict[str, str]
+    segments: dict[str, str]
+
+    def of(self, row: LogEntry) -> str:
+        """Whom or what a row is about; empty for nothing."""
+        if row.subject is None:
+            return ""
+        on_air = row.air is not None or row.note is not None or row.told_sort == "change"
+        rows = self.segments if on_air else self.others
+        return rows.get(row.subject) or self.others.get(row.subject) or self.segments.get(row.subject) or row.subject
+
+    def party(self, party: str) -> str:
+        return self.others.get(party, party)
+
+    def segment(self, segment: str) -> str:
+        return self.segments.get(segment, segment)
+
+
+def names_of(show: Show) -> Names:
+    """The names of everything that the log of a show may be about."""
     out: dict[str, str] = {}
-    for rows in (show.parties, show.places, show.rundown):
-        out |= {row.id: row.name for row in rows}
-    out |= {row.id: row.name or row.id for row in show.devices}
     out |= {row.id: row.called for row in show.circuits}
-    return out
+    out |= {row.id: row.name for row in show.places}
+    out |= {row.id: row.name or row.id for row in show.devices}
+    out |= {row.id: row.name for row in show.parties}
+    return Names(out, {row.id: row.name for row in show.rundown})
 
 
 def stands(show: Show) -> tuple[SetPoint, ...]:

@@ -13,7 +13,7 @@ from kymaphon.core.levels.lineup.run import RunStep, last_readings, steps_of
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import Edit, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
-from kymaphon.core.model.show import LogEntry, Party
+from kymaphon.core.model.show import LogEntry, Party, Show
 from kymaphon.core.model.take_figures import measured_ambient
 from kymaphon.core.rundown.timing import planned_s
 from kymaphon.core.wiring.linked_controls import turned_together
@@ -101,8 +101,14 @@ def facts_of(analysis: Computed, now: datetime) -> tuple[Fact, ...]:
             if setting is not None and setting.gain_db is not None and (kind.is_desk or kind.is_call):
                 out.append(fact("desk", analysis.device_name(device.id), "knob", setting.gain_db, control.name))
     out += [fact("microphone", name, "battery", hours) for name, hours in battery_hours(show.log, analysis)]
-    out += [fact("show", name, "over", seconds) for name, seconds in ran_over(analysis)]
+    out += [fact("show", name, "over", seconds) for name, seconds in ran_over(show)]
     return tuple(out)
+
+
+def show_key(show: Show, now: datetime) -> tuple[str, datetime | None]:
+    """What tells a show from others in the memory, its title and its day, and when it was on."""
+    at = run_of(show.log).started or show.air_at
+    return f"{show.title} {at or now:%Y-%m-%d}", at
 
 
 def context_of(analysis: Computed, step: RunStep) -> str:
@@ -137,9 +143,8 @@ def battery_hours(log: Iterable[LogEntry], analysis: Computed) -> Iterator[tuple
         last[device.id] = row.at
 
 
-def ran_over(analysis: Computed) -> Iterator[tuple[str, float]]:
+def ran_over(show: Show) -> Iterator[tuple[str, float]]:
     """(segment, seconds over its plan) of each that was on in the last run, from one Go to the next."""
-    show = analysis.show
     rows = [row for row in show.log if row.air is not None]
     starts = [n for n, row in enumerate(rows) if row.air is not None and row.air.action == "start"]
     names = {row.id: row for row in show.rundown}
@@ -198,10 +203,10 @@ def _proposed(analysis: Computed, rows: list[Fact]) -> Proposal | None:
     row = middle([one.value for one in rows])
     unit = UNITS.get(fact.what, "")
     outside = now is not None and row.outside(now, LEAST.get(fact.what, 0.0))
-    value = _shown(row.value, fact.what)
+    value = figure_words(row.value, fact.what)
     words = f"{fact.name}, {WHAT_WORDS[fact.what]}: {value}; {sure_words(row, unit)}"
     if outside and now is not None:
-        words += f". Today {_shown(now, fact.what)} lies outside"
+        words += f". Today {figure_words(now, fact.what)} lies outside"
     return Proposal(
         subject,
         fact,
@@ -225,9 +230,10 @@ WHAT_WORDS = {
 }
 
 
-def _shown(value: float, what: str) -> str:
-    unit = UNITS.get(what, "")
-    return f"{value:.2f} {unit}" if what == "distance" else f"{value:.1f} {unit}".replace("-", "\u2212")
+def figure_words(value: float, what: str) -> str:
+    """A figure as it is told: 38.0 dB, 0.18 m."""
+    text = f"{value:.2f}" if what == "distance" else f"{value:.1f}"
+    return f"{text} {UNITS.get(what, '')}".replace("-", "\u2212").rstrip()
 
 
 Setter = Callable[[float], tuple[Edit, ...]]

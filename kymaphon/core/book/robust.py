@@ -62,7 +62,11 @@ def sure_words(row: Middle, unit: str) -> str:
     """How many, how far apart, and how sure that makes."""
     if row.count == 1:
         return "one time only: a guess"
-    told = f"last {row.count} times, spread {row.spread:.1f} {unit}".rstrip()
+    digits = 2 if unit == "m" else 1
+    least = 0.5 * 10**-digits
+    if row.spread < least:
+        return f"the last {row.count} times the same" + ("; two say little" if row.count == 2 else "")
+    told = f"last {row.count} times, spread {row.spread:.{digits}f} {unit}".rstrip()
     if row.count == 2:
         return f"{told}; two say little"
-    return f"{told}; known to \u00b1{row.error:.1f} {unit}".rstrip()
+    return f"{told}; known to \u00b1{row.error:.{digits}f} {unit}".rstrip()

@@ -64,12 +64,25 @@ def _all(here: Show, there: Show, kinds: Catalogue) -> Iterator[str]:
         mine, theirs = getattr(here, name), getattr(there, name)
         if mine == theirs:
             continue
-        if name == "devices":
+        if name == "log":
+            yield from _log(mine, theirs)
+        elif name == "devices":
             yield from _devices(here, there, kinds)
         elif name in TABLES:
             yield from _table(here, there, name, kinds)
         else:
             yield f"{_capital(_word(name))}: {_said(theirs)} there, {_said(mine)} here."
+
+
+def _log(mine: tuple[Any, ...], theirs: tuple[Any, ...]) -> Iterator[str]:
+    """A log is told by how much of it is elsewhere: its rows are many, and long."""
+    for rows, others, where, not_ in ((theirs, mine, "there", "here"), (mine, theirs, "here", "there")):
+        known = {(row.at, row.text) for row in others}
+        more = [row for row in rows if (row.at, row.text) not in known]
+        if more:
+            last = " ".join(more[-1].text.split())[:60]
+            rows_are = "row of the log is" if len(more) == 1 else "rows of the log are"
+            yield f"{len(more)} {rows_are} {where} and not {not_}, the last: {last}."
 
 
 def _table(here: Show, there: Show, name: str, kinds: Catalogue) -> Iterator[str]:

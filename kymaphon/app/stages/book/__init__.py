@@ -1,0 +1,1 @@
+"""Book: the log, what worked over shows, and what is remembered."""
