@@ -10,6 +10,7 @@ import shutil
 import stat
 import tempfile
 import zipfile
+import zlib
 from pathlib import Path, PurePosixPath, PureWindowsPath
 from typing import IO
 
@@ -97,7 +98,7 @@ def unpack(source: str | Path, into: str | Path) -> Path:
             return _written(source, archive, members, show, target)
     except zipfile.BadZipFile as error:
         raise FileProblem(source, f"is no archive, or a damaged one: {error}") from error
-    except (NotImplementedError, RuntimeError) as error:
+    except (NotImplementedError, RuntimeError, zlib.error) as error:
         raise FileProblem(source, f"cannot be unpacked: {error}") from error
     except (OSError, EOFError, ValueError) as error:
         raise FileProblem(source, f"cannot be unpacked: {getattr(error, 'strerror', None) or error}") from error

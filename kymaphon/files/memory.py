@@ -168,7 +168,7 @@ class Memory:
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         """The file, for one writer at a time; all of it is done, or nothing."""
-        self.path.parent.mkdir(parents=True, exist_ok=True)
+        # `locked` makes the folder, and says where it cannot.
         with self._told(), locked(self.path), closing(sqlite3.connect(self.path, timeout=WAIT_S)) as base:
             base.execute("PRAGMA secure_delete = ON")
             (tables,) = base.execute("SELECT COUNT(*) FROM sqlite_master").fetchone()

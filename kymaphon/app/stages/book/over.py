@@ -84,7 +84,7 @@ class OverPage(StagePage):
         return next((row for row in self.bench.proposals if row.fact.key == fact.key), None)
 
     def _row(self, rows: list[Fact], found: Middle) -> Row:
-        fact, unit = rows[-1], UNITS.get(rows[-1].what, "")
+        fact, _unit = rows[-1], UNITS.get(rows[-1].what, "")
         here = self._proposal(fact)
         now = figure_words(here.now, fact.what) if here is not None and here.now is not None else DASH
         of = f"{fact.name}, {fact.context}" if fact.context else fact.name
