@@ -36,7 +36,7 @@ Say = Callable[[str], None]
 Problem = Callable[[str, str], None]
 SHOW_FILTER = "Shows (*.json);;All files (*)"
 MOST_TOLD = 12
-SHEET_FILTER = "PDF (*.pdf);;Page (*.html);;Patch list (*.csv)"
+SHEET_FILTER = "PDF (*.pdf);;Page (*.html);;List (*.csv);;Data (*.json)"
 
 
 class Filing:
@@ -206,27 +206,29 @@ class Filing:
         if menu.isEmpty():
             menu.addAction("None yet").setEnabled(False)
 
-    def ask_sheet(self) -> None:
-        """Asks where the rig sheet goes and writes it."""
+    def ask_sheet(self, which: str = "rig") -> None:
+        """Asks where a sheet goes and writes it."""
         from PySide6.QtWidgets import QFileDialog
 
+        title = "Write the rig sheet" if which == "rig" else f"Write the {which} sheet"
         name, _ = QFileDialog.getSaveFileName(
-            self.window,
-            "Write the rig sheet",
-            str(self.folder() / "rig-sheet.pdf"),
-            SHEET_FILTER,
+            self.window, title, str(self.folder() / f"{which}-sheet.pdf"), SHEET_FILTER
         )
         if name:
-            self.write_sheet(Path(name))
+            self.write_sheet(Path(name), which)
 
-    def write_sheet(self, path: Path) -> None:
-        """Writes the sheet of the show as it stands."""
-        from kymaphon.core.report.sheet import lists, rig_sheet
+    def write_sheet(self, path: Path, which: str = "rig") -> None:
+        """Writes a sheet of the show as it stands, on the paper that is usual where the computer stands."""
+        from PySide6.QtCore import QLocale
+
+        from kymaphon.core.report.sheets import sheet_of
         from kymaphon.files.sheet_file import write_sheet
 
+        imperial = QLocale.system().measurementSystem() == QLocale.MeasurementSystem.ImperialUSSystem
         try:
-            write_sheet(path, rig_sheet(self.document.analysis), lists(self.document.analysis)["patch"])
-        except FileProblem as problem:
+            sheet, table = sheet_of(self.document.analysis, which)
+            write_sheet(path, sheet, table, paper="letter" if imperial else "a4")
+        except (FileProblem, ValueError) as problem:
             self.problem("The sheet was not written", str(problem))
             return
         self.say(f"Written: {path.name}")

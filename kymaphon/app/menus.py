@@ -35,6 +35,17 @@ if TYPE_CHECKING:
     from kymaphon.app.window import Window
 
 KEYS = QKeySequence.StandardKey
+SHEETS = (
+    ("patch", "&Patch list\u2026", "Every lead, what plugs where, the chain drawn."),
+    ("channels", "&Channel list\u2026", "The desk allotted, with strip labels."),
+    ("feeds", "&Feeds sheet\u2026", "Who hears whom, recorder tracks, marks."),
+    ("talkback", "&Talkback sheet\u2026", "Circuits, keys, and what never reaches air."),
+    ("schedule", "&Schedule sheet\u2026", "Who does what when before air."),
+    ("line-up", "&Line-up sheet\u2026", "What every source should show, and showed."),
+    ("rundown", "&Rundown sheet\u2026", "Segments against the clock, moves, who then hears whom."),
+    ("pull", "P&ull list\u2026", "What to take out of the store."),
+)
+"""Sheets beside the rig sheet, by their names in `core/report/sheets.py`."""
 SCALES = (1.0, 1.25, 1.5)
 """Sizes of text."""
 
@@ -127,6 +138,13 @@ class Menus:
             "Writes the rig sheet as a page or PDF, or the patch list as CSV.",
             KEYS.Print,
         )
+
+        def writing(name: str) -> Callable[[], None]:
+            return lambda: window.filing.ask_sheet(name)
+
+        sheets = menu.addMenu("Other s&heets")
+        for name, words, tip in SHEETS:
+            action(sheets, words, writing(name), tip)
         menu.addSeparator()
         action(menu, "&Quit", window.close, "Ends the program. Asks when something is not saved.", "Ctrl+Q")
 

@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 # the window needs. Read when numpy is first imported, which no command has done yet.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
+SHEETS = ("rig", "patch", "channels", "feeds", "talkback", "schedule", "line-up", "rundown", "pull")
 COMMANDS = (
     "check",
     "cast",
@@ -209,7 +210,11 @@ def _parser() -> argparse.ArgumentParser:
             sim,
             "What a listener hears of the whole show, as a sound file; with faults in the rig, through small loudspeakers.",
         ),
-        ("sheet", _sheet, "Rig sheet as .html or .pdf; patch list or pull list as .csv."),
+        (
+            "sheet",
+            _sheet,
+            "Sheets to print: rig, patch, channels, feeds, talkback, schedule, line-up, rundown, pull list.",
+        ),
     ):
         row = command(name, run, text)
         row.add_argument("show", help="show file")
@@ -235,8 +240,12 @@ def _parser() -> argparse.ArgumentParser:
         if name == "cast":
             add_cast_options(row)
         if name == "sheet":
-            row.add_argument("-o", "--output", required=True, metavar="X", help="file to write: .html, .pdf or .csv")
-            row.add_argument("--list", choices=("patch", "pull"), default="patch", help="which list a .csv holds")
+            row.add_argument("-o", "--output", metavar="X", help="file to write: .html, .pdf, .csv or .json")
+            row.add_argument(
+                "--which", choices=SHEETS, default="rig", help="which sheet; its list is what a .csv holds"
+            )
+            row.add_argument("--list", choices=("patch", "pull"), help="which list a .csv of the rig sheet holds")
+            row.add_argument("--paper", choices=("a4", "letter"), default="a4", help="of a .pdf")
         if name == "rig":
             row.add_argument("--export", metavar="CSV", help="write the patch list")
             row.add_argument("--import", dest="take_in", metavar="CSV", help="take a patch list over; needs -o")
@@ -419,15 +428,26 @@ def _catalogue(options: argparse.Namespace) -> int:
 
 
 def _sheet(options: argparse.Namespace) -> int:
-    from kymaphon.core.report.sheet import lists, rig_sheet
+    from kymaphon.core.report.sheet import sheet_json
+    from kymaphon.core.report.sheets import sheet_of
     from kymaphon.files.sheet_file import write_sheet
 
     analysis = load(options.show)
-    write_sheet(options.output, rig_sheet(analysis), lists(analysis)[options.list])
+    name = (
+        options.list if options.list and options.output and options.output.lower().endswith(".csv") else options.which
+    )
+    try:
+        sheet, table = sheet_of(analysis, name)
+    except ValueError as problem:
+        raise Unusable(str(problem)) from problem
+    if options.output:
+        write_sheet(options.output, sheet, table, paper=options.paper)
     if options.json:
-        print_json({"written": options.output})
-    else:
+        print_json({"written": options.output, "sheet": sheet_json(sheet)})
+    elif options.output:
         print(f"written: {options.output}")
+    else:
+        raise Unusable("sheet needs -o, the file to write, or --json")
     return 0
 
 

@@ -4,24 +4,30 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
-from importlib import resources
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
+from typing import Literal
 
-from kymaphon.core.report.sheet import Sheet, Table
+from kymaphon.core.report.drawing import Box, Dot, Drawing, Line, Words
+from kymaphon.core.report.sheet import Sheet, Table, sheet_json
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.text_file import write_whole
 
-SUFFIXES = (".html", ".pdf", ".csv")
+SUFFIXES = (".html", ".pdf", ".csv", ".json")
+Paper = Literal["a4", "letter"]
 # Where a cell may begin: at its start, and after any separator that some locale or program has.
 _BEGINS = r"(^|[;,\t|\n\r\v\f\x1c-\x1e\x85\u2028\u2029])([ \"\u00a0\u3000]*)"
 _FORMULA = re.compile(_BEGINS + r"(?=[=+\-@\uff1d\uff0b\uff0d\uff20'])")
 _APOSTROPHE = re.compile(_BEGINS + "'")
 
 
-def write_sheet(path: str | Path, sheet: Sheet, lists: Table) -> None:
-    """Writes the sheet, or (for .csv) the list, by the ending of the name.
+def write_sheet(path: str | Path, sheet: Sheet, lists: Table, *, paper: Paper = "a4") -> None:
+    """Writes the sheet, or (for .csv) the list, by the ending of the name; .json has everything that the sheet says.
 
     Raises:
         FileProblem: another ending, or it cannot be written.
@@ -32,9 +38,13 @@ def write_sheet(path: str | Path, sheet: Sheet, lists: Table) -> None:
     if suffix == ".html":
         write_whole(path, sheet_html(sheet).encode("utf-8"))
     elif suffix == ".pdf":
-        write_whole(path, sheet_pdf(sheet))
+        from kymaphon.files.sheet_pdf import sheet_pdf
+
+        write_whole(path, sheet_pdf(sheet, paper))
     elif suffix == ".csv":
         write_whole(path, table_csv(lists).encode("utf-8"))
+    elif suffix == ".json":
+        write_whole(path, (json.dumps(sheet_json(sheet), ensure_ascii=False, indent=1) + "\n").encode("utf-8"))
     else:
         raise FileProblem(path, f"a sheet is written as one of {', '.join(SUFFIXES)}")
 
@@ -44,7 +54,110 @@ def sheet_html(sheet: Sheet) -> str:
     from jinja2 import Environment, PackageLoader, StrictUndefined
 
     environment = Environment(loader=PackageLoader("kymaphon.files"), autoescape=True, undefined=StrictUndefined)
-    return environment.get_template("sheet.html.j2").render(sheet=sheet)
+    parts = [part for table in sheet.tables for part in parted(table, HTML_LETTERS)]
+    plans = [drawing_svg(row) for row in sheet.drawings if not row.across]
+    across = [drawing_svg(row) for row in sheet.drawings if row.across]
+    template = environment.get_template("sheet.html.j2")
+    return template.render(sheet=sheet, tables=parts, plans=plans, across=across)
+
+
+HTML_LETTERS = 130
+"""So many letters stand on a line of the page: a wider table is split."""
+
+
+def parted(table: Table, letters: int) -> list[Table]:
+    """A table whose columns do not stand on a line, in parts that each begin with its first column; no word is broken.
+
+    Args:
+        letters: so many stand on a line.
+    """
+    needs = []
+    for n, heading in enumerate(table.headings):
+        words = {word for text in (heading, *(row[n] for row in table.rows)) for word in text.split()}
+        needs.append(max(map(len, words), default=1) + 2)
+    if sum(needs) <= letters or len(needs) < 3:
+        return [table]
+    parts: list[list[int]] = [[]]
+    room = letters - needs[0]
+    for n in range(1, len(needs)):
+        if parts[-1] and sum(needs[k] for k in parts[-1]) + needs[n] > room:
+            parts.append([])
+        parts[-1].append(n)
+    out = []
+    for number, columns in enumerate(parts, start=1):
+        picked = (0, *columns)
+        rows = tuple(tuple(row[k] for k in picked) for row in table.rows)
+        title = f"{table.title} ({number} of {len(parts)})"
+        note = table.note if number == len(parts) else ""
+        out.append(Table(title, tuple(table.headings[k] for k in picked), rows, note))
+    return out
+
+
+def drawing_svg(drawing: Drawing) -> Svg:
+    """A drawing as SVG."""
+    from markupsafe import Markup, escape
+
+    def grey(shade: float) -> str:
+        return f"#{round(255 * shade):02x}" + f"{round(255 * shade):02x}" * 2
+
+    rows = []
+    for shape in drawing.shapes:
+        if isinstance(shape, Line):
+            points = " ".join(f"{x:.1f},{y:.1f}" for x, y in shape.points)
+            dash = ' stroke-dasharray="5 4"' if shape.dashed else ""
+            rows.append(
+                f'<polyline points="{points}" fill="none" stroke="{grey(shape.shade)}" stroke-width="{shape.width}"{dash}/>'
+            )
+        elif isinstance(shape, Box):
+            fill = "none" if shape.fill is None else grey(shape.fill)
+            rows.append(
+                f'<rect x="{shape.x:.1f}" y="{shape.y:.1f}" width="{shape.width:.1f}" height="{shape.height:.1f}" rx="2" fill="{fill}" '
+                f'stroke="#000" stroke-width="{shape.edge}"/>'
+            )
+        elif isinstance(shape, Dot):
+            fill = "#fff" if shape.fill is None else grey(shape.fill)
+            rows.append(
+                f'<circle cx="{shape.x:.1f}" cy="{shape.y:.1f}" r="{shape.radius}" fill="{fill}" stroke="#000"/>'
+            )
+        elif isinstance(shape, Words):
+            weight = ' font-weight="600"' if shape.bold else ""
+            text = fitted(shape.text, shape.room, partial(_about_wide, shape.size))
+            rows.append(
+                f'<text x="{shape.x:.1f}" y="{shape.y:.1f}" font-size="{shape.size}" text-anchor="{shape.anchor}" '
+                f'fill="{grey(shape.shade)}"{weight}>{escape(text)}</text>'
+            )
+    inside = "".join(rows)
+    return Svg(
+        drawing.title,
+        Markup(
+            f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {drawing.width:.0f} {drawing.height:.0f}" role="img" '
+            f'aria-label="{escape(drawing.title)}: {escape(drawing.words[:2000])}">{inside}</svg>'
+        ),
+        drawing.width,
+    )
+
+
+def _about_wide(size: float, words: str) -> float:
+    """How wide words are, where the page's own typeface is not known."""
+    return len(words) * size * 0.53
+
+
+@dataclass(frozen=True, slots=True)
+class Svg:
+    """A drawing for the page: its markup is ours, with every word in it escaped."""
+
+    title: str
+    markup: str
+    width: float
+
+
+def fitted(text: str, room: float | None, measure: Callable[[str], float]) -> str:
+    """Words cut with dots where they are wider than their room."""
+    if room is None or measure(text) <= room:
+        return text
+    while text and measure(f"{text}\u2026") > room:
+        text = text[:-1]
+    return f"{text.rstrip()}\u2026"
 
 
 def table_csv(table: Table) -> str:
@@ -67,93 +180,3 @@ def harmless(cell: str) -> str:
 def as_it_was(cell: str) -> str:
     """A cell without the apostrophes that made it harmless."""
     return _APOSTROPHE.sub(r"\1\2", cell)
-
-
-def sheet_pdf(sheet: Sheet) -> bytes:
-    """The sheet as an A4 PDF in the shipped typeface."""
-    from reportlab.lib import colors
-    from reportlab.lib.pagesizes import A4
-    from reportlab.lib.styles import ParagraphStyle
-    from reportlab.lib.units import mm
-    from reportlab.pdfbase import pdfmetrics
-    from reportlab.pdfbase.ttfonts import TTFont
-    from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer
-    from reportlab.platypus import Table as Grid
-
-    folder = resources.files("kymaphon").joinpath("fonts")
-    for name, weight in (("Sheet", "Regular"), ("Sheet-Bold", "SemiBold")):
-        with resources.as_file(folder.joinpath(f"AtkinsonHyperlegibleNext-{weight}.ttf")) as font:
-            pdfmetrics.registerFont(TTFont(name, str(font)))
-    ink, muted, line = colors.HexColor("#142B33"), colors.HexColor("#50656D"), colors.HexColor("#C9BFAB")
-    body = ParagraphStyle("body", fontName="Sheet", fontSize=8.5, leading=11, textColor=ink)
-    small = ParagraphStyle("small", parent=body, textColor=muted)
-    head = ParagraphStyle("head", parent=body, fontName="Sheet-Bold", textColor=muted)
-    title = ParagraphStyle("title", parent=body, fontName="Sheet-Bold", fontSize=18, leading=22)
-    section = ParagraphStyle(
-        "section",
-        parent=body,
-        fontName="Sheet-Bold",
-        fontSize=11,
-        leading=14,
-        spaceBefore=10,
-        spaceAfter=3,
-        keepWithNext=1,
-    )
-    story = [Paragraph(_escaped(sheet.title), title), Paragraph(_escaped(sheet.subtitle), small)]
-    story += [Spacer(1, 4), Paragraph(_escaped(sheet.summary), body)]
-    width = A4[0] - 32 * mm - 12
-    for table in sheet.tables:
-        story.append(Paragraph(_escaped(table.title), section))
-        rows = [[Paragraph(_escaped(cell), head) for cell in table.headings]]
-        rows += [[Paragraph(_escaped(cell), body) for cell in row] for row in table.rows]
-        grid = Grid(rows, colWidths=_widths(table, width), repeatRows=1)
-        grid.setStyle(
-            [
-                ("LINEBELOW", (0, 0), (-1, -1), 0.4, line),
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                ("LEFTPADDING", (0, 0), (-1, -1), 0),
-                ("TOPPADDING", (0, 0), (-1, -1), 1.5),
-                ("BOTTOMPADDING", (0, 0), (-1, -1), 2),
-            ]
-        )
-        story.append(grid)
-        if table.note:
-            story.append(Paragraph(_escaped(table.note), small))
-    story.append(Paragraph("Take care", section))
-    story += [Paragraph(_escaped(text), body) for text in sheet.cautions]
-
-    def footer(canvas: object, document: object) -> None:
-        canvas.setFont("Sheet", 7.5)  # type: ignore[attr-defined]
-        canvas.setFillColor(muted)  # type: ignore[attr-defined]
-        text = f"{sheet.title}, page {document.page}"  # type: ignore[attr-defined]
-        canvas.drawString(16 * mm, 9 * mm, text)  # type: ignore[attr-defined]
-
-    buffer = io.BytesIO()
-    document = SimpleDocTemplate(
-        buffer,
-        pagesize=A4,
-        title=f"{sheet.title}: rig sheet",
-        author="Kymaphon",
-        leftMargin=16 * mm,
-        rightMargin=16 * mm,
-        topMargin=15 * mm,
-        bottomMargin=16 * mm,
-    )
-    document.build(story, onFirstPage=footer, onLaterPages=footer)
-    return buffer.getvalue()
-
-
-def _escaped(text: str) -> str:
-    return text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace("\u2192", "to")
-
-
-def _widths(table: Table, width: float) -> list[float]:
-    """Columns as wide as their longest word needs and their text deserves."""
-    longest = []
-    for i, heading in enumerate(table.headings):
-        cells = [heading, *(row[i] for row in table.rows)]
-        word = max((len(word) for cell in cells for word in cell.split()), default=1)
-        mean = sum(len(cell) for cell in cells) / len(cells)
-        longest.append(max(word + 2.0, min(mean, 60.0)))
-    whole = sum(longest)
-    return [width * part / whole for part in longest]

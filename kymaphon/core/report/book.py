@@ -116,7 +116,12 @@ def incident_sheet(analysis: Computed, found: Review) -> Sheet:
     )
     summary = f"{when}: {next((row.text for row in found.around if row.at == found.at), 'a moment of the show')}"
     return Sheet(
-        show.title, f"incident report, {when}", summary, tuple(row for row in tables if row.rows), CAUTIONS[:1]
+        show.title,
+        f"incident report, {when}",
+        summary,
+        tuple(row for row in tables if row.rows),
+        CAUTIONS[:1],
+        sort="incident report",
     )
 
 

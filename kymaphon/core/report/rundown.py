@@ -10,7 +10,7 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.clock import by_the_clock, span_words, zone_of
 from kymaphon.core.model.rundown import Play, Segment, Topic
-from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table
+from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
 from kymaphon.core.rundown.catch_up import Advice, catch_up, fill
 from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.rundown.states import Change, heard_in, moves_between, state_of
@@ -222,17 +222,13 @@ def rundown_sheet(analysis: Report, *, hearing: bool = True) -> Sheet:
     tables += [guests_table(analysis), outline_table(analysis), channel_key(analysis)]
     if hearing:
         tables.append(states_table(analysis))
-    air = (
-        f"on air {show.air_at.astimezone(zone_of(show)):%Y-%m-%d %H:%M}"
-        if show.air_at is not None
-        else "no time of air yet"
-    )
     return Sheet(
         show.title,
-        f"rundown, {air}",
+        show_line(show, "rundown"),
         timing_words(analysis, line),
         tuple(row for row in tables if row.rows),
         RUNDOWN_CAUTIONS,
+        sort="rundown",
     )
 
 

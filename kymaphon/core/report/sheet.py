@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 
 from kymaphon.core.analysis.offers import first_offer
 from kymaphon.core.analysis.report import Report
@@ -13,14 +15,22 @@ from kymaphon.core.graph.routing import Delivery
 from kymaphon.core.levels.lineup.expected import figure_on
 from kymaphon.core.levels.lineup.run import last_readings
 from kymaphon.core.levels.lineup.tone import tone_along
+from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.practice import practices
 from kymaphon.core.model.scales import scales
-from kymaphon.core.model.show import Setting
+from kymaphon.core.model.show import Device, Setting, Show
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.report.before_air import before_air
+from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.wiring.controls import reaches
 from kymaphon.core.wiring.patching import COLUMNS, patch_rows
 from kymaphon.core.wiring.pull import pull_list
+
+if TYPE_CHECKING:
+    from kymaphon.core.report.drawing import Drawing
 
 SEVERITY_WORDS = {"stop": "Stop", "fix": "Fix", "note": "Note"}
 CAUTIONS = (
@@ -76,24 +86,43 @@ class Table:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """A rig sheet."""
+    """A page or more.
+
+    Attributes:
+        front: tables of the first page that stand beside each other, before anything else: what somebody needs who walks in now.
+        drawings: the plans stand after those, what is drawn across pages comes after the tables.
+        sort: what it is, for the foot of each page.
+    """
 
     title: str
     subtitle: str
     summary: str
     tables: tuple[Table, ...]
     cautions: tuple[str, ...]
+    front: tuple[Table, ...] = ()
+    drawings: tuple[Drawing, ...] = ()
+    sort: str = "sheet"
+
+
+def show_line(show: Show, what: str = "") -> str:
+    """What stands under a sheet's title: the show's own subtitle, what the sheet is, when it is on air by the show's clock."""
+    air = f"on air {show.air_at.astimezone(zone_of(show)):%Y-%m-%d %H:%M %Z}" if show.air_at is not None else ""
+    return ", ".join(filter(None, (show.subtitle, what, air)))
+
+
+MOST_URGENT = 6
+"""So many findings stand on the first page; all of them further on."""
 
 
 def rig_sheet(analysis: Report) -> Sheet:
-    """The whole sheet of a show: findings, patch list, settings, who hears whom, ladders."""
+    """The whole sheet of a show. First what somebody needs who walks in now: what stops, who is where, what plugs where, marks and plans;
+    then the findings, lists, settings, who hears whom and ladders, and the chain drawn across.
+    """
+    from kymaphon.core.report.drawing import chain_drawings, plan_drawings
+
     show = analysis.show
     counts = analysis.counts()
-    summary = f"{counts['stop']} to stop for, {counts['fix']} to fix"
-    mark = analysis.mark
-    summary += (
-        f", {counts['note']} to note. Marks: {in_sentence(mark.name)}, average {show_number(mark.average, mark.unit)}."
-    )
+    summary = f"{counts['stop']} to stop for, {counts['fix']} to fix, {counts['note']} to note."
     tables = [
         _findings(analysis),
         tasks(analysis),
@@ -104,23 +133,137 @@ def rig_sheet(analysis: Report) -> Sheet:
         _settings(analysis),
         strips_table(analysis),
         controls_table(analysis),
-        _feeds(analysis),
+        feeds_table(analysis),
         tracks_table(analysis),
     ]
     tables.extend(_ladders(analysis))
     tables.extend(_tone(analysis))
-    subtitle = show.subtitle
-    if show.air_at is not None:
-        subtitle = f"{subtitle}{', ' if subtitle else ''}on air {show.air_at:%Y-%m-%d %H:%M %Z}"
-    return Sheet(show.title, subtitle, summary, tuple(table for table in tables if table.rows), CAUTIONS)
+    front = (urgent(analysis), who_is_where(analysis), plugs_where(analysis), marks_table(analysis))
+    return Sheet(
+        show.title,
+        show_line(show),
+        summary,
+        tuple(table for table in tables if table.rows),
+        CAUTIONS,
+        tuple(table for table in front if table.rows),
+        (*plan_drawings(analysis), *chain_drawings(analysis)),
+        "rig sheet",
+    )
+
+
+def grouped(findings: Iterable[Finding]) -> list[list[Finding]]:
+    """Findings by their cause: of the same sort and urgency they stand together, in the order of the first."""
+    out: dict[tuple[str, str], list[Finding]] = {}
+    for row in findings:
+        out.setdefault((row.code, row.severity), []).append(row)
+    return list(out.values())
 
 
 def _findings(analysis: Report) -> Table:
-    rows = tuple(
-        (SEVERITY_WORDS[row.severity], row.message, remedy.label if remedy is not None else "\u2013")
-        for row, remedy in ((finding, first_offer(analysis, finding)) for finding in analysis.findings)
+    """One row for one cause: the first in full, and which others are like it."""
+    rows = []
+    for same in grouped(analysis.findings):
+        text = same[0].message
+        if len(same) > 1:
+            text += f" Likewise: {'; '.join(row.title for row in same[1:])}."
+        labels = [offer.label for offer in (first_offer(analysis, row) for row in same) if offer is not None]
+        rows.append((SEVERITY_WORDS[same[0].severity], text, "; ".join(dict.fromkeys(labels)) or "\u2013"))
+    return Table("What is wrong, and what to do", ("", "What", "Do"), tuple(rows))
+
+
+def urgent(analysis: Report) -> Table:
+    """What stops, then what is to be fixed, in a few words each."""
+    found = grouped(row for row in analysis.findings if row.severity != "note")
+    rows = []
+    for same in found[:MOST_URGENT]:
+        more = f" (and {len(same) - 1} more like it)" if len(same) > 1 else ""
+        offer = first_offer(analysis, same[0])
+        rows.append(
+            (SEVERITY_WORDS[same[0].severity], same[0].title + more, offer.label if offer is not None else "\u2013")
+        )
+    note = f"And {len(found) - MOST_URGENT} more further on." if len(found) > MOST_URGENT else ""
+    return Table("First of all", ("", "What", "Do"), tuple(rows), note)
+
+
+def who_is_where(analysis: Report) -> Table:
+    """Everybody: the place, into what they speak, by which channel, on what they hear."""
+    show, channels = analysis.show, analysis.once(channels_of)
+    places = {row.id: row.name for row in show.places}
+    rows = []
+    for party in show.parties:
+        if party.kind in ("audience", "recorder"):
+            continue
+        mics = [
+            analysis.device_name(row.id) for row in show.devices if row.party == party.id and not _is_ear(analysis, row)
+        ]
+        into = ", ".join(mics) or (analysis.device_name(party.plays_device) if party.plays_on else "\u2013")
+        numbers = ", ".join(f"{row.number}" for row in channels.of(party.id)) or "\u2013"
+        hears = (
+            analysis.device_name(party.hears_device) if party.hears_on else "the room" if party.listens else "\u2013"
+        )
+        rows.append((party.name, places.get(party.place or "", "\u2013"), into, numbers, hears))
+    desks = dict.fromkeys(analysis.device_name(row.device) for row in channels.rows)
+    note = f"Channels: {', '.join(desks)}." if desks else ""
+    return Table("Who is where", ("Who", "Where", "Speaks into", "Ch.", "Hears on"), tuple(rows), note)
+
+
+def _is_ear(analysis: Report, device: Device) -> bool:
+    kind = analysis.catalogue[device.kind]
+    return not any(port.domain == "acoustic" for port in kind.inputs)
+
+
+def plugs_where(analysis: Report) -> Table:
+    """Every plug of the desk that the show is run from: socket, and what is in it."""
+    show = analysis.show
+    desks = list(dict.fromkeys(row.device for row in analysis.once(channels_of).rows))
+    rows = []
+    for name in desks[:2]:
+        device = show.device(name)
+        for cable in show.cables:
+            for mine, other, way in ((cable.target, cable.source, "in"), (cable.source, cable.target, "out")):
+                if PortId.of(mine).device != name:
+                    continue
+                here = end_of(show, analysis.catalogue, mine)
+                there = end_of(show, analysis.catalogue, other)
+                label = f" [{cable.label}]" if cable.label else ""
+                rows.append((device, way, here, f"{there.name}{label}"))
+    order = {name: n for n, name in enumerate(desks)}
+    ports = {
+        (name, port.id): n
+        for name in desks
+        for n, port in enumerate(
+            (*analysis.catalogue[show.device(name).kind].inputs, *analysis.catalogue[show.device(name).kind].outputs)
+        )
+    }
+    rows.sort(key=lambda row: (order[row[0].id], row[1], ports.get((row[0].id, row[2].port.id), 0)))
+    several = len({row[0].id for row in rows}) > 1
+    cells = tuple(
+        (
+            f"{analysis.device_name(device.id)}, " * several
+            + here.port.name
+            + {"l": ", left", "r": ", right"}.get(here.side, ""),
+            way,
+            there,
+        )
+        for device, way, here, there in rows
     )
-    return Table("What is wrong, and what to do", ("", "What", "Do"), rows)
+    title = f"What plugs where: {analysis.device_name(desks[0])}" if len(desks) == 1 else "What plugs where"
+    return Table(title, ("Socket", "", "Plug"), cells, "All leads are in the patch list.")
+
+
+def marks_table(analysis: Report) -> Table:
+    """Where speech should sit, and at which points otherwise."""
+    show, mark = analysis.show, analysis.mark
+    known = practices(show.practices)
+    rows = [("Speech", f"{in_sentence(mark.name)}: average {show_number(mark.average, mark.unit)}")]
+    rows += [(row.at, in_sentence(known[row.practice].name)) for row in show.marks if row.practice in known]
+    rows.append(
+        (
+            "Line-up",
+            f"0 VU is {show_number(show.vu_zero_dbu, 'dBu', sign=True)}; 0 dBu is {show_number(show.line_up_dbfs, 'dBFS')}",
+        )
+    )
+    return Table("Marks", ("At", "Mark"), tuple(rows))
 
 
 def tasks(analysis: Report) -> Table:
@@ -322,7 +465,7 @@ def feed_severity(analysis: Report, feed: Delivery) -> Severity | None:
     return next(about, "note" if nobody_asked else _SEVERITY_OF.get(feed.verdict))
 
 
-def _feeds(analysis: Report) -> Table:
+def feeds_table(analysis: Report) -> Table:
     voices = analysis.voices
     rows = [
         (listener.name, *(feed_words(analysis.feeds[listener.id, voice.id]) for voice in voices))
@@ -380,3 +523,25 @@ def _ladders(analysis: Report) -> list[Table]:
             Table(f"Ladder: {analysis.party_name(voice)} to {analysis.party_name(end)}", headings, tuple(rows))
         )
     return tables
+
+
+def sheet_json(sheet: Sheet) -> dict[str, Any]:
+    """Everything that a sheet says, as data."""
+    tables = [
+        {
+            "title": table.title,
+            "headings": list(table.headings),
+            "rows": [list(row) for row in table.rows],
+            "note": table.note,
+        }
+        for table in (*sheet.front, *sheet.tables)
+    ]
+    return {
+        "sort": sheet.sort,
+        "title": sheet.title,
+        "subtitle": sheet.subtitle,
+        "summary": sheet.summary,
+        "tables": tables,
+        "drawings": [{"title": row.title, "words": row.words} for row in sheet.drawings],
+        "cautions": list(sheet.cautions),
+    }

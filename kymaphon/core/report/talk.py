@@ -10,7 +10,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit
-from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
+from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
 from kymaphon.core.talk.checks import CheckState, check_states
 from kymaphon.core.talk.cures import end_name
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
@@ -157,7 +157,12 @@ def talkback_sheet(analysis: Report) -> Sheet:
         else f"{len(show.circuits)} circuits, {len({m.party for c in show.circuits for m in c.members})} people."
     )
     return Sheet(
-        show.title, subtitle(analysis, "talkback"), summary, tuple(row for row in tables if row.rows), TALK_CAUTIONS
+        show.title,
+        show_line(show, "talkback"),
+        summary,
+        tuple(row for row in tables if row.rows),
+        TALK_CAUTIONS,
+        sort="talkback",
     )
 
 
@@ -174,13 +179,6 @@ def _proof_rows(analysis: Computed) -> Iterator[tuple[str, ...]]:
 
 def _circuit(analysis: Computed, circuit_id: str) -> str:
     return next((row.called for row in analysis.show.circuits if row.id == circuit_id), circuit_id)
-
-
-def subtitle(analysis: Computed, what: str) -> str:
-    """What stands under a sheet's title: the show's own, what the sheet is, when it is on air."""
-    show = analysis.show
-    air = f", on air {show.air_at:%Y-%m-%d %H:%M %Z}" if show.air_at is not None else ""
-    return f"{show.subtitle}{', ' if show.subtitle else ''}{what}{air}"
 
 
 def _check_rows(analysis: Computed) -> Iterator[tuple[str, ...]]:

@@ -10,8 +10,8 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.show import Show
-from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
-from kymaphon.core.report.talk import TALK_CAUTIONS, subtitle
+from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
+from kymaphon.core.report.talk import TALK_CAUTIONS
 from kymaphon.core.work.allotment import Allotment
 from kymaphon.core.work.lines import LineState, jackfield
 from kymaphon.core.work.plan import Drop, WorkPlan
@@ -81,10 +81,11 @@ def work_sheet(analysis: Report, plan: WorkPlan, late: tuple[Drop, ...] = ()) ->
     show = analysis.show
     return Sheet(
         show.title,
-        subtitle(analysis, "order of work"),
+        show_line(show, "order of work"),
         plan_words(analysis, plan),
         tuple(row for row in tables if row.rows),
         TALK_CAUTIONS,
+        sort="schedule",
     )
 
 
@@ -172,7 +173,12 @@ def channel_sheet(analysis: Report, found: Allotment) -> Sheet:
     if found.problems:
         tables.append(Table("To be sorted out", ("",), tuple((text,) for text in found.problems)))
     return Sheet(
-        analysis.show.title, subtitle(analysis, "channel list"), allot_words(found), tuple(tables), CAUTIONS[:1]
+        analysis.show.title,
+        show_line(analysis.show, "channel list"),
+        allot_words(found),
+        tuple(tables),
+        CAUTIONS[:1],
+        sort="channel list",
     )
 
 
