@@ -429,6 +429,7 @@ def bench_feeds() -> None:
 
 def main() -> None:
     """Runs the parts named, or all."""
+    from air import bench_air
     from edit import bench_edit
     from prove import bench_prove
     from steady import bench_memory, bench_steady
@@ -445,6 +446,7 @@ def main() -> None:
         "feeds": bench_feeds,
         "edit": bench_edit,
         "prove": bench_prove,
+        "air": bench_air,
         "talk": bench_talk,
         "steady": bench_steady,
         "memory": bench_memory,

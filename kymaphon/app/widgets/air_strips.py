@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.app.widgets.trace import draw_trace
 
 ROW, TALLEST = 26, 40
 """Height of a row at least, and at most where there is room."""
+ROWS_A_FRAME = 2
+"""So many rows are painted anew in one frame: a second of them is spread over its frames."""
 SPAN_S = 600.0
 LOW, HIGH = -24.0, 10.0
 """What the meter shows round its mark, dB."""
@@ -48,7 +51,7 @@ class Strip:
 
 
 class AirStrips(QWidget):
-    """The picture: what changes seldom is painted into a background once, the meters over it.
+    """The picture: each row is painted into a picture of its own when something in it has changed, a few rows a frame; the meters over it.
 
     Signals:
         chosen: the voice that was clicked.
@@ -63,7 +66,7 @@ class AirStrips(QWidget):
         self.needles: Sequence[float | None] = ()
         self.metered = False
         self.selected = ""
-        self._behind: QPixmap | None = None
+        self._painted: dict[int, tuple[Strip, QPixmap]] = {}
         self._look: tuple[object, ...] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("Voices against their line-up")
@@ -75,7 +78,8 @@ class AirStrips(QWidget):
         return QSize(300, self.sizeHint().height())
 
     def set_scale(self, scale: float) -> None:
-        self.scale, self._behind = scale, None
+        self.scale = scale
+        self._painted.clear()
         self.updateGeometry()
         self.update()
 
@@ -84,7 +88,9 @@ class AirStrips(QWidget):
         if rows == self.rows and metered == self.metered:
             return
         grown = len(rows) != len(self.rows)
-        self.rows, self.metered, self._behind = rows, metered, None
+        if metered != self.metered or grown:
+            self._painted.clear()
+        self.rows, self.metered = rows, metered
         self.setAccessibleDescription("; ".join(f"{row.name}, {row.state}: {row.change} {row.words}" for row in rows))
         if grown:
             self.updateGeometry()
@@ -98,7 +104,8 @@ class AirStrips(QWidget):
             self.update(int(x) - 2, 0, int(wide) + 4, self.height())
 
     def select(self, voice: str) -> None:
-        self.selected, self._behind = voice, None
+        self.selected = voice
+        self._painted.clear()
         self.update()
 
     @property
@@ -115,13 +122,23 @@ class AirStrips(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         look = (self.size(), self.theme.name, self.devicePixelRatioF())
-        if self._behind is None or look != self._look:
-            self._behind, self._look = self._background(), look
+        if look != self._look:
+            self._painted.clear()
+            self._look = look
+        left = ROWS_A_FRAME
         painter = QPainter(self)
-        painter.drawPixmap(0, 0, self._behind)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.theme.color("panel"))
         x, wide = self._meter_x
         height = self._row_height
+        for n, row in enumerate(self.rows):
+            known = self._painted.get(n)
+            if known is None or (known[0] != row and left > 0):
+                left -= known is not None
+                known = self._painted[n] = row, self._picture_of(n, row)
+            elif known[0] != row:
+                QTimer.singleShot(0, self.update)  # the rest in the next frames
+            painter.drawPixmap(0, round(height * n), known[1])
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for n, (row, needle) in enumerate(zip(self.rows, self.needles, strict=False)):
             self._needle(painter, QRectF(x, height * n, wide, height), row, needle)
         painter.end()
@@ -142,22 +159,21 @@ class AirStrips(QWidget):
             painter.setPen(QPen(self.theme.color("stop"), 2))
             painter.drawLine(QPointF(end, middle - 8 * self.scale), QPointF(end, middle + 8 * self.scale))
 
-    def _background(self) -> QPixmap:
+    def _picture_of(self, n: int, row: Strip) -> QPixmap:
         ratio = self.devicePixelRatioF()
-        pixmap = QPixmap(self.size() * ratio)
+        height = round(self._row_height * (n + 1)) - round(self._row_height * n)
+        pixmap = QPixmap(round(self.width() * ratio), round(height * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(self.theme.color("panel"))
         painter = QPainter(pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for n, row in enumerate(self.rows):
-            self._row(painter, n, row)
+        self._row(painter, row)
         painter.end()
         return pixmap
 
-    def _row(self, painter: QPainter, n: int, row: Strip) -> None:
+    def _row(self, painter: QPainter, row: Strip) -> None:
         theme, s = self.theme, self.scale
-        height = self._row_height
-        top = height * n
+        height, top = self._row_height, 0.0
         if row.voice == self.selected:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(theme.color("raised"))
@@ -212,14 +228,13 @@ class AirStrips(QWidget):
         per = box.height() / 2 / TREND
         painter.setBrush(theme.color("raised"))
         painter.drawRect(QRectF(box.left(), box.center().y() - BAND * per, box.width(), 2 * BAND * per))
-        painter.setPen(QPen(theme.party(row.hue), 1.6))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        color = theme.party(row.hue)
         points: list[QPointF] = []
         last = SPAN_S
         for ago, off in (*row.trace, (-GAP_S - 1, 0.0)):
             if points and last - ago > GAP_S:
                 # It was silent between: no line over that.
-                painter.drawPolyline(QPolygonF(points)) if len(points) > 1 else painter.drawPoint(points[0])
+                draw_trace(painter, points if len(points) > 1 else [points[0], points[0] + QPointF(1, 0)], color)
                 points = []
             if 0 <= ago <= SPAN_S:
                 y = box.center().y() - min(max(off, -TREND), TREND) * per
