@@ -20,14 +20,15 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
-from kymaphon.app.stages.feeds.out import OutPage
 from kymaphon.app.stages.prove.faults import FaultsPage
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import Plug, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
+from kymaphon.core.model.rundown import NoteKind
 from kymaphon.core.model.show import Cable
 from kymaphon.core.prove.faults import audible_faults
-from kymaphon.files.demo import demo_path, second_act
+from kymaphon.core.rundown.carry import moved_by
+from kymaphon.files.demo import demo_path, evening, second_act
 from kymaphon.files.show_file import read_show
 from kymaphon.files.takes import write_audio
 from kymaphon.sim.playing import ShowPlayer
@@ -37,11 +38,6 @@ FOLDER = Path(__file__).resolve().parent.parent / "docs" / "screenshots"
 
 def cast(window: Window) -> None:
     window.go("Cast")
-
-
-def cast_best(window: Window) -> None:
-    window.go("Cast")
-    window.cast.choose_view("best")
 
 
 def level(window: Window) -> None:
@@ -118,24 +114,6 @@ def quiet_gate(window: Window) -> None:
     _quiet(window)
 
 
-def quiet_strip_light(window: Window) -> None:
-    """Gate and low cut put in, then compressor and limiter."""
-    window.swap_theme()
-    _quiet(window)
-    for action in ("put gate", "low cut"):
-        window.quiet.act(action)
-        _heard(window)
-    window.quiet.act("anew")
-    window.quiet.act("put gate")
-    _heard(window)
-    window.quiet.choose_view("strip")
-    for row in (3, 4, 1):
-        window.quiet.page.table.chosen.emit(row, 0)
-        if row != 1:
-            window.quiet.act("put")
-        _heard(window)
-
-
 def _planned(window: Window) -> None:
     """Waits for the plan, which a worker makes."""
     model = window.feeds.model
@@ -206,17 +184,6 @@ def feeds_circles(window: Window) -> None:
     window.feeds.choose_view("circles")
 
 
-def feeds_out_light(window: Window) -> None:
-    window.swap_theme()
-    window.go("Feeds")
-    window.feeds.choose_view("out")
-    page = window.feeds.page
-    assert isinstance(page, OutPage)
-    while page.busy:
-        QApplication.processEvents()
-        time.sleep(0.01)
-
-
 def rig(window: Window) -> None:
     window.go("Rig")
 
@@ -256,9 +223,72 @@ def talk_work(window: Window) -> None:
     wait_for(lambda: window.document.busy or window.talk.bench.busy)
 
 
+RUN_S = (22, 105, 215, 340)
+"""So long each of the first segments is on before the picture is taken, in the interview."""
+
+
+NOTED: dict[int, tuple[NoteKind, str]] = {95: ("clip", "Tam laughs"), 190: ("retake", "the name of the boat")}
+
+
+def _evening(window: Window) -> None:
+    """The evening run by keys as far as the interview, by a clock that goes fast; the picture is of now."""
+    whole = timedelta(seconds=sum(RUN_S))
+    at = [(datetime.now(UTC) - whole).replace(microsecond=0)]
+    show = evening(at[0].astimezone())
+    by = at[0] - (show.air_at or at[0])
+    window.document.replace(moved_by(show, by), None)
+    wait_for(lambda: window.document.busy)
+    window.go("Air")
+    bench = window.air.bench
+    bench._timer.stop()
+    bench.now = lambda: at[0]  # type: ignore[method-assign]
+    window.air.act("meters sim")
+    wait_for(lambda: bench.busy)
+    for n, seconds in enumerate(RUN_S):
+        bench.go()
+        for second in range(seconds):
+            at[0] += timedelta(seconds=1)
+            bench.tick()
+            if n == 3 and second in NOTED:
+                bench.note(*NOTED[second])
+    wait_for(lambda: window.document.busy)
+
+
+def _settled() -> None:
+    """The rows of a picture are painted a few a frame."""
+    for _ in range(30):
+        QApplication.processEvents()
+        time.sleep(0.005)
+
+
+def air_now(window: Window) -> None:
+    _evening(window)
+    _settled()
+
+
+def air_rundown(window: Window) -> None:
+    window.swap_theme()
+    window.document.replace(evening(datetime.now(UTC).astimezone()), None)
+    wait_for(lambda: window.document.busy)
+    window.go("Air")
+    window.air.choose_view("rundown")
+    window.air.page._go_to("ferry")
+    wait_for(lambda: window.air.page._worker.busy)
+    _settled()
+
+
+def book_log(window: Window) -> None:
+    _evening(window)
+    window.go("Book")
+    page = window.book.page
+    place = next(n for n, row in enumerate(page.table.words.rows) if "Tam laughs" in row.text)
+    page.table.setCurrentIndex(page.table.words.index(place, 0))
+    wait_for(lambda: page._worker.busy)
+    _settled()
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
     "cast-dark": cast,
-    "cast-best-dark": cast_best,
     "rig-dark": rig,
     "talk-circuits-light": talk_circuits,
     "talk-work-dark": talk_work,
@@ -267,15 +297,16 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "level-line-up-dark": level_line_up,
     "level-run-light": level_run,
     "quiet-gate-dark": quiet_gate,
-    "quiet-strip-light": quiet_strip_light,
     "feeds-dark": feeds,
     "feeds-plan-dark": feeds_plan,
     "feeds-circles-dark": feeds_circles,
-    "feeds-out-light": feeds_out_light,
     "prove-tap-dark": prove_tap,
     "prove-faults-dark": prove_faults,
     "prove-questions-dark": prove_questions,
     "prove-ready-light": prove_ready,
+    "air-now-dark": air_now,
+    "air-rundown-light": air_rundown,
+    "book-log-dark": book_log,
 }
 
 
