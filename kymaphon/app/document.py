@@ -288,11 +288,10 @@ class Document(QObject):
             show = show.model_copy(update={"log": self.show.log})
         before, self.show = self.show, show
         entries = show.log[len(before.log) :]
-        if entries:
-            # On disk before its row is drawn.
-            self._keep_log(before, entries)
+        # On disk before its row is drawn.
+        kept = bool(entries) and self._keep_log(before, entries)
         self._compute(show)
-        if not self._timer.isActive():
+        if not kept and not self._timer.isActive():
             self._timer.start()
         self.changed.emit()
         if entries:
@@ -305,8 +304,10 @@ class Document(QObject):
         self._take(self.show.model_copy(update={"log": (*self.show.log, *entries)}))
         return self.log_is_kept
 
-    def _keep_log(self, before: Show, entries: tuple[LogEntry, ...]) -> None:
-        """Keeps what was logged: behind the show that is kept already where nothing else has changed, else with all of it."""
+    def _keep_log(self, before: Show, entries: tuple[LogEntry, ...]) -> bool:
+        """Keeps what was logged: behind the show that is kept already where nothing else has changed, else with all of it. False where
+        the disk did not take it.
+        """
         kept = self._autosave
         if kept is not None and kept.file is not None and self.log_is_kept and _differ_in_log_alone(before, self.show):
             try:
@@ -314,9 +315,9 @@ class Document(QObject):
             except FileProblem as problem:
                 self.log_is_kept = False
                 self.trouble.emit(f"Not kept for recovery: {problem}")
-                self._timer.start()
-            return
+            return self.log_is_kept
         self.log_is_kept = self.keep() or kept is None
+        return self.log_is_kept
 
     def _compute(self, show: Show) -> None:
         """Asks for the analysis of a show, to be drawn once it is there."""

@@ -366,8 +366,12 @@ class Window(QMainWindow):
             self._why_late.start()
 
     def _document_changed(self) -> None:
+        from kymaphon.core.air.run import run_of
+
         show = self.document.show
-        self.bar.set_show(show.title, show.subtitle, show.air_at, self.document.unsaved)
+        state = run_of(show.log)
+        since = state.started if state.on_air else None
+        self.bar.set_show(show.title, show.subtitle, show.air_at, self.document.unsaved, since=since)
         stack = self.document.undo_stack
         self.bar.set_last(stack.undoText())
         self.menus.undo.setText(f"&Undo {stack.undoText()}".rstrip())

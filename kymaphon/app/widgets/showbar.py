@@ -76,6 +76,7 @@ class ShowBar(QWidget):
         self._show_work()
         self.restyle()
         self._air: datetime | None = None
+        self._since: datetime | None = None
         self._timer = QTimer(self)
         self._timer.setInterval(500)
         self._timer.timeout.connect(self._tick)
@@ -87,12 +88,14 @@ class ShowBar(QWidget):
         for severity, button in self.counts.items():
             button.setIcon(mark_icon(severity, self.theme))
 
-    def set_show(self, title: str, subtitle: str, air: datetime | None, unsaved: bool) -> None:
-        """Title, and when it goes on air."""
+    def set_show(
+        self, title: str, subtitle: str, air: datetime | None, unsaved: bool, *, since: datetime | None = None
+    ) -> None:
+        """Title, and when it goes on air; `since` when it is, by its log."""
         self.title.setText(title)
         saved = "not saved" if unsaved else ""
         self.subtitle.setText("  \u00b7  ".join(words for words in (subtitle, saved) if words))
-        self._air = air
+        self._air, self._since = air, since
         self._tick()
 
     def set_counts(self, counts: dict[Severity, int] | None) -> None:
@@ -142,8 +145,13 @@ class ShowBar(QWidget):
         self.last.setText(words if len(words) <= 34 else words[:33] + "\u2026")
 
     def _tick(self) -> None:
-        self.air_words.setVisible(self._air is not None)
-        self.clock.setVisible(self._air is not None)
+        known = self._air is not None or self._since is not None
+        self.air_words.setVisible(known)
+        self.clock.setVisible(known)
+        if self._since is not None:
+            self.air_words.setText("On air")
+            self.clock.setText(clock_words(max(0, round((datetime.now(UTC) - self._since).total_seconds()))))
+            return
         if self._air is None:
             return
         seconds = round((self._air - datetime.now(UTC)).total_seconds())

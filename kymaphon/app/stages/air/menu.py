@@ -36,7 +36,13 @@ def fill_air_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable
 
     for name, words, tip, key in AIR_COMMANDS:
         action(menu, words, viewing(name), tip, key or None)
-    action(menu, "On a second s&creen", lambda: gone_to().second_screen(), "Now and next in a window of its own.", "F8")
+    action(
+        menu,
+        "On a second s&creen",
+        lambda: gone_to().second_screen(),
+        "Now and next in a window of its own; again, and it is gone.",
+        "F8",
+    )
     menu.addSeparator()
     for view, name, words, tip in ACTS:
         action(menu, words, doing(view, name), tip)

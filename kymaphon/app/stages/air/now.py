@@ -22,6 +22,7 @@ from kymaphon.app.stages.air.words import KEYS, NO_RUNDOWN, NOTE_KEYS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.air_strips import AirStrips, Strip
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.rundown_bar import Block, HardLine, RundownBar
 from kymaphon.app.widgets.why import Action, WhyContent, empty, label
@@ -32,7 +33,7 @@ from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.rundown import NoteKind
 from kymaphon.core.report.rundown import advice_words
-from kymaphon.core.rundown.catch_up import catch_up
+from kymaphon.core.rundown.catch_up import catch_up, fill
 from kymaphon.core.rundown.states import microphones_open, moves_between
 from kymaphon.core.rundown.timing import Timeline, planned_s
 
@@ -72,7 +73,16 @@ class NowPage(StagePage):
         self.strips = AirStrips(theme)
         self.strips.chosen.connect(self._choose)
         self.meters_told = label("", "muted")
-        below.addWidget(self.meters_told)
+        self.meters_from = ChoiceBox()
+        self.meters_from.setAccessibleName("Where the meters come from")
+        self.meters_from.setToolTip("The simulated rig plays this show; a real input needs the extra 'capture'.")
+        for words, source in (("No meters", "none"), ("Simulated rig", "sim"), ("A real input", "input")):
+            self.meters_from.addItem(words, source)
+        self.meters_from.activated.connect(lambda _index: self.act(f"meters {self.meters_from.currentData()}"))
+        told = QHBoxLayout()
+        told.addWidget(self.meters_told, 1)
+        told.addWidget(self.meters_from)
+        below.addLayout(told)
         below.addWidget(self.strips, 1)
         self._shortcuts()
         bench.ticked.connect(self._ticked)
@@ -275,14 +285,12 @@ class NowPage(StagePage):
             )
         else:
             hard_next = line.next_hard
-            under = hard_next is not None and hard_next.off_s < -0.5
-            self.advice.setText(
-                f"{span_words(-hard_next.off_s)} under at {line.of(hard_next.segment).segment.name}."
-                if under and hard_next is not None
-                else "Hard times are met."
-                if line.hard
-                else ""
-            )
+            filling = fill(line, hard_next) if hard_next is not None else None
+            if hard_next is not None and filling is not None:
+                name = line.of(hard_next.segment).segment.name
+                self.advice.setText(f"{span_words(-hard_next.off_s)} under at {name}: {filling.words}.")
+            else:
+                self.advice.setText("Hard times are met." if line.hard else "")
         self.advice.setVisible(bool(self.advice.text()))
 
     def _next(self, line: Timeline) -> None:
@@ -353,13 +361,14 @@ class NowPage(StagePage):
             )
         self.strips.show_rows(tuple(rows), metered=self.bench.metering)
         source = {
-            "none": "No meters: Air, Meters from the simulated rig, or from a real input.",
+            "none": "Voices against their line-up: choose where the meters come from.",
             "sim": "Voices against their line-up, last ten minutes; meters of the simulated rig against each mark.",
             "input": "Voices against their line-up, last ten minutes; meters of the input against each mark.",
         }[self.bench.source]
         if self.bench.source == "sim" and self.bench.meters is None:
             source = "The simulated rig is being played\u2026"
         self.meters_told.setText(source)
+        self.meters_from.setCurrentIndex(self.meters_from.findData(self.bench.source))
 
     def _chips(self, voices: list[str], names: dict[str, str]) -> None:
         state = self.bench.state

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QFontMetricsF, QGuiApplication, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtCore import QRectF, QSize, Qt
+from PySide6.QtGui import QFont, QFontMetricsF, QGuiApplication, QPainter, QPaintEvent
 from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.air.bench import AirBench
@@ -15,10 +15,11 @@ from kymaphon.core.rundown.timing import planned_s
 
 
 class SecondScreen(QWidget):
-    """The window. Esc closes it, F11 fills the screen or leaves it."""
+    """The window. It never takes the keyboard: that stays with the show. F8 opens it and closes it."""
 
     def __init__(self, bench: AirBench, theme: Theme) -> None:
-        super().__init__(None, Qt.WindowType.Window)
+        super().__init__(None, Qt.WindowType.Window | Qt.WindowType.WindowDoesNotAcceptFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_ShowWithoutActivating)
         self.bench, self.theme = bench, theme
         self.setWindowTitle("On air")
         self.setAccessibleName("On air, second screen")
@@ -31,35 +32,17 @@ class SecondScreen(QWidget):
         return QSize(960, 540)
 
     def place(self, beside: QWidget) -> None:
-        """Shows it on another screen than a window's, filling it; on the only one as a window."""
+        """Shows it on another screen than a window's, filling it; on the only one small, in its corner."""
         own = beside.screen()
         other = next((row for row in QGuiApplication.screens() if row is not own), None)
         if other is not None:
             self.setGeometry(other.availableGeometry())
             self.showFullScreen()
-        else:
-            self.show()
-            self.raise_()
-
-    def event(self, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and event.key() == Qt.Key.Key_Escape
-        ):
-            event.accept()  # Esc is this window's own
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.close()
-        elif event.key() == Qt.Key.Key_F11:
-            if self.isFullScreen():
-                self.showNormal()
-            else:
-                self.showFullScreen()
-        else:
-            super().keyPressEvent(event)
+            return
+        room = own.availableGeometry()
+        size = QSize(min(480, room.width()), min(270, room.height()))
+        self.setGeometry(room.right() - size.width(), room.bottom() - size.height(), size.width(), size.height())
+        self.show()
 
     def _follow(self) -> None:
         told = self.words()

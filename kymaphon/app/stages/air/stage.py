@@ -74,10 +74,13 @@ class AirStage(PagedStage):
             show(finding)
 
     def second_screen(self) -> None:
-        """Now and next in a window of its own, on another screen where there is one."""
+        """Now and next in a window of its own, on another screen where there is one; gone again where it is there."""
         if self._screen is None:
             self._screen = SecondScreen(self.bench, self.theme)
-        self._screen.place(self.window())
+        if self._screen.isVisible():
+            self._screen.close()
+        else:
+            self._screen.place(self.window())
 
     def set_scale(self, scale: float) -> None:
         super().set_scale(scale)
