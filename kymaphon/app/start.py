@@ -157,6 +157,8 @@ def unexpected(window: Window, kind: type[BaseException], error: BaseException, 
     details = "".join(traceback.format_exception(kind, error, trace))
     kept = window.furnished and window.document.keep()
     where = _logged(details)
+    if window.furnished and window.tells_on_air(f"Something went wrong in Kymaphon. {_words_of_keeping(kept)} {where}"):
+        return
     from PySide6.QtWidgets import QMessageBox
 
     box = QMessageBox(

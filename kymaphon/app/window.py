@@ -502,9 +502,13 @@ class Window(QMainWindow):
         else:
             self.takes.measure(*paths)
 
+    def tells_on_air(self, text: str) -> bool:
+        """Tells something in the page that a show is run from, where that is on air: nothing covers it. False elsewhere."""
+        return "Air" in self._pages and self.air.tell_trouble(text)
+
     def problem(self, title: str, text: str) -> None:
         """A dialog that says what is wrong; on air a line in the page, which nothing covers."""
-        if "Air" in self._pages and self.air.tell_trouble(f"{title}. {text}"):
+        if self.tells_on_air(f"{title}. {text}"):
             return
         from PySide6.QtWidgets import QMessageBox
 

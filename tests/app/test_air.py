@@ -18,6 +18,7 @@ import kymaphon.app.stages.air.bench as bench_module
 from kymaphon.app import recovery, theme
 from kymaphon.app.document import Document
 from kymaphon.app.stages.air.live import LiveMeters, digital_points
+from kymaphon.app.start import unexpected
 from kymaphon.app.window import Window
 from kymaphon.core.air.run import run_of
 from kymaphon.core.analysis.analyse import analyse
@@ -264,6 +265,9 @@ class TestKeys:
         window.problem("Something else", "went wrong")
         assert shown == ["Something"]
         assert window.air.now.trouble.text() == "Something else. went wrong"
+        unexpected(window, ValueError, ValueError("ours"), None)
+        assert "Something went wrong in Kymaphon. Your show is safe" in window.air.now.trouble.text()
+        assert shown == ["Something"]
         keys(qtbot, window, KEY.Key_Escape)
         assert window.air.now.trouble.isHidden()
 

@@ -29,6 +29,9 @@ def _names(dialog: CommandList) -> list[str]:
         ("packing", "Show pull list"),
         ("spill", "Show bleed"),
         ("undo", "Undo"),
+        ("running order", "Rundown"),
+        ("edl", "Notes of the show"),
+        ("last week", "Begin next week's from this show\u2026"),
     ],
 )
 def test_the_trades_word_finds_the_command(window: Window, typed: str, first: str) -> None:

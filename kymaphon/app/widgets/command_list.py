@@ -76,9 +76,10 @@ class CommandList(QDialog):
         self._filter("")
 
     def _filter(self, text: str) -> None:
-        """What is called so first, then what means it: by the trade's words, by what it does."""
+        """What is called so first, by whole words before their middles; then what means it: by the trade's words, by what it does."""
         self.rows.clear()
         words = text.lower().split()
+        by_words: list[QListWidgetItem] = []
         by_name: list[QListWidgetItem] = []
         by_meaning: list[QListWidgetItem] = []
         for action in self._actions:
@@ -86,10 +87,12 @@ class CommandList(QDialog):
             tip = action.statusTip()
             if all(word in name.lower() for word in words):
                 keys = action.shortcut().toString()
-                by_name.append(self._row(action, f"{name}    {keys}" if keys else name))
+                # A word that begins so comes before one that has it in its middle: undo before rundown.
+                begins = all(f" {word}" in f" {name.lower()}" for word in words)
+                (by_words if begins else by_name).append(self._row(action, f"{name}    {keys}" if keys else name))
             elif all(word in f"{name} {self._also(name)} {tip}".lower() for word in words):
                 by_meaning.append(self._row(action, f"{name}    {tip}"))
-        for item in (*by_name, *by_meaning):
+        for item in (*by_words, *by_name, *by_meaning):
             self.rows.addItem(item)
         if self.rows.count():
             self.rows.setCurrentRow(0)

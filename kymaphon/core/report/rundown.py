@@ -7,8 +7,10 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.clock import by_the_clock, span_words, zone_of
+from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.rundown import Play, Segment, Topic
 from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
 from kymaphon.core.rundown.catch_up import Advice, catch_up, fill
@@ -218,6 +220,7 @@ def rundown_sheet(analysis: Report, *, hearing: bool = True) -> Sheet:
     show = analysis.show
     line = timeline(show)
     found = tuple((SEVERITY_WORDS[row.severity], row.message) for row in analysis.findings if row.stage == "Air")
+    found += tuple((SEVERITY_WORDS[one.severity], words) for one, words in breaks_words(analysis))
     tables = [rundown_table(analysis, line), Table("What is wrong in it", ("", "What"), found)]
     tables += [guests_table(analysis), outline_table(analysis), channel_key(analysis)]
     if hearing:
@@ -230,6 +233,15 @@ def rundown_sheet(analysis: Report, *, hearing: bool = True) -> Sheet:
         RUNDOWN_CAUTIONS,
         sort="rundown",
     )
+
+
+def breaks_words(analysis: Report) -> list[tuple[Finding, str]]:
+    """What breaks in which segments, each once with the segments that it breaks in."""
+    rows: dict[tuple[str, tuple[str, ...]], tuple[Finding, list[str]]] = {}
+    for segment in analysis.show.rundown:
+        for finding in breaks_in(analysis, segment):
+            rows.setdefault(finding.key, (finding, []))[1].append(segment.name)
+    return [(finding, f"In {', '.join(names)}: {finding.message}") for finding, names in rows.values()]
 
 
 def channel_key(analysis: Computed) -> Table:
@@ -308,6 +320,7 @@ def rundown_lines(analysis: Report, *, hearing: bool = False) -> list[str]:
             out += [f"    {', '.join(names)}: {heard}" for heard, names in groups.items()]
     found = [row for row in analysis.findings if row.stage == "Air"]
     out += [f"{SEVERITY_WORDS[row.severity]}: {row.message}" for row in found]
+    out += [f"{SEVERITY_WORDS[row.severity]}: {words}" for row, words in breaks_words(analysis)]
     return out
 
 
@@ -326,6 +339,7 @@ def rundown_json(analysis: Report, *, hearing: bool = False) -> dict[str, Any]:
             "spare_s": row.spare_s,
             "open": list(segment.open),
             "plays": [play.party for play in segment.plays],
+            "breaks": [one.to_json() for one in breaks_in(analysis, segment)],
             "moves": [{"does": m.does, "party": m.party, "words": m.words, "where": m.where} for m in moves],
         }
         if hearing:

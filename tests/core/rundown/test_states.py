@@ -11,6 +11,7 @@ import pytest
 from kymaphon.core.analysis.analyse import analyse, figures_of
 from kymaphon.core.analysis.offers import with_offers
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.graph.routing import comes_through
 from kymaphon.core.model.edits import RemoveRow, SetField, SetValue, apply_all
 from kymaphon.core.model.findings import Finding
@@ -224,6 +225,28 @@ class TestRules:
         after = analyse(with_segment(tonight.show, "welcome", note="slowly"), before=tonight)
         assert after.graph is tonight.graph
         assert after.once(channels_of) is tonight.once(channels_of)
+
+
+class TestBreaks:
+    def test_an_echo_by_a_channel_that_is_shut_now_is_found_before_its_segment(self, tonight: Report) -> None:
+        """The ferry's send has the ferry in it, and nobody can tell while its channel is shut."""
+        shut = SetValue(SettingRef("desk", "in5", "mute"), True)
+        back = SetValue(SettingRef("desk", "in5>send1", "on"), True)
+        report = analyse(apply_all(tonight.show, (shut, back)))
+        rows = {row.id: row for row in report.show.rundown}
+        assert not [row for row in report.findings if ("ferry", "ferry") in row.pairs]
+        for name in ("ferry", "table"):
+            found = breaks_in(report, rows[name])
+            assert any(("ferry", "ferry") in row.pairs and row.severity == "stop" for row in found)
+        assert breaks_in(report, rows["welcome"]) == ()
+        sheet = rundown_sheet(report)
+        wrong = next(row for row in sheet.tables if row.title == "What is wrong in it")
+        assert any(row[1].startswith("In Ferry: leaving the pier, Round the table: ") for row in wrong.rows)
+
+    def test_nothing_breaks_in_the_evening_and_each_state_is_asked_once(self, tonight: Report) -> None:
+        assert all(breaks_in(tonight, row) == () for row in tonight.show.rundown)
+        welcome = tonight.show.rundown[1]
+        assert breaks_in(tonight, welcome) is breaks_in(tonight, welcome.with_(id="again"))
 
 
 class TestReferences:

@@ -17,6 +17,7 @@ from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.rundown_bar import Block, HardLine, RundownBar
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
+from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.edits import MoveRow, RemoveRow, SetField
@@ -95,7 +96,7 @@ class RundownPage(StagePage):
         row.addStretch(1)
         self.column.addLayout(row)
         self._at = ""
-        self._hears: dict[str, list[tuple[str, str]]] = {}
+        self._hears: dict[str, tuple[list[tuple[str, str]], tuple[Finding, ...]]] = {}
         self._hears_of: object = None
         self._worker = Worker(self, self._heard, lambda error: self.say.emit(str(error)))
 
@@ -168,12 +169,12 @@ class RundownPage(StagePage):
         if segment is None or segment.id in self._hears or report.unsearched:
             return
         name = segment.id
-        self._worker.ask(lambda: hearing_rows(report, segment), (report, name))
+        self._worker.ask(lambda: (hearing_rows(report, segment), breaks_in(report, segment)), (report, name))
 
     def _heard(self, about: object, result: object) -> None:
         report, name = cast("tuple[object, str]", about)
         if report is self._hears_of:
-            self._hears[name] = cast("list[tuple[str, str]]", result)
+            self._hears[name] = cast("tuple[list[tuple[str, str]], tuple[Finding, ...]]", result)
             self.why_changed.emit()
         self._ask_hears()
 
@@ -266,9 +267,9 @@ class RundownPage(StagePage):
             )
         moves = all_moves(report)[place]
         findings = tuple(one for one in report.findings if one.stage == "Air" and segment.id in one.subjects)
-        heard = self._hears.get(segment.id)
+        heard, breaks = self._hears.get(segment.id, ([], ()))
         groups: dict[str, list[str]] = {}
-        for listener, whom in heard or []:
+        for listener, whom in heard:
             groups.setdefault(whom, []).append(listener)
         notes = [f"{', '.join(names)}: {whom}" for whom, names in groups.items()]
         notes = ["Who then hears whom:", *notes] if notes else ["Who then hears whom is being computed\u2026"]
@@ -280,7 +281,7 @@ class RundownPage(StagePage):
             segment.name,
             f"{span_words(row.length_s)}, {segment.sort}",
             lines=lines,
-            findings=findings,
+            findings=(*findings, *breaks),
             extra=("Before it:", *extra) if extra else ("Nothing is moved for it.",),
             lead=(Action("open", "This segment\u2026", "Enter."),),
             notes=tuple(notes),

@@ -180,6 +180,13 @@ class CastForms:
                 party.dim_db if party else None,
                 empty="not dimmed",
             ),
+            Field(
+                "time_zone",
+                "Their time zone",
+                value=party.time_zone or "" if party else "",
+                empty="the show's",
+                tip="Of the standard database, such as Asia/Tokyo: the rundown's outline then tells when that is for them",
+            ),
         )
 
         def take(values: dict[str, Any]) -> None:
