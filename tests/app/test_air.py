@@ -164,22 +164,22 @@ class TestAnEvening:
         page = window.air.now
         clock.at = SEVEN - timedelta(seconds=75)
         clock.run(1)
-        assert (page.left_words.text(), page.left.text()) == ("to air", "1:14")
+        assert (page.time.words.text(), page.time.figure.text()) == ("to air", "1:14")
         keys(qtbot, window, KEY.Key_Space)
         clock.run(30)
         assert window.air.title.text() == "Opening jingle"
-        assert page.left.text() == "\u22120:10"
-        assert page.left.property("role") == "late"
-        assert page.next.text() == "Welcome, 1:40"
+        assert page.time.figure.text() == "\u22120:10"
+        assert page.time.figure.property("role") == "late"
+        assert page.coming.title.text() == "Welcome, 1:40"
         assert (
-            page.moves.text()
+            page.coming.moves.text()
             == "1.  Stop Jingles  \u00b7  Desk, channel 7 and 8\n2.  Open Mira  \u00b7  Desk, channel 1"
         )
-        assert page.playing.text() == "Jingles"
+        assert page.time.playing.text() == "Jingles"
         keys(qtbot, window, KEY.Key_Space)
         clock.run(1)
-        assert "to out at 19:30:00" in page.then.text()
-        assert page.playing.text() == "nothing"
+        assert "to out at 19:30:00" in page.time.then.text()
+        assert page.time.playing.text() == "nothing"
 
     def test_late_the_page_says_what_to_cut(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
         keys(qtbot, window, KEY.Key_Space)
@@ -210,7 +210,7 @@ class TestKeys:
         keys(qtbot, window, KEY.Key_Space)
         clock.run(3)
         keys(qtbot, window, KEY.Key_T)
-        field = window.air.now.text
+        field = window.air.now.coming.text
         assert field.hasFocus()
         before = len(window.document.show.log)
         qtbot.keyClicks(field, "rng bell, good one")
@@ -235,15 +235,15 @@ class TestKeys:
         clock.run(20)
         assert window.air.bench.timeline.on is not None
         assert window.air.bench.timeline.on.spent_s <= 1
-        assert window.air.now.hold_button.text().startswith("Go on")
+        assert window.air.now.coming.hold.text().startswith("Go on")
 
     def test_space_on_a_button_that_has_the_keyboard_is_still_go(
         self, qtbot: QtBot, window: Window, clock: Clock
     ) -> None:
         keys(qtbot, window, KEY.Key_Space)
         clock.run(2)
-        window.air.now.hold_button.setFocus()
-        qtbot.keyClick(window.air.now.hold_button, KEY.Key_Space)
+        window.air.now.coming.hold.setFocus()
+        qtbot.keyClick(window.air.now.coming.hold, KEY.Key_Space)
         assert window.air.bench.state.segment == "welcome"
         assert window.air.bench.state.held_since is None
 

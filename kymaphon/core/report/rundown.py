@@ -81,6 +81,20 @@ def timing_words(analysis: Computed, line: Timeline) -> str:
     return f"{text}."
 
 
+def running_words(line: Timeline) -> str:
+    """How the hard times will be met as it runs now, and what helps; empty without any."""
+    late = next((row for row in line.hard if row.off_s > 0.5 and line.rows[row.place].state != "done"), None)
+    if late is not None:
+        name = line.of(late.segment).segment.name
+        verb = "ends" if late.sort == "out" else "begins"
+        return f"As it runs now {name} {verb} {span_words(late.off_s)} late. {advice_words(catch_up(line, late))}"
+    following = line.next_hard
+    filling = fill(line, following) if following is not None else None
+    if following is not None and filling is not None:
+        return f"{span_words(-following.off_s)} under at {line.of(following.segment).segment.name}: {filling.words}."
+    return "Hard times are met." if line.hard else ""
+
+
 def advice_words(advice: tuple[Advice, ...]) -> str:
     """What to cut, the alternatives beside each other."""
     enough = [row.words for row in advice if row.enough]

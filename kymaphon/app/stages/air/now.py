@@ -2,38 +2,33 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import datetime
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import (
-    QGridLayout,
     QHBoxLayout,
-    QLabel,
-    QLineEdit,
     QPushButton,
-    QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
+from kymaphon.app.stages.air.along import draw_along
 from kymaphon.app.stages.air.bench import AirBench
-from kymaphon.app.stages.air.words import KEYS, NO_RUNDOWN, NOTE_KEYS
+from kymaphon.app.stages.air.cards import NextCard, TimeCard
+from kymaphon.app.stages.air.watch import watch_content
+from kymaphon.app.stages.air.words import NO_RUNDOWN, NOTE_KEYS
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.air_strips import AirStrips, Strip
 from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.flow import FlowLayout
-from kymaphon.app.widgets.rundown_bar import Block, HardLine, RundownBar
-from kymaphon.app.widgets.why import Action, WhyContent, empty, label
-from kymaphon.core.air.hazards import Hazard
-from kymaphon.core.air.run import NOTE_WORDS, next_of, place_of
+from kymaphon.app.widgets.rundown_bar import RundownBar
+from kymaphon.app.widgets.why import WhyContent, empty, label
+from kymaphon.core.air.run import next_of, place_of
 from kymaphon.core.air.trends import change_words
 from kymaphon.core.model.clock import by_the_clock, span_words
-from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.rundown import NoteKind
-from kymaphon.core.report.rundown import advice_words
-from kymaphon.core.rundown.catch_up import catch_up, fill
+from kymaphon.core.report.rundown import running_words
 from kymaphon.core.rundown.states import microphones_open, moves_between
 from kymaphon.core.rundown.timing import Timeline, planned_s
 
@@ -63,8 +58,9 @@ class NowPage(StagePage):
         middle = QHBoxLayout()
         middle.setSpacing(8)
         self.column.addLayout(middle)
-        middle.addWidget(self._left_card(), 5)
-        middle.addWidget(self._next_card(), 5)
+        self.time, self.coming = TimeCard(), NextCard(self.act)
+        middle.addWidget(self.time, 5)
+        middle.addWidget(self.coming, 5)
         self.chips = QWidget()
         self._chip_row = FlowLayout(6)
         self.chips.setLayout(self._chip_row)
@@ -84,71 +80,11 @@ class NowPage(StagePage):
         told.addWidget(self.meters_from)
         below.addLayout(told)
         below.addWidget(self.strips, 1)
+        self.coming.text.returnPressed.connect(self._write)
         self._shortcuts()
         bench.ticked.connect(self._ticked)
         bench.changed.connect(self._changed)
         self._second = -1
-
-    def _left_card(self) -> QWidget:
-        card = QWidget()
-        card.setObjectName("card")
-        column = QVBoxLayout(card)
-        column.setContentsMargins(16, 10, 16, 10)
-        column.setSpacing(2)
-        self.left_words = label("", "muted")
-        self.left = _Big()
-        self.then = label("", "muted")
-        column.addWidget(self.left_words)
-        column.addWidget(self.left)
-        column.addWidget(self.then)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(12)
-        grid.setColumnStretch(1, 1)
-        self.shut, self.playing = label(""), label("")
-        for row, (name, widget) in enumerate((("Muted by that", self.shut), ("Playing", self.playing))):
-            grid.addWidget(label(name, "muted", wrap=False), row, 0, Qt.AlignmentFlag.AlignTop)
-            grid.addWidget(widget, row, 1)
-        column.addLayout(grid)
-        column.addStretch(1)
-        return card
-
-    def _next_card(self) -> QWidget:
-        card = QWidget()
-        card.setObjectName("card")
-        column = QVBoxLayout(card)
-        column.setContentsMargins(16, 10, 16, 10)
-        column.setSpacing(4)
-        self.next_words = label("Next", "muted")
-        self.next = label("", "next")
-        self.moves = label("")
-        self.moves.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.MinimumExpanding)
-        self.moves.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.go_button = QPushButton("Go  Space")
-        self.go_button.setProperty("role", "primary")
-        self.back_button, self.hold_button = QPushButton("Back  B"), QPushButton("Hold  H")
-        row = QHBoxLayout()
-        for button, tip, act in (
-            (self.go_button, "The next segment is on: who is in it is open, who is not is closed.", "go"),
-            (self.back_button, "The segment before is on again.", "back"),
-            (self.hold_button, "The clock of this segment stands until it is pressed again.", "hold"),
-        ):
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.clicked.connect(lambda _checked=False, act=act: self.act(act))
-            row.addWidget(button)
-        self.text = QLineEdit()
-        self.text.setMaxLength(1900)
-        self.text.setPlaceholderText("T: a note in words")
-        self.text.setAccessibleName("Note in words")
-        self.text.returnPressed.connect(self._write)
-        row.addWidget(self.text, 1)
-        column.addWidget(self.next_words)
-        column.addWidget(self.next)
-        column.addWidget(self.moves)
-        column.addStretch(1)
-        column.addLayout(row)
-        return card
 
     def _shortcuts(self) -> None:
         def on(key: str, act: str) -> None:
@@ -210,27 +146,29 @@ class NowPage(StagePage):
             self.title.emit(title, f"segment {place + 1} of {len(show.rundown)}, on since {since}")
             planned = planned_s(on.segment)
             held = state.held_since is not None
-            self.left_words.setText(
+            self.time.words.setText(
                 "held; left in this segment" if held else "left in this segment" if planned is not None else "on for"
             )
             value = on.left_s if planned is not None else on.spent_s
-            self.left.show_text(span_words(value), late=planned is not None and value < 0)
+            self.time.figure.show_text(span_words(value), late=planned is not None and value < 0)
         elif state.ended is not None:
             self.title.emit("Off air", self._ended_words())
-            self.left_words.setText("was on for")
+            self.time.words.setText("was on for")
             whole = (state.ended - state.started).total_seconds() if state.started is not None else 0.0
-            self.left.show_text(span_words(whole), late=False)
+            self.time.figure.show_text(span_words(whole), late=False)
         else:
             self.title.emit("Not on air yet", f"{len(show.rundown)} segments; Space begins")
             wait = (show.air_at - now).total_seconds() if show.air_at is not None else None
-            self.left_words.setText("to air" if wait is not None else "no time of air is set")
-            self.left.show_text(span_words(wait) if wait is not None else "\u2013", late=wait is not None and wait < 0)
-        self.then.setText(self._then_words(line, now))
+            self.time.words.setText("to air" if wait is not None else "no time of air is set")
+            self.time.figure.show_text(
+                span_words(wait) if wait is not None else "\u2013", late=wait is not None and wait < 0
+            )
+        self.time.then.setText(self._then_words(line, now))
         self._next(line)
-        self.hold_button.setText("Go on  H" if state.held_since is not None else "Hold  H")
-        self.go_button.setEnabled(rundown)
-        self.back_button.setEnabled(state.on_air and place > 0)
-        self.hold_button.setEnabled(state.on_air)
+        self.coming.hold.setText("Go on  H" if state.held_since is not None else "Hold  H")
+        self.coming.go.setEnabled(rundown)
+        self.coming.back.setEnabled(state.on_air and place > 0)
+        self.coming.hold.setEnabled(state.on_air)
 
     def _ended_words(self) -> str:
         state, show = self.bench.state, self.document.show
@@ -248,72 +186,32 @@ class NowPage(StagePage):
         return "  \u00b7  ".join(rows)
 
     def _bar(self, line: Timeline, now: datetime) -> None:
-        show = self.document.show
-        first = line.rows[0].starts if line.rows else None
-        if first is None:
-            at, blocks = 0.0, []
-            for row in line.rows:
-                blocks.append(Block(row.segment.id, row.segment.name, at, at + row.length_s, row.state))
-                at += row.length_s
-            self.bar.show_rundown(tuple(blocks), (), None, "")
-        else:
-
-            def since(when: datetime) -> float:
-                return (when.astimezone(UTC) - first.astimezone(UTC)).total_seconds()
-
-            blocks = [
-                Block(row.segment.id, row.segment.name, since(row.starts), since(row.starts) + row.length_s, row.state)
-                for row in line.rows
-                if row.starts is not None
-            ]
-            hard = tuple(
-                HardLine(
-                    since(row.at),
-                    f"{'out' if row.sort == 'out' else 'hard'} {by_the_clock(show, row.at)}",
-                    row.off_s > 0.5,
-                )
-                for row in line.hard
-            )
-            on_air = self.bench.state.on_air
-            self.bar.show_rundown(tuple(blocks), hard, since(now) if on_air else None, "")
-        late = next((row for row in line.hard if row.off_s > 0.5 and line.rows[row.place].state != "done"), None)
-        if late is not None:
-            name = line.of(late.segment).segment.name
-            self.advice.setText(
-                f"As it runs now {name} {'ends' if late.sort == 'out' else 'begins'} {span_words(late.off_s)} late. "
-                f"{advice_words(catch_up(line, late))}"
-            )
-        else:
-            hard_next = line.next_hard
-            filling = fill(line, hard_next) if hard_next is not None else None
-            if hard_next is not None and filling is not None:
-                name = line.of(hard_next.segment).segment.name
-                self.advice.setText(f"{span_words(-hard_next.off_s)} under at {name}: {filling.words}.")
-            else:
-                self.advice.setText("Hard times are met." if line.hard else "")
-        self.advice.setVisible(bool(self.advice.text()))
+        words = running_words(line)
+        draw_along(self.bar, self.document.show, line, words, now if self.bench.state.on_air else None)
+        self.advice.setText(words)
+        self.advice.setVisible(bool(words))
 
     def _next(self, line: Timeline) -> None:
         show, state, report = self.document.show, self.bench.state, self.document.analysis
         following = next_of(show, self.bench.fresh())
         if following is None:
-            self.next_words.setText("Next")
-            self.next.setText("Off air" if state.on_air else "\u2013")
-            self.moves.setText("Close everybody; Space ends the show." if state.on_air else "")
+            self.coming.words.setText("Next")
+            self.coming.title.setText("Off air" if state.on_air else "\u2013")
+            self.coming.moves.setText("Close everybody; Space ends the show." if state.on_air else "")
             return
         row = next((one for one in line.rows if one.segment.id == following.id), None)
         length = f", {span_words(planned_s(following) or 0.0)}" if planned_s(following) is not None else ""
-        self.next_words.setText(
+        self.coming.words.setText(
             f"Next, at {by_the_clock(show, row.starts)}" if row is not None and row.starts is not None else "Next"
         )
-        self.next.setText(f"{following.name}{length}")
+        self.coming.title.setText(f"{following.name}{length}")
         moves = () if report.unsearched else moves_between(report, state.open, state.playing, following)
         rows = [f"{n}.  {move.words}  \u00b7  {move.where}" for n, move in enumerate(moves[:MOST_MOVES], start=1)]
         if len(moves) > MOST_MOVES:
             rows.append(f"and {len(moves) - MOST_MOVES} more")
         if following.note:
             rows.append(following.note)
-        self.moves.setText("\n".join(rows) or "Nothing to move.")
+        self.coming.moves.setText("\n".join(rows) or "Nothing to move.")
 
     def _voices(self) -> None:
         report, state = self.document.analysis, self.bench.state
@@ -330,9 +228,9 @@ class NowPage(StagePage):
                 if place.speakers_mute and place.id in microphones_open(report, state.open)
             ]
         )
-        self.shut.setText(f"loudspeakers in {', '.join(places)}" if places else "nothing")
+        self.time.shut.setText(f"loudspeakers in {', '.join(places)}" if places else "nothing")
         plays = [names.get(name, name) for name in state.playing]
-        self.playing.setText(", ".join(plays) or "nothing")
+        self.time.playing.setText(", ".join(plays) or "nothing")
         rows = []
         for voice in shown:
             trend = self.bench.trends.get(voice)
@@ -412,7 +310,7 @@ class NowPage(StagePage):
 
     def _key(self, act: str) -> None:
         if act == "write":
-            self.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
+            self.coming.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
         elif act.startswith("channel "):
             number = int(act.split()[1])
             voices = self.bench.voices
@@ -423,15 +321,15 @@ class NowPage(StagePage):
 
     def escape(self) -> None:
         """Leaves the text line, and takes what is told in the page away."""
-        self.text.clear()
+        self.coming.text.clear()
         self.tell_trouble("")
         self.setFocus()
 
     def _write(self) -> None:
-        words = self.text.text().strip()
+        words = self.coming.text.text().strip()
         if words:
             self._note("text", words)
-            self.text.clear()
+            self.coming.text.clear()
         self.setFocus()
 
     def _note(self, kind: NoteKind, text: str = "") -> None:
@@ -492,63 +390,5 @@ class NowPage(StagePage):
         self.strips.select(voice)
         self.why_changed.emit()
 
-    # beside it
-
     def why(self) -> WhyContent:
-        bench, show = self.bench, self.document.show
-        state, now = bench.state, bench.now()
-        findings = tuple(_finding(row, now) for row in bench.hazards)
-        lead = []
-        for voice, trend in bench.trends.items():
-            if trend.apart and trend.turn_db and voice in state.open:
-                name = self.document.analysis.party_name(voice)
-                way = "up" if trend.turn_db > 0 else "down"
-                lead.append(Action(f"turn {voice}", f"Turn {name} {way} {abs(trend.turn_db):g} dB", trend.words))
-        actions = tuple(
-            Action(
-                f"note {kind}", f"{key}   {NOTE_WORDS[kind]}", "Noted with the clock and the segment; on disk at once."
-            )
-            for key, kind in NOTE_KEYS.items()
-        )
-        noted = [row for row in show.log if row.note is not None or row.air is not None][-MOST_NOTES:]
-        notes = tuple(f"{by_the_clock(show, row.at)}  {row.text}" for row in reversed(noted))
-        lines = (bench.trends[self._chosen].figure,) if self._chosen in bench.trends else ()
-        words = f"{len(findings)} to watch" if findings else "Nothing to watch for."
-        return WhyContent(
-            "Watch",
-            words,
-            lines=lines,
-            findings=findings,
-            lead=tuple(lead[:2]),
-            actions=actions,
-            notes=notes,
-            hint="" if notes else KEYS,
-        )
-
-
-def _finding(row: Hazard, now: datetime) -> Finding:
-    """A hazard as the panel shows it, with how long it has stood."""
-    stood = ""
-    if row.soon:
-        stood = " With the next segment."
-    elif row.since is not None and (now - row.since).total_seconds() >= 5:
-        stood = f" Stands for {span_words((now - row.since).total_seconds())}."
-    return Finding(row.code, row.severity, "Air", row.subjects, row.title, f"{row.text}{stood}")
-
-
-class _Big(QLabel):
-    """Figures that can be read across a room."""
-
-    def __init__(self) -> None:
-        super().__init__("\u2013")
-        self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setProperty("role", "big")
-
-    def show_text(self, text: str, *, late: bool) -> None:
-        """What is late is told by its minus sign too, not by colour alone."""
-        self.setText(text)
-        role = "late" if late else "big"
-        if role != self.property("role"):
-            self.setProperty("role", role)
-            self.style().unpolish(self)
-            self.style().polish(self)
+        return watch_content(self.bench, self._chosen)

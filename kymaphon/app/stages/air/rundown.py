@@ -9,12 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
 
+from kymaphon.app.stages.air.along import draw_along
 from kymaphon.app.stages.air.bench import AirBench
 from kymaphon.app.stages.air.forms import AirForms
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
-from kymaphon.app.widgets.rundown_bar import Block, HardLine, RundownBar
+from kymaphon.app.widgets.rundown_bar import RundownBar
 from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.segments import breaks_in
@@ -24,7 +25,7 @@ from kymaphon.core.model.edits import MoveRow, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.report.rundown import all_moves, hearing_rows, names_of, play_words, timing_words
-from kymaphon.core.rundown.timing import Timed, Timeline, timeline
+from kymaphon.core.rundown.timing import Timed, timeline
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.row_file import RowProblems
 from kymaphon.files.rundown_file import read_rundown
@@ -117,8 +118,9 @@ class RundownPage(StagePage):
         if self._at not in names:
             self._at = names[0] if names else ""
         self.table.choose(names.index(self._at) if self._at else -1)
-        self._draw(line)
         words = timing_words(report, line)
+        draw_along(self.bar, report.show, line, words)
+        self.bar.select(self._at)
         head, _, rest = words.partition(". ")
         self.title.emit("Rundown", head if rest else words)
         self.told.setText(rest or ("" if line.rows else "No segments yet: make one, or take a list over."))
@@ -128,21 +130,6 @@ class RundownPage(StagePage):
             self._hears_of = report
         self._ask_hears()
         self.why_changed.emit()
-
-    def _draw(self, line: Timeline) -> None:
-        show = self.document.show
-        at, blocks, starts = 0.0, [], line.rows[0].starts if line.rows else None
-        for row in line.rows:
-            at = (row.starts - starts).total_seconds() if row.starts is not None and starts is not None else at
-            blocks.append(Block(row.segment.id, row.segment.name, at, at + row.length_s, "to come"))
-            at += row.length_s
-        hard = tuple(
-            HardLine((row.at - starts).total_seconds(), f"{row.sort} {by_the_clock(show, row.at)}", row.off_s > 0.5)
-            for row in line.hard
-            if starts is not None
-        )
-        self.bar.show_rundown(tuple(blocks), hard, None, timing_words(self.document.analysis, line))
-        self.bar.select(self._at)
 
     def _row(self, n: int, row: Timed) -> Row:
         report, segment = self.document.analysis, row.segment
