@@ -11,6 +11,7 @@ from typing import Any
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import locked
 from kymaphon.files.text_file import read_json, read_text, write_whole
+from kymaphon.files.user_folders import user_folder
 
 MOST_RECENT = 10
 
@@ -21,18 +22,7 @@ def state_folder() -> Path:
     Raises:
         FileProblem: it cannot be made.
     """
-    given = os.environ.get("KYMAPHON_STATE")
-    if given:
-        folder = Path(given)
-    else:
-        import platformdirs
-
-        folder = platformdirs.user_state_path("kymaphon")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileProblem(folder, f"cannot be made: {error.strerror}") from error
-    return folder
+    return user_folder("state")
 
 
 def why_nothing_is_kept() -> str:

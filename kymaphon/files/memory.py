@@ -7,7 +7,6 @@ as JSON), `facts` (id, show, sort, name, what, value, context, at, mended). Time
 from __future__ import annotations
 
 import json
-import os
 import re
 import sqlite3
 from collections.abc import Iterator, Sequence
@@ -20,6 +19,7 @@ from kymaphon.core.book.facts import Fact
 from kymaphon.core.model.show import LogEntry
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import locked
+from kymaphon.files.user_folders import user_folder
 
 VERSION = 1
 APPLICATION_ID = 0x4B594D41
@@ -36,26 +36,6 @@ CREATE TABLE facts (id INTEGER PRIMARY KEY, show TEXT NOT NULL, sort TEXT NOT NU
 CREATE INDEX entries_at ON entries (at);
 CREATE INDEX facts_name ON facts (sort, name, what);
 """
-
-
-def data_folder() -> Path:
-    """Where the memory lies; `KYMAPHON_STATE` names another place.
-
-    Raises:
-        FileProblem: it cannot be made.
-    """
-    given = os.environ.get("KYMAPHON_STATE")
-    if given:
-        folder = Path(given)
-    else:
-        import platformdirs
-
-        folder = platformdirs.user_data_path("kymaphon")
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        raise FileProblem(folder, f"cannot be made: {error.strerror}") from error
-    return folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -92,7 +72,7 @@ class Memory:
     """
 
     def __init__(self, path: Path | None = None) -> None:
-        self.path = path if path is not None else data_folder() / NAME
+        self.path = path if path is not None else user_folder("data") / NAME
 
     # reading
 

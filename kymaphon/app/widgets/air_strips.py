@@ -68,6 +68,10 @@ class AirStrips(QWidget):
         self.selected = ""
         self._painted: dict[int, tuple[Strip, QPixmap]] = {}
         self._look: tuple[object, ...] = ()
+        self._more = QTimer(self)
+        self._more.setSingleShot(True)
+        self._more.setInterval(0)
+        self._more.timeout.connect(self.update)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         self.setAccessibleName("Voices against their line-up")
 
@@ -136,7 +140,7 @@ class AirStrips(QWidget):
                 left -= known is not None
                 known = self._painted[n] = row, self._picture_of(n, row)
             elif known[0] != row:
-                QTimer.singleShot(0, self.update)  # the rest in the next frames
+                self._more.start()  # the rest in the next frames
             painter.drawPixmap(0, round(height * n), known[1])
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for n, (row, needle) in enumerate(zip(self.rows, self.needles, strict=False)):

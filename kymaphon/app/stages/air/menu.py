@@ -9,6 +9,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.air.words import ACTS, AIR_COMMANDS, SHEETS
+from kymaphon.app.stages.stage_menu import fill_acts, fill_names, fill_views
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.air.stage import AirStage
@@ -22,20 +23,7 @@ def fill_air_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable
         gone_to: shows the stage, and gives it.
     """
 
-    def viewing(name: str) -> Callable[[], None]:
-        return lambda: gone_to().choose_view(name)
-
-    def doing(view: str, name: str) -> Callable[[], None]:
-        def run() -> None:
-            stage = gone_to()
-            if stage.view != view:
-                stage.choose_view(view)
-            stage.act(name)
-
-        return run
-
-    for name, words, tip, key in AIR_COMMANDS:
-        action(menu, words, viewing(name), tip, key or None)
+    fill_views(menu, action, gone_to, AIR_COMMANDS)
     action(
         menu,
         "On a second s&creen",
@@ -43,9 +31,5 @@ def fill_air_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callable
         "Now and next in a window of its own; again, and it is gone.",
         "F8",
     )
-    menu.addSeparator()
-    for view, name, words, tip in ACTS:
-        action(menu, words, doing(view, name), tip)
-    menu.addSeparator()
-    for what, words, tip in SHEETS:
-        action(menu, words, lambda what=what: gone_to().save_sheet(what), tip)
+    fill_acts(menu, action, gone_to, ACTS)
+    fill_names(menu, action, lambda what: gone_to().save_sheet(what), SHEETS)

@@ -7,12 +7,13 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.air.bench import AirBench
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.button_row import button_row
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.app.widgets.why import Action, WhyContent, label
@@ -71,8 +72,7 @@ class NotesPage(StagePage):
         self.table.let_grow(4)
         self.table.chosen.connect(lambda _row, _column: self.why_changed.emit())
         inside_.addWidget(self.table)
-        row = QHBoxLayout()
-        for words, tip, act in (
+        buttons = (
             ("Save the notes\u2026", "Labels, subtitles, chapters, a list of cuts, or a table.", "save"),
             ("Into a recording\u2026", "A copy of a WAV recording with the notes as cue points.", "mark"),
             (
@@ -80,14 +80,8 @@ class NotesPage(StagePage):
                 "When the recording was started, where that is not when the show began.",
                 "begins",
             ),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, act=act: self.act(act))
-            row.addWidget(button)
-        row.addStretch(1)
-        inside_.addLayout(row)
+        )
+        inside_.addLayout(button_row(buttons, self.act))
         self.cues: tuple[Cue, ...] = ()
         bench.document.exchanged.connect(self._forget)
         bench.document.logged.connect(lambda _entries: self.refresh("", "") if self.isVisible() else None)

@@ -7,13 +7,14 @@ from typing import cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from kymaphon.app.stages.air.along import draw_along
 from kymaphon.app.stages.air.bench import AirBench
 from kymaphon.app.stages.air.forms import AirForms
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.button_row import button_row
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.rundown_bar import RundownBar
 from kymaphon.app.widgets.why import Action, WhyContent, label
@@ -82,20 +83,13 @@ class RundownPage(StagePage):
         self.table.opened.connect(lambda _row: self.act("open"))
         self.table.removed.connect(lambda _row: self.act("remove"))
         self.column.addWidget(self.table, 1)
-        row = QHBoxLayout()
-        for words, tip, act in (
+        buttons = (
             ("New segment\u2026", "After the one that is chosen. Insert.", "new"),
             ("This one\u2026", "Enter.", "open"),
             ("On air at\u2026", "Day, time and time zone of the show.", "air-time"),
             ("From a list\u2026", "Takes a rundown over from CSV.", "import"),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, act=act: self.act(act))
-            row.addWidget(button)
-        row.addStretch(1)
-        self.column.addLayout(row)
+        )
+        self.column.addLayout(button_row(buttons, self.act))
         self._at = ""
         self._hears: dict[str, tuple[list[tuple[str, str]], tuple[Finding, ...]]] = {}
         self._hears_of: object = None

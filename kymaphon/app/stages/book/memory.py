@@ -7,11 +7,12 @@ from typing import cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
+from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.stages.book.bench import BookBench
 from kymaphon.app.stages.page import StagePage
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.button_row import button_row
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.app.widgets.why import Action, WhyContent, label
@@ -62,20 +63,13 @@ class MemoryPage(StagePage):
         self.table.opened.connect(lambda _row: self.act("mend"))
         self.table.removed.connect(lambda _row: self.act("drop"))
         inside.addWidget(self.table)
-        row = QHBoxLayout()
-        for words, tip, act in (
+        buttons = (
             ("Put in  Space", "Into the show that is open; Ctrl+Z takes it back.", "put-in"),
             ("Put all in", "Everything that differs and does not lie outside.", "put-all"),
             ("Remember now", "This show, as it is done whenever it is saved.", "remember"),
             ("Forget somebody\u2026", "Everywhere in the memory.", "forget"),
-        ):
-            button = QPushButton(words)
-            button.setToolTip(tip)
-            button.setStatusTip(tip)
-            button.clicked.connect(lambda _checked=False, act=act: self.act(act))
-            row.addWidget(button)
-        row.addStretch(1)
-        inside.addLayout(row)
+        )
+        inside.addLayout(button_row(buttons, self.act))
         self.rows: tuple[Proposal, ...] = ()
         bench.changed.connect(self._follow)
 

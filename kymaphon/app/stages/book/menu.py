@@ -9,6 +9,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.book.words import ACTS, BOOK_COMMANDS, FILES
+from kymaphon.app.stages.stage_menu import fill_acts, fill_names, fill_views
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.book.stage import BookStage
@@ -22,26 +23,6 @@ def fill_book_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callabl
         gone_to: shows the stage, and gives it.
     """
 
-    def viewing(name: str) -> Callable[[], None]:
-        return lambda: gone_to().choose_view(name)
-
-    def doing(view: str, name: str) -> Callable[[], None]:
-        def run() -> None:
-            stage = gone_to()
-            if stage.view != view:
-                stage.choose_view(view)
-            stage.act(name)
-
-        return run
-
-    def filing(name: str) -> Callable[[], None]:
-        return lambda: gone_to().file_act(name)
-
-    for name, words, tip, key in BOOK_COMMANDS:
-        action(menu, words, viewing(name), tip, key or None)
-    menu.addSeparator()
-    for view, name, words, tip in ACTS:
-        action(menu, words, doing(view, name), tip)
-    menu.addSeparator()
-    for name, words, tip in FILES:
-        action(menu, words, filing(name), tip)
+    fill_views(menu, action, gone_to, BOOK_COMMANDS)
+    fill_acts(menu, action, gone_to, ACTS)
+    fill_names(menu, action, lambda name: gone_to().file_act(name), FILES)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
+from kymaphon.app.stages.stage_menu import fill_acts, fill_names, fill_views
 from kymaphon.app.stages.talk.words import ACTS, SHEETS, TALK_COMMANDS
 
 if TYPE_CHECKING:
@@ -22,26 +23,6 @@ def fill_talk_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callabl
         gone_to: shows the stage, and gives it.
     """
 
-    def viewing(name: str) -> Callable[[], None]:
-        return lambda: gone_to().choose_view(name)
-
-    def doing(view: str, name: str) -> Callable[[], None]:
-        def run() -> None:
-            stage = gone_to()
-            if stage.view != view:
-                stage.choose_view(view)
-            stage.act(name)
-
-        return run
-
-    def saving(what: str) -> Callable[[], None]:
-        return lambda: gone_to().save_sheet(what)
-
-    for name, words, tip, key in TALK_COMMANDS:
-        action(menu, words, viewing(name), tip, key or None)
-    menu.addSeparator()
-    for view, name, words, tip in ACTS:
-        action(menu, words, doing(view, name), tip)
-    menu.addSeparator()
-    for what, words, tip in SHEETS:
-        action(menu, words, saving(what), tip)
+    fill_views(menu, action, gone_to, TALK_COMMANDS)
+    fill_acts(menu, action, gone_to, ACTS)
+    fill_names(menu, action, lambda what: gone_to().save_sheet(what), SHEETS)
