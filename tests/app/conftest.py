@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import pytest
@@ -66,6 +67,24 @@ def window(qtbot: QtBot, demo: Show, demo_known: None) -> Iterator[Window]:
     row = Window(Document(demo))
     row.show()
     QApplication.processEvents()
+    yield row
+    row.document.close()
+    end(row)
+
+
+@contextmanager
+def window_on(show: Show, report: Report, stage: str, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
+    """A window on a show whose report is there already, at a stage."""
+    plain = module.analyse
+    monkeypatch.setattr(
+        module, "analyse", lambda given, *args, **more: report if given is show else plain(given, *args, **more)
+    )
+    theme.load_fonts()
+    row = Window(Document(show))
+    row.resize(1280, 800)
+    row.show()
+    QApplication.processEvents()
+    row.go(stage)
     yield row
     row.document.close()
     end(row)

@@ -13,10 +13,8 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-import kymaphon.app.document as module
 import kymaphon.app.stages.air.bench as bench_module
-from kymaphon.app import recovery, theme
-from kymaphon.app.document import Document
+from kymaphon.app import recovery
 from kymaphon.app.stages.air.live import LiveMeters, digital_points
 from kymaphon.app.start import unexpected
 from kymaphon.app.window import Window
@@ -29,7 +27,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show, write_show
 from kymaphon.sim.on_air import SimulatedMeters, planted, play_all
 from kymaphon.sim.talker import talk
-from tests.app.conftest import button, end, fill, settle, why_words, with_form
+from tests.app.conftest import button, fill, settle, why_words, window_on, with_form
 
 KEY = Qt.Key
 SEVEN = datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
@@ -75,20 +73,9 @@ def window(
     monkeypatch: pytest.MonkeyPatch,
     spared: None,
 ) -> Iterator[Window]:
-    plain = module.analyse
-    monkeypatch.setattr(
-        module, "analyse", lambda show, *args, **more: report if show is tonight else plain(show, *args, **more)
-    )
     monkeypatch.setattr(bench_module, "play_all", lambda _report: meters)
-    theme.load_fonts()
-    row = Window(Document(tonight))
-    row.resize(1280, 800)
-    row.show()
-    QApplication.processEvents()
-    row.go("Air")
-    yield row
-    row.document.close()
-    end(row)
+    with window_on(tonight, report, "Air", monkeypatch) as row:
+        yield row
 
 
 @pytest.fixture

@@ -13,10 +13,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-import kymaphon.app.document as module
-from kymaphon.app import theme
 from kymaphon.app.bookkeeping import remember
-from kymaphon.app.document import Document
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -25,7 +22,7 @@ from kymaphon.core.model.show import LogEntry, Show, Take
 from kymaphon.core.rundown.carry import next_week
 from kymaphon.files.memory import Memory
 from kymaphon.files.show_file import read_show, write_show
-from tests.app.conftest import LONGEST_S, end, fill, settle, why_words, with_form
+from tests.app.conftest import LONGEST_S, fill, settle, why_words, window_on, with_form
 from tests.core.book.evenings import TAM, ran
 
 NOW = datetime(2026, 12, 1, tzinfo=UTC)
@@ -46,21 +43,10 @@ def reports(third: Show) -> tuple[Report, ...]:
 def window(
     qtbot: QtBot, third: Show, reports: tuple[Report, ...], monkeypatch: pytest.MonkeyPatch, spared: None
 ) -> Iterator[Window]:
-    plain = module.analyse
-    monkeypatch.setattr(
-        module, "analyse", lambda show, *args, **more: reports[2] if show is third else plain(show, *args, **more)
-    )
     for report in reports:
         remember(Memory(), report, "", NOW)
-    theme.load_fonts()
-    row = Window(Document(third))
-    row.resize(1280, 800)
-    row.show()
-    QApplication.processEvents()
-    row.go("Book")
-    yield row
-    row.document.close()
-    end(row)
+    with window_on(third, reports[2], "Book", monkeypatch) as row:
+        yield row
 
 
 def ready(window: Window) -> None:

@@ -13,9 +13,6 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QApplication, QFileDialog
 from pytestqt.qtbot import QtBot
 
-import kymaphon.app.document as module
-from kymaphon.app import theme
-from kymaphon.app.document import Document
 from kymaphon.app.stages.talk.check import CheckPage
 from kymaphon.app.stages.talk.desk import DeskPage
 from kymaphon.app.stages.talk.forms import clock_of, fresh
@@ -31,7 +28,7 @@ from kymaphon.core.model.edits import SetField, apply_all
 from kymaphon.core.model.show import Show
 from kymaphon.files.demo import FINAL, demo_path, second_act
 from kymaphon.files.show_file import read_show
-from tests.app.conftest import LONGEST_S, button, end, fill, settle, why_words, with_form
+from tests.app.conftest import LONGEST_S, button, fill, settle, why_words, window_on, with_form
 from tests.core.hand_typed import podcast_for_two
 
 KEY = Qt.Key
@@ -51,19 +48,8 @@ def final_report(final: Show) -> Report:
 def window(
     qtbot: QtBot, final: Show, final_report: Report, monkeypatch: pytest.MonkeyPatch, spared: None
 ) -> Iterator[Window]:
-    plain = module.analyse
-    monkeypatch.setattr(
-        module, "analyse", lambda show, *args, **more: final_report if show is final else plain(show, *args, **more)
-    )
-    theme.load_fonts()
-    row = Window(Document(final))
-    row.resize(1280, 800)
-    row.show()
-    QApplication.processEvents()
-    row.go("Talk")
-    yield row
-    row.document.close()
-    end(row)
+    with window_on(final, final_report, "Talk", monkeypatch) as row:
+        yield row
 
 
 def ready(window: Window) -> None:
