@@ -187,7 +187,9 @@ def _grid(table: Table, width: float, size: float = SIZE) -> list[Any]:
 
     styles = _styles()
     size = _size(table, width, size)
-    cell = ParagraphStyle("cell", parent=styles["body"], fontSize=size, leading=size * 1.27)
+    # A word that is longer than the page has to break somewhere; no other does.
+    breaks = int(sum(_needs(table, size)) > width)
+    cell = ParagraphStyle("cell", parent=styles["body"], fontSize=size, leading=size * 1.27, splitLongWords=breaks)
     head = ParagraphStyle("head", parent=cell, fontName=BOLD)
     rows = [[Paragraph(_escaped(text), head) for text in table.headings]]
     rows += [[Paragraph(_escaped(text), cell) for text in row] for row in table.rows]
@@ -253,7 +255,11 @@ def _widths(table: Table, width: float, size: float) -> list[float]:
     needs = _needs(table, size)
     whole = sum(needs)
     if whole >= width:
-        return [width * row / whole for row in needs]
+        # Short columns keep what they need; the long ones share what is left.
+        fair = width / len(needs)
+        short = sum(row for row in needs if row <= fair)
+        long = sum(row for row in needs if row > fair)
+        return [row if row <= fair else (width - short) * row / long for row in needs]
     wants = []
     for n, heading in enumerate(table.headings):
         cells = [heading, *(row[n] for row in table.rows)]

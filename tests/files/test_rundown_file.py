@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import json
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -74,9 +75,9 @@ def tonight() -> Show:
     )
 )
 def test_what_is_written_is_read_again(rows: list[Segment]) -> None:
-    show = read_show(TONIGHT)
+    show = _SHOW
     given = tuple(row.model_copy(update={"id": f"s{n}"}) for n, row in enumerate(rows))
-    text = table_csv(rundown_list(figures_of(show.model_copy(update={"rundown": given}))))
+    text = table_csv(rundown_list(replace(_FIGURES, show=show.model_copy(update={"rundown": given}))))
     assert next(iter(csv.reader(text.splitlines()))) == list(COLUMNS)
     path = Path(f"{_FOLDER}/rundown.csv")
     path.write_text(text, encoding="utf-8", newline="")
@@ -90,6 +91,8 @@ def _folder(tmp_path_factory: pytest.TempPathFactory) -> None:
 
 
 _FOLDER = ""
+_SHOW = read_show(TONIGHT)
+_FIGURES = figures_of(_SHOW)
 
 
 def read(tmp_path: Path, text: str, show: Show) -> tuple[Segment, ...]:

@@ -20,7 +20,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.drawing import Dot, Words, chain_drawings, plan_drawings
-from kymaphon.core.report.sheet import Table, grouped, rig_sheet, urgent
+from kymaphon.core.report.sheet import Sheet, Table, grouped, rig_sheet, urgent
 from kymaphon.core.report.sheets import SORTS, sheet_of
 from kymaphon.files.demo import EVENING, FAULTY, FINAL, demo_path
 from kymaphon.files.sheet_file import drawing_svg, fitted, parted, sheet_html
@@ -41,13 +41,23 @@ def faulty(demo_analysis: Report) -> Report:
     return demo_analysis
 
 
+@pytest.fixture(scope="module")
+def sheet(faulty: Report) -> Sheet:
+    return rig_sheet(faulty)
+
+
+@pytest.fixture(scope="module")
+def printed(sheet: Sheet) -> bytes:
+    return sheet_pdf(sheet)
+
+
 def pages(data: bytes) -> list[str]:
     return [page.extract_text() for page in pypdf.PdfReader(io.BytesIO(data)).pages]
 
 
 class TestRigSheet:
-    def test_the_first_page_is_for_who_walks_in_now(self, faulty: Report) -> None:
-        first = pages(sheet_pdf(rig_sheet(faulty)))[0]
+    def test_the_first_page_is_for_who_walks_in_now(self, printed: bytes) -> None:
+        first = pages(printed)[0]
         for words in (
             "First of all",
             "Ferry hears Ferry",
@@ -63,8 +73,10 @@ class TestRigSheet:
             assert words in " ".join(first.split()), words
 
     @pytest.mark.parametrize("paper", PAPERS)
-    def test_each_page_has_its_name_and_number_and_the_paper_asked_for(self, faulty: Report, paper: str) -> None:
-        data = sheet_pdf(rig_sheet(faulty), paper)  # type: ignore[arg-type]
+    def test_each_page_has_its_name_and_number_and_the_paper_asked_for(
+        self, faulty: Report, sheet: Sheet, paper: str
+    ) -> None:
+        data = sheet_pdf(sheet, paper)  # type: ignore[arg-type]
         reader = pypdf.PdfReader(io.BytesIO(data))
         count = len(reader.pages)
         turned = 0
@@ -77,23 +89,23 @@ class TestRigSheet:
             assert sorted(size) == pytest.approx(sorted(PAPERS[paper]), abs=1)
         assert turned == len(chain_drawings(faulty))
 
-    def test_it_is_black_and_grey(self, faulty: Report) -> None:
+    def test_it_is_black_and_grey(self, printed: bytes) -> None:
         """No colour operator of PDF has unequal parts: a printer without colour loses nothing."""
-        reader = pypdf.PdfReader(io.BytesIO(sheet_pdf(rig_sheet(faulty))))
+        reader = pypdf.PdfReader(io.BytesIO(printed))
         for page in reader.pages:
             data = page.get_contents()
             assert data is not None
             for red, green, blue in re.findall(rb"([\d.]+) ([\d.]+) ([\d.]+) (?:rg|RG)\b", data.get_data()):
                 assert red == green == blue
 
-    def test_names_are_whole_wherever_they_stand(self, faulty: Report) -> None:
-        text = "\n".join(pages(sheet_pdf(rig_sheet(faulty))))
+    def test_names_are_whole_wherever_they_stand(self, printed: bytes) -> None:
+        text = "\n".join(pages(printed))
         lines = {word for line in text.splitlines() for word in line.split()}
         for broken in ("Lightho", "use", "Shant", "micropho"):
             assert broken not in lines
 
-    def test_one_row_for_one_cause(self, faulty: Report) -> None:
-        table = next(row for row in rig_sheet(faulty).tables if row.title.startswith("What is wrong"))
+    def test_one_row_for_one_cause(self, faulty: Report, sheet: Sheet) -> None:
+        table = next(row for row in sheet.tables if row.title.startswith("What is wrong"))
         causes = grouped(faulty.findings)
         assert len(table.rows) == len(causes) < len(faulty.findings)
         text = " ".join(row[1] for row in table.rows)
@@ -150,8 +162,8 @@ class TestDrawings:
         for drawing in (*plan_drawings(report), *chain_drawings(report)):
             ElementTree.fromstring(str(drawing_svg(drawing).markup))
 
-    def test_html_holds_the_pictures_and_no_script(self, faulty: Report) -> None:
-        page = sheet_html(rig_sheet(faulty))
+    def test_html_holds_the_pictures_and_no_script(self, faulty: Report, sheet: Sheet) -> None:
+        page = sheet_html(sheet)
         assert page.count("<svg") == len(plan_drawings(faulty)) + len(chain_drawings(faulty))
         tags: list[str] = []
 
@@ -194,6 +206,13 @@ class TestWideTables:
             assert sum(widths) == pytest.approx(500.0, abs=0.5)
             if sum(_needs(part, size)) <= 500:
                 assert all(have >= need - 0.01 for have, need in zip(widths, _needs(part, size), strict=True))
+
+    def test_a_word_that_is_longer_than_the_page_breaks_and_no_other(self) -> None:
+        table = Table("T", ("Who", "What"), (("Tam", "x" * 400), ("Lighthouse", "short")))
+        sheet = Sheet("S", "", "", (table,), ())
+        text = "\n".join(pages(sheet_pdf(sheet)))
+        assert "Lighthouse" in text
+        assert text.replace("\n", "").count("x") >= 400
 
     def test_words_are_cut_only_with_dots(self) -> None:
         assert fitted("Boathouse", 5.0, len) == "Boat\u2026"
