@@ -6,12 +6,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from pydantic import ValidationError
+
 from kymaphon.core.air.run import RunState, run_of
 from kymaphon.core.book.entries import setting_of
+from kymaphon.core.computing.compute import computed
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.clock import span_words
-from kymaphon.core.model.edits import Edit, SetValue
-from kymaphon.core.model.show import LogEntry
+from kymaphon.core.model.edits import SetValue
+from kymaphon.core.model.references import settings_problems
+from kymaphon.core.model.show import LogEntry, Setting, Show
 from kymaphon.core.rundown.states import state_of
 
 AROUND = timedelta(minutes=2)
@@ -72,13 +76,16 @@ def review(analysis: Computed, at: datetime, log: Sequence[LogEntry] | None = No
     if not state.on_air:
         missing.append("The show was not on air then.")
     differs = tuple(_differing(analysis, sets))
+    then, unfit = _as_it_stood(analysis, differs)
+    if unfit:
+        missing.append(f"Not of today's rig, and left out of who heard whom: {', '.join(unfit[:6])}.")
     return Review(
         at,
         state,
         state.show_s(at),
         sets,
         differs,
-        _heard(analysis, differs, on & there) if state.on_air else (),
+        _heard(analysis, then, on & there) if state.on_air else (),
         tuple(missing),
         tuple(row for row in rows if abs(row.at - at) <= AROUND),
         lined_up,
@@ -94,6 +101,8 @@ def _differing(
         device = analysis.show.find_device(ref.device) if ref is not None else None
         if ref is None or device is None:
             continue
+        if ref.field not in Setting.model_fields or ref.field == "chain":
+            continue
         setting = device.settings.get(ref.key)
         now = getattr(setting, ref.field, None) if setting is not None else None
         if now != value:
@@ -101,18 +110,29 @@ def _differing(
     return out
 
 
-def _heard(
-    analysis: Computed, differs: tuple[tuple[str, object, object], ...], on: frozenset[str]
-) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    figures = analysis
-    if differs:
-        from kymaphon.core.computing.compute import computed
+def _as_it_stood(analysis: Computed, differs: tuple[tuple[str, object, object], ...]) -> tuple[Show, list[str]]:
+    """The show with the settings of the log, and those of them that today's rig does not have or take."""
+    show, unfit = analysis.show, []
+    for name, value, _ in differs:
+        ref = setting_of(name)
+        assert ref is not None  # only such differ
+        try:
+            after = SetValue(ref, value).apply(show)  # type: ignore[arg-type]
+        except (KeyError, ValidationError):
+            unfit.append(name)
+            continue
+        device = after.device(ref.device)
+        changed = {ref.key: device.settings[ref.key]}
+        if any(settings_problems("", changed, analysis.catalogue[device.kind])):
+            unfit.append(name)
+        else:
+            show = after
+    return show, unfit
 
-        show = analysis.show
-        for name, value, _ in differs:
-            ref = setting_of(name)
-            edit: Edit | None = SetValue(ref, value) if ref is not None else None  # type: ignore[arg-type]
-            show = edit.apply(show) if edit is not None else show
+
+def _heard(analysis: Computed, show: Show, on: frozenset[str]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    figures = analysis
+    if show is not analysis.show:
         figures = computed(show, analysis.catalogue, analysis.bare(), remedies=False)
     state = state_of(figures, on)
     return tuple((row.id, state.hears(row.id)) for row in state.figures.listeners)

@@ -86,7 +86,7 @@ def reference_problems(show: Show, catalogue: Catalogue) -> Iterator[ShowProblem
             if device.power is not None and (feeds is None or device.power not in feeds.by):
                 ways = ", ".join(feeds.by) if feeds else "nothing"
                 yield ShowProblem(f"{where}.power", f"{known[device.id].name} runs from {ways}")
-            yield from _settings(where, device.settings, known[device.id])
+            yield from settings_problems(where, device.settings, known[device.id])
     taken: dict[str, int] = {}
     for i, cable in enumerate(show.cables):
         yield from _cable(i, cable.source, cable.target, known, devices.keys(), taken)
@@ -216,7 +216,8 @@ def _where_to_listen(kind: Kind) -> str:
     return "who listens to the room, or not at all, leaves hears_on out"
 
 
-def _settings(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[ShowProblem]:
+def settings_problems(where: str, settings: dict[str, Setting], kind: Kind) -> Iterator[ShowProblem]:
+    """Settings that a kind does not have, or that lie outside their range."""
     rows: list[Port | Bus] = [*kind.inputs, *kind.outputs, *kind.buses]
     strips = {row.id: row.strip for row in rows}
     paths = {path.key: path for path in kind.paths}

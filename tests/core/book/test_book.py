@@ -21,7 +21,7 @@ from kymaphon.core.graph.routing import comes_through
 from kymaphon.core.model.changes import changes
 from kymaphon.core.model.edits import SetField, SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
-from kymaphon.core.model.show import LogEntry, Show
+from kymaphon.core.model.show import LogEntry, SetPoint, Show
 from kymaphon.core.report.book import incident_sheet, ref_words, review_json, review_lines, value_words
 from kymaphon.core.rundown.carry import next_week
 from tests.core.book.evenings import TAM, ran
@@ -135,6 +135,31 @@ class TestReview:
         at = next(row.at for row in show.log if row.told_sort == "incident")
         found = review(analyse(RemoveRow("parties", "tam").apply(show)), at)
         assert "tam is not in the show any more." in found.missing
+
+    @pytest.mark.parametrize(
+        ("ref", "value"),
+        [
+            ("desk.in2.mute", "loud"),
+            ("desk.in2.gain_db", 1e6),
+            ("desk.in99.gain_db", 3.0),
+            ("desk.in2.chain", "gate"),
+            ("gone.in2.gain_db", 3.0),
+            ("nonsense", True),
+            ("..", None),
+        ],
+    )
+    def test_settings_of_another_rig_are_left_out_and_told(
+        self, show: Show, report: Report, ref: str, value: float | str | bool | None
+    ) -> None:
+        """A log may come from anywhere: what does not fit today's rig makes no error, and no wrong answer."""
+        at = next(row.at for row in show.log if row.told_sort == "incident")
+        odd = LogEntry(at=at - timedelta(seconds=1), text="odd", sets=(SetPoint(ref=ref, value=value),))
+        found = review(report, at, (*show.log, odd))
+        assert dict(found.heard)["lighthouse"] == dict(review(report, at).heard)["lighthouse"]
+        assert review_lines(report, found)
+        assert incident_sheet(report, found).tables
+        if ref.startswith("desk.") and not ref.endswith("chain"):
+            assert any(text.startswith("Not of today's rig") and ref in text for text in found.missing)
 
     def test_as_lines_page_and_json(self, show: Show, report: Report) -> None:
         at = next(row.at for row in show.log if row.told_sort == "incident")
