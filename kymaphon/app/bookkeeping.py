@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
@@ -17,6 +17,10 @@ from kymaphon.files.errors import FileProblem
 if TYPE_CHECKING:
     from kymaphon.core.analysis.report import Report
     from kymaphon.files.memory import Memory
+
+
+REST_MS = 800
+"""So long a knob rests before its change on air is logged."""
 
 
 def remember(memory: Memory, report: Report, path: str, now: datetime) -> None:
@@ -45,7 +49,14 @@ class BookKeeper(QObject):
         super().__init__()
         self.document = document
         self.memory = memory
+        self._turned: tuple[Show, str] | None = None
+        """How the show was before a change on air that is not logged yet, and what the change is."""
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self.flush)
         document.edited.connect(self._edited)
+        document.exchanged.connect(self._forget)
         document.saved.connect(self.remember)
         document.logged.connect(self._logged)
         self._worker = Worker(
@@ -62,19 +73,12 @@ class BookKeeper(QObject):
 
     def _edited(self, before: Show, after: Show, text: str) -> None:
         """An edit, or one that was taken back: on air it goes into the log; takes do at any time."""
-        state = run_of(after.log)
-        if state.on_air:
-            sets = moved(before, after)
-            if sets or before.cables is not after.cables or before.devices is not after.devices:
-                self.document.log(
-                    LogEntry(
-                        at=self.now(),
-                        text=f"Changed on air: {text}"[:2000],
-                        subject=state.segment or None,
-                        sort="change",
-                        sets=sets,
-                    )
-                )
+        if run_of(after.log).on_air:
+            if self._turned is not None and self._turned[1] != text:
+                self.flush()
+            # A knob that is still being turned is one change: it is logged when it has come to rest.
+            self._turned = (self._turned[0] if self._turned is not None else before, text)
+            self._rest.start()
         if before.takes is not after.takes:
             known = {row.id for row in before.takes}
             for take in after.takes:
@@ -82,12 +86,30 @@ class BookKeeper(QObject):
                     words = f"Take of {take.what}: {take.file}"
                     self.document.log(LogEntry(at=self.now(), text=words[:2000], subject=take.voice, sort="take"))
 
+    def flush(self) -> None:
+        """Logs what was changed on air and has come to rest."""
+        self._rest.stop()
+        if self._turned is None:
+            return
+        (before, text), after = self._turned, self.document.show
+        self._turned = None
+        sets = moved(before, after)
+        if sets or before.cables != after.cables or before.devices != after.devices:
+            segment = run_of(after.log).segment or None
+            words = f"Changed on air: {text}"[:2000]
+            self.document.log(LogEntry(at=self.now(), text=words, subject=segment, sort="change", sets=sets))
+
+    def _forget(self) -> None:
+        self._rest.stop()
+        self._turned = None
+
     def _logged(self, entries: tuple[LogEntry, ...]) -> None:
         if any(row.air is not None and row.air.action == "end" for row in entries):
             self.remember()
 
     def remember(self) -> None:
         """The show as it is goes into the memory, from a worker: it was saved, or is over."""
+        self.flush()
         report = self.document.settled
         if report.unsearched:
             return

@@ -128,6 +128,7 @@ class TestAnEvening:
                 )
                 before = window.document.show.device("desk").settings["in2"].gain_db
                 window.air.act("turn tam")
+                window.keeper.flush()
                 after = window.document.show.device("desk").settings["in2"].gain_db
                 assert before is not None
                 assert after is not None

@@ -205,7 +205,11 @@ class TestKeeper:
     def test_a_change_on_air_goes_into_the_log_with_how_it_stood(self, window: Window) -> None:
         on_air = tuple(row for row in window.document.show.log if row.air is None or row.air.action != "end")
         window.document.replace(window.document.show.model_copy(update={"log": on_air}), None)
-        window.document.apply((SetValue(TAM, 33.0),), "Tam down")
+        for gain in (36.0, 35.0, 34.0, 33.0):
+            window.document.apply((SetValue(TAM, gain),), "Tam down", merge="tam")
+        assert window.document.show.log == on_air  # it is still being turned
+        window.keeper.flush()
+        assert len(window.document.show.log) == len(on_air) + 1
         row = window.document.show.log[-1]
         assert (row.text, row.told_sort, row.sets[0].ref, row.sets[0].value) == (
             "Changed on air: Tam down",
@@ -214,6 +218,7 @@ class TestKeeper:
             33.0,
         )
         window.undo()
+        window.keeper.flush()
         assert window.document.show.log[-1].text == "Changed on air: Tam down, taken back"
         assert window.document.show.log[-1].sets[0].value == 38.0
 
