@@ -235,6 +235,43 @@ class TestKeys:
         assert window.air.bench.state.segment == "welcome"
         assert window.air.bench.state.held_since is None
 
+    def test_the_keys_hold_wherever_the_keyboard_is(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
+        """After a click into the panel, the rail or the views' buttons, as somebody mid-show does."""
+        keys(qtbot, window, KEY.Key_Space)
+        settle(window)
+        for widget in (button(window, "act note good"), window.rail, window.air._view_buttons[1]):
+            clock.run(2)
+            before = window.air.bench.state.segment
+            widget.setFocus()
+            assert widget.hasFocus()
+            qtbot.keyClick(widget, KEY.Key_Space)
+            assert window.air.bench.state.segment != before
+            qtbot.keyClick(widget, KEY.Key_R)
+            assert texts(window)[-1] == "Retake"
+        assert window.air.view == "now"
+        good = button(window, "act note good")
+        good.setFocus()
+        qtbot.keyClick(good, KEY.Key_Return)
+        assert texts(window)[-1] == "Good bit"
+        window.air.choose_view("rundown")
+        count = len(window.document.show.log)
+        qtbot.keyClick(window.air.page, KEY.Key_Space)
+        qtbot.keyClick(window.air.page, KEY.Key_R)
+        assert len(window.document.show.log) == count
+
+    def test_d_does_what_is_advised(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
+        metered(window)
+        for seconds in (20, 100, 200, 300):
+            keys(qtbot, window, KEY.Key_Space)
+            clock.run(seconds)
+        before = window.document.show.device("desk").settings["in2"].gain_db
+        assert before is not None
+        assert window.air.page.why().lead[0].label.startswith("Turn Tam down")
+        keys(qtbot, window, KEY.Key_D)
+        assert (window.document.show.device("desk").settings["in2"].gain_db or 0.0) < before
+        keys(qtbot, window, KEY.Key_D)
+        assert "nothing advised" in window.status.text()
+
     def test_no_undo_takes_back_what_happened(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
         keys(qtbot, window, KEY.Key_Space, KEY.Key_R)
         count = len(window.document.show.log)

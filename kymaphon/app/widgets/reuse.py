@@ -6,6 +6,8 @@ from collections import defaultdict
 from collections.abc import Callable, Hashable
 
 import shiboken6
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractButton, QLabel, QLayout, QPushButton, QToolButton, QWidget
 
 SPARE = 40
@@ -25,7 +27,13 @@ class _Pressed:
 
 
 class PushButton(_Pressed, QPushButton):
-    """A button that can be given something else to do."""
+    """A button that can be given something else to do. Enter presses it too: Space may be a key of the stage beside it."""
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and not event.isAutoRepeat():
+            self.click()
+        else:
+            super().keyPressEvent(event)
 
 
 class ArrowButton(_Pressed, QToolButton):

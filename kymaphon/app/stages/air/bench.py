@@ -269,9 +269,11 @@ class AirBench(QObject):
         to = SetValue(knob.ref, round(knob.value + trend.turn_db, 3))
         edits: list[Edit] = list(turned_together(report, {knob.ref: step.twins}, to, knob.value))
         text = f"{knob.label} {'up' if trend.turn_db > 0 else 'down'} {abs(trend.turn_db):g} dB, to {knob.value + trend.turn_db:+g}"
-        self.document.apply(edits, f"{step.name}, {text}")
-        # What was read before it was turned says nothing of now.
+        # What was read before it was turned says nothing of now; and it is turned once, however often it is pressed.
         self.history.rows[voice] = [(t, off + trend.turn_db) for t, off in self.history.rows.get(voice, [])]
+        del self.trends[voice]
+        self.document.apply(edits, f"{step.name}, {text}")
+        self._judge()
         return text
 
     def forget(self) -> None:

@@ -6,11 +6,7 @@ from datetime import datetime
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import (
-    QHBoxLayout,
-    QPushButton,
-    QWidget,
-)
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from kymaphon.app.stages.air.along import draw_along
 from kymaphon.app.stages.air.bench import AirBench
@@ -33,7 +29,6 @@ from kymaphon.core.rundown.states import microphones_open, moves_between
 from kymaphon.core.rundown.timing import Timeline, planned_s
 
 MOST_MOVES = 5
-MOST_NOTES = 6
 
 
 class NowPage(StagePage):
@@ -89,11 +84,12 @@ class NowPage(StagePage):
     def _shortcuts(self) -> None:
         def on(key: str, act: str) -> None:
             row = QShortcut(QKeySequence(key), self)
-            row.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+            # Wherever in the window the keyboard is: after a click into the panel beside it Space is still Go.
+            row.setContext(Qt.ShortcutContext.WindowShortcut)
             row.setAutoRepeat(False)
             row.activated.connect(lambda: self._key(act))
 
-        for key, act in (("Space", "go"), ("B", "back"), ("H", "hold"), ("T", "write")):
+        for key, act in (("Space", "go"), ("B", "back"), ("H", "hold"), ("T", "write"), ("D", "advised")):
             on(key, act)
         for key, kind in NOTE_KEYS.items():
             on(key, f"note {kind}")
@@ -309,7 +305,13 @@ class NowPage(StagePage):
     # what the user does
 
     def _key(self, act: str) -> None:
-        if act == "write":
+        if act == "advised":
+            lead = self.why().lead
+            if lead:
+                self.act(lead[0].id)
+            else:
+                self.say.emit("There is nothing advised to be turned.")
+        elif act == "write":
             self.coming.text.setFocus(Qt.FocusReason.ShortcutFocusReason)
         elif act.startswith("channel "):
             number = int(act.split()[1])

@@ -34,6 +34,8 @@ def watch_content(bench: AirBench, chosen: str) -> WhyContent:
     notes = tuple(f"{by_the_clock(show, row.at)}  {row.text}" for row in reversed(noted))
     lines = (bench.trends[chosen].figure,) if chosen in bench.trends else ()
     words = f"{len(findings)} to watch" if findings else "Nothing to watch for."
+    if lead:
+        lead[0] = Action(lead[0].id, f"{lead[0].label}   D", lead[0].tip)
     return WhyContent(
         "Watch",
         words,

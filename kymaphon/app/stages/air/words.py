@@ -36,7 +36,9 @@ SHEETS = (
     ("rundown", "Save the run&down\u2026", "A page, or a list that can be read again."),
     ("notes", "Save the n&otes\u2026", "Cue points, labels, chapters, subtitles, or a list."),
 )
-KEYS = "Space: the next is on. B back, H hold. 1 to 9 open or close. R N C G W note, T writes one."
+KEYS = (
+    "Space: the next is on. B back, H hold. 1 to 9 open or close. R N C G W note, T writes one. D does what is advised."
+)
 NOTE_KEYS: dict[str, NoteKind] = {"R": "retake", "N": "noise", "C": "clip", "G": "good", "W": "fader"}
 NO_RUNDOWN = (
     "1.  Make the segments in the view Rundown, or take a list over: name, length, who is open, what plays.\n"
