@@ -159,6 +159,7 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QMainWindow, QDialog {{ background: {t.ground}; }}
     QWidget {{ color: {t.text}; }}
     QToolTip {{ background: {t.raised}; color: {t.text}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenuBar, QMenu, QToolTip {{ font-family: "{FAMILY}"; font-size: {points(BASE_POINTS)}; }}
     QMenuBar {{ background: {t.panel}; padding: 0 8px; }}
     QMenuBar::item {{ padding: 4px 8px; background: transparent; border-radius: 4px; }}
     QMenuBar::item:selected, QMenu::item:selected {{ background: {t.raised}; color: {t.text}; }}

@@ -211,6 +211,18 @@ class TestKeys:
         qtbot.keyClick(field, KEY.Key_Escape)
         assert (field.text(), len(window.document.show.log)) == ("", before + 1)
 
+    @pytest.mark.parametrize("scale", (1.0, 1.25, 1.5))
+    def test_the_hint_of_the_note_is_read_in_any_size(self, window: Window, scale: float) -> None:
+        field = window.air.now.coming.text
+        window.resize(1280, 800)
+        window.set_scale(scale)
+        for _ in range(3):
+            QApplication.processEvents()
+        assert field.width() >= field.fontMetrics().horizontalAdvance(field.placeholderText())
+        beside = field.y() == window.air.now.coming.go.y()
+        assert beside == (scale == 1.0)
+        window.set_scale(1.0)
+
     def test_one_press_is_one_step(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
         keys(qtbot, window, KEY.Key_Space, KEY.Key_Space)
         assert window.air.bench.state.segment == "opening"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtGui import QColor, QFont, QFontDatabase
+from PySide6.QtWidgets import QMainWindow, QMenuBar
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app import theme
@@ -56,3 +57,19 @@ def test_the_shipped_typeface_is_used_with_tabular_figures(qtbot: QtBot) -> None
     assert row.featureValue(QFont.Tag("tnum")) == 1
     widths = {QFontDatabase.font(theme.FAMILY, "Regular", 12).family()}
     assert widths == {theme.FAMILY}
+
+
+@pytest.mark.parametrize("scale", (1.0, 1.5))
+def test_menus_have_the_shipped_typeface_where_the_desktop_gives_them_its_own(qtbot: QtBot, scale: float) -> None:
+    """Found with the real program: until its text was resized, the menu bar stood in the desktop's own small type."""
+    bar = QMenuBar()
+    bar.addMenu("Air")
+    whole = QMainWindow()
+    qtbot.addWidget(whole)
+    whole.setMenuBar(bar)
+    bar.setFont(QFont("Some desktop's own", 7))
+    theme.load_fonts()
+    whole.setStyleSheet(theme.style_sheet(theme.DARK, scale))
+    whole.show()
+    assert bar.font().family() == theme.FAMILY
+    assert bar.font().pointSizeF() == pytest.approx(theme.BASE_POINTS * scale)

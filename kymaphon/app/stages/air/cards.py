@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -95,8 +96,22 @@ class NextCard(QWidget):
         self.text.setMaxLength(1900)
         self.text.setPlaceholderText("T: a note in words")
         self.text.setAccessibleName("Note in words")
+        self.lines, self.keys = QVBoxLayout(), row
+        self.lines.setSpacing(6)
+        self.lines.addLayout(row)
         row.addWidget(self.text, 1)
         for widget in (self.words, self.title, self.moves):
             column.addWidget(widget)
         column.addStretch(1)
-        column.addLayout(row)
+        column.addLayout(self.lines)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """The note stands beside the keys while its own hint can be read there, else under them."""
+        hint = self.text.fontMetrics().horizontalAdvance(self.text.placeholderText())
+        buttons = sum(button.sizeHint().width() + self.keys.spacing() for button in (self.go, self.back, self.hold))
+        margins = self.contentsMargins().left() + self.contentsMargins().right()
+        beside = self.width() - margins - 2 * 16 - buttons >= hint
+        there = self.keys if beside else self.lines
+        if there.indexOf(self.text) < 0:
+            there.addWidget(self.text, 1 if beside else 0)
+        super().resizeEvent(event)
