@@ -211,7 +211,7 @@ class TestKeys:
         qtbot.keyClick(field, KEY.Key_Escape)
         assert (field.text(), len(window.document.show.log)) == ("", before + 1)
 
-    @pytest.mark.parametrize("scale", (1.0, 1.25, 1.5))
+    @pytest.mark.parametrize("scale", [1.0, 1.25, 1.5])
     def test_the_hint_of_the_note_is_read_in_any_size(self, window: Window, scale: float) -> None:
         field = window.air.now.coming.text
         window.resize(1280, 800)

@@ -59,7 +59,7 @@ def test_the_shipped_typeface_is_used_with_tabular_figures(qtbot: QtBot) -> None
     assert widths == {theme.FAMILY}
 
 
-@pytest.mark.parametrize("scale", (1.0, 1.5))
+@pytest.mark.parametrize("scale", [1.0, 1.5])
 def test_menus_have_the_shipped_typeface_where_the_desktop_gives_them_its_own(qtbot: QtBot, scale: float) -> None:
     """Found with the real program: until its text was resized, the menu bar stood in the desktop's own small type."""
     bar = QMenuBar()
