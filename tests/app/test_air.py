@@ -218,7 +218,7 @@ class TestKeys:
         window.set_scale(scale)
         for _ in range(3):
             QApplication.processEvents()
-        assert field.width() >= field.fontMetrics().horizontalAdvance(field.placeholderText())
+        assert field.width() >= field.fontMetrics().horizontalAdvance(field.placeholderText()) + 24
         beside = field.y() == window.air.now.coming.go.y()
         assert beside == (scale == 1.0)
         window.set_scale(1.0)

@@ -62,6 +62,10 @@ class TimeCard(QWidget):
         column.addStretch(1)
 
 
+ROUND_TEXT = 24
+"""Pixels a field has left and right of its text: padding, border and the room of the caret."""
+
+
 class NextCard(QWidget):
     """What comes next, what to move in which order, the three keys, and a line for notes.
 
@@ -97,7 +101,7 @@ class NextCard(QWidget):
         self.text.setPlaceholderText("T: a note in words")
         self.text.setAccessibleName("Note in words")
         self.lines, self.keys = QVBoxLayout(), row
-        self.lines.setSpacing(6)
+        self.lines.setSpacing(4)
         self.lines.addLayout(row)
         row.addWidget(self.text, 1)
         for widget in (self.words, self.title, self.moves):
@@ -107,7 +111,7 @@ class NextCard(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """The note stands beside the keys while its own hint can be read there, else under them."""
-        hint = self.text.fontMetrics().horizontalAdvance(self.text.placeholderText())
+        hint = self.text.fontMetrics().horizontalAdvance(self.text.placeholderText()) + ROUND_TEXT
         buttons = sum(button.sizeHint().width() + self.keys.spacing() for button in (self.go, self.back, self.hold))
         margins = self.contentsMargins().left() + self.contentsMargins().right()
         beside = self.width() - margins - 2 * 16 - buttons >= hint
