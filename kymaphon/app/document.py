@@ -447,7 +447,7 @@ class Document(QObject):
         self.analysis = self._settled = self._whole = analysis
         self._restored = opening.restored
         self._on_disk = opening.on_disk
-        self._saved_log = len(opening.show.log)
+        self._saved_log, self.log_is_kept = len(opening.show.log), True
         if self._autosave is not None:
             self._autosave.drop()
             if opening.restored:
@@ -490,7 +490,7 @@ class Document(QObject):
             self._compute(show)
         self.path = target
         self._restored = False
-        self._saved_log = len(self.show.log)
+        self._saved_log, self.log_is_kept = len(self.show.log), True
         self.undo_stack.setClean()
         self._timer.stop()
         if self._autosave is not None:

@@ -361,14 +361,37 @@ class TestKept:
             keys(qtbot, window, KEY.Key_R)
             assert not window.document.log_is_kept
             assert "the disk did not take it yet" in window.status.text()
+            clock.run(1)
+            assert "Notes are not on disk" in why_words(window)
             keys(qtbot, window, KEY.Key_N)
         assert texts(window)[-2:] == ["Retake", "Noise"]
         keys(qtbot, window, KEY.Key_G)
+        clock.run(1)
+        assert "Notes are not on disk" not in why_words(window)
         kept = window.document._autosave
         assert kept is not None
         assert kept.file is not None
         assert recovery._read(kept.file).show.log == window.document.show.log
         assert window.document.log_is_kept
+
+    def test_a_show_saved_on_another_disk_has_its_notes(
+        self, qtbot: QtBot, window: Window, clock: Clock, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+    ) -> None:
+        keys(qtbot, window, KEY.Key_Space)
+
+        def full(*_args: Any) -> None:
+            raise FileProblem("x.log", "cannot be written: No space left on device")
+
+        monkeypatch.setattr(recovery, "append_lines", full)
+        monkeypatch.setattr(recovery, "write_whole", full)
+        keys(qtbot, window, KEY.Key_R)
+        window.document.save(tmp_path / "elsewhere.json")
+        clock.run(1)
+        assert read_show(tmp_path / "elsewhere.json").log == window.document.show.log
+        assert "Notes are not on disk" not in why_words(window)
+        keys(qtbot, window, KEY.Key_N)
+        clock.run(1)
+        assert "Notes are not on disk" in why_words(window)
 
     def test_a_run_goes_on_in_a_program_started_anew(
         self, qtbot: QtBot, window: Window, clock: Clock, tmp_path: Path

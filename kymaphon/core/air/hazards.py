@@ -23,6 +23,10 @@ from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.rundown.states import microphones_open
 from kymaphon.core.wiring.controls import reaches, runs_on
 
+NOT_KEPT = (
+    "The disk does not take what is noted. It stands in the show that is open and is tried again every few seconds and with each note: "
+    "make room on the disk, or save the show on another one, before the program is closed."
+)
 ENDS = ("audience", "recorder")
 
 
@@ -72,9 +76,17 @@ class Heard:
 NOTHING_HEARD = Heard({}, {})
 
 
-def hazards(analysis: Computed, state: RunState, heard: Heard = NOTHING_HEARD) -> tuple[Hazard, ...]:
-    """Everything that can go wrong now or with the next segment, the worst first. Off air, what is to be settled before."""
+def hazards(
+    analysis: Computed, state: RunState, heard: Heard = NOTHING_HEARD, log_is_kept: bool = True
+) -> tuple[Hazard, ...]:
+    """Everything that can go wrong now or with the next segment, the worst first. Off air, what is to be settled before.
+
+    Args:
+        log_is_kept: whether all of the log is on disk.
+    """
     found = [*_now(analysis, state, heard), *_next(analysis, state)]
+    if not log_is_kept:
+        found.append(Hazard("log-not-kept", "stop", (), "Notes are not on disk", NOT_KEPT))
     once: dict[tuple[str, tuple[str, ...]], Hazard] = {}
     for row in found:
         once.setdefault(row.key, row)

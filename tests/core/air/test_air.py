@@ -252,6 +252,11 @@ class TestHazards:
         assert codes(tonight, RunState()) == set()
         assert codes(tonight, run_of(played(tonight.show, (0, "go"), (5, "end")).log)) == set()
 
+    def test_a_log_that_is_not_on_disk_is_told_on_air_and_off(self, tonight: Report) -> None:
+        for state in (at(tonight, "interview"), RunState()):
+            (row,) = hazards(tonight, state, log_is_kept=False)
+            assert (row.code, row.severity) == ("log-not-kept", "stop")
+
     def test_every_hazard_has_its_risk_and_source(self) -> None:
         from kymaphon.core.figures import data_table
 

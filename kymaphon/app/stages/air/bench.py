@@ -183,7 +183,8 @@ class AirBench(QObject):
         off: dict[str, float | None] = {}
         if self.metering:
             off = {voice: self._reading(voice, now) for voice in self.steps}
-        found = standing(hazards(report, state, Heard(off, self.trends)), self._known, now)
+        rows = hazards(report, state, Heard(off, self.trends), self.document.log_is_kept)
+        found = standing(rows, self._known, now)
         self._known = {row.key: row.since or now for row in found}
         self.hazards = found
         self.changed.emit()
