@@ -567,6 +567,30 @@ class TestRundown:
         assert air == datetime(2026, 10, 24, 22, 30, tzinfo=UTC)
         assert window.document.show.time_zone == "Europe/Lisbon"
 
+    def test_on_another_day_the_hard_out_goes_along(self, window: Window) -> None:
+        """Found with last week's file: the close was 2,618 hours late, and no cut would do."""
+        self.view(window)
+        show = window.document.show
+        assert show.air_at is not None
+        out = show.rundown[-1].ends_by
+        assert out is not None
+        with_form(lambda: window.air.act("air-time"), lambda form: fill(form, day="2026-12-01"))
+        there = window.document.show
+        assert there.air_at is not None
+        assert there.rundown[-1].ends_by is not None
+        assert there.rundown[-1].ends_by - there.air_at == out - show.air_at
+        assert "hard times and the crew's go along, +109 days" in window.document.undo_stack.undoText()
+
+    def test_a_run_on_another_day_is_told_in_days(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
+        for days, way in ((109, "109 days before this run"), (-3, "3 days after this run")):
+            clock.at += timedelta(days=days)
+            keys(qtbot, window, KEY.Key_Space)
+            clock.run(1)
+            assert way in window.air.now.advice.text()
+            assert ("ago" if days > 0 else "in 3 days") in window.air.now.time.then.text()
+            window.air.act("end")
+            clock.at -= timedelta(days=days)
+
     def test_a_list_with_bad_rows_takes_nothing_over_and_says_which(self, window: Window, tmp_path: Path) -> None:
         page = self.view(window)
         path = tmp_path / "r.csv"

@@ -81,8 +81,21 @@ def timing_words(analysis: Computed, line: Timeline) -> str:
     return f"{text}."
 
 
+OTHER_DAY_S = 43_200.0
+"""No cut or fill mends half a day: the times are those of another day."""
+
+
 def running_words(line: Timeline) -> str:
-    """How the hard times will be met as it runs now, and what helps; empty without any."""
+    """How the hard times will be met as it runs now, and what helps; empty without any. Of a show that runs on another day than its own
+    (a rehearsal, last week's file) it says that alone.
+    """
+    apart = next((row for row in line.hard if abs(row.off_s) > OTHER_DAY_S), None)
+    if apart is not None:
+        way = "before" if apart.off_s > 0 else "after"
+        return (
+            f"The hard time of {line.of(apart.segment).segment.name} lies {days_words(apart.off_s)} {way} this run: "
+            "the rundown's times are of another day. For a run today set when the show is on air: On air at\u2026, on Rundown."
+        )
     late = next((row for row in line.hard if row.off_s > 0.5 and line.rows[row.place].state != "done"), None)
     if late is not None:
         name = line.of(late.segment).segment.name
@@ -93,6 +106,16 @@ def running_words(line: Timeline) -> str:
     if following is not None and filling is not None:
         return f"{span_words(-following.off_s)} under at {line.of(following.segment).segment.name}: {filling.words}."
     return "Hard times are met." if line.hard else ""
+
+
+def days_words(seconds: float) -> str:
+    """A long span in whole days, at least one.
+
+    >>> days_words(50_000), days_words(-9_427_081)
+    ('1 day', '109 days')
+    """
+    days = max(round(abs(seconds) / 86_400), 1)
+    return f"{days} day{'s' if days > 1 else ''}"
 
 
 def advice_words(advice: tuple[Advice, ...]) -> str:

@@ -15,7 +15,7 @@ from kymaphon.core.model.clock import by_the_clock, clock_of, seconds_of, span_w
 from kymaphon.core.model.edits import MoveRow, apply_all
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Show
-from kymaphon.core.rundown.carry import moved_by, next_week
+from kymaphon.core.rundown.carry import air_moved, moved_by, next_week
 from kymaphon.core.rundown.catch_up import catch_up, cuts_before, edits_of, fill
 from kymaphon.core.rundown.timing import Progress, timeline
 
@@ -37,6 +37,49 @@ def hour() -> Show:
         {"length_s": 251},
         {"length_s": 60, "ends_by": TEN + timedelta(minutes=30)},
     )
+
+
+class TestAnotherDay:
+    """The hard times of a show that is put on another day."""
+
+    def out(self, show: Show, air_at: datetime) -> datetime | None:
+        moved = apply_all(show, air_moved(show, air_at))
+        assert moved.air_at == air_at
+        return moved.rundown[-1].ends_by
+
+    def test_on_the_same_evening_the_network_joins_when_it_joins(self) -> None:
+        show = hour()
+        assert show.air_at is not None
+        late = show.air_at + timedelta(minutes=5)
+        assert self.out(show, late) == show.rundown[-1].ends_by
+
+    def test_a_show_that_begins_past_midnight_stays_the_same_evening(self) -> None:
+        eve = datetime(2026, 8, 14, 23, 0, tzinfo=UTC)
+        show = show_of({"length_s": 60, "ends_by": eve + timedelta(hours=2)}, air=eve)
+        assert self.out(show, eve + timedelta(minutes=70)) == eve + timedelta(hours=2)
+
+    def test_over_a_change_of_the_clock_it_is_out_at_the_same_time_by_the_clock(self) -> None:
+        """Time zone database: in Lisbon clocks go back an hour on 25 October 2026 at 1:00 UTC."""
+        lisbon = ZoneInfo("Europe/Lisbon")
+        air = datetime(2026, 10, 23, 19, 0, tzinfo=lisbon)
+        show = show_of(
+            {"length_s": 60, "ends_by": datetime(2026, 10, 23, 18, 30, tzinfo=UTC)}, air=air, time_zone="Europe/Lisbon"
+        )
+        assert self.out(show, datetime(2026, 10, 30, 19, 0, tzinfo=lisbon)) == datetime(
+            2026, 10, 30, 19, 30, tzinfo=UTC
+        )
+
+    def test_crew_goes_along(self) -> None:
+        crew = {"id": "a", "name": "A", "from_at": TEN, "until_at": TEN + timedelta(hours=1)}
+        show = show_of({"length_s": 60}, crew=[crew])
+        for days in (7, -7):
+            there = apply_all(show, air_moved(show, TEN + timedelta(days=days)))
+            assert there.crew[0].until_at == TEN + timedelta(days=days, hours=1)
+
+    def test_a_show_without_a_named_zone_goes_by_the_clock_of_its_new_time(self) -> None:
+        """A file of the summer on a machine in winter: 10:30 stays 10:30."""
+        winter = datetime.fromisoformat("2026-12-01T10:00:00+00:00")
+        assert self.out(hour(), winter) == winter + timedelta(minutes=30)
 
 
 class TestWorkedExample:

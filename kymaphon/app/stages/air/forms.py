@@ -14,6 +14,7 @@ from kymaphon.core.model.edits import AddRow, Edit, MoveRow, SetField
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.rundown import play_text, topic_text
+from kymaphon.core.rundown.carry import air_moved, days_between
 from kymaphon.files.rundown_file import fresh_name, parties_of, plays_of, topics_of
 
 SORTS = (
@@ -153,8 +154,10 @@ class AirForms:
                 if zone is None and moment is not None:
                     # This computer's clock may be another by then.
                     moment = moment.replace(tzinfo=None).astimezone()
-            edits.append(SetField("", None, "air_at", moment))
-            self.document.apply(edits, "time of air")
+            edits += air_moved(show, moment)
+            days = days_between(show, moment)
+            along = f"; hard times and the crew's go along, {days:+d} days" if len(edits) > 2 else ""
+            self.document.apply(edits, f"time of air{along}")
 
         self.last = Form("When it is on air", fields, take, self.parent)
         return bool(self.last.exec())

@@ -24,7 +24,7 @@ from kymaphon.core.air.run import next_of, place_of
 from kymaphon.core.air.trends import change_words
 from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.rundown import NoteKind
-from kymaphon.core.report.rundown import running_words
+from kymaphon.core.report.rundown import days_words, running_words
 from kymaphon.core.rundown.states import microphones_open, moves_between
 from kymaphon.core.rundown.timing import Timeline, planned_s
 
@@ -178,7 +178,11 @@ class NowPage(StagePage):
         hard = line.next_hard
         if hard is not None:
             word = "out" if hard.sort == "out" else line.of(hard.segment).segment.name
-            rows.append(f"{span_words((hard.at - now).total_seconds())} to {word} at {by_the_clock(show, hard.at)}")
+            left, at = (hard.at - now).total_seconds(), by_the_clock(show, hard.at)
+            if abs(left) > 2 * 86_400:
+                rows.append(f"{word} at {at}, {f'in {days_words(left)}' if left > 0 else f'{days_words(left)} ago'}")
+            else:
+                rows.append(f"{span_words(left)} to {word} at {at}")
         return "  \u00b7  ".join(rows)
 
     def _bar(self, line: Timeline, now: datetime) -> None:
