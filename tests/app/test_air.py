@@ -579,7 +579,7 @@ class TestRundown:
         assert there.air_at is not None
         assert there.rundown[-1].ends_by is not None
         assert there.rundown[-1].ends_by - there.air_at == out - show.air_at
-        assert "hard times and the crew's go along, +109 days" in window.document.undo_stack.undoText()
+        assert "time of air with hard times" in window.document.undo_stack.undoText()
 
     def test_a_run_on_another_day_is_told_in_days(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
         for days, way in ((109, "109 days before this run"), (-3, "3 days after this run")):

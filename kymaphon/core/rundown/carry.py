@@ -44,7 +44,7 @@ def next_week(show: Show, weeks: int = 1) -> tuple[Show, tuple[str, ...]]:
     zone = zone_of(show)
 
     def moved(at: datetime | None) -> datetime | None:
-        return days_on(at, 7 * weeks, zone) if at is not None else None
+        return later_by_clock(at, timedelta(weeks=weeks), zone) if at is not None else None
 
     begun = show.model_copy(
         update={
@@ -62,39 +62,35 @@ def next_week(show: Show, weeks: int = 1) -> tuple[Show, tuple[str, ...]]:
     return begun, tuple(_again(show))
 
 
-def days_on(at: datetime, days: int, zone: tzinfo | None) -> datetime:
-    """A moment so many days on, at the same time by a clock: over a change of the clock too. Without a zone by its own."""
-    local = at.astimezone(zone) if zone is not None else at
-    return (local.replace(tzinfo=None) + timedelta(days=days)).replace(tzinfo=local.tzinfo)
-
-
 SAME_EVENING = timedelta(hours=6)
 """A show that begins so much later or earlier is the same one, over midnight too."""
 
 
-def days_between(show: Show, air_at: datetime | None) -> int:
-    """By how many days by the clock a show goes to another day when it is on air at `air_at`; 0 on the same evening, or without a time."""
-    if show.air_at is None or air_at is None or abs(air_at - show.air_at) < SAME_EVENING:
-        return 0
-    return (air_at.date() - show.air_at.astimezone(zone_of(show)).date()).days
-
-
 def air_moved(show: Show, air_at: datetime | None) -> tuple[Edit, ...]:
-    """What puts a show on air at another time. On another day its hard times and its crew's times go along: 19:30 by the clock that they
-    had is 19:30 by the clock of `air_at`. On the same evening they stay: the network joins when it joins, however late the show begins.
+    """What puts a show on air at another time. On another day its hard times and its crew's times go along, as far from air by the clock
+    as they were. On the same evening they stay: the network joins when it joins, however late the show begins.
     """
-    days, zone = days_between(show, air_at), zone_of(show)
     edits: list[Edit] = [SetField("", None, "air_at", air_at)]
-    if air_at is None or not days:
+    if air_at is None or show.air_at is None or abs(air_at - show.air_at) < SAME_EVENING:
         return tuple(edits)
+    zone = zone_of(show)
+    by = air_at.replace(tzinfo=None) - show.air_at.astimezone(zone).replace(tzinfo=None)
     for among, begin, end in (("rundown", "starts_at", "ends_by"), ("crew", "from_at", "until_at")):
         for row in getattr(show, among):
             # The later one first where both go on: nobody is gone before they come in between.
-            for field in (end, begin) if days > 0 else (begin, end):
+            for field in (end, begin) if by > timedelta(0) else (begin, end):
                 at = getattr(row, field)
                 if at is not None:
-                    edits.append(SetField(among, row.id, field, days_on(at, days, zone).replace(tzinfo=air_at.tzinfo)))
+                    edits.append(
+                        SetField(among, row.id, field, later_by_clock(at, by, zone).replace(tzinfo=air_at.tzinfo))
+                    )
     return tuple(edits)
+
+
+def later_by_clock(at: datetime, by: timedelta, zone: tzinfo | None) -> datetime:
+    """A moment so much later as a clock on the wall tells it, over a change of the clock too. Without a zone by its own."""
+    local = at.astimezone(zone) if zone is not None else at
+    return (local.replace(tzinfo=None) + by).replace(tzinfo=local.tzinfo)
 
 
 def _again(show: Show) -> list[str]:

@@ -69,6 +69,10 @@ class TestAnotherDay:
             2026, 10, 30, 19, 30, tzinfo=UTC
         )
 
+    def test_at_another_hour_of_another_day_the_slot_is_as_long_as_it_was(self) -> None:
+        there = TEN + timedelta(days=7, hours=3)
+        assert self.out(hour(), there) == there + timedelta(minutes=30)
+
     def test_crew_goes_along(self) -> None:
         crew = {"id": "a", "name": "A", "from_at": TEN, "until_at": TEN + timedelta(hours=1)}
         show = show_of({"length_s": 60}, crew=[crew])

@@ -14,7 +14,7 @@ from kymaphon.core.model.edits import AddRow, Edit, MoveRow, SetField
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.rundown import play_text, topic_text
-from kymaphon.core.rundown.carry import air_moved, days_between
+from kymaphon.core.rundown.carry import air_moved
 from kymaphon.files.rundown_file import fresh_name, parties_of, plays_of, topics_of
 
 SORTS = (
@@ -141,7 +141,7 @@ class AirForms:
 
         def take(values: dict[str, Any]) -> None:
             name = str(values["zone"] or "") or None
-            edits: list[Edit] = [SetField("", None, "time_zone", name)]
+            edits = (SetField("", None, "time_zone", name),)
             zone = zone_of(SetField("", None, "time_zone", name).apply(Show())) if name else None
             moment = None
             if values["time"]:
@@ -154,10 +154,9 @@ class AirForms:
                 if zone is None and moment is not None:
                     # This computer's clock may be another by then.
                     moment = moment.replace(tzinfo=None).astimezone()
-            edits += air_moved(show, moment)
-            days = days_between(show, moment)
-            along = f"; hard times and the crew's go along, {days:+d} days" if len(edits) > 2 else ""
-            self.document.apply(edits, f"time of air{along}")
+            moved = air_moved(show, moment)
+            along = " with hard times" if len(moved) > 1 else ""
+            self.document.apply((*edits, *moved), f"time of air{along}")
 
         self.last = Form("When it is on air", fields, take, self.parent)
         return bool(self.last.exec())

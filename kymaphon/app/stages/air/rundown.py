@@ -86,7 +86,11 @@ class RundownPage(StagePage):
         buttons = (
             ("New segment\u2026", "After the one that is chosen. Insert.", "new"),
             ("This one\u2026", "Enter.", "open"),
-            ("On air at\u2026", "Day, time and time zone of the show.", "air-time"),
+            (
+                "On air at\u2026",
+                "Day, time and time zone of the show; on another day its hard times go along.",
+                "air-time",
+            ),
             ("From a list\u2026", "Takes a rundown over from CSV.", "import"),
         )
         self.column.addLayout(button_row(buttons, self.act))

@@ -30,7 +30,12 @@ ACTS = (
     ("rundown", "up", "Segment &up", "Alt+Up, in Rundown."),
     ("rundown", "down", "Segment &down", "Alt+Down, in Rundown."),
     ("rundown", "import", "Take a rundown o&ver from a list\u2026", "CSV."),
-    ("rundown", "air-time", "When it is on &air\u2026", "Day, time and time zone of the show."),
+    (
+        "rundown",
+        "air-time",
+        "When it is on &air\u2026",
+        "Day, time and time zone of the show; on another day its hard times go along.",
+    ),
 )
 SHEETS = (
     ("rundown", "Save the run&down\u2026", "A page, or a list that can be read again."),
