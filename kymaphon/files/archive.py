@@ -19,7 +19,7 @@ from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard
 from kymaphon.files.show_file import parse_show, show_text, write_show
 from kymaphon.files.take_places import take_path, there
-from kymaphon.files.text_file import LARGEST_BYTES
+from kymaphon.files.text_file import LARGEST_BYTES, umask, whole_file
 
 SHOW_NAME = "show.json"
 TAKES = "takes"
@@ -53,24 +53,10 @@ def pack(target: str | Path, show: Show, folder: Path | None) -> tuple[int, tupl
         names[name] = path
         takes.append(take.model_copy(update={"file": f"{TAKES}/{name}"}))
     inside = show.model_copy(update={"takes": tuple(takes)})
-    temporary = ""
-    try:
-        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:24]}.", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
-                archive.writestr(SHOW_NAME, show_text(inside))
-                for name, path in names.items():
-                    archive.write(path, f"{TAKES}/{name}")
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-        temporary = ""
-    except (OSError, ValueError, zipfile.LargeZipFile) as error:
-        raise FileProblem(target, f"cannot be written: {getattr(error, 'strerror', None) or error}") from error
-    finally:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
+    with whole_file(target) as file, zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
+        archive.writestr(SHOW_NAME, show_text(inside))
+        for name, path in names.items():
+            archive.write(path, f"{TAKES}/{name}")
     return len(names), tuple(lost)
 
 
@@ -203,7 +189,7 @@ def _written(source: Path, archive: zipfile.ZipFile, members: list[zipfile.ZipIn
     except BaseException:
         shutil.rmtree(beside, ignore_errors=True)
         raise
-    os.chmod(target, 0o755)
+    os.chmod(target, 0o777 & ~umask())
     return target / SHOW_NAME
 
 

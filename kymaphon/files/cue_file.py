@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import struct
-import tempfile
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -19,7 +18,7 @@ from kymaphon.core.report.sheet import Table
 from kymaphon.files.errors import FileProblem, told_of
 from kymaphon.files.guard import guard
 from kymaphon.files.sheet_file import table_csv
-from kymaphon.files.text_file import write_whole
+from kymaphon.files.text_file import whole_file, write_whole
 
 STEP = 1 << 20
 LARGEST = 0xFFFFFFFF
@@ -161,25 +160,12 @@ def _copy(
     size = 4 + sum(8 + row.size + row.size % 2 for row in kept) + len(marks)
     if kind == b"RIFF" and size > LARGEST:
         raise FileProblem(target, "would be larger than a WAV file can be: save the recording as RF64 first")
-    handle, temporary = -1, ""
-    try:
-        handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name[:24]}.", suffix=".part")
-        with os.fdopen(handle, "wb") as out:
-            # In a large file that field says nothing (EBU Tech 3306): its size stands in `ds64`.
-            out.write(kind + struct.pack("<I", size if kind == b"RIFF" else LARGEST) + b"WAVE")
-            for row in kept:
-                _copy_chunk(file, out, row, size)
-            out.write(marks)
-            out.flush()
-            os.fsync(out.fileno())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-        temporary = ""
-    except OSError as error:
-        raise FileProblem(target, f"cannot be written: {error.strerror or error}") from error
-    finally:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
+    with whole_file(target) as out:
+        # In a large file that field says nothing (EBU Tech 3306): its size stands in `ds64`.
+        out.write(kind + struct.pack("<I", size if kind == b"RIFF" else LARGEST) + b"WAVE")
+        for row in kept:
+            _copy_chunk(file, out, row, size)
+        out.write(marks)
 
 
 def _copy_chunk(file: BinaryIO, out: BinaryIO, row: _Chunk, whole: int) -> None:

@@ -7,9 +7,10 @@ import json
 import os
 import re
 import time
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any, BinaryIO, NoReturn
 
 from kymaphon.files.errors import FileProblem
 
@@ -121,10 +122,18 @@ def _refuse_repeats(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def write_whole(path: str | Path, data: bytes) -> None:
-    """Writes a temporary file beside the target, syncs it to disk, and renames it over the target.
+    """Writes a file whole, or not at all: see `whole_file`."""
+    with whole_file(path) as file:
+        file.write(data)
+
+
+@contextmanager
+def whole_file(path: str | Path) -> Iterator[BinaryIO]:
+    """A temporary file beside the target, to be written; then synced to disk, and renamed over the target. What is raised while it is
+    written leaves the target as it was, and nothing beside it.
 
     Raises:
-        FileProblem: it cannot be written; the target is untouched.
+        FileProblem: it cannot be written.
     """
     import tempfile
 
@@ -137,10 +146,10 @@ def write_whole(path: str | Path, data: bytes) -> None:
         _sweep(target.parent, prefix)
         handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=prefix, suffix=".part")
         with os.fdopen(handle, "wb") as file:
-            file.write(data)
+            yield file
             file.flush()
             os.fsync(file.fileno())
-        mode = target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~_umask()
+        mode = target.stat().st_mode & 0o777 if target.exists() else 0o666 & ~umask()
         os.chmod(temporary, mode)
         os.replace(temporary, target)
         temporary = None
@@ -198,7 +207,8 @@ def _sweep(folder: Path, prefix: str) -> None:
                 row.unlink()
 
 
-def _umask() -> int:
+def umask() -> int:
+    """What the user keeps from others of new files."""
     mask = os.umask(0)
     os.umask(mask)
     return mask

@@ -82,7 +82,8 @@ class TestFiguresFirst:
         expected = analyse(window.document.show).ladder(window.level.voice, window.level.end)
         assert window.level.ladder.last.speech_db == expected.last.speech_db
         assert drawn.findings == before.findings, "as they stood"
-        assert {name: row.text() for name, row in window.bar.counts.items()} == counts
+        # On a slow machine the mark that they are being looked for anew stands behind them by now.
+        assert {name: row.text().removesuffix(" \u2026") for name, row in window.bar.counts.items()} == counts
         assert window.document.busy, "it says that it is not done"
 
     def test_findings_follow_and_are_those_of_the_show(self, window: Window, slow: Slow, qtbot: QtBot) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import os
 import stat
 import zipfile
 from collections.abc import Callable
@@ -172,3 +173,14 @@ def test_a_damaged_archive_is_refused_or_unpacks_whole(data: st.DataObject) -> N
 def test_a_folder_that_is_not_there(packed: Path, tmp_path: Path) -> None:
     with pytest.raises(FileProblem):
         unpack(packed, tmp_path / "no")
+
+
+def test_an_archive_is_as_private_as_the_user_has_files(packed: Path, tmp_path: Path) -> None:
+    before = os.umask(0o077)
+    try:
+        pack(tmp_path / "a.zip", read_show(demo_path(EVENING)), demo_path(EVENING).parent)
+        unpacked = unpack(tmp_path / "a.zip", tmp_path)
+    finally:
+        os.umask(before)
+    for path in (tmp_path / "a.zip", unpacked, unpacked.parent):
+        assert stat.S_IMODE(path.stat().st_mode) & 0o077 == 0

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from kymaphon.core.air.run import NOTE_WORDS
+from kymaphon.core.air.run import NOTE_WORDS, run_of
 from kymaphon.core.model.show import Show
 
 LOOK_BACK_S = 15.0
@@ -50,8 +50,6 @@ class Cue:
 
 def recording_begins(show: Show) -> datetime | None:
     """When the recording is taken to begin where nobody says: as the show did."""
-    from kymaphon.core.air.run import run_of
-
     return run_of(show.log).started or show.air_at
 
 

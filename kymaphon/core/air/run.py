@@ -145,16 +145,24 @@ def go(show: Show, state: RunState, now: datetime) -> LogEntry | None:
     return _entry(show, now, action, following, following.open, (row.party for row in following.plays), text)
 
 
-def _over_words(show: Show, state: RunState, now: datetime) -> str:
-    """How the segment that ends ran against its plan."""
+def over_s(show: Show, state: RunState, now: datetime) -> tuple[Segment, float] | None:
+    """The segment that is on, and by how many seconds it is over its plan; what it was held does not count. None without a plan."""
     place = place_of(show, state)
     if place < 0:
-        return ""
+        return None
     last = show.rundown[place]
     planned, began = planned_s(last), state.began.get(last.id)
     if planned is None or began is None:
+        return None
+    return last, (now - began).total_seconds() - state.progress(now).held_s - planned
+
+
+def _over_words(show: Show, state: RunState, now: datetime) -> str:
+    """How the segment that ends ran against its plan."""
+    found = over_s(show, state, now)
+    if found is None:
         return ""
-    off = (now - began).total_seconds() - state.progress(now).held_s - planned
+    last, off = found
     return f"; {last.name} ran {span_words(off, sign=True)}" if abs(off) >= 1 else f"; {last.name} ran as planned"
 
 

@@ -14,7 +14,6 @@ from statistics import median
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import data_table
-from kymaphon.core.levels.lineup.expected import Expected, figure_on
 from kymaphon.core.levels.lineup.run import RunStep, last_readings
 
 MOST_KEPT = 20_000
@@ -155,11 +154,6 @@ def _figure(step: RunStep, off: float, base: float | None) -> Derived:
         return Derived("above the mark", off, "dB", terms=(now,))
     then = Derived("above the mark after line-up", base, "dB", source="log: line-up")
     return Derived("change since line-up", off - base, "dB", "now \u2212 then", (now, then))
-
-
-def shown_words(expected: Expected, off_db: float) -> str:
-    """A reading so far above the mark, as the meter of the point shows it."""
-    return figure_on(expected.shows.value + off_db * expected.meter.per_db, expected.unit)
 
 
 def trends_of(

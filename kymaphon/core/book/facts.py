@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from kymaphon.core.air.run import run_of
+from kymaphon.core.air.run import RunState, after, over_s, run_of
 from kymaphon.core.book.robust import Middle, middle, sure_words
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.levels.lineup.run import RunStep, last_readings, steps_of
@@ -15,7 +15,6 @@ from kymaphon.core.model.edits import Edit, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import LogEntry, Party, Show
 from kymaphon.core.model.take_figures import measured_ambient
-from kymaphon.core.rundown.timing import planned_s
 from kymaphon.core.wiring.linked_controls import turned_together
 
 MOST_TIMES = 12
@@ -144,17 +143,19 @@ def battery_hours(log: Iterable[LogEntry], analysis: Computed) -> Iterator[tuple
 
 
 def ran_over(show: Show) -> Iterator[tuple[str, float]]:
-    """(segment, seconds over its plan) of each that was on in the last run, from one Go to the next."""
-    rows = [row for row in show.log if row.air is not None]
-    starts = [n for n, row in enumerate(rows) if row.air is not None and row.air.action == "start"]
-    names = {row.id: row for row in show.rundown}
-    run = rows[starts[-1] :] if starts else []
-    steps = [row for row in run if row.air is not None and row.air.action in ("start", "go", "back", "end")]
-    for one, other in zip(steps, steps[1:], strict=False):
-        segment = names.get(one.air.segment or "") if one.air is not None else None
-        planned = planned_s(segment) if segment is not None else None
-        if segment is not None and planned is not None:
-            yield segment.name, (other.at - one.at).total_seconds() - planned
+    """(segment, seconds over its plan) of each that was on in the last run, from one Go to the next, as the log says it then."""
+    state = RunState()
+    found: list[tuple[str, float]] = []
+    for row in show.log:
+        if row.air is None:
+            continue
+        if row.air.action == "start":
+            found = []
+        elif row.air.action in ("go", "back", "end"):
+            over = over_s(show, state, row.at)
+            found += [(over[0].name, over[1])] if over is not None else []
+        state = after(state, row.at, row.air)
+    yield from found
 
 
 @dataclass(frozen=True, slots=True)

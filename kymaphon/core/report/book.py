@@ -6,14 +6,13 @@ from collections.abc import Sequence
 from typing import Any
 
 from kymaphon.core.book.entries import SORT_WORDS, names_of, setting_of
-from kymaphon.core.book.facts import UNITS, WHAT_WORDS, Proposal, ran_over
+from kymaphon.core.book.facts import UNITS, WHAT_WORDS, Proposal
 from kymaphon.core.book.review import Review, moment_words
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
-from kymaphon.core.model.clock import by_the_clock, span_words, zone_of
+from kymaphon.core.model.clock import by_the_clock, zone_of
 from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table
-from kymaphon.core.rundown.timing import planned_s
 
 MOST_LINES = 14
 
@@ -173,12 +172,3 @@ def proposal_json(row: Proposal) -> dict[str, Any]:
         "words": row.words,
         "edits": [edit.to_json() for edit in row.edits],
     }
-
-
-def run_rows(show: Show) -> list[tuple[str, str, str]]:
-    """(segment, planned, ran) of the last run, as the log tells."""
-    planned = {row.name: planned_s(row) or 0.0 for row in show.rundown}
-    return [
-        (name, span_words(planned.get(name, 0.0)), span_words(planned.get(name, 0.0) + over))
-        for name, over in ran_over(show)
-    ]

@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
+from kymaphon.core.air.run import RunState, go, hold, run_of
 from kymaphon.core.analysis.analyse import analyse, figures_of
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.book.entries import LogIndex, Wanted, moved, names_of, setting_of, stands
@@ -291,6 +292,18 @@ class TestMemory:
         assert rows["Interview with the boatbuilder"] == 7.0
         assert len(rows) == 11
         assert list(ran_over(Show())) == []
+
+    def test_what_was_held_is_not_run_over(self) -> None:
+        """The log says of the same segment that it ran as planned."""
+        show = Show.model_validate({"rundown": [{"id": "a", "name": "A", "length_s": 60}, {"id": "b", "name": "B"}]})
+        state, clock = RunState(), datetime(2026, 8, 14, 18, 0, tzinfo=UTC)
+        for wait, step in ((0, go), (20, hold), (45, hold), (40, go)):
+            clock += timedelta(seconds=wait)
+            entry = step(show, state, clock)
+            assert entry is not None
+            show, state = show.model_copy(update={"log": (*show.log, entry)}), run_of((*show.log, entry))
+        assert show.log[-1].text == "On: B; A ran as planned"
+        assert list(ran_over(show)) == [("A", 0.0)]
 
     def test_battery_hours_from_one_to_the_next(self, show: Show) -> None:
         from kymaphon.core.book.facts import battery_hours
