@@ -10,28 +10,16 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from kymaphon.app.document import Document
 from kymaphon.app.worker import Worker
 from kymaphon.core.air.run import run_of
-from kymaphon.core.book.entries import moved, names_of
+from kymaphon.core.book.entries import moved
 from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.files.errors import FileProblem
 
 if TYPE_CHECKING:
-    from kymaphon.core.analysis.report import Report
     from kymaphon.files.memory import Memory
 
 
 REST_MS = 800
 """So long a knob rests before its change on air is logged."""
-
-
-def remember(memory: Memory, report: Report, path: str, now: datetime) -> None:
-    """Puts a show into the memory. Raises FileProblem."""
-    from kymaphon.core.book.facts import facts_of, show_key
-
-    show = report.show
-    names = names_of(show)
-    key, at = show_key(show, now)
-    rows = [(row, names.of(row)) for row in show.log]
-    memory.remember(key, show.title, at, path, now, rows, facts_of(report, now))
 
 
 class BookKeeper(QObject):
@@ -116,11 +104,11 @@ class BookKeeper(QObject):
         path, now = str(self.document.path or ""), self.now()
 
         def work() -> str:
-            from kymaphon.files.memory import Memory
+            from kymaphon.files.memory import Memory, remember_show
 
             try:
                 # Where it lies is looked up each time: the folder may be there by now.
-                remember(self.memory or Memory(), report, path, now)
+                remember_show(self.memory or Memory(), report, path, now)
             except FileProblem as problem:
                 return str(problem)
             return ""

@@ -188,21 +188,10 @@ def _memory(options: argparse.Namespace, report: Report) -> int:
 
 
 def _remember(options: argparse.Namespace, report: Report) -> int:
-    from kymaphon.core.book.entries import names_of
-    from kymaphon.core.book.facts import facts_of, show_key
-    from kymaphon.files.memory import Memory
+    from kymaphon.files.memory import Memory, remember_show
 
-    now = datetime.now(UTC)
-    names = names_of(report.show)
-    key, at = show_key(report.show, now)
-    facts = facts_of(report, now)
-    log = [(row, names.of(row)) for row in report.show.log]
-    Memory().remember(key, report.show.title, at, str(Path(options.show).resolve()), now, log, facts)
-    return _said(
-        options,
-        {"facts": len(facts), "log": len(log)},
-        f"Remembered: {len(facts)} figures, {len(log)} rows of the log.",
-    )
+    facts, rows = remember_show(Memory(), report, str(Path(options.show).resolve()), datetime.now(UTC))
+    return _said(options, {"facts": facts, "log": rows}, f"Remembered: {facts} figures, {rows} rows of the log.")
 
 
 def _forget(options: argparse.Namespace, _report: Report) -> int:

@@ -15,7 +15,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from kymaphon.core.book.facts import Fact
+from kymaphon.core.book.entries import names_of
+from kymaphon.core.book.facts import Fact, facts_of, show_key
+from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.show import LogEntry
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.locked import locked
@@ -229,10 +231,12 @@ class Memory:
         self._shrink()
 
     def throw_show_away(self, show: str) -> None:
-        """Everything of a show."""
+        """Everything of a show. Raises KeyError when there is none."""
         with self._writing() as base:
             for table, column in (("facts", "show"), ("entries", "show"), ("shows", "id")):
-                base.execute(f"DELETE FROM {table} WHERE {column} = ?", (show,))
+                done = base.execute(f"DELETE FROM {table} WHERE {column} = ?", (show,))
+            if not done.rowcount:
+                raise KeyError(show)
         self._shrink()
 
     def forget(self, name: str) -> tuple[int, int]:
@@ -276,6 +280,16 @@ class Memory:
                     raise FileProblem(self.path, f"cannot be set aside: {error.strerror}") from error
                 return target
         raise FileProblem(self.path, "cannot be set aside: too many lie beside it")
+
+
+def remember_show(memory: Memory, analysis: Computed, path: str, now: datetime) -> tuple[int, int]:
+    """Puts a show into the memory as it stands: how many figures, and how many rows its log has. Raises FileProblem."""
+    show = analysis.show
+    names = names_of(show)
+    key, at = show_key(show, now)
+    facts = facts_of(analysis, now)
+    memory.remember(key, show.title, at, path, now, [(row, names.of(row)) for row in show.log], facts)
+    return len(facts), len(show.log)
 
 
 def _time(text: str | None) -> datetime | None:

@@ -13,14 +13,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app.bookkeeping import remember
 from kymaphon.app.window import Window
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.model.edits import AttachTake, SetValue
 from kymaphon.core.model.show import LogEntry, Show, Take
 from kymaphon.core.rundown.carry import next_week
-from kymaphon.files.memory import Memory
+from kymaphon.files.memory import Memory, remember_show
 from kymaphon.files.show_file import read_show, write_show
 from tests.app.conftest import LONGEST_S, fill, settle, why_words, window_on, with_form
 from tests.core.book.evenings import TAM, ran
@@ -44,7 +43,7 @@ def window(
     qtbot: QtBot, third: Show, reports: tuple[Report, ...], monkeypatch: pytest.MonkeyPatch, spared: None
 ) -> Iterator[Window]:
     for report in reports:
-        remember(Memory(), report, "", NOW)
+        remember_show(Memory(), report, "", NOW)
     with window_on(third, reports[2], "Book", monkeypatch) as row:
         yield row
 
@@ -157,6 +156,29 @@ class TestMemory:
         ready(window)
         assert known not in {row.id for row in Memory().facts()}
 
+    def test_all_are_put_in_but_for_what_lies_outside(self, window: Window, third: Show) -> None:
+        """What lies outside is looked at first: one key does not take it over with the rest."""
+        later, _ = next_week(SetValue(TAM, 60.0).apply(third))
+        window.document.replace(later, None)
+        page = view(window, "memory")
+        (tam,) = (row for row in page.rows if row.fact.name == "Tam" and row.fact.what == "gain")
+        assert tam.outside
+        page.act("put-all")
+        assert window.document.show.device("desk").settings["in2"].gain_db == 60.0
+        window.document.apply((SetValue(TAM, 42.0),), "within")
+        page = view(window, "memory")
+        page.act("put-all")
+        assert window.document.show.device("desk").settings["in2"].gain_db == 38.0
+
+    def test_a_show_is_thrown_away(self, window: Window) -> None:
+        page = view(window, "memory")
+        shows = Memory().shows()
+        with_form(lambda: page.act("drop-show"), lambda form: fill(form, show=shows[0].id))
+        ready(window)
+        assert [row.id for row in Memory().shows()] == [row.id for row in shows[1:]]
+        assert len(Memory().facts()) == sum(row.facts for row in shows[1:])
+        assert "Out of the memory: Lantern Quay" in window.status.text()
+
     def test_somebody_is_forgotten(self, window: Window) -> None:
         page = view(window, "memory")
         with_form(lambda: page.act("forget"), lambda form: fill(form, name="Tam"))
@@ -262,6 +284,7 @@ class TestShows:
         monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: (str(tmp_path / "evening.zip"), ""))
         monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_args: str(tmp_path))
         window.book.file_act("unpack")
+        ready(window)
         settle(window)
         assert window.document.path == tmp_path / "evening" / "show.json"
         assert window.document.show.title == "Lantern Quay"
@@ -271,4 +294,5 @@ class TestShows:
         monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: (str(tmp_path / "x.zip"), ""))
         monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_args: str(tmp_path))
         window.book.file_act("unpack")
+        ready(window)
         assert "is no archive" in window.status.text()

@@ -185,23 +185,26 @@ class Proposal:
 def proposals(analysis: Computed, facts: Sequence[Fact]) -> tuple[Proposal, ...]:
     """What remembered facts propose for a show: those whose name, and what they depend on, are in it; this show's own do not count."""
     show = analysis.show
-    groups: dict[tuple[str, str, str, str], list[Fact]] = {}
     own = (show.title, run_of(show.log).started or show.air_at)
-    for row in facts:
-        if (row.show, row.at) != own:
-            groups.setdefault(row.key, []).append(row)
-    found = (_proposed(analysis, rows) for rows in groups.values())
+    found = (_proposed(analysis, *row) for row in over_shows(row for row in facts if (row.show, row.at) != own))
     return tuple(row for row in found if row is not None)
 
 
-def _proposed(analysis: Computed, rows: list[Fact]) -> Proposal | None:
-    rows = sorted(rows, key=lambda row: row.at, reverse=True)[:MOST_TIMES]
+def over_shows(facts: Iterable[Fact]) -> list[tuple[list[Fact], Middle]]:
+    """Facts that are of the same, the newest first and of so many shows as count, with their middle."""
+    groups: dict[tuple[str, str, str, str], list[Fact]] = {}
+    for row in facts:
+        groups.setdefault(row.key, []).append(row)
+    newest = (sorted(rows, key=lambda row: row.at, reverse=True)[:MOST_TIMES] for rows in groups.values())
+    return [(rows, middle([row.value for row in rows])) for rows in newest]
+
+
+def _proposed(analysis: Computed, rows: list[Fact], row: Middle) -> Proposal | None:
     fact = rows[0]
     found = _here(analysis, fact)
     if found is None:
         return None
     subject, now, edits = found
-    row = middle([one.value for one in rows])
     unit = UNITS.get(fact.what, "")
     outside = now is not None and row.outside(now, LEAST.get(fact.what, 0.0))
     value = figure_words(row.value, fact.what)

@@ -65,8 +65,13 @@ class MemoryPage(StagePage):
         inside.addWidget(self.table)
         buttons = (
             ("Put in  Space", "Into the show that is open; Ctrl+Z takes it back.", "put-in"),
-            ("Put all in", "Everything that differs and does not lie outside.", "put-all"),
+            (
+                "Put all in",
+                "Everything that was so more than once, differs today, and lies within what is usual.",
+                "put-all",
+            ),
             ("Remember now", "This show, as it is done whenever it is saved.", "remember"),
+            ("Throw a show away\u2026", "Its figures and its log, out of the memory.", "drop-show"),
             ("Forget somebody\u2026", "Everywhere in the memory.", "forget"),
         )
         inside.addLayout(button_row(buttons, self.act))
@@ -125,13 +130,13 @@ class MemoryPage(StagePage):
     def act(self, action: str) -> None:
         row = self.proposal
         if action == "put-all":
-            rows = [one for one in self.rows if one.edits and one.middle.count > 1]
+            rows = [one for one in self.rows if one.edits and one.middle.count > 1 and not one.outside]
             edits = tuple(edit for one in rows for edit in one.edits)
             if edits:
                 self.document.apply(edits, f"{len(rows)} figures from memory")
                 self.say.emit(f"{len(rows)} figures put in. Ctrl+Z takes them back; line up to be sure.")
             else:
-                self.say.emit("There is nothing that was so more than once and differs.")
+                self.say.emit("There is nothing that was so more than once, differs, and lies within what is usual.")
         elif action == "remember":
             keeper = getattr(self.window(), "keeper", None)
             if keeper is not None:
@@ -139,6 +144,8 @@ class MemoryPage(StagePage):
                 self.say.emit("Being remembered.")
         elif action == "forget":
             self._forget()
+        elif action == "drop-show":
+            self._drop_show()
         elif action == "aside":
             self.bench.change(
                 lambda memory: memory.set_aside(), lambda path: f"The memory that could not be read lies at {path} now."
@@ -176,6 +183,24 @@ class MemoryPage(StagePage):
             self,
             note="It stays as mended when that show is remembered again.",
         ).exec()
+
+    def _drop_show(self) -> None:
+        shows = self.bench.shows
+        if not shows:
+            self.say.emit(self.bench.problem or "No show is remembered yet.")
+            return
+        days = {row.id: f"{row.title}, {row.at:%d %b %Y}" if row.at is not None else row.title for row in shows}
+        options = tuple((row.id, f"{days[row.id]}: {row.facts} figures, {row.entries} rows") for row in shows)
+
+        def take(values: dict[str, object]) -> None:
+            show = str(values["show"])
+            self.bench.change(
+                lambda memory: memory.throw_show_away(show),
+                lambda _done: f"Out of the memory: {days[show]}. Its show file stays as it is.",
+            )
+
+        field = Field("show", "Show", "choice", shows[0].id, options)
+        Form("Throw a show away", (field,), take, self, note="Out of the memory; it cannot be taken back.").exec()
 
     def _forget(self) -> None:
         def take(values: dict[str, object]) -> None:

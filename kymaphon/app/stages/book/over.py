@@ -10,8 +10,8 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.cast_table import DASH, Row, RowTable
 from kymaphon.app.widgets.over_shows import OverShows, Series
 from kymaphon.app.widgets.why import WhyContent, label
-from kymaphon.core.book.facts import MOST_TIMES, UNITS, WHAT_WORDS, Fact, Proposal, figure_words
-from kymaphon.core.book.robust import Middle, middle, sure_words
+from kymaphon.core.book.facts import UNITS, WHAT_WORDS, Fact, Proposal, figure_words, over_shows
+from kymaphon.core.book.robust import Middle, sure_words
 from kymaphon.core.derive import Derived
 
 HEADINGS = ("Of", "What", "Usually", "Spread", "Times", "Today")
@@ -57,17 +57,8 @@ class OverPage(StagePage):
         self._follow()
 
     def _follow(self) -> None:
-        groups: dict[tuple[str, str, str, str], list[Fact]] = {}
-        for row in self.bench.facts:
-            groups.setdefault(row.key, []).append(row)
         here = {row.fact.key for row in self.bench.proposals}
-        ordered = sorted(
-            groups.items(), key=lambda item: (item[0] not in here, item[1][0].sort, item[0][1], item[0][2])
-        )
-        self.groups = []
-        for _, rows in ordered:
-            rows = sorted(rows, key=lambda row: row.at)[-MOST_TIMES:]
-            self.groups.append((rows, middle([row.value for row in rows])))
+        self.groups = sorted(over_shows(self.bench.facts), key=lambda row: (row[0][0].key not in here, row[0][0].key))
         chosen = max(self.table.currentIndex().row(), 0)
         self.table.set_rows(HEADINGS, HELP, tuple(self._row(*row) for row in self.groups))
         self.table.choose(min(chosen, len(self.groups) - 1))
@@ -84,7 +75,7 @@ class OverPage(StagePage):
         return next((row for row in self.bench.proposals if row.fact.key == fact.key), None)
 
     def _row(self, rows: list[Fact], found: Middle) -> Row:
-        fact, _unit = rows[-1], UNITS.get(rows[-1].what, "")
+        fact = rows[0]
         here = self._proposal(fact)
         now = figure_words(here.now, fact.what) if here is not None and here.now is not None else DASH
         of = f"{fact.name}, {fact.context}" if fact.context else fact.name
@@ -101,10 +92,10 @@ class OverPage(StagePage):
             self.why_changed.emit()
             return
         rows, found = self.groups[place]
-        here = self._proposal(rows[-1])
-        unit = UNITS.get(rows[-1].what, "")
-        points = tuple((f"{row.at:%d %b}", row.value) for row in rows)
-        words = f"{rows[-1].name}, {WHAT_WORDS[rows[-1].what]}: {sure_words(found, unit)}"
+        here = self._proposal(rows[0])
+        unit = UNITS.get(rows[0].what, "")
+        points = tuple((f"{row.at:%d %b}", row.value) for row in reversed(rows))
+        words = f"{rows[0].name}, {WHAT_WORDS[rows[0].what]}: {sure_words(found, unit)}"
         self.picture.show_series(
             Series(
                 unit, points, found.value, found.spread, here.now if here else None, bool(here and here.outside), words
@@ -117,10 +108,8 @@ class OverPage(StagePage):
         if not 0 <= place < len(self.groups):
             return WhyContent("Over shows", hint=self.bench.problem or "Nothing is remembered yet.")
         rows, found = self.groups[place]
-        fact, unit = rows[-1], UNITS.get(rows[-1].what, "")
-        terms = tuple(
-            Derived(f"{row.show}, {row.at:%d %b %Y}", row.value, unit, source="the memory") for row in reversed(rows)
-        )
+        fact, unit = rows[0], UNITS.get(rows[0].what, "")
+        terms = tuple(Derived(f"{row.show}, {row.at:%d %b %Y}", row.value, unit, source="the memory") for row in rows)
         lines = (
             Derived("middle", found.value, unit, f"median of {found.count}", terms),
             Derived(

@@ -117,7 +117,14 @@ class BookStage(PagedStage):
         self._packer.ask(work, None)
 
     def _packed(self, _about: object, told: object) -> None:
-        self.say.emit(str(told))
+        """What came of packing or unpacking: words, or where a show lies now that is to be opened."""
+        if isinstance(told, Path):
+            filing = getattr(self.window(), "filing", None)
+            if filing is not None and filing.may_leave():
+                filing.open(told)
+            self.say.emit(f"Unpacked: {told}.")
+        else:
+            self.say.emit(str(told))
 
     def _unpack(self) -> None:
         given, _ = QFileDialog.getOpenFileName(self, "Unpack an archive", "", "Archives (*.zip)")
@@ -126,12 +133,12 @@ class BookStage(PagedStage):
         into = QFileDialog.getExistingDirectory(self, "Into which folder")
         if not into:
             return
-        try:
-            path = unpack(given, into)
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            return
-        filing = getattr(self.window(), "filing", None)
-        if filing is not None and filing.may_leave():
-            filing.open(path)
-        self.say.emit(f"Unpacked: {path}.")
+        self.say.emit("Being unpacked\u2026")
+
+        def work() -> Path | str:
+            try:
+                return unpack(given, into)
+            except FileProblem as problem:
+                return str(problem)
+
+        self._packer.ask(work, None)

@@ -16,6 +16,7 @@ ACTS = (
     ("log", "incident", "Note an &incident\u2026", "Something that went wrong, in words, with the time."),
     ("log", "report", "Incident &report of this moment\u2026", "A page: what was set, open and heard then."),
     ("memory", "remember", "&Remember this show now", "As it is done by itself whenever it is saved."),
+    ("memory", "drop-show", "Throw a show &away\u2026", "Its figures and its log, out of the memory."),
     (
         "memory",
         "forget",
