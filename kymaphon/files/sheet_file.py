@@ -75,22 +75,7 @@ def parted(table: Table, letters: int) -> list[Table]:
     for n, heading in enumerate(table.headings):
         words = {word for text in (heading, *(row[n] for row in table.rows)) for word in text.split()}
         needs.append(max(map(len, words), default=1) + 2)
-    if sum(needs) <= letters or len(needs) < 3:
-        return [table]
-    parts: list[list[int]] = [[]]
-    room = letters - needs[0]
-    for n in range(1, len(needs)):
-        if parts[-1] and sum(needs[k] for k in parts[-1]) + needs[n] > room:
-            parts.append([])
-        parts[-1].append(n)
-    out = []
-    for number, columns in enumerate(parts, start=1):
-        picked = (0, *columns)
-        rows = tuple(tuple(row[k] for k in picked) for row in table.rows)
-        title = f"{table.title} ({number} of {len(parts)})"
-        note = table.note if number == len(parts) else ""
-        out.append(Table(title, tuple(table.headings[k] for k in picked), rows, note))
-    return out
+    return table.parted(needs, letters)
 
 
 def drawing_svg(drawing: Drawing) -> Svg:

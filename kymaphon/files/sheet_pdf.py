@@ -232,22 +232,7 @@ def _size(table: Table, width: float, size: float) -> float:
 
 def _parts(table: Table, width: float) -> list[Table]:
     """A table that is too wide even with small words, in parts that begin with its first column."""
-    needs = _needs(table, SMALLEST)
-    if sum(needs) <= width or len(needs) < 3:
-        return [table]
-    parts: list[list[int]] = [[]]
-    for n in range(1, len(needs)):
-        if parts[-1] and needs[0] + sum(needs[k] for k in parts[-1]) + needs[n] > width:
-            parts.append([])
-        parts[-1].append(n)
-    out = []
-    for number, columns in enumerate(parts, start=1):
-        picked = (0, *columns)
-        rows = tuple(tuple(row[k] for k in picked) for row in table.rows)
-        note = table.note if number == len(parts) else ""
-        title = f"{table.title} ({number} of {len(parts)})"
-        out.append(Table(title, tuple(table.headings[k] for k in picked), rows, note))
-    return out
+    return table.parted(_needs(table, SMALLEST), width)
 
 
 def _widths(table: Table, width: float, size: float) -> list[float]:

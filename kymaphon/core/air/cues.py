@@ -13,11 +13,8 @@ from datetime import datetime
 
 from kymaphon.core.air.run import NOTE_WORDS, run_of
 from kymaphon.core.model.show import Show
+from kymaphon.core.rundown.limits import limit
 
-LOOK_BACK_S = 15.0
-"""A spoilt line began before somebody noted it: so far back it is looked for at most."""
-CUE_S = 4.0
-"""So long a subtitle of a note stands."""
 DOES = {
     "retake": "cut",
     "noise": "check",
@@ -111,7 +108,7 @@ def webvtt(cues: Sequence[Cue]) -> str:
     """WebVTT (W3C): a cue for each note, four seconds or until what is meant is over."""
     rows = ["WEBVTT", ""]
     for n, row in enumerate(inside(cues), start=1):
-        until = row.until_s if row.until_s is not None and row.until_s > row.at_s else row.at_s + CUE_S
+        until = row.until_s if row.until_s is not None and row.until_s > row.at_s else row.at_s + limit("cue_s")
         text = _plain(cue_words(row)).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
         rows += [f"{n}", f"{timecode(row.at_s)} --> {timecode(until)}", text, ""]
     return "\n".join(rows)
@@ -135,7 +132,9 @@ def edit_list(cues: Sequence[Cue]) -> str:
     """
     rows = []
     for n, row in enumerate((row for row in inside(cues) if row.kind != "segment"), start=1):
-        start = max(0.0, row.at_s - LOOK_BACK_S) if row.kind in ("retake", "noise", "clip", "fader") else row.at_s
+        start = (
+            max(0.0, row.at_s - limit("look_back_s")) if row.kind in ("retake", "noise", "clip", "fader") else row.at_s
+        )
         until = row.until_s if row.until_s is not None else row.at_s
         does = DOES[row.kind]
         rows.append(

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 from kymaphon.core.air.run import RunState, next_of, place_of
-from kymaphon.core.air.trends import Trend, limit
+from kymaphon.core.air.trends import Trend
 from kymaphon.core.computing.computed import Computed, reading
 from kymaphon.core.figures import data_table
 from kymaphon.core.graph.routing import comes_through
@@ -20,6 +20,7 @@ from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.prove.proven import PairProof, proofs
 from kymaphon.core.rundown.channels import channels_of
+from kymaphon.core.rundown.limits import limit
 from kymaphon.core.rundown.states import microphones_open
 from kymaphon.core.wiring.controls import reaches, runs_on
 

@@ -13,17 +13,12 @@ from statistics import median
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.figures import data_table
 from kymaphon.core.levels.lineup.run import RunStep, last_readings
+from kymaphon.core.rundown.limits import limit
 
 MOST_KEPT = 20_000
 READING_S = 4.0
 """So many seconds are read at a time."""
-
-
-def limit(name: str) -> float:
-    """A limit of Air, by its name in data/air.json."""
-    return float(data_table("air")["limits"][name]["value"])
 
 
 @dataclass

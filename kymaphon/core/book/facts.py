@@ -15,10 +15,9 @@ from kymaphon.core.model.edits import Edit, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import LogEntry, Party, Show
 from kymaphon.core.model.take_figures import measured_ambient
+from kymaphon.core.rundown.limits import limit
 from kymaphon.core.wiring.linked_controls import turned_together
 
-MOST_TIMES = 12
-"""So many shows back count: what was three years ago is another voice in another room."""
 UNITS = {
     "gain": "dB",
     "level": "dB SPL",
@@ -28,8 +27,6 @@ UNITS = {
     "battery": "h",
     "over": "s",
 }
-LEAST = {"gain": 3.0, "level": 3.0, "distance": 0.05, "noise": 4.0, "knob": 3.0, "battery": 1.0, "over": 10.0}
-"""Off by less is within what is usual, however alike the shows were (assumed)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,7 +192,9 @@ def over_shows(facts: Iterable[Fact]) -> list[tuple[list[Fact], Middle]]:
     groups: dict[tuple[str, str, str, str], list[Fact]] = {}
     for row in facts:
         groups.setdefault(row.key, []).append(row)
-    newest = (sorted(rows, key=lambda row: row.at, reverse=True)[:MOST_TIMES] for rows in groups.values())
+    newest = (
+        sorted(rows, key=lambda row: row.at, reverse=True)[: round(limit("book_shows"))] for rows in groups.values()
+    )
     return [(rows, middle([row.value for row in rows])) for rows in newest]
 
 
@@ -206,7 +205,7 @@ def _proposed(analysis: Computed, rows: list[Fact], row: Middle) -> Proposal | N
         return None
     subject, now, edits = found
     unit = UNITS.get(fact.what, "")
-    outside = now is not None and row.outside(now, LEAST.get(fact.what, 0.0))
+    outside = now is not None and row.outside(now, limit(f"least_{fact.what}"))
     value = figure_words(row.value, fact.what)
     words = f"{fact.name}, {WHAT_WORDS[fact.what]}: {value}; {sure_words(row, unit)}"
     if outside and now is not None:

@@ -16,10 +16,8 @@ from kymaphon.core.model.clock import span_words
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.references import settings_problems
 from kymaphon.core.model.show import LogEntry, Setting, Show
+from kymaphon.core.rundown.limits import limit
 from kymaphon.core.rundown.states import state_of
-
-AROUND = timedelta(minutes=2)
-"""What was logged so long before and after belongs to a moment."""
 
 
 @dataclass(frozen=True)
@@ -87,7 +85,7 @@ def review(analysis: Computed, at: datetime, log: Sequence[LogEntry] | None = No
         differs,
         _heard(analysis, then, on & there) if state.on_air else (),
         tuple(missing),
-        tuple(row for row in rows if abs(row.at - at) <= AROUND),
+        tuple(row for row in rows if abs(row.at - at) <= timedelta(seconds=limit("around_s"))),
         lined_up,
     )
 

@@ -9,12 +9,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
+from kymaphon.core.rundown.limits import limit
+
 NORMAL = 1.482602218505602
 """Median absolute deviation of a normal distribution, in standard deviations, upside down."""
 MEDIAN_ERROR = 1.2533141373155001
 """Standard error of a median of normal values against that of their mean: sqrt(pi / 2)."""
-OUTSIDE = 3.0
-"""So many standard deviations of a next value off the middle are outside."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +39,7 @@ class Middle:
         """Whether another value lies outside what these let expect, by more than `least` in any case."""
         if self.count < 3:
             return False
-        room = OUTSIDE * math.hypot(self.spread, self.error)
+        room = limit("outside_sd") * math.hypot(self.spread, self.error)
         return abs(value - self.value) > max(room, least)
 
 

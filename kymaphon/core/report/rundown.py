@@ -15,6 +15,7 @@ from kymaphon.core.model.rundown import Play, Segment, Topic
 from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
 from kymaphon.core.rundown.catch_up import Advice, catch_up, fill
 from kymaphon.core.rundown.channels import channels_of
+from kymaphon.core.rundown.limits import limit
 from kymaphon.core.rundown.states import Change, heard_in, moves_between, state_of
 from kymaphon.core.rundown.timing import Timeline, planned_s, timeline
 
@@ -63,14 +64,14 @@ def timing_words(analysis: Computed, line: Timeline) -> str:
     text = f"{len(line.rows)} segments, {span_words(line.length_s)}"
     if line.ends is not None:
         text += f", over at {by_the_clock(show, line.ends)}"
-    missed = next((row for row in line.hard if row.off_s > 0.5), None)
+    missed = next((row for row in line.hard if row.missed), None)
     if missed is not None:
         advice = catch_up(line, missed)
         name = line.of(missed.segment).segment.name
         text += f"; {span_words(missed.off_s)} over at {name} ({by_the_clock(show, missed.at)})"
         text += f". {advice_words(advice)}"
         return text
-    under = next((row for row in reversed(line.hard) if row.off_s < -0.5), None)
+    under = next((row for row in reversed(line.hard) if row.early), None)
     if under is not None:
         text += f"; {span_words(-under.off_s)} under at {line.of(under.segment).segment.name}"
         filling = fill(line, under)
@@ -81,22 +82,18 @@ def timing_words(analysis: Computed, line: Timeline) -> str:
     return f"{text}."
 
 
-OTHER_DAY_S = 43_200.0
-"""No cut or fill mends half a day: the times are those of another day."""
-
-
 def running_words(line: Timeline) -> str:
     """How the hard times will be met as it runs now, and what helps; empty without any. Of a show that runs on another day than its own
     (a rehearsal, last week's file) it says that alone.
     """
-    apart = next((row for row in line.hard if abs(row.off_s) > OTHER_DAY_S), None)
+    apart = next((row for row in line.hard if abs(row.off_s) > limit("other_day_h") * 3600), None)
     if apart is not None:
         way = "before" if apart.off_s > 0 else "after"
         return (
             f"The hard time of {line.of(apart.segment).segment.name} lies {days_words(apart.off_s)} {way} this run: "
             "the rundown's times are of another day. For a run today set when the show is on air: On air at\u2026, on Rundown."
         )
-    late = next((row for row in line.hard if row.off_s > 0.5 and line.rows[row.place].state != "done"), None)
+    late = next((row for row in line.hard if row.missed and line.rows[row.place].state != "done"), None)
     if late is not None:
         name = line.of(late.segment).segment.name
         verb = "ends" if late.sort == "out" else "begins"

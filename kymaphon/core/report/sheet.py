@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -82,6 +82,28 @@ class Table:
     headings: tuple[str, ...]
     rows: tuple[tuple[str, ...], ...]
     note: str = ""
+
+    def parted(self, needs: Sequence[float], width: float) -> list[Table]:
+        """Itself where its columns stand beside each other; else in parts that each begin with its first column, so that no word is broken.
+
+        Args:
+            needs: so wide each column has to be at the least; `width`: what there is.
+        """
+        if sum(needs) <= width or len(needs) < 3:
+            return [self]
+        parts: list[list[int]] = [[]]
+        for n in range(1, len(needs)):
+            if parts[-1] and needs[0] + sum(needs[k] for k in parts[-1]) + needs[n] > width:
+                parts.append([])
+            parts[-1].append(n)
+        out = []
+        for number, columns in enumerate(parts, start=1):
+            picked = (0, *columns)
+            rows = tuple(tuple(row[k] for k in picked) for row in self.rows)
+            title = f"{self.title} ({number} of {len(parts)})"
+            note = self.note if number == len(parts) else ""
+            out.append(Table(title, tuple(self.headings[k] for k in picked), rows, note))
+        return out
 
 
 @dataclass(frozen=True, slots=True)

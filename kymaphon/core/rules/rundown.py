@@ -19,7 +19,6 @@ from kymaphon.core.rundown.states import talkers_in
 from kymaphon.core.rundown.timing import HardTime, Timeline, planned_s, timeline
 
 ENDS = ("audience", "recorder")
-TOLERANCE_S = 0.5
 
 
 @rule("segment-player-under-mic", "segment-runs-on", stage="Air", reads=("programme", "layout", "switches"))
@@ -214,7 +213,7 @@ def hard_times(analysis: Computed) -> Iterator[Finding]:
     """Hard times that the rundown as planned runs over, with the fewest cuts that meet them; and time to fill before them."""
     line = timeline(analysis.show)
     for hard in line.hard:
-        if hard.off_s > TOLERANCE_S:
+        if hard.missed:
             yield _missed(analysis, line, hard)
             return  # what follows it follows from it
     for hard in line.hard:
@@ -225,7 +224,7 @@ def hard_times(analysis: Computed) -> Iterator[Finding]:
         name = line.of(hard.segment).segment.name
         yield Finding(
             "hard-time-early",
-            "fix" if filling.left_s > TOLERANCE_S else "note",
+            "fix" if filling.left else "note",
             "Air",
             (hard.segment,),
             f"{span_words(-hard.off_s)} to fill before {name}",

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import UTC, datetime, timedelta, tzinfo
 
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.show import Show
+from kymaphon.core.rundown.limits import limit
 
 
 def moved_by(show: Show, by: timedelta, zone: tzinfo | None = None) -> Show:
@@ -22,6 +24,12 @@ def moved_by(show: Show, by: timedelta, zone: tzinfo | None = None) -> Show:
         later = at.astimezone(UTC) + by
         return later.astimezone(zone if zone is not None else at.tzinfo)
 
+    log = tuple(row.model_copy(update={"at": moved(row.at)}) for row in show.log)
+    return _planned_at(show, moved).model_copy(update={"log": log})
+
+
+def _planned_at(show: Show, moved: Callable[[datetime | None], datetime | None]) -> Show:
+    """A show with every time that is planned at another."""
     return show.model_copy(
         update={
             "air_at": moved(show.air_at),
@@ -30,7 +38,6 @@ def moved_by(show: Show, by: timedelta, zone: tzinfo | None = None) -> Show:
                 row.model_copy(update={"starts_at": moved(row.starts_at), "ends_by": moved(row.ends_by)})
                 for row in show.rundown
             ),
-            "log": tuple(row.model_copy(update={"at": moved(row.at)}) for row in show.log),
         }
     )
 
@@ -46,14 +53,8 @@ def next_week(show: Show, weeks: int = 1) -> tuple[Show, tuple[str, ...]]:
     def moved(at: datetime | None) -> datetime | None:
         return later_by_clock(at, timedelta(weeks=weeks), zone) if at is not None else None
 
-    begun = show.model_copy(
+    begun = _planned_at(show, moved).model_copy(
         update={
-            "air_at": moved(show.air_at),
-            "crew": tuple(row.with_(from_at=moved(row.from_at), until_at=moved(row.until_at)) for row in show.crew),
-            "rundown": tuple(
-                row.model_copy(update={"starts_at": moved(row.starts_at), "ends_by": moved(row.ends_by)})
-                for row in show.rundown
-            ),
             "tasks": tuple(row.with_(done=False, started_at=None, done_at=None) for row in show.tasks),
             "lines": tuple(row.with_(result="untested", received_dbu=None) for row in show.lines),
             "log": (),
@@ -62,16 +63,12 @@ def next_week(show: Show, weeks: int = 1) -> tuple[Show, tuple[str, ...]]:
     return begun, tuple(_again(show))
 
 
-SAME_EVENING = timedelta(hours=6)
-"""A show that begins so much later or earlier is the same one, over midnight too."""
-
-
 def air_moved(show: Show, air_at: datetime | None) -> tuple[Edit, ...]:
     """What puts a show on air at another time. On another day its hard times and its crew's times go along, as far from air by the clock
     as they were. On the same evening they stay: the network joins when it joins, however late the show begins.
     """
     edits: list[Edit] = [SetField("", None, "air_at", air_at)]
-    if air_at is None or show.air_at is None or abs(air_at - show.air_at) < SAME_EVENING:
+    if air_at is None or show.air_at is None or abs(air_at - show.air_at) < timedelta(hours=limit("same_evening_h")):
         return tuple(edits)
     zone = zone_of(show)
     by = air_at.replace(tzinfo=None) - show.air_at.astimezone(zone).replace(tzinfo=None)

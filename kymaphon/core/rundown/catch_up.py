@@ -10,7 +10,7 @@ from typing import Literal
 
 from kymaphon.core.model.clock import span_words
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField
-from kymaphon.core.rundown.timing import HardTime, Timed, Timeline, planned_s
+from kymaphon.core.rundown.timing import TOLERANCE_S, HardTime, Timed, Timeline, planned_s
 
 MOST_TRIED = 50_000
 """So many combinations are looked at in full; beyond, the longest ones are taken."""
@@ -79,12 +79,8 @@ def edits_of(line: Timeline, advice: Advice) -> tuple[Edit, ...]:
 
 
 def cuts_before(line: Timeline, hard: HardTime) -> tuple[tuple[Cut, ...], ...]:
-    """What can still be cut towards a hard time, by segment; of one segment only one can be taken. What is saved before a hard start
-    is waited for there: it helps nothing after it.
-    """
-    starts = (n for n, row in enumerate(line.rows[: hard.place + 1]) if row.segment.starts_at is not None)
-    first = max(starts, default=0)
-    groups = (tuple(_cuts_of(row)) for row in line.rows[first : hard.place + 1] if row.state != "done")
+    """What can still be cut towards a hard time, by segment; of one segment only one can be taken."""
+    groups = (tuple(_cuts_of(row)) for row in line.towards(hard))
     return tuple(group for group in groups if group)
 
 
@@ -112,8 +108,8 @@ def catch_up(line: Timeline, hard: HardTime | None = None) -> tuple[Advice, ...]
     Args:
         hard: which; None for the next one that is over.
     """
-    found = hard or next((row for row in line.hard if row.off_s > 0.5 and _ahead(line, row)), None)
-    if found is None or found.off_s <= 0.5:
+    found = hard or next((row for row in line.hard if row.missed and _ahead(line, row)), None)
+    if found is None or not found.missed:
         return ()
     groups = cuts_before(line, found)
     need = found.off_s
@@ -170,9 +166,14 @@ class Fill:
     left_s: float
 
     @property
+    def left(self) -> bool:
+        """Whether stretching is not enough."""
+        return self.left_s > TOLERANCE_S
+
+    @property
     def words(self) -> str:
         rows = " and ".join(f"stretch {name} by {span_words(by)}" for name, by in self.stretches)
-        if self.left_s < 0.5:
+        if not self.left:
             return rows
         rest = f"{span_words(self.left_s)} stay to be filled"
         return f"{rows}; {rest}" if rows else rest
@@ -181,20 +182,17 @@ class Fill:
 def fill(line: Timeline, hard: HardTime) -> Fill | None:
     """What fills the time before a hard time that comes too late; None where nothing is under."""
     need = -hard.off_s
-    if need <= 0.5:
+    if not hard.early:
         return None
     options = []
-    first = max(
-        (n for n, row in enumerate(line.rows[: hard.place + 1]) if row.segment.starts_at is not None), default=0
-    )
-    for row in line.rows[first : hard.place + 1]:
+    for row in line.towards(hard):
         planned, longest = planned_s(row.segment), row.segment.longest_s
-        if row.state != "done" and planned is not None and longest is not None and longest - planned >= 1:
+        if planned is not None and longest is not None and longest - planned >= 1:
             options.append((row.segment.name, longest - planned))
     taken = []
     for name, most in sorted(options, key=lambda row: -row[1]):
         by = min(most, need)
-        if by > 0.5:
+        if by > TOLERANCE_S:
             taken.append((name, by))
             need -= by
     return Fill(hard, tuple(taken), max(need, 0.0))

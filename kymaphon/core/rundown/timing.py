@@ -16,6 +16,8 @@ from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Show
 
 State = Literal["done", "on", "to come"]
+TOLERANCE_S = 0.5
+"""Rundowns are written and told in whole seconds: less than half of one is none."""
 
 
 def planned_s(segment: Segment) -> float | None:
@@ -103,6 +105,16 @@ class HardTime:
     off_s: float
     place: int
 
+    @property
+    def missed(self) -> bool:
+        """Over by what a rundown in whole seconds tells."""
+        return self.off_s > TOLERANCE_S
+
+    @property
+    def early(self) -> bool:
+        """Under by as much."""
+        return self.off_s < -TOLERANCE_S
+
 
 @dataclass(frozen=True)
 class Timeline:
@@ -128,6 +140,13 @@ class Timeline:
         """The next hard time that is not past: of a segment on or to come."""
         first = next((n for n, row in enumerate(self.rows) if row.state != "done"), len(self.rows))
         return next((row for row in self.hard if row.place >= first), None)
+
+    def towards(self, hard: HardTime) -> tuple[Timed, ...]:
+        """The segments that count towards a hard time and are not over: those since the last hard start before it, since what is saved or
+        stretched before that is waited for there.
+        """
+        starts = (n for n, row in enumerate(self.rows[: hard.place + 1]) if row.segment.starts_at is not None)
+        return tuple(row for row in self.rows[max(starts, default=0) : hard.place + 1] if row.state != "done")
 
     def of(self, segment: str) -> Timed:
         """Raises KeyError for an unknown segment."""

@@ -24,9 +24,7 @@ def draw_along(bar: RundownBar, show: Show, line: Timeline, words: str, now: dat
         blocks.append(Block(row.segment.id, row.segment.name, at, at + row.length_s, row.state))
         at += row.length_s
     hard = tuple(
-        HardLine(
-            since(row.at), f"{'out' if row.sort == 'out' else 'hard'} {by_the_clock(show, row.at)}", row.off_s > 0.5
-        )
+        HardLine(since(row.at), f"{'out' if row.sort == 'out' else 'hard'} {by_the_clock(show, row.at)}", row.missed)
         for row in line.hard
         if first is not None
     )
