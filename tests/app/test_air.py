@@ -8,9 +8,11 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import pytest
+import soundfile
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox, QPlainTextEdit
 from pytestqt.qtbot import QtBot
 
 import kymaphon.app.stages.air.bench as bench_module
@@ -21,6 +23,7 @@ from kymaphon.app.window import Window
 from kymaphon.core.air.run import run_of
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.edits import SetField
 from kymaphon.core.model.show import LogEntry, Show
 from kymaphon.files.demo import EVENING, demo_path
 from kymaphon.files.errors import FileProblem
@@ -557,6 +560,23 @@ class TestRundown:
         assert "Soon is no time of day" in told[3]
         assert "needs a name" in told[4]
 
+    def test_a_form_changes_nothing_that_was_not_typed(self, window: Window) -> None:
+        """A hard start before air, half seconds of a track: they stand after a note was added, to the thousandth."""
+        page = self.view(window)
+        first = window.document.show.rundown[0]
+        play = first.plays[0].with_(length_s=20.4)
+        begins = SEVEN - timedelta(minutes=2)
+        kept = first.with_(length_s=20.4, starts_at=begins, ends_by=SEVEN + timedelta(days=1, hours=3), plays=(play,))
+        rows = (kept, *window.document.show.rundown[1:])
+        window.document.apply((SetField("", None, "rundown", rows),), "odd times")
+        page = self.view(window)
+        page._go_to("opening")
+        with_form(
+            lambda: page.act("open"),
+            lambda form: form.findChild(QPlainTextEdit, "field note").setPlainText("cue light"),
+        )
+        assert window.document.show.rundown[0] == kept.with_(note="cue light")
+
     def test_time_of_air_with_a_zone(self, window: Window) -> None:
         self.view(window)
         with_form(
@@ -604,8 +624,6 @@ class TestRundown:
         assert [row.name for row in window.document.show.rundown] == ["A"]
 
     def test_a_finding_leads_to_its_segment(self, window: Window) -> None:
-        from kymaphon.core.model.edits import SetField
-
         window.document.apply((SetField("rundown", "quiz", "open", ()),), "nobody")
         finding = next(row for row in window.document.analysis.findings if row.code == "dead-air")
         window.air.show_finding(finding)
@@ -629,6 +647,13 @@ class TestNotesAndScreens:
         with_form(lambda: page.act("begins"), lambda form: fill(form, at="18:58:00"))
         assert page.cues[0].at_s == 120
         assert "00:02:00.000" in window.air.page.table.words.rows[0].cells[0]
+        soundfile.write(tmp_path / "show.wav", np.zeros(48_000 * 140), 48_000)
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_args: (str(tmp_path / "show.wav"), ""))
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_args: (str(tmp_path / "marked.wav"), ""))
+        page.act("mark")
+        qtbot.waitUntil(lambda: not page._copier.busy, timeout=20_000)
+        assert window.status.text() == "2 cue points in marked.wav; the recording itself stays as it is."
+        assert (tmp_path / "marked.wav").stat().st_size > (tmp_path / "show.wav").stat().st_size
 
     def test_a_second_screen_says_the_same(self, qtbot: QtBot, window: Window, clock: Clock) -> None:
         keys(qtbot, window, KEY.Key_Space)

@@ -179,6 +179,16 @@ class TestMemory:
         assert len(Memory().facts()) == sum(row.facts for row in shows[1:])
         assert "Out of the memory: Lantern Quay" in window.status.text()
 
+    def test_none_of_several_changes_is_passed_over(self, window: Window) -> None:
+        """The worker does the newest thing it was asked: a second Delete, or a look at the memory, must not undo the first."""
+        page = view(window, "memory")
+        gone = [row.id for row in Memory().facts()[:3]]
+        for one in gone:
+            window.book.bench.change(lambda memory, one=one: memory.throw_away([one]), lambda _done: "gone")
+        page.refresh("", "")
+        ready(window)
+        assert not {row.id for row in Memory().facts()} & set(gone)
+
     def test_somebody_is_forgotten(self, window: Window) -> None:
         page = view(window, "memory")
         with_form(lambda: page.act("forget"), lambda form: fill(form, name="Tam"))

@@ -70,6 +70,17 @@ def span_words(seconds: float, *, sign: bool = False) -> str:
     return mark + text
 
 
+def span_text(seconds: float) -> str:
+    """A span to be read again by `seconds_of`: as `span_words`, with its thousandths where it has any.
+
+    >>> span_text(245), span_text(12.5), span_text(3725.25), span_text(59.9996)
+    ('4:05', '0:12.5', '1:02:05.25', '1:00')
+    """
+    exact = round(seconds, 3)
+    whole = int(exact)
+    return span_words(whole) + f"{exact - whole:.3f}".rstrip("0").rstrip(".")[1:]
+
+
 def seconds_of(text: str) -> float:
     """A span as people type it: 4:05, 1:02:05, 245 (seconds), 4 min, 1h 30m, 40 s.
 

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.model.clock import by_the_clock, span_words, zone_of
+from kymaphon.core.model.clock import by_the_clock, span_text, span_words, zone_of
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.rundown import Play, Segment, Topic
 from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
@@ -289,7 +289,7 @@ def rundown_list(analysis: Computed) -> Table:
     show = analysis.show
 
     def span(value: float | None) -> str:
-        return span_words(value) if value is not None else ""
+        return span_text(value) if value is not None else ""
 
     rows = tuple(
         (
@@ -321,7 +321,7 @@ def play_text(play: Play) -> str:
         title = play.title.replace("\\", "\\\\").replace('"', '\\"')
         parts.append(f'"{title}"')
     if play.length_s is not None:
-        parts.append(span_words(play.length_s))
+        parts.append(span_text(play.length_s))
     parts += ["run-on"] if play.follow == "run-on" else []
     parts += ["under"] if play.under else []
     parts += ["can-drop"] if play.can_drop else []

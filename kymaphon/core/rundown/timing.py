@@ -87,6 +87,11 @@ class Timed:
             return None
         return (self.latest - self.starts).total_seconds()
 
+    @property
+    def late(self) -> bool:
+        """Whether it begins too late for a hard time after it."""
+        return self.spare_s is not None and self.spare_s < -TOLERANCE_S
+
 
 @dataclass(frozen=True, slots=True)
 class HardTime:

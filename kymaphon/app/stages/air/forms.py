@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
-from kymaphon.core.model.clock import by_the_clock, clock_of, seconds_of, span_words, zone_of
+from kymaphon.core.model.clock import by_the_clock, clock_of, seconds_of, span_text, zone_of
 from kymaphon.core.model.edits import AddRow, Edit, MoveRow, SetField
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.show import Show
@@ -27,6 +27,9 @@ SORTS = (
     ("break", "break: nothing of ours is on"),
     ("other", "other"),
 )
+
+
+HARD = ("starts_at", "ends_by")
 
 
 class AirForms:
@@ -99,16 +102,15 @@ class AirForms:
                     "loses": values["loses"],
                     "note": values["note"],
                     **{key: seconds_of(values[key]) for key in ("length_s", "shortest_s", "longest_s") if values[key]},
-                    **{key: _hard(show, values[key]) for key in ("starts_at", "ends_by") if values[key]},
+                    **{key: _hard(show, values[key], getattr(given, key)) for key in HARD if values[key]},
                 }
             )
             edits: tuple[Edit, ...]
             if segment is None:
                 edits = (AddRow("rundown", row), MoveRow("rundown", row.id, after + 1))
             else:
-                names = [name for name in Segment.model_fields if getattr(row, name) != getattr(segment, name)]
                 rows = tuple(row if one.id == row.id else one for one in show.rundown)
-                edits = (SetField("", None, "rundown", rows),) if names else ()
+                edits = (SetField("", None, "rundown", rows),) if row != segment else ()
             self.document.apply(edits, f"segment {name[:40]}")
             done.append(row.id)
 
@@ -163,14 +165,18 @@ class AirForms:
 
 
 def _span(seconds: float | None) -> str:
-    return span_words(seconds) if seconds is not None else ""
+    return span_text(seconds) if seconds is not None else ""
 
 
 def _clock(show: Show, at: datetime | None) -> str:
     return by_the_clock(show, at) if at is not None else ""
 
 
-def _hard(show: Show, text: str) -> datetime | None:
-    """A hard time by the clock of the show: the first such time after it is on air. Raises ValueError."""
+def _hard(show: Show, text: str, was: datetime | None) -> datetime | None:
+    """A hard time by the clock of the show: the one that it was, day and all, where it reads the same; else the first such time after the
+    show is on air. Raises ValueError.
+    """
+    if text.strip() == _clock(show, was):
+        return was
     air = show.air_at.astimezone(zone_of(show)) if show.air_at is not None else None
     return clock_of(text, air, air - timedelta(seconds=1) if air is not None else None)

@@ -17,6 +17,7 @@ from kymaphon.app.widgets.button_row import button_row
 from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.app.widgets.why import Action, WhyContent, label
+from kymaphon.app.worker import Worker
 from kymaphon.core.air.cues import DOES, FORMATS, Cue, cues_of, inside, recording_begins, timecode
 from kymaphon.core.air.run import NOTE_WORDS
 from kymaphon.core.model.clock import by_the_clock, clock_of, zone_of
@@ -83,6 +84,9 @@ class NotesPage(StagePage):
         )
         inside_.addLayout(button_row(buttons, self.act))
         self.cues: tuple[Cue, ...] = ()
+        self._copier = Worker(
+            self, lambda _about, told: self.say.emit(str(told)), lambda error: self.say.emit(str(error))
+        )
         bench.document.exchanged.connect(self._forget)
         bench.document.logged.connect(lambda _entries: self.refresh("", "") if self.isVisible() else None)
 
@@ -136,6 +140,9 @@ class NotesPage(StagePage):
         if not self.cues:
             self.say.emit("There are no notes to write yet.")
             return
+        if self._copier.busy:
+            self.say.emit("A copy is being made: wait until it is done.")
+            return
         source, _ = QFileDialog.getOpenFileName(self, "The recording", "", "WAV (*.wav *.rf64 *.bwf)")
         if not source:
             return
@@ -145,12 +152,17 @@ class NotesPage(StagePage):
         )
         if not target:
             return
-        try:
-            count = mark_recording(source, target, self.cues)
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            return
-        self.say.emit(f"{count} cue points in {Path(target).name}; the recording itself stays as it is.")
+        cues = self.cues
+        self.say.emit("Being copied\u2026")
+
+        def work() -> str:
+            try:
+                count = mark_recording(source, target, cues)
+            except FileProblem as problem:
+                return str(problem)
+            return f"{count} cue points in {Path(target).name}; the recording itself stays as it is."
+
+        self._copier.ask(work, None)
 
     def _ask_begins(self) -> None:
         show, begins = self.document.show, self._begins

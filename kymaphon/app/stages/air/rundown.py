@@ -135,7 +135,6 @@ class RundownPage(StagePage):
         hard = f" (hard {by_the_clock(show, segment.starts_at)})" if segment.starts_at is not None else ""
         out = f" (out {by_the_clock(show, segment.ends_by)})" if segment.ends_by is not None else ""
         worst = next((one.severity for one in report.findings if one.stage == "Air" and segment.id in one.subjects), "")
-        late = row.spare_s is not None and row.spare_s < -0.5
         cells = (
             f"{n}",
             by_the_clock(show, row.starts) if row.starts is not None else DASH,
@@ -146,7 +145,7 @@ class RundownPage(StagePage):
             play_words(segment) or DASH,
         )
         marks = ((4, worst),) if worst else ()
-        return Row(("segment", segment.id), cells, marks=((3, "fix"), *marks) if late else marks)
+        return Row(("segment", segment.id), cells, marks=((3, "fix"), *marks) if row.late else marks)
 
     def _ask_hears(self) -> None:
         """Who hears whom in the segment that is chosen, from a worker: the rig is computed in that state."""

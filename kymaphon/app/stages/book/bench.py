@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Callable
 from typing import cast
 
@@ -14,6 +15,7 @@ from kymaphon.core.book.facts import Fact, Proposal, proposals
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.memory import Memory, RememberedShow
 
+Change = tuple[Callable[[Memory], object], Callable[[object], str]]
 Read = tuple[list[Fact], list[RememberedShow], tuple[Proposal, ...], str]
 
 
@@ -37,6 +39,7 @@ class BookBench(QObject):
         self.shows: list[RememberedShow] = []
         self.proposals: tuple[Proposal, ...] = ()
         self.problem = ""
+        self._due: deque[Change] = deque()
         self._worker = Worker(
             self, lambda _about, result: self._arrived(result), lambda error: document.trouble.emit(str(error))
         )
@@ -47,10 +50,9 @@ class BookBench(QObject):
 
     def read(self) -> None:
         """Reads the memory, and looks what of it fits."""
-        report = self.document.analysis
-        if report.unsearched:
-            return
-        self._worker.ask(lambda: _read(report), report)
+        report = self.document.settled
+        if not report.unsearched or self._due:
+            self._worker.ask(lambda: self._done(report), report)
 
     def _arrived(self, result: object) -> None:
         self.facts, self.shows, self.proposals, self.problem = cast(Read, result)
@@ -63,23 +65,23 @@ class BookBench(QObject):
             do: what is done; may raise FileProblem, KeyError or ValueError.
             said: from what it gave to what is told.
         """
-        report = self.document.analysis
+        self._due.append((do, said))
+        self.read()
 
-        def work() -> Read:
+    def _done(self, report: Report) -> Read:
+        """In the worker: every change that is due, in order, and what the memory has then. The worker does the newest thing it was asked,
+        so that changes wait here, where none is passed over.
+        """
+        memory = Memory()
+        while self._due:
+            do, said = self._due.popleft()
             try:
-                told = said(do(Memory()))
+                told = said(do(memory))
             except (FileProblem, KeyError, ValueError) as problem:
                 told = str(problem)
             self.document.trouble.emit(told)
-            return _read(report)
-
-        self._worker.ask(work, report)
-
-
-def _read(report: Report) -> Read:
-    memory = Memory()
-    try:
-        facts, shows = memory.facts(), memory.shows()
-    except FileProblem as problem:
-        return [], [], (), str(problem)
-    return facts, shows, proposals(report, facts), ""
+        try:
+            facts, shows = memory.facts(), memory.shows()
+        except FileProblem as problem:
+            return [], [], (), str(problem)
+        return facts, shows, proposals(report, facts) if not report.unsearched else (), ""

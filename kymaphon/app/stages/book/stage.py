@@ -62,6 +62,9 @@ class BookStage(PagedStage):
         Args:
             action: `next-week`, `compare`, `archive` or `unpack`.
         """
+        if self._packer.busy and action in ("archive", "unpack"):
+            self.say.emit("An archive is being packed or unpacked: wait until it is done.")
+            return
         getattr(self, f"_{action.replace('-', '_')}")()
 
     def _next_week(self) -> None:
