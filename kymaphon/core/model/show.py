@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from pydantic import AwareDatetime, Field, field_validator, model_validator
 
 from kymaphon.core.indexed import Indexed
+from kymaphon.core.model.answers import Answers
 from kymaphon.core.model.base import (
     Degrees,
     Effort,
@@ -439,6 +440,7 @@ class Show(Model):
     takes: tuple[Take, ...] = ()
     tasks: tuple[Task, ...] = ()
     log: tuple[LogEntry, ...] = ()
+    answers: Annotated[Answers | None, Field(description="what it was composed from; left out: made by hand")] = None
 
     @field_validator("kinds", mode="before")
     @classmethod

@@ -1,0 +1,131 @@
+"""A rig that is plugged, brought onto its marks: lined up, its mixes planned, and mended until the rules find nothing."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from kymaphon.core.analysis.analyse import analyse, figures_of
+from kymaphon.core.analysis.offers import offers_of
+from kymaphon.core.analysis.report import Report
+from kymaphon.core.computing.computed import Computed
+from kymaphon.core.figures import number
+from kymaphon.core.model.wants import asked_db
+from kymaphon.core.model.weights import growth_of
+from kymaphon.core.levels.lineup.plan import line_up
+from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.catalogue import Catalogue
+from kymaphon.core.model.edits import Edit, SetValue, apply_all
+from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.show import Show
+
+MOST_PASSES = 3
+"""A gain that is turned may move an automatic level behind it, which wants the gain turned again: so often it is asked."""
+TOGETHER = ("several-clip", "little-headroom", "socket-overloaded", "headphones-loud", "clips", "bus-over-budget")
+"""Findings whose remedies are knobs of their own: what mends one spoils no other."""
+MOST_MENDED = 12
+"""So many remedies are followed, one after the other."""
+
+
+def on_its_marks(show: Show, catalogue: Catalogue) -> Show:
+    """Gains first, so that mixes are planned at the levels that will be; then gains again, as the mixes want them.
+
+    Where nobody hears a programme, no voice has a way to line up along before its mix is planned: then the gains come from a first plan,
+    and the plan that stays is made anew with them.
+    """
+    gains = _gains(show, catalogue)
+    if not all(voice in gains.results for voice in gains.voices):
+        ahead = apply_all(show, plan_feeds(show, catalogue).edits)
+        gains = _gains(ahead, catalogue)
+    show = apply_all(show, gains.edits)
+    show = apply_all(show, plan_feeds(show, catalogue).edits)
+    for _ in range(MOST_PASSES):
+        edits = _gains(show, catalogue).edits
+        if not edits:
+            break
+        show = apply_all(show, edits)
+    return apply_all(show, _backgrounds(figures_of(show, catalogue, remedies=False)))
+
+
+def _backgrounds(figures: Computed) -> tuple[SetValue, ...]:
+    """Gains of what is no speech and stands in a room: a line-up leaves it as it is, and here nobody has set it yet."""
+    out = []
+    for party in figures.voices:
+        ladder = figures.main_ladders.get(party.id)
+        if party.kind not in ("crowd", "effect") or ladder is None:
+            continue
+        knob = next((knob for step in ladder.path.steps() for knob in step.knobs if knob.own), None)
+        mark = figures.mark.practice.average
+        if knob is None or mark is None:
+            continue
+        asked = asked_db(figures.show, ladder.target, ladder.voice) or number("want-background")
+        peaks = ladder.last.crest.value + growth_of(party).value
+        room = min(
+            (rung.ceiling_db - rung.speech_db - peaks for rung in ladder.rungs if rung.ceiling_db is not None and rung.unit != "dB SPL"),
+            default=math.inf,
+        )
+        off = min(mark + asked - ladder.last.speech_db, room)
+        out.append(SetValue(knob.ref, knob.snap(knob.value + off)))
+    return tuple(out)
+
+
+@dataclass(frozen=True)
+class _Gains:
+    edits: tuple[Edit, ...]
+    voices: frozenset[str]
+    results: frozenset[str]
+
+
+def _gains(show: Show, catalogue: Catalogue) -> _Gains:
+    figures = figures_of(show, catalogue, remedies=False)
+    plan = line_up(figures, reasons=False)
+    return _Gains(plan.edits, frozenset(row.id for row in figures.voices), frozenset(figures.main_ladders))
+
+
+def mended(show: Show, catalogue: Catalogue) -> Report:
+    """The show with what is wrong put right as the rules themselves propose it, as far as that goes: all of it at once where that
+    leaves less wrong, else the first thing that does.
+    """
+    report = analyse(show, catalogue)
+    for _ in range(MOST_MENDED):
+        rows = wrong(report)
+        if not rows:
+            break
+        better = _all_at_once(report, rows) or next(
+            (after for row in rows if (after := _by_remedy(report, row, len(rows))) is not None), None
+        )
+        if better is None:
+            break
+        report = better
+    return report
+
+
+def _all_at_once(report: Report, rows: list[Finding]) -> Report | None:
+    """The show with the first remedy of each finding; None where that is not one for more than one, or leaves no fewer wrong."""
+    edits: list[Edit] = []
+    count = 0
+    for row in rows:
+        remedies = offers_of(report, row).remedies if row.code in TOGETHER else ()
+        fresh = [edit for edit in remedies[0].edits if edit not in edits] if remedies else []
+        edits += fresh
+        count += bool(fresh)
+    if count < 2:
+        return None
+    try:
+        after = analyse(apply_all(report.show, edits), report.catalogue)
+    except (KeyError, ValueError):
+        return None  # two remedies that touch the same lead: one after the other, then
+    return after if len(wrong(after)) < len(rows) else None
+
+
+def wrong(report: Report) -> list[Finding]:
+    return [row for row in report.findings if row.severity != "note"]
+
+
+def _by_remedy(report: Report, finding: Finding, before: int) -> Report | None:
+    """The show with the first remedy that leaves fewer things wrong; None where none does."""
+    for remedy in offers_of(report, finding).remedies:
+        after = analyse(remedy.apply(report.show), report.catalogue)
+        if len(wrong(after)) < before:
+            return after
+    return None
