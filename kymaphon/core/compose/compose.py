@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import math
+from dataclasses import dataclass, field, replace
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -10,16 +11,21 @@ from kymaphon.core.compose import in_computer, on_desk
 from kymaphon.core.compose.finish import mended, on_its_marks, wrong
 from kymaphon.core.compose.local import another_microphone, microphones, put_in_rooms
 from kymaphon.core.compose.rig import Rig
+from kymaphon.core.compose.seats import echoes_by_loudspeakers
 from kymaphon.core.compose.settle import Remark, Settled, settle
 from kymaphon.core.model.answers import Answers, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
+from kymaphon.core.model.edits import SetWant, apply_all
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.wants import wants_by_role
 
 MOST_ROUNDS = 16
 """So often something else is tried before what is left wrong is told as it is."""
 
 
+LOUD = "loudspeakers"
+BY_AIR = ("own-voice-back", "circle-howls", "circle-rings", "circle-echoes")
 YIELDS = ("effect", "crowd", "instrument", "player", "remote", "person")
 
 
@@ -65,13 +71,38 @@ def plugged(answers: Answers, catalogue: Catalogue | None = None, choices: Choic
             settled.drop(voice, choices.left_out[voice.id])
         elif voice.id in choices.told:
             settled.say("heard", voice.id, choices.told[voice.id])
-    centre = on_desk if on_desk.wanted(settled) else in_computer
+    if LOUD not in choices.left_out and echoes_by_loudspeakers(settled):
+        choices.left_out[LOUD] = (
+            "No loudspeakers: they would be in the open microphones beside them, and everybody far away would get their own voice back. "
+            "Headphones instead; or a studio, whose loudspeakers are mute while a microphone is open."
+        )
+    if LOUD in choices.left_out:
+        settled.quiet = True
+        settled.say("hears", LOUD, choices.left_out[LOUD], left_out=True)
+    settled.desk = on_desk.wanted(settled)
+    centre = on_desk if settled.desk else in_computer
     centre.trim(settled)
     rig = Rig(kinds, Show(title=answers.title.strip() or "New show"))
     parties = put_in_rooms(rig, settled)
     sources = microphones(rig, settled, parties, choices.tries)
     centre.build(rig, settled, parties, sources)
-    return rig.show, settled
+    return apply_all(rig.show, played_together(rig.show)), settled
+
+
+def played_together(show: Show) -> tuple[SetWant, ...]:
+    """What each should hear, with what is played at once so far under the mark that all of it together is on it: n as loud add up to
+    10 lg n more.
+    """
+    played = {party.id for party in show.parties if party.kind == "instrument"}
+    if len(played) < 2:
+        return ()
+    under = -float(math.ceil(10 * math.log10(len(played))))
+    kinds = {party.id: party.kind for party in show.parties}
+    return tuple(
+        replace(row, gain_db=row.gain_db + under) if row.voice in played and row.want == "hear" else row
+        for row in wants_by_role(show)
+        if kinds[row.listener] in ("audience", "recorder", "remote")
+    )
 
 
 def compose(answers: Answers, catalogue: Catalogue | None = None) -> Composed:
@@ -119,11 +150,24 @@ def _otherwise(settled: Settled, choices: Choices, show: Show, rows: list[Findin
             changed = True
             if voice.microphone is not None:
                 choices.told[voice.id] = f"{row.message} Another microphone is proposed."
+    if not changed and LOUD not in choices.left_out and settled.hearer("loudspeakers") is not None:
+        about_loud = next((row for row in rows if _by_loudspeakers(show, row)), None)
+        if about_loud is not None:
+            choices.left_out[LOUD] = (
+                f"No loudspeakers: {about_loud.message} Headphones instead; or a studio, whose loudspeakers are mute while a microphone is open."
+            )
+            return True
     if not changed and about:
         voice, row = next(iter(about.values()))
         choices.left_out[voice.id] = f"{voice.name} is left out: {row.message}"
         changed = True
     return changed
+
+
+def _by_loudspeakers(show: Show, row: Finding) -> bool:
+    """Whether something goes wrong by what a loudspeaker plays: it is named, or somebody hears themselves back, or it goes round."""
+    boxes = {device.id for device in show.devices if device.id.startswith("loudspeaker")}
+    return row.code in BY_AIR or bool(boxes & {name.split(".")[0] for name in row.subjects})
 
 
 def _voice_of(settled: Settled, show: Show, row: Finding) -> VoiceAnswer | None:

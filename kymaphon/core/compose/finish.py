@@ -10,7 +10,8 @@ from kymaphon.core.analysis.offers import offers_of
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
-from kymaphon.core.model.wants import asked_db
+from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.wants import BACKGROUND, asked_db
 from kymaphon.core.model.weights import growth_of
 from kymaphon.core.levels.lineup.plan import line_up
 from kymaphon.core.mixes.planner import plan_feeds
@@ -48,17 +49,19 @@ def on_its_marks(show: Show, catalogue: Catalogue) -> Show:
 
 
 def _backgrounds(figures: Computed) -> tuple[SetValue, ...]:
-    """Gains of what is no speech and stands in a room: a line-up leaves it as it is, and here nobody has set it yet."""
+    """Gains of what is no speech: a line-up leaves them as they are, and here nobody has set them yet."""
     out = []
     for party in figures.voices:
         ladder = figures.main_ladders.get(party.id)
-        if party.kind not in ("crowd", "effect") or ladder is None:
+        if party.kind not in NO_SPEECH or ladder is None:
             continue
         knob = next((knob for step in ladder.path.steps() for knob in step.knobs if knob.own), None)
         mark = figures.mark.practice.average
         if knob is None or mark is None:
             continue
-        asked = asked_db(figures.show, ladder.target, ladder.voice) or number("want-background")
+        asked = asked_db(figures.show, ladder.target, ladder.voice) or 0.0
+        if party.kind in BACKGROUND and not asked:
+            asked = number("want-background")
         peaks = ladder.last.crest.value + growth_of(party).value
         room = min(
             (rung.ceiling_db - rung.speech_db - peaks for rung in ladder.rungs if rung.ceiling_db is not None and rung.unit != "dB SPL"),

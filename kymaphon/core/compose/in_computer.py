@@ -256,11 +256,11 @@ def _short_of_gain(rig: Rig, settled: Settled, level_dbu: float, box: str, port:
     """
     kind = rig.kind(box)
     mark = practices(rig.show.practices)[rig.show.practice].average
-    full = kind.full_scale_dbu
-    if port.strip is None or port.strip.gain_db is None or full is None or mark is None:
+    full = kind.full_scale_dbu if kind.full_scale_dbu is not None else -rig.show.line_up_dbfs
+    if port.strip is None or port.strip.gain_db is None or mark is None:
         return False
     record = settled.hearer("recording")
-    mixed = settled.hearer("stream") is not None or (record is not None and not record.each)
+    mixed = not kind.is_desk and (settled.hearer("stream") is not None or (record is not None and not record.each))
     over = settings()["boost_from_db"] if mixed else -settings()["centre_db"]
     return bool(level_dbu + port.strip.gain_db[1] < full + mark - over)
 

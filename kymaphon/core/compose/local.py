@@ -187,7 +187,7 @@ def proposed(settled: Settled, row: VoiceAnswer) -> tuple[str, ...]:
     played = any(other.sort in ("instrument", "crowd") and other.room == row.room for other in settled.voices)
     name = row.sort
     if row.sort == "person":
-        name = "person-outdoors" if room.outdoors else "person-of-several" if several or played else "person"
+        name = "person-outdoors" if room.outdoors else "person-of-several" if several or played or settled.desk else "person"
     usual = tuple(data[name])
     there = tuple(kind for kind in usual if any(have.kind == kind for have in settled.answers.have))
     asked = (row.microphone,) if row.microphone is not None else ()

@@ -61,6 +61,14 @@ def loud_room(settled: Settled) -> str | None:
     return row.room if row.room in known else settled.rooms[0].id
 
 
+def echoes_by_loudspeakers(settled: Settled) -> bool:
+    """Whether what somebody far away says would come back to them: by loudspeakers beside open microphones."""
+    room = next((row for row in settled.rooms if row.id == loud_room(settled)), None)
+    if room is None or room.studio or not settled.of("remote"):
+        return False
+    return any(row.room == room.id for row in settled.in_rooms)
+
+
 def crowded(settled: Settled, room: RoomAnswer) -> bool:
     """Whether people would sit nearer than an arm's length."""
     spots = [seat.at for seat in seats_in(settled, room).values()]

@@ -68,7 +68,8 @@ class Settled:
     Attributes:
         rooms: at least one where somebody is in a room.
         voices: who is in which room; those far away and players in none.
-        on_headphones: whether people in rooms wear headphones.
+        desk: it is built round a desk.
+        quiet: the loudspeakers are left out.
     """
 
     answers: Answers
@@ -77,6 +78,8 @@ class Settled:
     voices: tuple[VoiceAnswer, ...]
     stock: Stock
     remarks: list[Remark]
+    quiet: bool = False
+    desk: bool = False
 
     def of(self, *sorts: str) -> tuple[VoiceAnswer, ...]:
         return tuple(row for row in self.voices if row.sort in sorts)
@@ -86,6 +89,9 @@ class Settled:
         return self.of("person", "instrument", "crowd", "effect")
 
     def hearer(self, sort: str) -> HearerAnswer | None:
+        """The answer that somebody of a sort hears; None where there is none, or where loudspeakers had to be left out."""
+        if self.quiet and sort == "loudspeakers":
+            return None
         return next((row for row in self.answers.hearers if row.sort == sort), None)
 
     @property
