@@ -17,6 +17,7 @@ from kymaphon.cli.check import add_check_options, check
 from kymaphon.cli.feeds import add_feeds_options, feeds
 from kymaphon.cli.gate import add_gate_options, gate
 from kymaphon.cli.level import add_level_options, level
+from kymaphon.cli.new import add_new_options, new
 from kymaphon.cli.prove import add_prove_options, prove
 from kymaphon.cli.rundown import add_rundown_options, rundown
 from kymaphon.cli.sim import add_sim_options, sim
@@ -36,6 +37,7 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 SHEETS = ("rig", "patch", "channels", "feeds", "talkback", "schedule", "line-up", "rundown", "pull")
 COMMANDS = (
+    "new",
     "check",
     "cast",
     "rig",
@@ -255,6 +257,7 @@ def _parser() -> argparse.ArgumentParser:
                 action="store_true",
                 help="with --import: keep the good rows of a list with bad ones",
             )
+    add_new_options(command("new", new, "A show composed from answers: placed, plugged, planned and lined up."))
     recordings = command(
         "take",
         take,

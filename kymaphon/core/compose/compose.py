@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -13,6 +14,7 @@ from kymaphon.core.compose.local import another_microphone, microphones, put_in_
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import echoes_by_loudspeakers
 from kymaphon.core.compose.settle import Remark, Settled, settle
+from kymaphon.core.mixes.doing import Instruction, from_nothing, steps_between
 from kymaphon.core.model.answers import Answers, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
 from kymaphon.core.model.edits import SetWant, apply_all
@@ -45,6 +47,11 @@ class Composed:
     remarks: tuple[Remark, ...]
     to_get: dict[str, int]
 
+    @cached_property
+    def steps(self) -> tuple[Instruction, ...]:
+        """What hands have to do, in a safe order: set up, mute, plug, set, open last. Software that only runs is no step."""
+        return steps_between(from_nothing(self.show), self.show, self.report.catalogue)
+
 
 @dataclass
 class Choices:
@@ -61,7 +68,9 @@ class Choices:
     left_out: dict[str, str] = field(default_factory=dict)
 
 
-def plugged(answers: Answers, catalogue: Catalogue | None = None, choices: Choices | None = None) -> tuple[Show, Settled]:
+def plugged(
+    answers: Answers, catalogue: Catalogue | None = None, choices: Choices | None = None
+) -> tuple[Show, Settled]:
     """The show with everybody placed and everything plugged, as delivered: what a picture needs, in a moment."""
     kinds = catalogue or shipped_catalogue()
     choices = choices or Choices()

@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.settle import Settled, settings
-from kymaphon.core.model.answers import VoiceAnswer
 from kymaphon.core.figures import number
+from kymaphon.core.model.answers import VoiceAnswer
+from kymaphon.core.model.delivery import Streaming
 from kymaphon.core.model.show import Place, Want
 from kymaphon.core.model.wants import BACKGROUND
 
@@ -41,9 +42,13 @@ def far_end(rig: Rig, settled: Settled, row: VoiceAnswer, *, place: str | None, 
     """Somebody far away, with what joins them: a call in the computer where there is one, else a codec on a desk."""
     data = settings()["rooms"]
     there = f"at-{row.id}"
-    rig.place(Place(id=there, name=f"Where {row.name} is", size_m=tuple(data["size_m"]), ambient_dba=data["ambient_dba"]))
+    rig.place(
+        Place(id=there, name=f"Where {row.name} is", size_m=tuple(data["size_m"]), ambient_dba=data["ambient_dba"])
+    )
     handset = row.by == "telephone" or host is None
-    party = rig.party(row.id, row.name, "remote", place=there, at_m=(2.5, 2.0), faces_deg=0.0, speaks=True, listens=True)
+    party = rig.party(
+        row.id, row.name, "remote", place=there, at_m=(2.5, 2.0), faces_deg=0.0, speaks=True, listens=True
+    )
     if host is not None:
         settled.stock.take("conference-app")
         call = rig.device("conference-app", f"call-{row.id}", f"Call to {row.name}", place=place, host=host)
@@ -60,7 +65,12 @@ def far_end(rig: Rig, settled: Settled, row: VoiceAnswer, *, place: str | None, 
     else:
         laptop = rig.device("laptop", f"laptop-{row.id}", f"{row.name}\u2019s laptop", place=there)
         mic = rig.device(
-            "usb-microphone", f"mic-{row.id}", f"{row.name}\u2019s microphone", place=there, at=(2.65, 2.0), party=party,
+            "usb-microphone",
+            f"mic-{row.id}",
+            f"{row.name}\u2019s microphone",
+            place=there,
+            at=(2.65, 2.0),
+            party=party,
             host=laptop,
         )
         ears = rig.device("earphones", f"ears-{row.id}", f"{row.name}\u2019s earphones", place=there)
@@ -95,6 +105,7 @@ def stream(rig: Rig, settled: Settled, host: str, place: str | None) -> str | No
     settled.stock.take("stream-encoder")
     encoder = rig.device("stream-encoder", "encoder", "Stream encoder", place=place, host=host)
     rig.party("stream", row.name or "Stream", "audience", listens=True, hears_on=encoder)
+    rig.show = rig.show.model_copy(update={"streaming": Streaming(audio_kbps=settings()["stream"]["audio_kbps"])})
     return f"{encoder}.in"
 
 

@@ -3,27 +3,30 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from kymaphon.core.analysis.analyse import analyse, figures_of
 from kymaphon.core.analysis.offers import offers_of
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.compose.processing import prepared
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import number
-from kymaphon.core.model.base import NO_SPEECH
-from kymaphon.core.model.wants import BACKGROUND, asked_db
-from kymaphon.core.model.weights import growth_of
 from kymaphon.core.levels.lineup.plan import line_up
 from kymaphon.core.mixes.planner import plan_feeds
+from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.edits import Edit, SetValue, apply_all
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.wants import BACKGROUND, asked_db
+from kymaphon.core.model.weights import growth_of
 
 MOST_PASSES = 3
 """A gain that is turned may move an automatic level behind it, which wants the gain turned again: so often it is asked."""
 TOGETHER = ("several-clip", "little-headroom", "socket-overloaded", "headphones-loud", "clips", "bus-over-budget")
 """Findings whose remedies are knobs of their own: what mends one spoils no other."""
+EASED = ("heard-too-quiet", "heard-too-loud")
 MOST_MENDED = 12
 """So many remedies are followed, one after the other."""
 
@@ -45,7 +48,45 @@ def on_its_marks(show: Show, catalogue: Catalogue) -> Show:
         if not edits:
             break
         show = apply_all(show, edits)
-    return apply_all(show, _backgrounds(figures_of(show, catalogue, remedies=False)))
+    show = apply_all(show, _behind_the_mix(figures_of(show, catalogue, remedies=False)))
+    show = apply_all(show, _backgrounds(figures_of(show, catalogue, remedies=False)))
+    return apply_all(show, prepared(figures_of(show, catalogue, remedies=False)))
+
+
+def _behind_the_mix(figures: Computed) -> tuple[SetValue, ...]:
+    """Gains that only one end of the programme passes, such as those of an interface behind a desk: a line-up goes to the first end, and
+    leaves what lies beside it.
+    """
+    out: dict[SettingRef, SetValue] = {}
+    for party in figures.show.parties:
+        if party.kind not in ("audience", "recorder") or not party.listens:
+            continue
+        for voice, main in figures.main_ladders.items():
+            ladder = figures.ladders.get((voice, party.id))
+            if ladder is None or main.target == party.id or figures.show.party(voice).kind in NO_SPEECH:
+                continue
+            point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
+            mark = point.wanted.average if point is not None and point.wanted is not None else None
+            shared = {knob.ref for step in main.path.steps() for knob in step.knobs}
+            knob = next((k for step in ladder.path.steps() for k in step.knobs if k.own and k.ref not in shared), None)
+            if point is None or mark is None or knob is None or knob.ref in out:
+                continue
+            off = mark + (asked_db(figures.show, ladder.target, ladder.voice) or 0.0) - point.speech_db
+            value = knob.snap(knob.value + off)
+            for key in (knob.ref.key, *_other_side(figures.show, knob.ref)):
+                ref = replace(knob.ref, key=key)
+                out[ref] = SetValue(ref, value)
+            break
+    return tuple(out.values())
+
+
+def _other_side(show: Show, ref: SettingRef) -> tuple[str, ...]:
+    """The input of the same device into which the other side of the same output goes."""
+    sources = {cable.target_socket: cable.source_socket for cable in show.cables if cable.target_device == ref.device}
+    mine = sources.get(f"{ref.device}.{ref.key}")
+    return tuple(
+        target.split(".")[1] for target, source in sources.items() if source == mine and target.split(".")[1] != ref.key
+    )
 
 
 def _backgrounds(figures: Computed) -> tuple[SetValue, ...]:
@@ -56,18 +97,23 @@ def _backgrounds(figures: Computed) -> tuple[SetValue, ...]:
         if party.kind not in NO_SPEECH or ladder is None:
             continue
         knob = next((knob for step in ladder.path.steps() for knob in step.knobs if knob.own), None)
-        mark = figures.mark.practice.average
-        if knob is None or mark is None:
+        point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
+        mark = point.wanted.average if point is not None and point.wanted is not None else None
+        if knob is None or point is None or mark is None:
             continue
         asked = asked_db(figures.show, ladder.target, ladder.voice) or 0.0
         if party.kind in BACKGROUND and not asked:
             asked = number("want-background")
         peaks = ladder.last.crest.value + growth_of(party).value
         room = min(
-            (rung.ceiling_db - rung.speech_db - peaks for rung in ladder.rungs if rung.ceiling_db is not None and rung.unit != "dB SPL"),
+            (
+                rung.ceiling_db - rung.speech_db - peaks
+                for rung in ladder.rungs
+                if rung.ceiling_db is not None and rung.unit != "dB SPL"
+            ),
             default=math.inf,
         )
-        off = min(mark + asked - ladder.last.speech_db, room)
+        off = min(mark + asked - point.speech_db, room)
         out.append(SetValue(knob.ref, knob.snap(knob.value + off)))
     return tuple(out)
 
@@ -100,6 +146,16 @@ def mended(show: Show, catalogue: Catalogue) -> Report:
         if better is None:
             break
         report = better
+    return _eased(report)
+
+
+def _eased(report: Report) -> Report:
+    """What is worth a turn though it is only worth knowing: ears that get too little; where nothing else suffers."""
+    for row in [row for row in report.findings if row.code in EASED]:
+        for remedy in offers_of(report, row).remedies[:1]:
+            after = analyse(remedy.apply(report.show), report.catalogue)
+            if len(wrong(after)) <= len(wrong(report)):
+                report = after
     return report
 
 
@@ -115,7 +171,7 @@ def _all_at_once(report: Report, rows: list[Finding]) -> Report | None:
     if count < 2:
         return None
     try:
-        after = analyse(apply_all(report.show, edits), report.catalogue)
+        after = analyse(apply_all(report.show, tuple(edits)), report.catalogue)
     except (KeyError, ValueError):
         return None  # two remedies that touch the same lead: one after the other, then
     return after if len(wrong(after)) < len(rows) else None

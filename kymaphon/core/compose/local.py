@@ -6,15 +6,15 @@ import math
 from dataclasses import dataclass
 
 from kymaphon.core.acoustics.cast import sound_of
+from kymaphon.core.analysis.analyse import figures_of
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import crowded, seats_in
 from kymaphon.core.compose.settle import Settled, settings
+from kymaphon.core.figures import number
 from kymaphon.core.model.answers import RoomAnswer, VoiceAnswer
 from kymaphon.core.model.base import PartyKind, Point, Shield
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.show import Place
-from kymaphon.core.analysis.analyse import figures_of
-from kymaphon.core.figures import number
 from kymaphon.core.placement.head_turns import HeadTurn, turned_level_db, turns_of
 from kymaphon.core.placement.moves import Placed, inside, placed_in, rounded
 from kymaphon.core.placement.placing import best_of
@@ -154,7 +154,9 @@ def for_turning_heads(rig: Rig) -> None:
             if min(turn.change_db for turn in beside) >= -tolerance:
                 continue
             spots = [
-                rounded(row.spot(min(row.metres * far, limit.farthest_m), faces + aside)) for far in FURTHER for aside in ASIDE_DEG
+                rounded(row.spot(min(row.metres * far, limit.farthest_m), faces + aside))
+                for far in FURTHER
+                for aside in ASIDE_DEG
             ]
 
             def worst(spot: Point, row: Placed = row, beside: list[HeadTurn] = beside) -> float:
@@ -185,9 +187,17 @@ def proposed(settled: Settled, row: VoiceAnswer) -> tuple[str, ...]:
     room = next(room for room in settled.rooms if room.id == row.room)
     several = sum(other.sort == "person" for other in settled.voices) > FEW
     played = any(other.sort in ("instrument", "crowd") and other.room == row.room for other in settled.voices)
-    name = row.sort
+    record = settled.hearer("recording")
+    tracks = record is not None and record.each
+    name: str = row.sort
     if row.sort == "person":
-        name = "person-outdoors" if room.outdoors else "person-of-several" if several or played or settled.desk else "person"
+        name = (
+            "person-outdoors"
+            if room.outdoors
+            else "person-of-several"
+            if several or played or settled.desk or tracks
+            else "person"
+        )
     usual = tuple(data[name])
     there = tuple(kind for kind in usual if any(have.kind == kind for have in settled.answers.have))
     asked = (row.microphone,) if row.microphone is not None else ()

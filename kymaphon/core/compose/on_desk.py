@@ -6,16 +6,26 @@ once. A computer gets the main mix: by USB where the desk has it, else by an int
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from kymaphon.core.compose.ends import far_end, headphones, recorder, stream
-from kymaphon.core.compose.in_computer import bring_in, ends_of, headphone_leads, without_usb
+from kymaphon.core.compose.leads import (
+    bring_in,
+    computer,
+    ends_of,
+    first_place,
+    headphone_leads,
+    not_twice,
+    player_program,
+    small,
+    without_usb,
+)
 from kymaphon.core.compose.local import Source
 from kymaphon.core.compose.rig import Rig, line_inputs, microphone_inputs, outputs
 from kymaphon.core.compose.seats import loud_room
 from kymaphon.core.compose.settle import Settled, settings
 from kymaphon.core.model.answers import VoiceAnswer
-from kymaphon.core.model.catalogue import Kind
-from kymaphon.core.model.delivery import Streaming
-from kymaphon.core.model.show import Place
+from kymaphon.core.model.catalogue import Kind, Port
 
 DESKS = ("desk-8", "desk-12-4", "desk-24-mono")
 
@@ -38,14 +48,19 @@ def trim(settled: Settled) -> None:
     sends = len(outputs(kind, "send"))
     far = settled.of("remote")
     for row in far[sends:]:
-        settled.drop(row, f"{row.name}: {kind.name} has {_sends(sends)}, one for each mix-minus; a desk with more sends, or a call in the computer.")
+        settled.drop(
+            row,
+            f"{row.name}: {kind.name} has {_sends(sends)}, one for each mix-minus; a desk with more sends, or a call in the computer.",
+        )
     for sorts, free, called in (
         (("person", "crowd", "effect", "instrument"), len(microphone_inputs(kind)), "microphone channels"),
         (("player", "remote"), _lines(settled, kind), "line channels"),
     ):
         while (count := sum(_channels(settled, row, kind) for row in settled.of(*sorts))) > free:
             row = settled.of(*sorts)[-1]
-            settled.drop(row, f"{row.name}: {count} {called} are wanted and {kind.name} has {free}; a larger desk, or fewer.")
+            settled.drop(
+                row, f"{row.name}: {count} {called} are wanted and {kind.name} has {free}; a larger desk, or fewer."
+            )
 
 
 def _sends(count: int) -> str:
@@ -79,7 +94,7 @@ def _desk_kind(settled: Settled) -> Kind:
         if fit is not None:
             if there and fit not in there:
                 first = there[0]
-                text = f"{first.name}: {_missing(settled, first)[0]}; a {fit.name[:1].lower()}{fit.name[1:]} takes it all."
+                text = f"{first.name}: {_missing(settled, first)[0]}; a {small(fit.name)} takes it all."
                 settled.say("have", first.id, text)
             return fit
     return max([*there, *proposed], key=lambda kind: (-len(_missing(settled, kind)), len(microphone_inputs(kind))))
@@ -103,65 +118,78 @@ def _missing(settled: Settled, kind: Kind) -> list[str]:
     return out
 
 
+@dataclass
+class Channels:
+    """The desk while it is plugged: channels and sends that are free."""
+
+    desk: str
+    kind: Kind
+    microphones: list[str]
+    lines: list[str]
+    sends: list[str]
+
+    def port(self, port_id: str) -> Port:
+        return next(port for port in self.kind.inputs if port.id == port_id)
+
+
 def build(rig: Rig, settled: Settled, parties: dict[str, str], sources: list[Source]) -> None:
     """Everything from the sockets of the microphones on."""
-    place = settled.rooms[0].id if settled.rooms else None
-    if place is None:
-        place = "here"
-        rig.place(Place(id=place, name="Here", size_m=tuple(settings()["rooms"]["size_m"])))
+    place = first_place(rig, settled)
     kind = _desk_kind(settled)
     settled.stock.take(kind.id)
     desk = rig.device(kind.id, "desk", kind.name, place=place)
-    channels, lines = list(microphone_inputs(kind)), list(line_inputs(kind))
-    ports = {port.id: port for port in kind.inputs}
+    sends = [f"{desk}.{port}" for port in outputs(kind, "send")]
+    free = Channels(desk, kind, list(microphone_inputs(kind)), list(line_inputs(kind)), sends)
     for source in sources:
         for side, end in zip((-1.0, 1.0), source.ends, strict=False):
-            port = ports[channels.pop(0)]
+            port = free.port(free.microphones.pop(0))
             bring_in(rig, settled, source, end, desk, port)
-            if len(source.ends) == 2 and port.strip is not None and port.strip.pan:
-                rig.set(desk, port.id, pan=side)
-    sends = [f"{desk}.{port}" for port in outputs(kind, "send")]
+            if len(source.ends) == 2:
+                _pan(rig, free, port.id, side)
+    _far_away(rig, settled, free, place)
+    heard = settled.hearer("stream") is not None or settled.hearer("recording") is not None
+    by_usb = bool(settled.of("player")) and _players_by_usb(kind)
+    laptop = computer(rig, settled, place) if heard or by_usb else None
+    _players(rig, settled, free, laptop, place)
+    pairs = headphones(rig, settled, parties)
+    if pairs:
+        headphone_leads(rig, settled, desk, pairs)
+    if laptop is not None and heard:
+        _to_computer(rig, settled, free, laptop, place)
+    _line_out(rig, settled, desk, place)
+    _loudspeakers(rig, settled, desk)
+
+
+def _pan(rig: Rig, free: Channels, port_id: str, side: float) -> None:
+    strip = free.port(port_id).strip
+    if strip is not None and strip.pan:
+        rig.set(free.desk, port_id, pan=side)
+
+
+def _far_away(rig: Rig, settled: Settled, free: Channels, place: str) -> None:
+    short = settings()["cables"]["short_m"]
     for row in settled.of("remote"):
         end = far_end(rig, settled, row, place=place, host=None)
-        rig.lead(end.out, f"{desk}.{lines.pop(0)}", settings()["cables"]["short_m"])
-        send = sends.pop(0)
-        rig.lead(send, end.into, settings()["cables"]["short_m"])
+        rig.lead(end.out, f"{free.desk}.{free.lines.pop(0)}", short)
+        send = free.sends.pop(0)
+        rig.lead(send, end.into, short)
         # A codec bears less than a desk gives.
-        rig.set(desk, send.split(".")[1], fader_db=settings()["codec_send_db"])
-    record = settled.hearer("recording")
-    computer = settled.hearer("stream") is not None or record is not None
-    players = settled.of("player")
-    laptop = None
-    if computer or (players and _players_by_usb(kind)):
-        host = settled.stock.first(("laptop", "laptop-old")) or "laptop"
-        settled.stock.take(host)
-        laptop = rig.device(host, "laptop", rig.catalogue[host].name, place=place)
-    for n, row in enumerate(players):
-        if n == 0 and laptop is not None and _players_by_usb(kind):
-            settled.stock.take("player-program")
-            player = rig.device("player-program", f"player-{row.id}", row.name, place=place, host=laptop)
-            rig.set(player, "single", on=True)
-            rig.lead(f"{player}.out", f"{desk}.usb-in")
-            rig.party(row.id, row.name, "player", speaks=True, plays_on=f"{player}.out")
+        rig.set(free.desk, send.split(".")[1], fader_db=settings()["codec_send_db"])
+
+
+def _players(rig: Rig, settled: Settled, free: Channels, laptop: str | None, place: str) -> None:
+    """The first by the computer and the desk's USB return, where it has one; the others into a pair of line channels each."""
+    for n, row in enumerate(settled.of("player")):
+        if n == 0 and laptop is not None and _players_by_usb(free.kind):
+            rig.lead(player_program(rig, settled, row, laptop, place), f"{free.desk}.usb-in")
             continue
         settled.stock.take("player")
         player = rig.device("player", f"player-{row.id}", row.name, place=place)
         rig.party(row.id, row.name, "player", speaks=True, plays_on=f"{player}.out")
         for side, pan in (("l", -1.0), ("r", 1.0)):
-            into = lines.pop(0)
-            rig.lead(f"{player}.out.{side}", f"{desk}.{into}", settings()["cables"]["short_m"])
-            strip = ports[into].strip
-            if strip is not None and strip.pan:
-                rig.set(desk, into, pan=pan)
-    pairs = headphones(rig, settled, parties)
-    if pairs:
-        headphone_leads(rig, settled, desk, pairs)
-    if laptop is not None and computer:
-        _to_computer(rig, settled, desk, laptop, place)
-    if record is not None and record.each:
-        settled.say("hears", "recording", f"{kind.name} gives the computer its mix: the recording is the mix, not a track each; an interface would give tracks.")
-    _lines_out(rig, settled, desk, place)
-    _loudspeakers(rig, settled, desk)
+            into = free.lines.pop(0)
+            rig.lead(f"{player}.out.{side}", f"{free.desk}.{into}", settings()["cables"]["short_m"])
+            _pan(rig, free, into, pan)
 
 
 def _main(rig: Rig, desk: str) -> tuple[str, ...]:
@@ -171,42 +199,47 @@ def _main(rig: Rig, desk: str) -> tuple[str, ...]:
     return (f"{desk}.main-out.l", f"{desk}.main-out.r") if port.stereo else (f"{desk}.main-out",)
 
 
-def _to_computer(rig: Rig, settled: Settled, desk: str, laptop: str, place: str) -> None:
-    kind = rig.kind(desk)
-    usb = next((port.id for port in kind.outputs if port.connector == "usb" and port.stereo), None)
-    into = [stream(rig, settled, laptop, place), recorder(rig, settled, laptop, place)]
+def _to_computer(rig: Rig, settled: Settled, free: Channels, laptop: str, place: str) -> None:
+    """The main mix into the computer: by USB where the desk has it, else by an interface and a mixer program."""
+    record = settled.hearer("recording")
+    if record is not None and record.each:
+        text = f"{free.kind.name} gives the computer its mix: the recording is the mix, not a track each; an interface would give tracks."
+        settled.say("hears", "recording", text)
+    ends = (stream(rig, settled, laptop, place), recorder(rig, settled, laptop, place))
+    usb = next((port.id for port in free.kind.outputs if port.connector == "usb" and port.stereo), None)
     if usb is not None:
-        rig.change(desk, host=laptop)
-        for target in into:
-            if target is not None:
-                rig.lead(f"{desk}.{usb}", target)
+        rig.change(free.desk, host=laptop)
+        source = f"{free.desk}.{usb}"
     else:
-        name = settled.stock.first(("interface-2", "interface-2-loop", "interface-4")) or "interface-2"
-        settled.stock.take(name)
-        interface = rig.device(name, "interface", rig.catalogue[name].name, place=place, host=laptop)
-        settled.stock.take("soft-mixer")
-        mixer = rig.device("soft-mixer", "mixer", "Software mixer", place=place, host=laptop)
-        ends = _main(rig, desk)
-        for n, end in enumerate(ends, 1):
-            rig.lead(end, f"{interface}.in{n}", settings()["cables"]["short_m"])
-            strip = rig.kind(interface).inputs[n - 1].strip
-            if strip is not None and strip.pad_db is not None:
-                # A desk's main output is line level, and hot.
-                rig.set(interface, f"in{n}", pad=True)
-            rig.lead(f"{interface}.usb{n}", f"{mixer}.in{n}")
-            if len(ends) == 2:
-                rig.set(mixer, f"in{n}", pan=-1.0 if n == 1 else 1.0)
-        for path in rig.kind(interface).paths:
-            if path.source == "monitor" and path.switch and path.target.startswith("usb"):
-                rig.set(interface, path.key, on=False)
-        for target in into:
-            if target is not None:
-                rig.lead(f"{mixer}.out", target)
-    if settled.hearer("stream") is not None:
-        rig.show = rig.show.model_copy(update={"streaming": Streaming(audio_kbps=settings()["stream"]["audio_kbps"])})
+        source = _by_interface(rig, settled, free.desk, laptop, place)
+    for end in ends:
+        if end is not None:
+            rig.lead(source, end)
 
 
-def _lines_out(rig: Rig, settled: Settled, desk: str, place: str) -> None:
+def _by_interface(rig: Rig, settled: Settled, desk: str, laptop: str, place: str) -> str:
+    """The desk's main output into two inputs of an interface, each on its side of a mixer program, whose output it returns."""
+    name = settled.stock.first(("interface-2", "interface-2-loop", "interface-4")) or "interface-2"
+    settled.stock.take(name)
+    kind = rig.catalogue[name]
+    interface = rig.device(name, "interface", kind.name, place=place, host=laptop)
+    settled.stock.take("soft-mixer")
+    mixer = rig.device("soft-mixer", "mixer", rig.catalogue["soft-mixer"].name, place=place, host=laptop)
+    ends = _main(rig, desk)
+    for n, end in enumerate(ends, 1):
+        rig.lead(end, f"{interface}.in{n}", settings()["cables"]["short_m"])
+        strip = kind.inputs[n - 1].strip
+        if strip is not None and strip.pad_db is not None:
+            # A desk's main output is line level, and hot.
+            rig.set(interface, f"in{n}", pad=True)
+        rig.lead(f"{interface}.usb{n}", f"{mixer}.in{n}")
+        if len(ends) == 2:
+            rig.set(mixer, f"in{n}", pan=-1.0 if n == 1 else 1.0)
+    not_twice(rig, interface)
+    return f"{mixer}.out"
+
+
+def _line_out(rig: Rig, settled: Settled, desk: str, place: str) -> None:
     row = settled.hearer("line")
     if row is None:
         return
@@ -243,5 +276,10 @@ def _loudspeakers(rig: Rig, settled: Settled, desk: str) -> None:
         rig.lead(end, f"{box}.in", rig.along(desk, box))
     if not room.studio:
         rig.party(
-            "listeners", row.name or "Listeners", "audience", listens=True, place=room_id, at_m=(round(width / 2, 2), round(depth - wall / 2, 2))
+            "listeners",
+            row.name or "Listeners",
+            "audience",
+            listens=True,
+            place=room_id,
+            at_m=(round(width / 2, 2), round(depth - wall / 2, 2)),
         )

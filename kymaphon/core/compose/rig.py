@@ -11,7 +11,7 @@ from kymaphon.core.figures import data_table
 from kymaphon.core.model.base import PartyKind, Point, Shield
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.naming import fresh_id
-from kymaphon.core.model.show import Cable, Device, Party, Place, Setting, Show
+from kymaphon.core.model.show import Device, Party, Place, Setting, Show
 from kymaphon.core.wiring.plugging import plug
 
 

@@ -37,7 +37,9 @@ def seats_in(settled: Settled, room: RoomAnswer) -> dict[str, Seat]:
     people = [row for row in seated if row.sort == "person"]
     players = [row for row in seated if row.sort == "instrument"]
     if stage or not people or not players:
-        out |= _stage(seated, width, depth, wall) if stage or players else _table(seated, width, depth, wall, bool(crowd))
+        out |= (
+            _stage(seated, width, depth, wall) if stage or players else _table(seated, width, depth, wall, bool(crowd))
+        )
     else:
         # What is played is loud: along the far wall, before nobody's microphone.
         out |= _table(people, width, depth, wall, True)

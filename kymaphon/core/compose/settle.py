@@ -7,11 +7,10 @@ from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from kymaphon.core.figures import data_table
-from kymaphon.core.model.answers import Answers, HaveAnswer, HearerAnswer, Link, RoomAnswer, VoiceAnswer
+from kymaphon.core.model.answers import Answers, HearerAnswer, RoomAnswer, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, Kind
 
 Question = Literal["heard", "hears", "have"]
-AIR = ("stream", "recording", "line")
 
 
 def settings() -> dict[str, Any]:
@@ -114,11 +113,11 @@ def settle(answers: Answers, catalogue: Catalogue) -> Settled:
     """The answers with whatever cannot be built taken out and told."""
     stock = Stock({})
     out = Settled(answers, catalogue, (), (), stock, [])
-    for row in answers.have:
-        if row.kind not in catalogue:
-            out.say("have", row.kind, f"There is no kind {row.kind} in the catalogue; left out.", left_out=True)
+    for thing in answers.have:
+        if thing.kind not in catalogue:
+            out.say("have", thing.kind, f"There is no kind {thing.kind} in the catalogue; left out.", left_out=True)
         else:
-            stock.left[row.kind] = stock.left.get(row.kind, 0) + row.count
+            stock.left[thing.kind] = stock.left.get(thing.kind, 0) + thing.count
     out.rooms = tuple(_sound_room(out, room) for room in answers.rooms)
     known = {room.id for room in out.rooms}
     voices = [row for row in answers.voices if not (row.sort == "person" and row.name.strip() == "")]
@@ -144,7 +143,9 @@ def settle(answers: Answers, catalogue: Catalogue) -> Settled:
             microphone = None
         elif microphone is not None and not _can_be(row, catalogue[microphone]):
             name = catalogue[microphone].name
-            out.say("heard", row.id, f"{row.name}: nothing is heard by a {name[:1].lower()}{name[1:]}; another is proposed.")
+            out.say(
+                "heard", row.id, f"{row.name}: nothing is heard by a {name[:1].lower()}{name[1:]}; another is proposed."
+            )
             microphone = None
         out.voices = (*out.voices, row.with_(room=room, microphone=microphone))
     _everybody(out)
@@ -180,8 +181,13 @@ def _everybody(out: Settled) -> None:
     """Whether there is somebody who is heard and somebody who hears, and no more far away than can be given a mix of their own."""
     if not out.of("person", "remote", "instrument"):
         others = out.of("player", "crowd", "effect")
-        out.say("heard", "", "Nobody speaks or plays yet: name at least one person, instrument or guest far away."
-                if not others else "Nobody speaks yet: only music and background would be heard.")
+        out.say(
+            "heard",
+            "",
+            "Nobody speaks or plays yet: name at least one person, instrument or guest far away."
+            if not others
+            else "Nobody speaks yet: only music and background would be heard.",
+        )
     if not out.answers.hearers and not out.of("remote"):
         out.say("hears", "", "Nobody hears it yet: a stream, a recording, a line, loudspeakers or headphones.")
         out.voices = tuple(row for row in out.voices if row.sort != "player")
@@ -193,15 +199,3 @@ def _everybody(out: Settled) -> None:
             f"{row.name}: {len(remotes)} are far away and one mixer makes {most} mix-minuses; the first {most} are in. "
             "Those who share one call count as one.",
         )
-
-
-def by_codec(settled: Settled) -> tuple[VoiceAnswer, ...]:
-    return tuple(row for row in settled.of("remote") if row.by == "codec")
-
-
-def link_words(link: Link) -> str:
-    return {"call": "by call", "telephone": "by telephone", "codec": "by programme codec"}[link]
-
-
-def owned(answers: Answers) -> tuple[HaveAnswer, ...]:
-    return answers.have
