@@ -192,6 +192,11 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QPushButton[role="primary"]:focus {{ border: 2px solid {t.text}; }}
     QPushButton[role="chip"] {{ border-radius: 14px; min-height: 18px; padding: 4px 12px; background: {t.panel}; }}
     QPushButton[role="chip"]:checked, QPushButton[role="chip"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 11px; }}
+    QPushButton[role="answer"] {{ border-radius: 14px; min-height: 18px; padding: 4px 12px; text-align: left; }}
+    QPushButton[role="answer"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 11px; }}
+    QPushButton[role="start"] {{ text-align: left; background: {t.panel}; padding: 8px 12px; }}
+    QPushButton[role="start"]:focus {{ border: 2px solid {t.lantern}; padding: 7px 11px; }}
+    QLabel[role="number"] {{ font-size: {points(14)}; font-weight: 700; color: {t.lantern}; padding-right: 4px; }}
     QPushButton[role="flat"] {{ background: transparent; border: 1px solid transparent; color: {t.muted}; padding: 4px 8px; text-align: right; }}
     QPushButton[role="flat"]:hover {{ color: {t.text}; }}
     QPushButton[role="flat"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 7px; }}

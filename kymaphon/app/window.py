@@ -50,10 +50,14 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.rig.stage import RigStage
     from kymaphon.app.stages.surface import StageSurface
     from kymaphon.app.stages.talk.stage import TalkStage
+    from kymaphon.app.stages.welcome.surface import WelcomeSurface
     from kymaphon.app.takes import TakeDesk
+    from kymaphon.core.compose.compose import Composed
     from kymaphon.core.graph.signal import Switch
     from kymaphon.core.model.findings import Remedy
 
+WELCOME = "Welcome"
+"""The page for a new show: no stage of the order of work."""
 WHY_WIDTH = 312
 WHY_MS = 120
 """So long after a picture, at most, the arithmetic of what is still being turned follows it."""
@@ -151,7 +155,7 @@ class Window(QMainWindow):
         self._tell_work()
         if not self.document.analysis.unsearched:
             self.status.setText(self._tip_rest)
-        self.go("Cast" if self._empty else "Level")
+        self.go(WELCOME if self._empty else "Level")
         self._collector.begin()
         held, self._held = self._held, []
         for row in held:
@@ -230,6 +234,8 @@ class Window(QMainWindow):
             page.set_scale(self.scale)
             page.why_changed.connect(self._why_due.start)
             page.go_to_why.connect(self.focus_why)
+            if stage == WELCOME:
+                self._greet(cast("WelcomeSurface", page))
             wants_stage = getattr(page, "wants_stage", None)
             if wants_stage is not None:
                 wants_stage.connect(self._go_to_view)
@@ -237,6 +243,37 @@ class Window(QMainWindow):
             self._stale.add(stage)
             self.surface.addWidget(page)
         return self._pages[stage]
+
+    def _greet(self, page: WelcomeSurface) -> None:
+        """What the page for a new show asks for."""
+        page.started.connect(self._start)
+        page.wanted.connect(self._wanted)
+
+    def _wanted(self, name: str) -> None:
+        if name == "open":
+            self.filing.ask_open()
+        elif name == "demo":
+            self.filing.open_demo()
+        else:
+            self.filing.fill_recent(self.welcome.recent)
+
+    def _start(self, composed: Composed | None) -> None:
+        """Opens a show that was composed, at its doing list; None: the empty one, at its first stage."""
+        if composed is None:
+            self.go("Cast")
+            return
+
+        def opened() -> None:
+            self._go_to_view("Feeds", "doing")
+            self.say("First the doing list: what to plug and set, in a safe order. Ctrl+S saves the show.")
+
+        # Nobody has saved it yet: it is kept for recovery, and asked about when the window is closed.
+        self.document.replace(composed.show, None, restored=True, then=opened)
+
+    @property
+    def welcome(self) -> WelcomeSurface:
+        """The page for a new show."""
+        return cast("WelcomeSurface", self.page(WELCOME))
 
     @property
     def takes(self) -> TakeDesk:
@@ -336,9 +373,12 @@ class Window(QMainWindow):
         """Another show is open: one that has people in it begins with their levels, where only an empty one was there."""
         if not self.ready:
             self.begin()
-        if self._empty and self.document.show.parties and self.stage == "Cast":
+        empty = not self.document.show.parties
+        if empty:
+            self.go(WELCOME)
+        elif self.stage == WELCOME or (self._empty and self.stage == "Cast"):
             self.go("Level")
-        self._empty = not self.document.show.parties
+        self._empty = empty
         self.filing.offer_recovery()
 
     def _tell_work(self) -> None:
@@ -388,9 +428,11 @@ class Window(QMainWindow):
             self.offering.show(self.why, self.page(self.stage).why())
 
     def go(self, stage: str) -> None:
-        """Shows a stage."""
+        """Shows a stage; the page for a new show has the window for itself."""
         self.document.end_preview()
         self.stage = stage
+        for part in (self.bar, self.rail, self.why):
+            part.setVisible(stage != WELCOME)
         self.rail.select(stage)
         self.surface.setCurrentWidget(self.page(stage))
         self._refresh_stage()

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
 from kymaphon.app.document import Document
 from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.theme import Theme
+
+if TYPE_CHECKING:
+    from kymaphon.app.stages.welcome.surface import WelcomeSurface
 
 
 def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None]) -> StageSurface:
@@ -21,7 +25,11 @@ def made(stage: str, document: Document, theme: Theme, say: Callable[[str], None
     return surface
 
 
-def _surface(stage: str, document: Document, theme: Theme) -> PagedStage:
+def _surface(stage: str, document: Document, theme: Theme) -> PagedStage | WelcomeSurface:
+    if stage == "Welcome":
+        from kymaphon.app.stages.welcome.surface import WelcomeSurface
+
+        return WelcomeSurface(document, theme)
     if stage == "Cast":
         from kymaphon.app.stages.cast.stage import CastStage
 

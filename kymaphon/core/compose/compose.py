@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
-from functools import cached_property
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -14,12 +13,13 @@ from kymaphon.core.compose.local import another_microphone, microphones, put_in_
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import echoes_by_loudspeakers
 from kymaphon.core.compose.settle import Remark, Settled, settle
-from kymaphon.core.mixes.doing import Instruction, from_nothing, steps_between
+from kymaphon.core.mixes.doing import PREFIX, Instruction, from_nothing, steps_between
 from kymaphon.core.model.answers import Answers, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
 from kymaphon.core.model.edits import SetWant, apply_all
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.show import Show
+from kymaphon.core.model.talk import Task
 from kymaphon.core.model.wants import wants_by_role
 
 MOST_ROUNDS = 16
@@ -40,17 +40,14 @@ class Composed:
         report: what is found in it.
         remarks: what could not be done as it was answered.
         to_get: kind -> how many that nobody said are there.
+        steps: what hands have to do, in a safe order: mute, plug, set, open last; they are the show's doing list too.
     """
 
     show: Show
     report: Report
     remarks: tuple[Remark, ...]
     to_get: dict[str, int]
-
-    @cached_property
-    def steps(self) -> tuple[Instruction, ...]:
-        """What hands have to do, in a safe order: set up, mute, plug, set, open last. Software that only runs is no step."""
-        return steps_between(from_nothing(self.show), self.show, self.report.catalogue)
+    steps: tuple[Instruction, ...]
 
 
 @dataclass
@@ -131,8 +128,10 @@ def compose(answers: Answers, catalogue: Catalogue | None = None) -> Composed:
         rows = wrong(report)
         if not rows or not _otherwise(settled, choices, report.show, rows):
             break
-    made = report.show.model_copy(update={"answers": answers})
-    return Composed(made, report, tuple(settled.remarks), dict(settled.stock.added))
+    steps = steps_between(from_nothing(report.show), report.show, kinds)
+    tasks = tuple(Task(id=f"{PREFIX}{n}", text=step.text) for n, step in enumerate(steps, 1))
+    made = report.show.model_copy(update={"answers": answers, "tasks": tasks})
+    return Composed(made, report, tuple(settled.remarks), dict(settled.stock.added), steps)
 
 
 def wrong_on_the_plan(show: Show, catalogue: Catalogue) -> list[Finding]:

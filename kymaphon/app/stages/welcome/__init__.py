@@ -1,0 +1,1 @@
+"""Welcome: three questions, and the show that comes of the answers."""
