@@ -206,6 +206,7 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
                 ),
                 None,
             )
+    yield from _usb_leads(before, after, catalogue)
     for cable in after.cables:
         if all(row.ends != cable.ends for row in before.cables):
             device_id, port_id, _ = PortId.of(cable.source)
@@ -215,8 +216,28 @@ def _cables(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]
             )
 
 
+def _usb_leads(before: Show, after: Show, catalogue: Catalogue) -> Iterator[_Found]:
+    """The one USB lead of a box on a computer, of which nothing was plugged yet; its channels are chosen in the software."""
+    touched = {name for cable in before.cables for name in (cable.source_device, cable.target_device)}
+    now = {name for cable in after.cables for name in (cable.source_device, cable.target_device)}
+    for device in after.devices:
+        kind = catalogue[device.kind]
+        usb = any(port.connector == "usb" for port in (*kind.inputs, *kind.outputs))
+        if device.host is None or not usb or device.id in touched or device.id not in now:
+            continue
+        host = after.device(device.host)
+        host_name = host.name or catalogue[host.kind].name
+        text = f"{device.name or kind.name} by USB to {host_name}: plug"
+        yield Instruction("plug", device.id, text), None
+
+
 def _cable_words(show: Show, catalogue: Catalogue, cable: Cable, verb: str) -> str:
     ends = [_end_words(show, catalogue, row) for row in cable.ends]
+    sockets = {end_of(show, catalogue, row).port.connector for row in cable.ends}
+    if "network" in sockets:
+        return f"{ends[0]} to {ends[1]}: {'connect' if verb == 'plug' else 'disconnect'} the call"
+    if "inside" in sockets or sockets == {"usb"}:
+        return f"{ends[1]}: {'choose' if verb == 'plug' else 'let go of'} {ends[0]}"
     label = f", cable {cable.label}" if cable.label else ""
     known = {row.id: row.name for row in adapters().values()}
     adapter = f", with {known[cable.adapter]}" if cable.adapter in known and verb == "plug" else ""

@@ -15,6 +15,9 @@ from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import empty, label
 
 
+LINE_LETTERS = 34
+
+
 @dataclass(frozen=True, slots=True)
 class Answer:
     """A chip: what it is about, its name, a detail, and whether it is only proposed; `hue` of a party, or None."""
@@ -67,8 +70,7 @@ class QuestionCard(QFrame):
         self.line.setAccessibleName(title)
         self.line.setToolTip(plain_tip(tip))
         self.line.setStatusTip(tip)
-        self.line.setMinimumWidth(190)
-        self.line.setMaximumWidth(260)
+        self.fit_line()
         self.line.textChanged.connect(self.typed)
         self.line.returnPressed.connect(lambda: self.taken.emit(self.line.text()))
         self.line.installEventFilter(self)
@@ -77,6 +79,10 @@ class QuestionCard(QFrame):
         column.addWidget(self.remarks)
         self._answers: tuple[Answer, ...] = ()
         self.set_answers(())
+
+    def fit_line(self) -> None:
+        """The line as wide as its hint, in the size of text that there is."""
+        self.line.setMinimumWidth(self.line.fontMetrics().averageCharWidth() * LINE_LETTERS)
 
     def set_answers(self, answers: Iterable[Answer]) -> None:
         """The chips, with the line behind them."""

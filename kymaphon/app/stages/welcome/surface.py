@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeySequence, QShortcut
+from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
@@ -11,6 +11,7 @@ from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.stages.welcome.options import fill_options
 from kymaphon.app.stages.welcome.question import Answer, QuestionCard
 from kymaphon.app.theme import Theme
+from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.outline_picture import HearingPicture, OutlinePicture
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
@@ -44,6 +45,8 @@ QUESTIONS: tuple[tuple[Question, str, str, str], ...] = (
         "What is there, by name. What is missing is proposed, and stands here with a dashed edge.",
     ),
 )
+WIDE_LETTERS = 125
+"""From so many letters of width on the pictures stand beside the questions."""
 WAIT_MS = 60
 """So long after the last answer the whole is computed: a run of keys is computed once."""
 
@@ -114,14 +117,14 @@ class WelcomeSurface(StageSurface):
         area.setWidgetResizable(True)
         area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
-        grid = QGridLayout(body)
+        self._grid = grid = QGridLayout(body)
         grid.setContentsMargins(0, 8, 0, 0)
         grid.setSpacing(12)
-        grid.setColumnStretch(0, 6)
-        grid.setColumnStretch(1, 5)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        left.setSpacing(12)
-        right.setSpacing(12)
+        self._left, self._right = QWidget(), QWidget()
+        left, right = QVBoxLayout(self._left), QVBoxLayout(self._right)
+        for column in (left, right):
+            column.setSpacing(12)
+            column.setContentsMargins(0, 0, 0, 0)
         self.cards: dict[Question, QuestionCard] = {}
         for number, (question, title, hint, tip) in enumerate(QUESTIONS, 1):
             card = self.cards[question] = QuestionCard(number, title, hint, tip, self.theme)
@@ -147,11 +150,31 @@ class WelcomeSurface(StageSurface):
                 self.about = label("", "muted")
                 column.addWidget(self.about)
             right.addWidget(card_, stretch)
-        grid.addLayout(left, 0, 0)
-        grid.addLayout(right, 0, 1)
-        grid.addLayout(self._starts(), 1, 0, 1, 2)
+        self._below = self._starts()
         area.setWidget(body)
         self.column.addWidget(area, 1)
+        self._beside = False
+        self._lay(beside=True)
+
+    def _lay(self, *, beside: bool) -> None:
+        """The pictures beside the questions, or below them where a window is narrow or its text large."""
+        if beside == self._beside:
+            return
+        self._beside = beside
+        for part in (self._left, self._right, self._below):
+            self._grid.removeWidget(part)
+        self._grid.addWidget(self._left, 0, 0)
+        self._grid.addWidget(self._right, 0 if beside else 1, 1 if beside else 0)
+        self._grid.addWidget(self._below, 2, 0, 1, 2 if beside else 1)
+        self._grid.setColumnStretch(0, 6)
+        self._grid.setColumnStretch(1, 5 if beside else 0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        self._lay(beside=self.width() >= self.fontMetrics().averageCharWidth() * WIDE_LETTERS)
 
     def _start_row(self) -> QHBoxLayout:
         row = QHBoxLayout()
@@ -170,12 +193,13 @@ class WelcomeSurface(StageSurface):
             short.activated.connect(self.go)
         return row
 
-    def _starts(self) -> QVBoxLayout:
-        column = QVBoxLayout()
+    def _starts(self) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
         column.setSpacing(6)
+        column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(label("Or begin from", "heading"))
-        row = QHBoxLayout()
-        row.setSpacing(10)
+        row = FlowLayout(10)
         self.start_buttons: list[QPushButton] = []
         for n, start in enumerate(starts(), 1):
             button = QPushButton(f"{start.name}\n{start.about}")
@@ -186,10 +210,10 @@ class WelcomeSurface(StageSurface):
             button.setAccessibleName(f"{start.name}, {start.about}")
             button.setShortcut(QKeySequence(f"Alt+{n}"))
             button.clicked.connect(lambda _checked=False, start=start: self._begin_from(start.answers))
-            row.addWidget(button, 1)
+            row.addWidget(button)
             self.start_buttons.append(button)
         column.addLayout(row)
-        return column
+        return whole
 
     # answers
 
@@ -374,6 +398,9 @@ class WelcomeSurface(StageSurface):
 
     def set_scale(self, scale: float) -> None:
         self.outline.scale = self.hearing.scale = scale
+        for card in self.cards.values():
+            card.fit_line()
+        self._fit()
 
     def first(self) -> QWidget:
         return self.cards["heard"].line
