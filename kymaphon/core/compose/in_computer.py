@@ -153,11 +153,24 @@ def _far_away(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: st
 
 
 def _players(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: str) -> None:
+    record = settled.hearer("recording")
+    # With nothing but tracks nobody hears a mix.
+    mixed = (
+        settled.hearer("stream") is not None
+        or (record is not None and not record.each)
+        or bool(settled.of("remote"))
+        or settled.on_headphones
+    )
     for row in settled.of("player"):
         if not mixing.stereo:
             settled.drop(row, f"{row.name}: the mixer has no stereo input left for another player.")
             continue
-        rig.lead(player_program(rig, settled, row, laptop, place), f"{mixing.device}.{mixing.stereo.pop(0)}")
+        out = player_program(rig, settled, row, laptop, place)
+        into = mixing.stereo.pop(0)
+        if mixed:
+            rig.lead(out, f"{mixing.device}.{into}")
+        party = rig.show.parties[-1].id
+        mixing.singles += [Single(party, row.name, f"{out}.l"), Single(party, f"{row.name}, right", f"{out}.r")]
 
 
 def _programme(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: str) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 from kymaphon.core.acoustics.cast import sound_of
 from kymaphon.core.analysis.analyse import figures_of
@@ -199,9 +200,26 @@ def proposed(settled: Settled, row: VoiceAnswer) -> tuple[str, ...]:
             else "person"
         )
     usual = tuple(data[name])
-    there = tuple(kind for kind in usual if any(have.kind == kind for have in settled.answers.have))
     asked = (row.microphone,) if row.microphone is not None else ()
-    return tuple(dict.fromkeys((*asked, *there, *usual)))
+    return tuple(dict.fromkeys((*asked, *_there(settled, row, data), *usual)))
+
+
+def _there(settled: Settled, row: VoiceAnswer, data: dict[str, Any]) -> tuple[str, ...]:
+    """The microphone that is there for a voice: the first voice that names none gets the first that is there, and so on; and others
+    of those kinds after it.
+    """
+    suited = data.get(f"{row.sort}-there", data.get(row.sort, ()))
+    left = {have.kind: 0 for have in settled.answers.have if have.kind in suited}
+    for have in settled.answers.have:
+        if have.kind in left:
+            left[have.kind] += have.count
+    for other in settled.voices:
+        if other.microphone in left:
+            left[str(other.microphone)] -= 1
+    single = [kind for kind, count in left.items() for _ in range(max(count, 0))]
+    before = [other for other in settled.voices if other.sort == row.sort and other.microphone is None]
+    at = before.index(row) if row in before else len(single)
+    return tuple(dict.fromkeys(single[at:]))
 
 
 def another_microphone(settled: Settled, row: VoiceAnswer, tried: int) -> bool:

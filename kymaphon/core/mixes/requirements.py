@@ -161,8 +161,8 @@ class Around:
         for node in ends:
             device_id, port_id, *_ = NodeId.of(self.graph.nodes[node].id)
             kind = devices.get(device_id)
-            if kind is None or device_id in self._mixing:
-                continue  # a mouth is no socket, and what mixes is fed by its own plan
+            if kind is None or device_id in self._mixing or kind.is_player:
+                continue  # a mouth is no socket, what mixes is fed by its own plan, and a player plays from its own disk
             if any(row.id == port_id and row.domain != "acoustic" for row in kind.inputs):
                 out.append(f"{device_id}.{port_id}")
         order = {

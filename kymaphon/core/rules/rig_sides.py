@@ -135,9 +135,10 @@ def half_lost(analysis: Computed) -> Iterator[Finding]:
             continue
         starts = [node for node in sides if node is not None]
         for end in ends:
-            reached = [
-                max(transfer.best_gain_to(ear)[start] for ear in graph.ears[end.id]) > -math.inf for start in starts
-            ]
+            # The two sides on two tracks of one recorder are both kept.
+            same = [row for row in ends if row.kind == "recorder" and row.hears_device == end.hears_device] or [end]
+            ears = [ear for row in same for ear in graph.ears[row.id]]
+            reached = [max(transfer.best_gain_to(ear)[start] for ear in ears) > -math.inf for start in starts]
             if reached[0] == reached[1]:
                 continue
             kept, lost = ("left", "right") if reached[0] else ("right", "left")

@@ -504,3 +504,35 @@ class TestSoftware:
         feed = analyse(Show.model_validate(data)).feeds["host", "host"]
         assert feed.verdict == "local"
         assert 1.0 < (feed.delay_ms or 0.0) < 3.0
+
+
+def test_no_mix_is_plugged_into_a_player_whose_music_has_a_track() -> None:
+    """A player's own disk is no socket for a mix: plugged there, the mix would go round."""
+    show = Show.model_validate(
+        {
+            "parties": [
+                {"id": "song", "name": "Song", "kind": "player", "speaks": True, "plays_on": "play.out"},
+                {"id": "live", "name": "Stream", "kind": "audience", "listens": True, "hears_on": "enc"},
+                {"id": "t1", "name": "Track 1", "kind": "recorder", "listens": True, "hears_on": "rec.track1"},
+                {"id": "t2", "name": "Track 2", "kind": "recorder", "listens": True, "hears_on": "rec.track2"},
+            ],
+            "devices": [
+                {"id": "lap", "kind": "laptop"},
+                {"id": "play", "kind": "player-program", "host": "lap"},
+                {"id": "mix", "kind": "soft-mixer", "host": "lap"},
+                {"id": "enc", "kind": "stream-encoder", "host": "lap"},
+                {"id": "rec", "kind": "multitrack", "host": "lap"},
+            ],
+            "cables": [
+                {"from": "play.out", "to": "mix.in5"},
+                {"from": "mix.out", "to": "enc.in"},
+                {"from": "play.out.l", "to": "rec.in1"},
+                {"from": "play.out.r", "to": "rec.in2"},
+            ],
+            "wants": [{"listener": t, "voice": "song", "want": "hear"} for t in ("t1", "t2")],
+        }
+    )
+    plan = plan_feeds(show, shipped_catalogue())
+    after = apply_all(show, plan.edits)
+    assert not [row for row in after.cables if row.target_device == "play"]
+    assert not [row for row in analyse(after).findings if row.code in ("half-lost", "circle-howls")]
