@@ -94,7 +94,9 @@ class Menus:
 
     def _fill_show(self, menu: QMenu) -> None:
         window, action = self._window, self._action
-        action(menu, "&New show", lambda: window.filing.new(), "Starts an empty show.", KEYS.New)
+        action(
+            menu, "&New show", lambda: window.filing.new(), "Begins a show: three questions, or an empty one.", KEYS.New
+        )
         action(menu, "&Open\u2026", lambda: window.filing.ask_open(), "Opens a show file.", KEYS.Open)
         self.recent = menu.addMenu("Open &recent")
         self.recent.aboutToShow.connect(lambda: window.once_ready(lambda: window.filing.fill_recent(self.recent)))
@@ -121,6 +123,12 @@ class Menus:
             "Open the demo's second act",
             lambda: window.filing.open_second_act(),
             "Opens the rowing final at Lantern Quay: circuits, crew and lines, with four faults left in.",
+        )
+        action(
+            menu,
+            "&Change the answers\u2026",
+            window.change_answers,
+            "The answers that this show was composed from: another guest, another interface. What was set by hand stays.",
         )
         menu.addSeparator()
         action(menu, "&Save", lambda: window.filing.save(), "Saves the show.", KEYS.Save)

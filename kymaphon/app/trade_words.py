@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 ALSO: dict[str, str] = {
+    "New show": "welcome template wizard setup start mix-minus podcast phone-in stream band",
+    "Change the answers": "another guest interface wizard setup compose",
     "Rig sheet": "print pdf html export documentation",
     "Add from the catalogue": "device equipment new",
     "Plug a cable": "connect patch wire",

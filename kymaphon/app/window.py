@@ -52,6 +52,7 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.talk.stage import TalkStage
     from kymaphon.app.stages.welcome.surface import WelcomeSurface
     from kymaphon.app.takes import TakeDesk
+    from kymaphon.core.compose.again import Recomposed
     from kymaphon.core.compose.compose import Composed
     from kymaphon.core.graph.signal import Switch
     from kymaphon.core.model.findings import Remedy
@@ -247,6 +248,7 @@ class Window(QMainWindow):
     def _greet(self, page: WelcomeSurface) -> None:
         """What the page for a new show asks for."""
         page.started.connect(self._start)
+        page.changed.connect(self._change)
         page.wanted.connect(self._wanted)
 
     def _wanted(self, name: str) -> None:
@@ -254,6 +256,8 @@ class Window(QMainWindow):
             self.filing.ask_open()
         elif name == "demo":
             self.filing.open_demo()
+        elif name == "back":
+            self.go("Level")
         else:
             self.filing.fill_recent(self.welcome.recent)
 
@@ -269,6 +273,20 @@ class Window(QMainWindow):
 
         # Nobody has saved it yet: it is kept for recovery, and asked about when the window is closed.
         self.document.replace(composed.show, None, restored=True, then=opened)
+
+    def _change(self, again: Recomposed) -> None:
+        """Other answers for the show that is open, as one step of undo."""
+        self.document.apply(again.edits, "Answers changed")
+        self._go_to_view("Feeds", "doing")
+        self.say("The answers are changed; what is new to do stands on the list. Ctrl+Z takes it back.")
+
+    def change_answers(self) -> None:
+        """The answers that the show was composed from, to be changed."""
+        if self.document.show.answers is None:
+            self.say("This show was made by hand: there are no answers to change.")
+            return
+        self.welcome.begin(self.document.show)
+        self.go(WELCOME)
 
     @property
     def welcome(self) -> WelcomeSurface:
@@ -375,6 +393,7 @@ class Window(QMainWindow):
             self.begin()
         empty = not self.document.show.parties
         if empty:
+            self.welcome.begin(None)
             self.go(WELCOME)
         elif self.stage == WELCOME or (self._empty and self.stage == "Cast"):
             self.go("Level")

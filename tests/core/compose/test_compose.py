@@ -84,15 +84,18 @@ class TestByHand:
         level = 60 + 3 - 20 * math.log10(away) - 94 + kind.microphone.sensitivity_dbv_pa + 2.22
         by_hand = (12 - 20) - level
         set_to = gain(made, "interface", "in1")
-        assert set_to is not None and abs(set_to - by_hand) <= 4  # what the mark lets pass, and the angle off the axis
+        assert set_to is not None
+        assert abs(set_to - by_hand) <= 4
         # Mix-minus by hand: the guest's send has both in the room and not the guest; the headphones' send has the guest alone.
         mixer = show.device("mixer").settings
         into = {row.target: row.source for row in show.cables}
         guest_send = into["call-far-1.mic"].split(".")[1]
         ears_send = into["interface.usb-in"].split(".")[1]
         on = {key for key, row in mixer.items() if row.on}
-        assert {f"in1>{guest_send}", f"in2>{guest_send}"} <= on and f"in3>{guest_send}" not in on
-        assert f"in3>{ears_send}" in on and not {f"in1>{ears_send}", f"in2>{ears_send}"} & on
+        assert {f"in1>{guest_send}", f"in2>{guest_send}"} <= on
+        assert f"in3>{guest_send}" not in on
+        assert f"in3>{ears_send}" in on
+        assert not {f"in1>{ears_send}", f"in2>{ears_send}"} & on
         # Tracks by hand: one each, straight from the interface and from the call.
         assert [into[f"recorder.in{n}"] for n in (1, 2, 3)] == ["interface.usb1", "interface.usb2", "call-far-1.out"]
         assert {row.id for row in show.parties if row.kind == "recorder"} == {"track-ann", "track-ben", "track-far-1"}
@@ -111,9 +114,11 @@ class TestByHand:
             mine, other = (channels[f"codec-caller-{k}.near-out"] for k in (n, 3 - n))
             assert not (f"{mine}>{send}" in desk and desk[f"{mine}>{send}"].on)
             assert desk[f"{other}>{send}"].on
-            assert desk[f"in1>{send}"].on and desk[f"in2>{send}"].on
+            assert desk[f"in1>{send}"].on
+            assert desk[f"in2>{send}"].on
         # The line and the recording get the main mix.
-        assert into["station-line.in.l"] == "desk.main-out.l" and into["recorder.in"] == "desk.usb"
+        assert into["station-line.in.l"] == "desk.main-out.l"
+        assert into["recorder.in"] == "desk.usb"
 
     def test_song_over_a_backing_track(self) -> None:
         made = compose(next(row for row in starts() if row.id == "song").answers)
@@ -121,7 +126,8 @@ class TestByHand:
         into = {row.target: row.source for row in show.cables}
         # Voice and player each on an input of their own, both on the stream; the singer hears the music from the computer and the own
         # voice at once.
-        assert into["mixer.in1"] == "interface.usb1" and into["mixer.in5"] == "player-backing.out"
+        assert into["mixer.in1"] == "interface.usb1"
+        assert into["mixer.in5"] == "player-backing.out"
         direct = show.device("interface").settings.get("in1>monitor")
         assert direct is None or direct.on is not False
         assert (
@@ -134,7 +140,8 @@ class TestAgainstThePlanner:
     @pytest.mark.parametrize("start", starts(), ids=lambda row: row.id)
     def test_the_plan_of_a_composed_show_changes_nobodys_verdict(self, start) -> None:  # type: ignore[no-untyped-def]
         plan = plan_feeds(compose(start.answers).show, CATALOGUE)
-        assert not plan.changed and not plan.howls
+        assert not plan.changed
+        assert not plan.howls
         assert not [row for row in plan.unmet if row.verdict in ("missing", "back", "unwanted")]
 
 
@@ -160,13 +167,15 @@ class TestWhatCannotBe:
     def test_kinds_that_do_not_exist(self) -> None:
         made = compose(answers("Ann", hears=(STREAM,), have=(HaveAnswer(kind="abacus"),)))
         row = next(row for row in made.remarks if row.question == "have")
-        assert row.answer == "abacus" and row.left_out
+        assert row.answer == "abacus"
+        assert row.left_out
 
     def test_a_desk_with_no_free_input(self) -> None:
         rows = tuple(f"P{n}" for n in range(1, 7))
         made = compose(answers(*rows, hears=(HearerAnswer(sort="line"), EARS), have=(HaveAnswer(kind="desk-8"),)))
         row = next(row for row in made.remarks if row.question == "have")
-        assert "4 microphone channels for 6" in row.text and "takes it all" in row.text
+        assert "4 microphone channels for 6" in row.text
+        assert "takes it all" in row.text
         assert made.show.device("desk").kind == "desk-12-4"
         assert wrong(made) == []
 
@@ -179,7 +188,8 @@ class TestWhatCannotBe:
     def test_an_interface_that_is_too_small_names_the_one_that_does(self) -> None:
         made = compose(answers("A", "B", "C", hears=(RECORDING,), have=(HaveAnswer(kind="interface-2"),)))
         row = next(row for row in made.remarks if row.question == "have")
-        assert "2 inputs for 3" in row.text and "four-input interface" in row.text
+        assert "2 inputs for 3" in row.text
+        assert "four-input interface" in row.text
 
     def test_loudspeakers_beside_open_microphones_give_way_to_those_far_away(self) -> None:
         loud = HearerAnswer(sort="loudspeakers")
@@ -200,7 +210,8 @@ class TestSeats:
         mics = {row.party: row.at_m for row in made.show.devices if row.party and row.at_m}
         for party in (row for row in made.show.parties if row.place == "r"):
             assert party.at_m is not None
-            assert 0 < party.at_m[0] < 5 and 0 < party.at_m[1] < 4
+            assert 0 < party.at_m[0] < 5
+            assert 0 < party.at_m[1] < 4
             own = mics.get(party.id)
             for name, at in mics.items():
                 if own is not None and name != party.id:
@@ -211,12 +222,15 @@ def test_what_is_there_is_used_and_what_is_missing_is_named() -> None:
     have = (HaveAnswer(kind="interface-4"), HaveAnswer(kind="dynamic-close", count=2), HaveAnswer(kind="laptop"))
     made = compose(answers("Ann", "Ben", hears=(EACH, EARS), have=have))
     kinds = [row.kind for row in made.show.devices]
-    assert kinds.count("dynamic-close") == 2 and "interface-4" in kinds
-    assert "interface-4" not in made.to_get and made.to_get["headphones"] == 2
+    assert kinds.count("dynamic-close") == 2
+    assert "interface-4" in kinds
+    assert "interface-4" not in made.to_get
+    assert made.to_get["headphones"] == 2
     # A moving coil at 0 dBFS for +18 dBu wants more than the 60 dB there are.
     assert made.to_get["booster-inline"] == 2
 
 
 def test_a_picture_needs_no_planning() -> None:
     show, _ = plugged(starts()[0].answers)
-    assert show.cables and not show.wants[0].want == "never"
+    assert show.cables
+    assert show.wants[0].want != "never"

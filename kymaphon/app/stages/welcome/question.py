@@ -14,7 +14,6 @@ from kymaphon.app.widgets.flow import FlowLayout
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import empty, label
 
-
 LINE_LETTERS = 34
 
 

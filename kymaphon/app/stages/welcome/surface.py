@@ -16,12 +16,14 @@ from kymaphon.app.widgets.outline_picture import HearingPicture, OutlinePicture
 from kymaphon.app.widgets.tips import plain_tip
 from kymaphon.app.widgets.why import label
 from kymaphon.app.worker import Worker
+from kymaphon.core.compose.again import Recomposed, recompose
 from kymaphon.core.compose.compose import Composed, compose, plugged
 from kymaphon.core.compose.settle import Question, Remark
 from kymaphon.core.compose.starts import starts
 from kymaphon.core.compose.words import NotUnderstood, hearer_words, sort_words, taken, with_thing
 from kymaphon.core.model.answers import Answers
 from kymaphon.core.model.catalogue import Kind, shipped_catalogue
+from kymaphon.core.model.show import Show
 from kymaphon.core.model.stages import SEVERITIES
 from kymaphon.core.report.outline import hearing_of, outline_of
 
@@ -47,6 +49,7 @@ QUESTIONS: tuple[tuple[Question, str, str, str], ...] = (
 )
 WIDE_LETTERS = 125
 """From so many letters of width on the pictures stand beside the questions."""
+MOST_TOLD = 4
 WAIT_MS = 60
 """So long after the last answer the whole is computed: a run of keys is computed once."""
 
@@ -63,11 +66,13 @@ class WelcomeSurface(StageSurface):
     Signals:
         say: one line for the status line.
         started: a `Composed` to be opened; None for an empty show.
-        wanted: `open`, `demo` or the path of a recent show.
+        changed: a `Recomposed`: other answers for the show that is open.
+        wanted: `open`, `demo`, `recent`, or `back` to the show.
     """
 
     say = Signal(str)
     started = Signal(object)
+    changed = Signal(object)
     wanted = Signal(str)
 
     def __init__(self, document: Document, theme: Theme) -> None:
@@ -75,6 +80,9 @@ class WelcomeSurface(StageSurface):
         self.catalogue = shipped_catalogue()
         self.answers = Answers()
         self.composed: Composed | None = None
+        self.base: Show | None = None
+        """The show whose answers are changed; None for a new one."""
+        self._again: Recomposed | None = None
         self._due = QTimer(self)
         self._due.setSingleShot(True)
         self._due.setInterval(WAIT_MS)
@@ -82,7 +90,7 @@ class WelcomeSurface(StageSurface):
         self._waiting = False
         self._worker = Worker(self, self._arrived, self._failed)
         self._build()
-        self.set_answers(Answers())
+        self.begin(None)
 
     # building
 
@@ -94,17 +102,20 @@ class WelcomeSurface(StageSurface):
             "Answer three questions; what you see beside them is computed as you type. Everything can be changed later."
         )
         self.column.setContentsMargins(32, 20, 32, 12)
+        self.links: dict[str, QPushButton] = {}
         for name, text, tip in (
             ("open", "&Open a show\u2026", "Opens a show file."),
             ("demo", "&Demo", "Opens Lantern Quay, with its faults in."),
             ("recent", "&Recent", "Shows that were open lately."),
             ("empty", "&Empty show", "Begins with nothing: everything is put in by hand."),
+            ("back", "&Back to the show", "Leaves the answers as they are. Esc."),
         ):
             button = QPushButton(text)
             button.setProperty("role", "flat")
             button.setToolTip(plain_tip(tip))
             button.setStatusTip(tip)
             self.head.addWidget(button, 0, Qt.AlignmentFlag.AlignTop)
+            self.links[name] = button
             if name == "recent":
                 self.recent = QMenu(button)
                 self.recent.aboutToShow.connect(lambda: self.wanted.emit("recent"))
@@ -217,10 +228,25 @@ class WelcomeSurface(StageSurface):
 
     # answers
 
+    def begin(self, show: Show | None) -> None:
+        """Asks for a new show, or for other answers for one that was composed."""
+        self.base = show
+        self.title.setText("A new show" if show is None else "The answers of this show")
+        self.subtitle.setText(
+            "Answer three questions; what you see beside them is computed as you type. Everything can be changed later."
+            if show is None
+            else "Change them: what was set by hand stays, and what would be otherwise is told before it is done."
+        )
+        self.start.setText("Start with it" if show is None else "Change the show")
+        for name, button in self.links.items():
+            button.setVisible((name == "back") is (show is not None))
+        self._below.setVisible(show is None)
+        self.set_answers(show.answers if show is not None and show.answers is not None else Answers())
+
     def set_answers(self, answers: Answers) -> None:
         """Other answers: shown at once, plugged at once, the rest computed beside the window."""
         self.answers = answers
-        self.composed = None
+        self.composed, self._again = None, None
         show, settled = plugged(answers, self.catalogue)
         hues = {party.id: n for n, party in enumerate(show.parties)}
         self.outline.set_outline(outline_of(show, self.catalogue), hues)
@@ -332,11 +358,19 @@ class WelcomeSurface(StageSurface):
     # computing
 
     def _compute(self) -> None:
-        answers = self.answers
-        self._worker.ask(lambda: compose(answers, self.catalogue), answers)
+        answers, base = self.answers, self.base
+        if base is None:
+            self._worker.ask(lambda: compose(answers, self.catalogue), answers)
+        else:
+            self._worker.ask(lambda: recompose(base, answers, self.catalogue), answers)
 
     def _arrived(self, about: object, result: object) -> None:
-        if about is not self.answers or not isinstance(result, Composed):
+        if about is not self.answers:
+            return
+        if isinstance(result, Recomposed):
+            self._again = result
+            result = result.composed
+        if not isinstance(result, Composed):
             return
         self.composed = result
         show, report = result.show, result.report
@@ -350,10 +384,19 @@ class WelcomeSurface(StageSurface):
         self.verdict.setText(
             f"{counts['stop']} to stop for, {counts['fix']} to fix; {steps} {'step' if steps == 1 else 'steps'} for your hands"
         )
-        self.about.setText(self._voices(result))
+        self.about.setText(self._voices(result) if self._again is None else self._changes(self._again))
         if self._waiting:
             self._waiting = False
-            self.started.emit(result)
+            self.go()
+
+    @staticmethod
+    def _changes(again: Recomposed) -> str:
+        """What the answers would change of the show that is open."""
+        rows = again.sentences
+        if not rows:
+            return "Nothing of the show would be otherwise."
+        more = f" And {len(rows) - MOST_TOLD} more." if len(rows) > MOST_TOLD else ""
+        return f"It would change: {' '.join(rows[:MOST_TOLD])}{more}"
 
     def _voices(self, result: Composed) -> str:
         """How the voices stand, and what has still to be got, in a line."""
@@ -392,9 +435,16 @@ class WelcomeSurface(StageSurface):
             self._waiting = True
             self.verdict.setText("Computing, then it starts \u2026")
             return
-        self.started.emit(self.composed)
+        if self._again is not None:
+            self.changed.emit(self._again)
+        else:
+            self.started.emit(self.composed)
 
     # the stage
+
+    def escape(self) -> None:
+        if self.base is not None:
+            self.wanted.emit("back")
 
     def set_scale(self, scale: float) -> None:
         self.outline.scale = self.hearing.scale = scale
