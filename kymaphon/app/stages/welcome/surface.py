@@ -343,12 +343,13 @@ class WelcomeSurface(StageSurface):
             self.say.emit(f"{self._name(name[1:])}: it is there.")
             return
         chip = next((row for row in self.cards[question].chips() if row.property("answer") == name), None)
-        menu = QMenu(self)
+        self.options = menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         fill_options(
             menu, self.answers, question, name, self.catalogue, self.set_answers, lambda: self._remove(question, name)
         )
         if chip is not None:
-            menu.exec(chip.mapToGlobal(chip.rect().bottomLeft()))
+            menu.popup(chip.mapToGlobal(chip.rect().bottomLeft()))
 
     def _begin_from(self, answers: Answers) -> None:
         self.set_answers(answers)
