@@ -229,6 +229,13 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QCheckBox::indicator:checked {{ background: {t.lantern}; border-color: {t.lantern}; }}
     QCheckBox:focus::indicator {{ border: 2px solid {t.text}; }}
     QListWidget::item {{ padding: 4px; }}
+    #sheet {{ background: {t.panel}; border: 1px solid {t.muted}; border-radius: 8px; }}
+    #sheet QLineEdit, #sheet QComboBox, #sheet QPlainTextEdit {{ background: {t.ground}; }}
+    #sheetBody {{ background: {t.panel}; }}
+    QLabel[role="unit"] {{ color: {t.muted}; background: transparent; }}
+    QLabel[role="effect"] {{ background: {t.raised}; border-radius: 6px; padding: 8px 12px; }}
+    QPushButton[role="more"] {{ background: transparent; border: 1px solid transparent; color: {t.muted}; text-align: left; padding: 4px 2px; }}
+    QPushButton[role="more"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 1px; }}
     QProgressBar {{ background: {t.raised}; border: none; border-radius: 4px; text-align: center; }}
     QProgressBar::chunk {{ background: {t.lantern}; border-radius: 4px; }}
     QSplitter::handle {{ background: transparent; }}

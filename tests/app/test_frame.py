@@ -133,12 +133,12 @@ def test_the_demo_comes_into_the_frame_and_each_step_is_told(qtbot: QtBot, monke
     end(window)
 
 
-def test_without_a_show_it_begins_with_the_cast(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_without_a_show_it_begins_with_three_questions(qtbot: QtBot, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(Document, "at_once", False)
     window = frame()
     fill(window, None, autosave=False)
     settle(window)
-    assert window.stage == "Cast"
+    assert window.stage == "Welcome"
     assert not window.document.analysis.standing
     assert window.bar.counts["stop"].text() == "0"
     window.document.close()

@@ -265,6 +265,8 @@ class TestWindow:
 
     def test_an_empty_show_says_what_to_do_first(self, window: Window) -> None:
         window.filing.new()
+        assert window.stage == "Welcome"
+        window.go("Level")
         assert window.level.title.text() == "No voice yet"
         assert "open a show or the demo" in window.level.subtitle.text()
         window.go("Feeds")

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from pydantic import ValidationError
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QDialogButtonBox,
     QFormLayout,
+    QFrame,
+    QLabel,
     QLineEdit,
     QPlainTextEdit,
+    QPushButton,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -37,6 +42,8 @@ class Field:
         sort: `text`, `words` (several lines), `number`, `point`, `choice` or `check`.
         options: (value, words) of a choice.
         empty: whether nothing may be given, and what that means, in the field's own grey words.
+        more: it stands under More, which is closed unless something there is filled.
+        when: a test of the values of the form: it is shown where that holds, and keeps its value where it does not.
     """
 
     name: str
@@ -46,10 +53,53 @@ class Field:
     options: tuple[tuple[Any, str], ...] = ()
     empty: str = ""
     tip: str = ""
+    more: bool = False
+    when: Callable[[dict[str, Any]], bool] | None = None
+
+    @property
+    def unit(self) -> str:
+        """What stands in brackets behind the name of a figure: told inside the field."""
+        found = re.fullmatch(r".* \(([^()]{1,14})\)", self.label)
+        return found[1] if found and self.sort in ("number", "point") else ""
+
+    @property
+    def called(self) -> str:
+        """The name without the unit."""
+        return self.label.removesuffix(f" ({self.unit})") if self.unit else self.label
+
+
+class UnitLine(QLineEdit):
+    """A line with a unit at its right end, inside."""
+
+    def __init__(self, text: str, unit: str) -> None:
+        super().__init__(text)
+        self._unit = QLabel(unit, self)
+        self._unit.setProperty("role", "unit")
+        self._unit.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._place()
+
+    def _place(self) -> None:
+        size = self._unit.sizeHint()
+        self._unit.setGeometry(self.width() - size.width() - 10, 0, size.width(), self.height())
+        self.setTextMargins(0, 0, size.width() + 8, 0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._place()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in (QEvent.Type.FontChange, QEvent.Type.StyleChange):
+            self._place()
 
 
 class Form(QDialog):
-    """The dialog. `take` gets the values by name and raises what is wrong with them; then the form stays open.
+    """The dialog: a raised surface with an edge and a short title; what is common first, the rest under More.
+
+    Args:
+        take: gets the values by name and raises what is wrong with them; then the form stays open.
+        shows: the effect of the values in one sentence, told as they are typed; empty, or a ValueError, where there is none.
+        fills: gets the name of a choice that was made and its value; what other fields then stand at.
 
     Raises nothing itself: ValueError, KeyError, ShowProblem and FileProblem from `take` are shown.
     """
@@ -62,20 +112,82 @@ class Form(QDialog):
         parent: QWidget | None = None,
         *,
         note: str = "",
+        shows: Callable[[dict[str, Any]], str] | None = None,
+        fills: Callable[[str, Any], dict[str, Any]] | None = None,
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
-        self._fields, self._take = fields, take
+        self._fields, self._take, self._shows, self._fills = fields, take, shows, fills
         self._inputs: dict[str, QWidget] = {}
-        column = QVBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        sheet = QFrame()
+        sheet.setObjectName("sheet")
+        whole.addWidget(sheet)
+        column = QVBoxLayout(sheet)
         column.setContentsMargins(20, 16, 20, 16)
         column.setSpacing(8)
         column.addWidget(label(title, "title"))
         if note:
             column.addWidget(label(note, "muted"))
         body = QWidget()
-        rows = QFormLayout(body)
-        rows.setContentsMargins(0, 0, 8, 0)
+        body.setObjectName("sheetBody")
+        groups = QVBoxLayout(body)
+        groups.setContentsMargins(0, 0, 8, 0)
+        self._rows: dict[str, tuple[QFormLayout, QWidget]] = {}
+        groups.addLayout(self._group(tuple(row for row in fields if not row.more)))
+        self.more = QPushButton("More")
+        self.more.setProperty("role", "more")
+        self.more.setCheckable(True)
+        self.more.setAutoDefault(False)
+        self.more.setObjectName("more")
+        self._rest = QWidget()
+        further = tuple(row for row in fields if row.more)
+        rest = self._group(further)
+        rest.setContentsMargins(0, 0, 0, 0)
+        self._rest.setLayout(rest)
+        self.more.toggled.connect(self._open)
+        groups.addWidget(self.more)
+        groups.addWidget(self._rest)
+        groups.addStretch(1)
+        self.more.setVisible(bool(further))
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(body)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column.addWidget(area, 1)
+        self.effect = label("", "effect")
+        self.effect.setObjectName("effect")
+        self.effect.hide()
+        column.addWidget(self.effect)
+        self.trouble = label("", "bad")
+        self.trouble.setObjectName("trouble")
+        self.trouble.hide()
+        column.addWidget(self.trouble)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
+        ok.setText("Apply")
+        ok.setProperty("role", "primary")
+        ok.setObjectName("take over")
+        buttons.button(QDialogButtonBox.StandardButton.Cancel).setText("Cancel")
+        for button in buttons.buttons():
+            button.setIcon(button.icon().__class__())
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.setMinimumWidth(460)
+        self._open(any(row.value not in (None, "", False) for row in further))
+        self._follow()
+        # What is typed goes into the first field; what stands there is marked, to be typed over.
+        first = next(iter(self._inputs.values()), None)
+        if first is not None:
+            first.setFocus()
+            if isinstance(first, QLineEdit):
+                first.selectAll()
+
+    def _group(self, fields: tuple[Field, ...]) -> QFormLayout:
+        rows = QFormLayout()
         rows.setFieldGrowthPolicy(QFormLayout.FieldGrowthPolicy.AllNonFixedFieldsGrow)
         rows.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         for field in fields:
@@ -84,36 +196,56 @@ class Form(QDialog):
             widget.setAccessibleName(field.label)
             widget.setToolTip(plain_tip(field.tip or field.label))
             self._inputs[field.name] = widget
-            rows.addRow(label(field.label, wrap=False), widget)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(body)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        column.addWidget(area, 1)
-        self.trouble = label("", "bad")
-        self.trouble.setObjectName("trouble")
-        self.trouble.hide()
-        column.addWidget(self.trouble)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        ok = buttons.button(QDialogButtonBox.StandardButton.Ok)
-        ok.setText("Take over")
-        ok.setProperty("role", "primary")
-        ok.setObjectName("take over")
-        buttons.button(QDialogButtonBox.StandardButton.Cancel).setText("Leave as it is")
-        for button in buttons.buttons():
-            button.setIcon(button.icon().__class__())
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
-        self.setMinimumWidth(460)
-        self.resize(520, min(140 + 42 * len(fields), 640))
-        # What is typed goes into the first field; what stands there is marked, to be typed over.
-        first = next(iter(self._inputs.values()), None)
-        if first is not None:
-            first.setFocus()
-            if isinstance(first, QLineEdit):
-                first.selectAll()
+            self._rows[field.name] = rows, widget
+            rows.addRow(label(field.called, wrap=False), widget)
+            self._listen(field, widget)
+        return rows
+
+    def _listen(self, field: Field, widget: QWidget) -> None:
+        if isinstance(widget, ChoiceBox):
+            widget.activated.connect(lambda _index: self._chosen(field.name, widget.currentData()))
+        elif isinstance(widget, QCheckBox):
+            widget.toggled.connect(self._follow)
+        elif isinstance(widget, QPlainTextEdit | QLineEdit):
+            widget.textChanged.connect(self._follow)
+
+    def _chosen(self, name: str, value: Any) -> None:
+        """What follows from a choice stands in the other fields, as if it had been typed."""
+        for other, set_to in (self._fills(name, value) if self._fills is not None else {}).items():
+            widget = self._inputs.get(other)
+            if isinstance(widget, ChoiceBox):
+                widget.setCurrentIndex(max(0, widget.findData(set_to)))
+            elif isinstance(widget, QCheckBox):
+                widget.setChecked(bool(set_to))
+            elif isinstance(widget, QLineEdit):
+                field = next(row for row in self._fields if row.name == other)
+                widget.setText(_shown(replace(field, value=set_to)))
+        self._follow()
+
+    def _follow(self, *_: object) -> None:
+        """Which fields are to be seen, and what the values come to."""
+        try:
+            values = self.values()
+        except ValueError:
+            self.effect.hide()
+            return
+        for field in self._fields:
+            if field.when is not None:
+                rows, widget = self._rows[field.name]
+                rows.setRowVisible(widget, field.when(values))
+        try:
+            text = self._shows(values) if self._shows is not None else ""
+        except (ValueError, KeyError, ShowProblem):
+            text = ""
+        self.effect.setText(text)
+        self.effect.setVisible(bool(text))
+
+    def _open(self, opened: bool) -> None:
+        self.more.setChecked(opened)
+        self.more.setText("Less" if opened else "More")
+        self._rest.setVisible(opened)
+        shown = sum(not row.more or opened for row in self._fields)
+        self.resize(520, min(170 + 42 * shown, 680))
 
     def _input(self, field: Field) -> QWidget:
         if field.sort == "choice":
@@ -136,7 +268,7 @@ class Form(QDialog):
             text.setTabChangesFocus(True)
             text.setFixedHeight(64)
             return text
-        line = QLineEdit(_shown(field))
+        line = UnitLine(_shown(field), field.unit) if field.unit else QLineEdit(_shown(field))
         line.setPlaceholderText(field.empty)
         return line
 

@@ -10,10 +10,12 @@ from PySide6.QtWidgets import QWidget
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
+from kymaphon.core.acoustics.room import critical_distance_m, reverberation_time_s
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, NoiseSpot, Party, Place, Surface
+from kymaphon.core.model.wants import ROLE_WORDS
 from kymaphon.core.placement.plan import Thing, free_spot
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import read_shelf, shelf_path
@@ -72,6 +74,58 @@ def _played(party: Party | None) -> tuple[Field, ...]:
     )
 
 
+FACED = ("presenter", "guest", "remote", "crew")
+NOWHERE = ("audience", "recorder", "player")
+"""Roles that stand nowhere on a plan as a rule."""
+
+
+def _somewhere(values: dict[str, Any]) -> bool:
+    return values["kind"] not in ("recorder", "player") or values["place"] is not None
+
+
+def _indoors(values: dict[str, Any]) -> bool:
+    return not values["outdoors"]
+
+
+def _standing(values: dict[str, Any]) -> bool:
+    return _somewhere(values) and values["place"] is not None
+
+
+def _of_role(kind: str, place_id: str | None) -> dict[str, Any]:
+    """What goes without saying of a role: who speaks, who hears, and who stands on the plan that is open."""
+    out: dict[str, Any] = {
+        "speaks": kind not in ("audience", "recorder"),
+        "listens": kind in ("presenter", "guest", "remote", "audience", "recorder", "crew"),
+    }
+    if kind in (*NOWHERE, "remote"):
+        out |= {"place": None, "at_m": None}
+    else:
+        out["place"] = place_id
+    return out
+
+
+def _role_words(values: dict[str, Any]) -> str:
+    """What somebody of a role is heard by and hears, as it goes by the roles."""
+    hears = ROLE_WORDS.get(str(values["kind"]), "")
+    rows = []
+    if values["listens"] and hears:
+        rows.append(f"Hears by the role: {hears}.")
+    if values["kind"] == "remote":
+        rows.append("A call or codec to them: Cast, Add, A guest far away.")
+    return " ".join(rows)
+
+
+def _room_words(values: dict[str, Any]) -> str:
+    """How a room sounds: where a voice and its reverberation are equally loud."""
+    place = Place.model_validate({**values, "id": "room", "name": values["name"] or "room"})
+    distance = critical_distance_m(place)
+    if distance is None:
+        return "Out of doors: nothing comes back but what stands on the plan." if place.outdoors else ""
+    time = reverberation_time_s(place)
+    after = f", reverberation time {time:.1f} s" if time is not None else ""
+    return f"Critical distance {distance:.1f} m{after}: a microphone further from a mouth hears more room than voice."
+
+
 class CastForms:
     """Opens forms over a window and puts what is taken over into the document, each as one step of undo."""
 
@@ -99,10 +153,17 @@ class CastForms:
         return known.with_kinds(*(kind for kind in self._shelf() if kind.id not in known))
 
     def open(
-        self, title: str, fields: tuple[Field, ...], take: Callable[[dict[str, Any]], None], note: str = ""
+        self,
+        title: str,
+        fields: tuple[Field, ...],
+        take: Callable[[dict[str, Any]], None],
+        note: str = "",
+        *,
+        shows: Callable[[dict[str, Any]], str] | None = None,
+        fills: Callable[[str, Any], dict[str, Any]] | None = None,
     ) -> bool:
-        """Shows a form; True when it was taken over."""
-        self.last = Form(title, fields, take, self.parent, note=note)
+        """Shows a form; True when it was applied. For `shows` and `fills` see `Form`."""
+        self.last = Form(title, fields, take, self.parent, note=note, shows=shows, fills=fills)
         return bool(self.last.exec())
 
     def _apply(self, edits: tuple[Edit, ...], text: str) -> None:
@@ -147,14 +208,17 @@ class CastForms:
             ),
             Field("speaks", "Is heard", "check", party.speaks if party else True),
             Field("listens", "Hears", "check", party.listens if party else True),
-            Field("place", "Place", "choice", party.place if party else place_id, places),
-            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
+            Field("place", "Place", "choice", party.place if party else place_id, places, when=_somewhere),
+            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known", when=_standing),
             Field(
                 "faces_deg",
-                "Faces (degrees, 0 right, 90 up)",
+                "Faces (\u00b0)",
                 "number",
                 party.faces_deg if party else None,
-                empty="its own microphone",
+                empty="towards its own microphone",
+                tip="0 is to the right, 90 up on the plan.",
+                more=True,
+                when=_standing,
             ),
             Field(
                 "effort",
@@ -163,22 +227,35 @@ class CastForms:
                 party.effort if party else "normal",
                 EFFORTS,
                 tip="Used for talkers without a measured level.",
+                when=lambda values: bool(values["speaks"]) and values["kind"] in FACED,
             ),
             Field(
                 "level_db_spl_1m",
-                "Measured at 1 m (dB SPL, Z or C)",
+                "Measured at 1 m (dB SPL)",
                 "number",
                 party.level_db_spl_1m if party else None,
                 empty="not measured: the usual level",
+                tip="Unweighted: Z or C on the meter.",
+                more=True,
+                when=lambda values: bool(values["speaks"]),
             ),
             *_played(party),
-            Field("hears_on", "Listens on", "choice", party.hears_on if party else None, tuple(ears)),
+            Field(
+                "hears_on",
+                "Listens on",
+                "choice",
+                party.hears_on if party else None,
+                tuple(ears),
+                when=lambda values: bool(values["listens"]),
+            ),
             Field(
                 "dim_db",
                 "Programme dims under talkback by (dB)",
                 "number",
                 party.dim_db if party else None,
                 empty="not dimmed",
+                more=True,
+                when=lambda values: bool(values["listens"]),
             ),
             Field(
                 "time_zone",
@@ -186,8 +263,17 @@ class CastForms:
                 value=party.time_zone or "" if party else "",
                 empty="the show's",
                 tip="Of the standard database, such as Asia/Tokyo: the rundown's outline then tells when that is for them",
+                more=True,
             ),
         )
+
+        def fills(name: str, value: Any) -> dict[str, Any]:
+            if name == "kind":
+                return _of_role(str(value), place_id)
+            if name == "place":
+                there = next((row for row in self.document.show.places if row.id == value), None)
+                return {"at_m": free_spot(self.document.show, there) if there is not None else None}
+            return {}
 
         def take(values: dict[str, Any]) -> None:
             if not values["name"]:
@@ -200,7 +286,7 @@ class CastForms:
                 edits = _changes("parties", party, after)
                 self._apply(edits, f"Details of {after.name}")
 
-        return self.open(party.name if party else "Somebody or something to be heard, or to hear", fields, take)
+        return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=_role_words)
 
     # places
 
@@ -210,7 +296,15 @@ class CastForms:
         fields = (
             Field("name", "Name", value=place.name if place else ""),
             Field("size_m", "Width, depth (m)", "point", size, empty="not known"),
-            Field("height_m", "Height (m)", "number", place.height_m if place else None, empty="2.7 assumed"),
+            Field(
+                "height_m",
+                "Height (m)",
+                "number",
+                place.height_m if place else None,
+                empty="2.7 assumed",
+                more=True,
+                when=_indoors,
+            ),
             Field(
                 "outdoors",
                 "Out of doors",
@@ -218,13 +312,17 @@ class CastForms:
                 place.outdoors if place else False,
                 tip="No walls on the outline, no reverberation.",
             ),
-            Field("liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS),
+            Field(
+                "liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS, when=_indoors
+            ),
             Field(
                 "rt60_s",
                 "Reverberation time (s)",
                 "number",
                 place.rt60_s if place else None,
                 empty="not measured: as it sounds",
+                more=True,
+                when=_indoors,
             ),
             Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
             Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
@@ -233,6 +331,7 @@ class CastForms:
                 "An open microphone mutes the loudspeakers",
                 "check",
                 place.speakers_mute if place else False,
+                more=True,
             ),
             Field(
                 "wind_m_s",
@@ -240,6 +339,8 @@ class CastForms:
                 "number",
                 place.wind_m_s if place else None,
                 empty="none, or 5 where the noise is wind",
+                more=True,
+                when=lambda values: bool(values["outdoors"]) or values["noise"] == "wind",
             ),
         )
 
@@ -254,7 +355,7 @@ class CastForms:
                 edits = _changes("places", place, after)
                 self._apply(edits, f"Details of {after.name}")
 
-        return self.open(place.name if place else "A place", fields, take)
+        return self.open(place.name if place else "New place", fields, take, shows=_room_words)
 
     def remove_place(self, place: Place) -> None:
         """Takes a place off the show; who was there stays, without a place."""
@@ -279,7 +380,7 @@ class CastForms:
             Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known"),
             Field(
                 "aim_deg",
-                "Points to (degrees, 0 right, 90 up)",
+                "Points to (\u00b0)",
                 "number",
                 device.aim_deg if device else None,
                 empty="nowhere" if loudspeaker else "its own party",
@@ -307,7 +408,7 @@ class CastForms:
                 edits += _changes("devices", device, after)
                 self._apply(tuple(edits), f"Details of {after.name or kind.name}")
 
-        title = (device.name or device.id) if device else "A loudspeaker" if loudspeaker else "A microphone"
+        title = (device.name or device.id) if device else "New loudspeaker" if loudspeaker else "New microphone"
         return self.open(title, fields, take)
 
     # noises and surfaces

@@ -128,7 +128,7 @@ class AddDialog(QDialog):
         line = QHBoxLayout()
         line.addStretch(1)
         for words, name, role, run in (
-            ("Leave as it is", "leave", "", self.reject),
+            ("Cancel", "leave", "", self.reject),
             ("Add", "add only", "", self._add),
             ("Add and plug\u2026", "add and plug", "primary", self._add_and_plug),
         ):
@@ -239,7 +239,7 @@ class PlugDialog(QDialog):
         self.button.setProperty("role", "primary")
         self.button.setAutoDefault(False)
         self.button.clicked.connect(lambda *_: self._plug())
-        leave = QPushButton("Leave as it is")
+        leave = QPushButton("Cancel")
         leave.setAutoDefault(False)
         leave.clicked.connect(lambda *_: self.reject())
         buttons.addButton(leave, QDialogButtonBox.ButtonRole.RejectRole)
