@@ -5,6 +5,7 @@ what is chosen that early is done once the show is there.
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtGui import QAction, QActionGroup, QKeySequence
@@ -167,6 +168,13 @@ class Menus:
         )
         self.undo = action(menu, "&Undo", window.undo, "Takes the last change back.", KEYS.Undo)
         self.redo = action(menu, "&Redo", window.redo, "Does again what was taken back.", KEYS.Redo)
+        for severity, words, key in (
+            ("stop", "Findings to s&top for", "Ctrl+Shift+1"),
+            ("fix", "Findings to &fix", "Ctrl+Shift+2"),
+            ("note", "Findings to &note", "Ctrl+Shift+3"),
+        ):
+            tip = "A list with stage, sentence and first remedy; Up and Down walk through it, each where it stands."
+            action(menu, words, partial(window._jump, severity), tip, key)
         self.practice = menu.addMenu("&Practice: where speech should sit")
         self.practice.aboutToShow.connect(
             lambda: window.once_ready(lambda: fill_practice_menu(self.practice, window.document))

@@ -52,10 +52,11 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.talk.stage import TalkStage
     from kymaphon.app.stages.welcome.surface import WelcomeSurface
     from kymaphon.app.takes import TakeDesk
+    from kymaphon.app.widgets.finding_list import FindingList
     from kymaphon.core.compose.again import Recomposed
     from kymaphon.core.compose.compose import Composed
     from kymaphon.core.graph.signal import Switch
-    from kymaphon.core.model.findings import Remedy
+    from kymaphon.core.model.findings import Finding, Remedy
 
 WELCOME = "Welcome"
 """The page for a new show: no stage of the order of work."""
@@ -88,7 +89,8 @@ class Window(QMainWindow):
         self.furnished = self.ready = False
         self._held: list[Callable[[], object]] = []
         self._empty = True
-        self._jumped: tuple[int, tuple[str, tuple[str, ...]]] = 0, ("", ())
+        self._findings: FindingList | None = None
+        self._walking = False
         self._stale: set[str] = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
@@ -452,11 +454,13 @@ class Window(QMainWindow):
         self.stage = stage
         for part in (self.bar, self.rail, self.why):
             part.setVisible(stage != WELCOME)
+        if self._findings is not None and not self._walking:
+            self._findings.hide()
         self.rail.select(stage)
         self.surface.setCurrentWidget(self.page(stage))
         self._refresh_stage()
         first = self.page(stage).first()
-        if first is not None and not self.rail.hasFocus():
+        if first is not None and not self.rail.hasFocus() and not self._walking:
             first.setFocus()
 
     def _go_to_view(self, stage: str, view: str) -> None:
@@ -466,20 +470,40 @@ class Window(QMainWindow):
             choose(view)
 
     def _jump(self, severity: str) -> None:
-        """To the first finding of a kind; pressed again, to the next, and round."""
+        """The list of a kind of finding, at the first of them; pressed again, at the next, and round."""
+        if self._findings is not None and self._findings.isVisible() and self._findings.severity == severity:
+            self._findings.next()
+            return
         rows = [row for row in self.document.analysis.findings if row.severity == severity]
         if not rows:
             self.say(f"No finding of this kind: {SEVERITY_NAMES.get(severity, severity)}.")
             return
-        # Two findings may be about the same: where one stands counts, as long as it stands there.
-        at, key = self._jumped
-        at = at + 1 if at < len(rows) and rows[at].key == key else 0
-        found = rows[at % len(rows)]
-        self._jumped = at % len(rows), found.key
+        if self._findings is None:
+            from kymaphon.app.widgets.finding_list import FindingList
+
+            self._findings = FindingList(self.theme, self._whole)
+            self._findings.walked.connect(self._show_found)
+            self._findings.closed.connect(self._leave_findings)
+        self._findings.open(severity, rows)
+
+    def _show_found(self, found: Finding) -> None:
+        """Goes to where a finding stands."""
+        rows = self._findings.rows if self._findings is not None else (found,)
+        self._walking = True
         self.go(found.stage)
         self.page(found.stage).show_finding(found)
-        more = f" ({at % len(rows) + 1} of {len(rows)})" if len(rows) > 1 else ""
+        self._walking = False
+        more = f" ({rows.index(found) + 1} of {len(rows)})" if len(rows) > 1 and found in rows else ""
         self.say(f"{found.message}{more}")
+
+    def _leave_findings(self, on: bool) -> None:
+        """Back to the page, or on to what can be done about it."""
+        if on:
+            self.focus_why()
+            return
+        first = self.page(self.stage).first()
+        if first is not None:
+            first.setFocus()
 
     def say(self, text: str) -> None:
         """One line in the status line."""
@@ -538,6 +562,10 @@ class Window(QMainWindow):
     def escape(self) -> None:
         """Esc: back to the show as it is, and out of whatever the stage has begun."""
         self.document.end_preview()
+        if self._findings is not None and self._findings.isVisible():
+            self._findings.hide()
+            self._leave_findings(False)
+            return
         self.page(self.stage).escape()
 
     def focus_why(self) -> None:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import pytest
 from PySide6.QtCore import QEvent, QPoint, Qt, QTimer
 from PySide6.QtGui import QAction
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import (
     QApplication,
     QDialog,
@@ -311,3 +312,21 @@ def test_no_text_of_a_show_is_read_as_markup(window: Window) -> None:
                         told = model.index(at, column).data(Qt.ItemDataRole.ToolTipRole)
                         assert "<img" not in str(told)
     assert seen > 10
+
+
+def test_the_list_of_findings_names_stage_sentence_and_remedy_and_is_walked_by_arrows(window: Window) -> None:
+    rows = [row for row in window.document.analysis.findings if row.severity == "fix"]
+    window.bar.counts["fix"].click()
+    found = window._findings
+    assert found is not None
+    assert found.list.count() == len(rows)
+    assert found.list.item(0).text().startswith(f"{rows[0].stage}: {rows[0].message}")
+    assert any("\u2192" in found.list.item(n).text() for n in range(found.list.count()))
+    QTest.keyClick(found.list, Qt.Key.Key_Down)
+    settle(window)
+    assert window.stage == rows[1].stage
+    assert found.isVisible()
+    QTest.keyClick(found.list, Qt.Key.Key_Escape)
+    assert not found.isVisible()
+    window.go("Level")
+    assert not found.isVisible()

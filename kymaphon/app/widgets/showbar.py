@@ -47,10 +47,10 @@ class ShowBar(QWidget):
             button = QPushButton("\u2013")
             button.setProperty("role", "flat")
             button.setToolTip(
-                f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them, pressed again to the next."
+                f"Findings: {SEVERITY_NAMES[severity]}. A list of them, and on to each where it stands; pressed again, the next."
             )
             button.setStatusTip(
-                f"Findings: {SEVERITY_NAMES[severity]}. Goes to the first of them, pressed again to the next."
+                f"Findings: {SEVERITY_NAMES[severity]}. A list of them, and on to each where it stands; pressed again, the next."
             )
             button.clicked.connect(lambda _checked=False, severity=severity: self.jump.emit(severity))
             self.counts[severity] = button
