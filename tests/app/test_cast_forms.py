@@ -6,11 +6,13 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.kinds import KindsDialog
 from kymaphon.app.stages.cast.head import ELSEWHERE
 from kymaphon.app.stages.cast.stage import CastStage
+from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import Form, number_of
 from kymaphon.app.window import Window
 from kymaphon.files.kinds_file import read_shelf, shelf_path
@@ -197,3 +199,60 @@ class TestKinds:
         dialog.fill()
         assert "Nothing is written over it" in dialog.trouble.text()
         assert window.cast.forms.catalogue is not None
+
+
+def test_the_role_fills_the_form(window: Window) -> None:
+    """Who hears only does not speak; what records stands nowhere; a newcomer gets a spot that is free."""
+    window.go("Cast")
+    seen: dict[str, dict[str, object]] = {}
+
+    def type_(form: Form) -> None:
+        box = form.findChild(ChoiceBox, "field kind")
+        assert box is not None
+        for role in ("recorder", "audience", "remote", "player", "guest"):
+            box.setCurrentIndex(box.findData(role))
+            box.activated.emit(box.currentIndex())
+            seen[role] = form.values()
+        fill(form, name="Newcomer")
+
+    with_form(lambda: window.cast.wanted("party"), type_)
+    assert seen["recorder"]["speaks"] is seen["audience"]["speaks"] is False
+    assert seen["recorder"]["place"] is seen["remote"]["place"] is None
+    assert seen["player"]["listens"] is False
+    assert seen["guest"]["speaks"] is seen["guest"]["listens"] is True
+    spots = [row.at_m for row in window.document.show.parties if row.place == "boathouse"]
+    assert len(set(spots)) == len(spots)
+
+
+def test_a_guest_far_away_and_the_title_are_one_step_each(window: Window) -> None:
+    window.go("Cast")
+    before = window.document.show
+    with_form(lambda: window.cast.wanted("far"), lambda form: fill(form, name="Pier"))
+    after = window.document.show
+    assert next(row for row in after.parties if row.name == "Pier").hears_on
+    assert len(after.devices) > len(before.devices) + 2
+    window.undo()
+    assert window.document.show == before
+    with_form(
+        lambda: window.cast.wanted("title"), lambda form: fill(form, title="Quay talk", subtitle="", time="19:30")
+    )
+    assert window.document.show.title == "Quay talk"
+    assert window.bar.title.text() == "Quay talk"
+    assert window.document.show.air_at is not None
+
+
+def test_what_a_room_comes_to_is_told_as_it_is_typed(window: Window) -> None:
+    window.go("Cast")
+    told: list[str] = []
+
+    def type_(form: Form) -> None:
+        effect = form.findChild(QLabel, "effect")
+        assert effect is not None
+        fill(form, name="Loft", size_m="6, 4.5")
+        told.append(effect.text())
+        fill(form, size_m="12, 9")
+        told.append(effect.text())
+
+    with_form(lambda: window.cast.wanted("place"), type_)
+    assert all(text.startswith("Critical distance") for text in told)
+    assert told[0] != told[1]

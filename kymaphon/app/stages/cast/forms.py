@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import datetime
 from typing import Any
 
 from PySide6.QtWidgets import QWidget
@@ -11,7 +12,9 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
 from kymaphon.core.acoustics.room import critical_distance_m, reverberation_time_s
+from kymaphon.core.compose.together import far_guest
 from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, NoiseSpot, Party, Place, Surface
@@ -53,6 +56,12 @@ LIVELINESS = (
     ("ordinary", "ordinary, furnished"),
     ("live", "live, stone and glass"),
 )
+LINKS = (("call", "call, in the computer"), ("telephone", "telephone"), ("codec", "programme codec"))
+LINK_WORDS = {
+    "call": "A conference app in the computer, their laptop with a microphone and earphones at the other end.",
+    "telephone": "Their telephone at the other end; here the computer where it has a mixer program, else a box on the desk.",
+    "codec": "A codec on the desk: a line channel in, a send back, their handset at the other end.",
+}
 SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
 
 
@@ -287,6 +296,55 @@ class CastForms:
                 self._apply(edits, f"Details of {after.name}")
 
         return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=_role_words)
+
+    def far_guest(self) -> bool:
+        """Somebody far away, with all that joins them."""
+        fields = (
+            Field("name", "Name", value=""),
+            Field("by", "Comes in by", "choice", "call", LINKS),
+        )
+
+        def take(values: dict[str, Any]) -> None:
+            if not values["name"]:
+                raise ValueError("a name is needed")
+            known = self.document.analysis.catalogue
+            edits = far_guest(self.document.show, known, values["name"], values["by"])
+            self._apply(edits, f"Add {values['name']}, far away")
+
+        return self.open("New guest far away", fields, take, shows=lambda values: LINK_WORDS[str(values["by"])])
+
+    def title(self) -> bool:
+        """Title, subtitle and when the show goes on air."""
+        show = self.document.show
+        zone = zone_of(show)
+        air = show.air_at.astimezone(zone) if show.air_at is not None else None
+        fields = (
+            Field("title", "Title", value=show.title),
+            Field("subtitle", "Subtitle", value=show.subtitle, empty="none"),
+            Field("day", "Day", value=f"{air:%Y-%m-%d}" if air else f"{datetime.now():%Y-%m-%d}", tip="2026-08-15"),
+            Field("time", "On air at", value=f"{air:%H:%M:%S}" if air else "", empty="no time yet", tip="19:00"),
+        )
+
+        def take(values: dict[str, Any]) -> None:
+            if not values["title"]:
+                raise ValueError("a title is needed")
+            edits: list[Edit] = [
+                SetField("", None, "title", values["title"]),
+                SetField("", None, "subtitle", values["subtitle"] or ""),
+            ]
+            moment = None
+            if values["time"]:
+                try:
+                    text = f"{values['day']} {values['time']}"
+                    moment = datetime.strptime(text, f"%Y-%m-%d %H:%M{':%S' if text.count(':') == 2 else ''}")
+                except ValueError:
+                    raise ValueError("Day and time are such as 2026-08-15 and 19:00") from None
+                moment = moment.replace(tzinfo=zone) if zone is not None else moment.astimezone()
+            if moment != show.air_at:
+                edits.append(SetField("", None, "air_at", moment))
+            self._apply(tuple(edits), "Title and time on air")
+
+        return self.open("Title and time on air", fields, take)
 
     # places
 

@@ -436,6 +436,11 @@ class CastStage(PagedStage):
             self._add_place()
         elif name == "kinds":
             self.open_kinds()
+        elif name == "far":
+            if self.forms.far_guest():
+                self.document.trouble.emit("Feeds, Plan gives everyone far away a mix-minus: everybody but themselves.")
+        elif name == "title":
+            self.forms.title()
         elif place is None:
             self.document.trouble.emit("Choose or add a place first.")
         elif name in ("microphone", "loudspeaker"):

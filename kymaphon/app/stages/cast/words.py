@@ -22,6 +22,12 @@ CAST_VIEWS = (
 )
 CAST_COMMANDS = (
     ("party", "Add &somebody or something\u2026", "Adds who is heard, or hears, or both."),
+    (
+        "far",
+        "Add a guest far a&way\u2026",
+        "By call, telephone or codec: the app or box, their end, the leads and what they listen on, in one step.",
+    ),
+    ("title", "Title and time on &air\u2026", "What the show is called, its subtitle, and when it goes on air."),
     ("microphone", "Add a &microphone\u2026", "Adds a microphone to the place that is shown."),
     ("loudspeaker", "Add a &loudspeaker\u2026", "Adds a loudspeaker to the place that is shown."),
     ("noise", "Add a &noise\u2026", "Adds a noise that stands somewhere in the place that is shown."),

@@ -20,6 +20,7 @@ from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.why import label
+from kymaphon.core.compose.together import headphones_for
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.connectors import connectors
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
@@ -86,7 +87,7 @@ class AddDialog(QDialog):
     ) -> None:
         super().__init__(parent)
         self.catalogue, self.document = catalogue, document
-        self.plug_on = False
+        self.plug_on = self._worn = False
         self.added = ""
         self.setWindowTitle("Add from the catalogue")
         column = QVBoxLayout(self)
@@ -120,6 +121,15 @@ class AddDialog(QDialog):
         self.place.setCurrentIndex(max(0, self.place.findData(place)))
         form.addRow(label("Name", wrap=False), self.name)
         form.addRow(label("Place", wrap=False), self.place)
+        self.whose = ChoiceBox()
+        self.whose.setAccessibleName("Whose")
+        self.whose.addItem("nobody's yet", None)
+        deaf = [party for party in document.show.parties if party.kind not in ("audience", "recorder", "player")]
+        for party in sorted(deaf, key=lambda row: row.hears_on is not None):
+            self.whose.addItem(party.name, party.id)
+        self._form = form
+        form.addRow(label("Whose ears", wrap=False), self.whose)
+        form.setRowVisible(self.whose, False)
         column.addLayout(form)
         self.trouble = label("", "bad")
         self.trouble.setObjectName("trouble")
@@ -147,6 +157,12 @@ class AddDialog(QDialog):
     def _describe(self) -> None:
         kind = self._kind()
         self.about.setText(f"{kind.about} {kind_words(kind)}" if kind is not None else "No kind is called so.")
+        worn = kind is not None and kind.is_headphones
+        if worn != self._worn:
+            # Whoever has nothing to listen on comes first.
+            self._worn = worn
+            self.whose.setCurrentIndex(1 if worn and self.whose.count() > 1 else 0)
+            self._form.setRowVisible(self.whose, worn)
 
     def _kind(self) -> Kind | None:
         value = self.kinds.value()
@@ -176,8 +192,17 @@ class AddDialog(QDialog):
         edits: list[Edit] = []
         if kind.id not in self.document.analysis.catalogue:
             edits.append(AddRow("kinds", kind))
-        edits.append(AddRow("devices", device))
-        self.document.apply(tuple(edits), f"Add {name or kind.name}")
+        whose = self.whose.currentData() if self._worn else None
+        if whose is not None:
+            # Somebody's headphones are what they hear on, plugged where headphones go.
+            known = self.document.analysis.catalogue.with_kinds(kind)
+            rows = headphones_for(show, known, whose, kind.id, name or "")
+            edits += rows
+            device = next(row.row for row in rows if isinstance(row, AddRow) and isinstance(row.row, Device))
+            self.plug_on = False
+        else:
+            edits.append(AddRow("devices", device))
+        self.document.apply(tuple(edits), f"Add {device.name or kind.name}")
         self.added = device.id
         self.accept()
 

@@ -19,6 +19,7 @@ from kymaphon.app.theme import Theme
 from kymaphon.app.widgets.rig_picture import NOTHING, Key, RigPicture
 from kymaphon.app.widgets.route_plan import RoutePicture
 from kymaphon.app.widgets.why import WhyContent
+from kymaphon.core.compose.together import usb_lead
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import PortId
@@ -270,6 +271,8 @@ class RigStage(PagedStage):
         elif name == "plug":
             device, cable = self._device(self._show), self._cable(self._show)
             self._plug(device.id if device else cable.source if cable else "")
+        elif name == "usb":
+            self._plug_usb()
         elif name == "details":
             self._open()
         elif name == "remove":
@@ -283,6 +286,26 @@ class RigStage(PagedStage):
             self.lists.ask_import()
         elif name in ("export", "pull"):
             self.lists.ask_export(name)
+
+    def _plug_usb(self) -> None:
+        """All channels of the selected box, or of the only one there is, by one lead."""
+        known = self.document.analysis.catalogue
+        device = self._device(self._show)
+        boxes = [row for row in self._show.devices if known[row.kind].group in ("interface", "desk")]
+        if device is None and len(boxes) == 1:
+            device = boxes[0]
+        if device is None:
+            self.document.trouble.emit("Select the interface or desk first.")
+            return
+        try:
+            edits = usb_lead(self._show, known, device.id)
+        except ValueError as problem:
+            self.document.trouble.emit(f"Not plugged: {problem}.")
+            return
+        if not edits:
+            self.document.trouble.emit("All of its channels are plugged already.")
+            return
+        self.document.apply(edits, f"USB lead of {device.name or known[device.kind].name}")
 
     def _place_of_selection(self) -> str | None:
         device, cable = self._device(self._show), self._cable(self._show)

@@ -21,6 +21,12 @@ RIG_COMMANDS = (
         "From the selected device: inputs ordered by fit, those that do not fit say why.",
         "Ctrl+J",
     ),
+    (
+        "usb",
+        "Plug all channels by &USB",
+        "One lead: every channel of the selected interface or desk into the mixer program of its computer, and the monitor back.",
+        "",
+    ),
     ("details", "&Details\u2026", "Name, place, power, host and knobs of what is selected.", ""),
     ("remove", "&Take away", "Takes the selected device off the show, or unplugs the selected cable.", ""),
     (

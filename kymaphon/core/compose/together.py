@@ -1,0 +1,166 @@
+"""What belongs together, added to a show by hand in one step: a guest far away, somebody's headphones, all channels of a USB lead."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kymaphon.core.compose.ends import far_end
+from kymaphon.core.compose.rig import Rig, line_inputs, outputs
+from kymaphon.core.compose.settle import settle
+from kymaphon.core.model.answers import Answers, Link, VoiceAnswer
+from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
+from kymaphon.core.model.ids import PortId, SettingRef
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.show import Device, Show
+from kymaphon.core.model.wants import wants_by_role
+from kymaphon.core.wiring.plugging import plug
+
+
+def far_guest(show: Show, catalogue: Catalogue, name: str, by: Link) -> tuple[Edit, ...]:
+    """Somebody far away with all that joins them: the app or codec, their end, the leads, and what they listen on.
+
+    A call runs in the computer that has a mixer program; a codec, and a telephone where there is a desk and no such program, hangs on the
+    desk. Their voice goes into a free input and their mix comes from a free send, as far as there are any; what is on that send is the
+    planner's to say.
+
+    Raises:
+        ValueError: there is neither a mixer program nor a desk.
+    """
+    mixer = next((row for row in show.devices if catalogue[row.kind].is_mixing_software), None)
+    desk = next((row for row in show.devices if catalogue[row.kind].is_desk), None)
+    in_computer = by != "codec" and mixer is not None and mixer.host is not None
+    if not in_computer and desk is None:
+        raise ValueError("there is no desk and no mixer program yet that a guest far away could come into")
+    box = mixer if in_computer else desk
+    assert box is not None
+    rig = Rig(catalogue, show)
+    answer = VoiceAnswer(id=fresh_id(show, name), name=name, sort="remote", by=by)
+    settled = settle(Answers(), catalogue)
+    end = far_end(rig, settled, answer, place=box.place, host=box.host if in_computer else None)
+    kind = catalogue[box.kind]
+    taken = {cable.target_socket for cable in show.cables}
+    used = {cable.source_socket for cable in show.cables}
+    free = _inputs(kind) if in_computer else line_inputs(kind)
+    into = next((f"{box.id}.{port}" for port in free if f"{box.id}.{port}" not in taken), None)
+    send = next((f"{box.id}.{port}" for port in outputs(kind, "send") if f"{box.id}.{port}" not in used), None)
+    if into is not None:
+        rig.lead(end.out, into)
+    if send is not None:
+        rig.lead(send, end.into)
+    wants = (row for row in wants_by_role(rig.show) if end.party in (row.listener, row.voice))
+    return (*_between(show, rig.show), *wants)
+
+
+def _inputs(kind: Kind) -> tuple[str, ...]:
+    """Inputs of a mixer program, mono ones first."""
+    return tuple(port.id for port in sorted(kind.inputs, key=lambda port: port.stereo))
+
+
+def _between(before: Show, after: Show) -> tuple[Edit, ...]:
+    """The edits that add what is new; nothing that was there is otherwise."""
+    edits: list[Edit] = []
+    for table in ("places", "parties", "devices"):
+        known = {row.id for row in getattr(before, table)}
+        edits += [AddRow(table, row) for row in getattr(after, table) if row.id not in known]
+    ends = {cable.ends for cable in before.cables}
+    edits += [Plug(cable) for cable in after.cables if cable.ends not in ends]
+    return tuple(edits)
+
+
+def headphones_for(show: Show, catalogue: Catalogue, party_id: str, kind_id: str, name: str = "") -> tuple[Edit, ...]:
+    """Headphones of somebody, which are then what they listen on; plugged where headphones go: a free outlet first, then one that others
+    are on, a computer's own socket last.
+
+    Raises:
+        KeyError: no such party or kind.
+    """
+    party, kind = show.party(party_id), catalogue[kind_id]
+    device = Device(
+        id=fresh_id(show, f"phones-{party.id}"),
+        kind=kind_id,
+        name=name or f"{party.name}\u2019s headphones",
+        place=party.place,
+    )
+    grown = show.model_copy(update={"devices": (*show.devices, device)})
+    edits: list[Edit] = [
+        AddRow("devices", device),
+        SetField("parties", party.id, "listens", True),
+        SetField("parties", party.id, "hears_on", device.id),
+    ]
+    socket = next((port.id for port in kind.inputs if port.level == "headphone"), None)
+    used = {cable.source_socket for cable in show.cables}
+    outlets = sorted(_outlets(show, catalogue), key=lambda row: (row[1], row[0] in used))
+    if socket is not None and outlets:
+        edits.append(plug(grown, catalogue, outlets[0][0], f"{device.id}.{socket}"))
+    return tuple(edits)
+
+
+def _outlets(show: Show, catalogue: Catalogue) -> Iterator[tuple[str, bool]]:
+    """Outputs for headphones, and whether each is a computer's own."""
+    far = {party.place for party in show.parties if party.kind == "remote"}
+    for device in show.devices:
+        kind = catalogue[device.kind]
+        if device.place is not None and device.place in far:
+            continue
+        for port in kind.outputs:
+            if port.level == "headphone" and port.domain == "analog":
+                yield f"{device.id}.{port.id}", kind.is_computer
+
+
+def usb_lead(show: Show, catalogue: Catalogue, device_id: str) -> tuple[Edit, ...]:
+    """One USB lead: every channel of an interface or desk into a free input of the mixer program of its computer, and that program's
+    monitor back; what the box offers as a mix of the same channels stays out, since it would bring each voice twice.
+
+    Raises:
+        KeyError: no such device.
+        ValueError: it has no USB channels, or there is no mixer program on its computer.
+    """
+    device = show.device(device_id)
+    kind = catalogue[device.kind]
+    outs = [port for port in kind.outputs if port.connector == "usb"]
+    if not outs:
+        raise ValueError(f"{device.name or kind.name} has no USB channels")
+    hosts = [row.id for row in show.devices if catalogue[row.kind].is_computer]
+    host = device.host or (hosts[0] if len(hosts) == 1 else None)
+    mixer = next((row for row in show.devices if catalogue[row.kind].is_mixing_software and row.host == host), None)
+    if host is None or mixer is None:
+        raise ValueError("there is no mixer program on its computer yet: add one first")
+    edits: list[Edit] = [] if device.host == host else [SetField("devices", device.id, "host", host)]
+    ports = catalogue[mixer.kind].inputs
+    taken = {cable.target_socket for cable in show.cables}
+    mono = [f"{mixer.id}.{p.id}" for p in ports if not p.stereo and f"{mixer.id}.{p.id}" not in taken]
+    stereo = [f"{mixer.id}.{p.id}" for p in ports if p.stereo and f"{mixer.id}.{p.id}" not in taken]
+    here = {cable.source for cable in show.cables if cable.target_device == mixer.id}
+    buses = {bus.id for bus in kind.buses}
+    channels = [port for port in outs if not port.stereo] or outs
+    for port in channels:
+        free = stereo if port.stereo else (mono or stereo)
+        source = f"{device.id}.{port.id}"
+        if source not in here and free:
+            edits.append(plug(show, catalogue, source, free.pop(0)))
+    if any(not port.stereo for port in outs):
+        for path in kind.paths:
+            if path.source in buses and path.switch and path.target in {port.id for port in outs if port.stereo}:
+                edits.append(SetValue(SettingRef(device.id, path.key, "on"), False))
+    back = next((port.id for port in kind.inputs if port.connector == "usb"), None)
+    if back is not None and f"{device.id}.{back}" not in taken:
+        edits += _back(show, catalogue, device, f"{device.id}.{back}", mixer)
+    return tuple(edits)
+
+
+def _back(show: Show, catalogue: Catalogue, device: Device, into: str, mixer: Device) -> Iterator[Edit]:
+    """What the computer plays, to the box: a free send, on which the plan puts what its ears lack; where there is none the monitor, and
+    direct monitoring is off, which would bring the same voices a second time.
+    """
+    kind = catalogue[device.kind]
+    used = {cable.source_socket for cable in show.cables}
+    send = next((p for p in outputs(catalogue[mixer.kind], "send") if f"{mixer.id}.{p}" not in used), None)
+    monitor = next((port.id for port in catalogue[mixer.kind].outputs if port.id == "mon"), None)
+    if send is None and monitor is None:
+        return
+    yield plug(show, catalogue, f"{mixer.id}.{send or monitor}", into)
+    buses = {bus.id for bus in kind.buses}
+    for path in kind.paths if send is None else ():
+        if path.target in buses and path.switch and path.source != PortId.of(into).port:
+            yield SetValue(SettingRef(device.id, path.key, "on"), False)
