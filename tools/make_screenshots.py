@@ -1,6 +1,6 @@
 """Takes the pictures in docs/screenshots from the demo, at 1280 by 800.
 
-make screenshots
+make screenshots; or some of them: python tools/make_screenshots.py welcome-dark
 """
 
 from __future__ import annotations
@@ -16,16 +16,19 @@ from pathlib import Path
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtGui import QPainter, QPixmap
+from PySide6.QtWidgets import QApplication, QLineEdit
 
 from kymaphon.app import theme
 from kymaphon.app.document import Document
 from kymaphon.app.stages.prove.faults import FaultsPage
+from kymaphon.app.widgets.form import Form
 from kymaphon.app.window import Window
 from kymaphon.core.model.edits import Plug, SetField, SetValue
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.rundown import NoteKind
-from kymaphon.core.model.show import Cable
+from kymaphon.core.model.show import Cable, Show
 from kymaphon.core.prove.faults import audible_faults
 from kymaphon.core.rundown.carry import moved_by
 from kymaphon.files.demo import demo_path, evening, second_act
@@ -72,18 +75,6 @@ def level_noise(window: Window) -> None:
 def level_line_up(window: Window) -> None:
     _level_view(window, "solve")
     window.level.page.moves.chosen.emit(3, 0)
-
-
-def level_run(window: Window) -> None:
-    """The first three sources read on the simulated rig, the third at hand."""
-    window.swap_theme()
-    _level_view(window, "run")
-    for number in range(3):
-        window.level.page.measure()
-        _wait(window)
-        if number < 2:
-            window.level.page.note_it()
-            _wait(window)
 
 
 def _quiet(window: Window, view: str = "gate") -> None:
@@ -161,14 +152,6 @@ def prove_faults(window: Window) -> None:
     page.table.setCurrentIndex(page.table.words.index(row, 0))
 
 
-def prove_questions(window: Window) -> None:
-    """A hum that lights do not change."""
-    window.go("Prove")
-    window.prove.choose_view("questions")
-    for question, answer in (("sound", "hum"), ("constant", "constant"), ("light", "no")):
-        window.prove.ear.answer(question, answer)
-
-
 def prove_ready(window: Window) -> None:
     window.swap_theme()
     window.go("Prove")
@@ -176,7 +159,7 @@ def prove_ready(window: Window) -> None:
     window.prove.choose_view("ready")
 
 
-def feeds_circles(window: Window) -> None:
+def feeds_loops(window: Window) -> None:
     """The demo with one cable more: the software's monitor mix back into the desk, turned down a little."""
     fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
     window.document.apply((Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader), "Monitor into the desk")
@@ -287,7 +270,58 @@ def book_log(window: Window) -> None:
     _settled()
 
 
+def welcome(window: Window) -> None:
+    """A podcast of Lantern Quay's own people, half its things there and half proposed."""
+    window.document.replace(Show(), None)
+    page = window.welcome
+    for question, rows in (
+        ("heard", ("room 4x3", "Mira", "Tam", "Ferry by call", "jingles")),
+        ("hears", ("stream", "recording each on a track", "headphones")),
+        ("have", ("two-input interface", "laptop", "2 headphones")),
+    ):
+        card = page.cards[question]  # type: ignore[index]
+        for row in rows:
+            card.line.setText(row)
+            card.line.returnPressed.emit()
+    wait_for(lambda: page.composed is None)
+    page.cards["have"].line.setFocus()
+    page.cards["have"].line.setText("two dyn")
+    window.resize(1280, 800)
+
+
+def form(window: Window) -> None:
+    """The form of a place over the plan that it belongs to, the effect of its values beside them."""
+    window.swap_theme()
+    window.go("Cast")
+    QApplication.processEvents()
+
+    def fill() -> None:
+        sheet = QApplication.activeModalWidget()
+        assert isinstance(sheet, Form)
+        for name, text in (("name", "Boathouse loft"), ("size_m", "6, 4.5")):
+            line = sheet.findChild(QLineEdit, f"field {name}")
+            assert line is not None
+            line.setText(text)
+        QApplication.processEvents()
+        window.pictured = _over(window.grab(), sheet.grab())  # type: ignore[attr-defined]
+        sheet.reject()
+
+    QTimer.singleShot(0, fill)
+    window.cast.wanted("place")
+
+
+def _over(ground: QPixmap, sheet: QPixmap) -> QPixmap:
+    """One picture of a window with its dialog in the middle."""
+    painter = QPainter(ground)
+    at = QPoint((ground.width() - sheet.width()) // 2, (ground.height() - sheet.height()) // 2)
+    painter.drawPixmap(at, sheet)
+    painter.end()
+    return ground
+
+
 VIEWS: dict[str, Callable[[Window], None]] = {
+    "welcome-dark": welcome,
+    "cast-form-light": form,
     "cast-dark": cast,
     "rig-dark": rig,
     "talk-circuits-light": talk_circuits,
@@ -295,14 +329,12 @@ VIEWS: dict[str, Callable[[Window], None]] = {
     "level-dark": level,
     "level-noise-dark": level_noise,
     "level-line-up-dark": level_line_up,
-    "level-run-light": level_run,
     "quiet-gate-dark": quiet_gate,
     "feeds-dark": feeds,
     "feeds-plan-dark": feeds_plan,
-    "feeds-circles-dark": feeds_circles,
+    "feeds-loops-dark": feeds_loops,
     "prove-tap-dark": prove_tap,
     "prove-faults-dark": prove_faults,
-    "prove-questions-dark": prove_questions,
     "prove-ready-light": prove_ready,
     "air-now-dark": air_now,
     "air-rundown-light": air_rundown,
@@ -323,7 +355,10 @@ def main() -> int:
     theme.load_fonts()
     FOLDER.mkdir(parents=True, exist_ok=True)
     show = read_show(demo_path())
+    wanted = set(sys.argv[1:]) or set(VIEWS)
     for name, arrange in VIEWS.items():
+        if name not in wanted:
+            continue
         with tempfile.TemporaryDirectory() as folder:
             os.environ["KYMAPHON_STATE"] = folder
             air = datetime.now(UTC) + timedelta(minutes=18, seconds=40)
@@ -336,7 +371,8 @@ def main() -> int:
                 app.processEvents()
                 time.sleep(0.005)
             app.processEvents()
-            if not window.grab().save(str(FOLDER / f"{name}.png")):
+            picture = getattr(window, "pictured", None) or window.grab()
+            if not picture.save(str(FOLDER / f"{name}.png")):
                 print(f"{name}.png could not be written", file=sys.stderr)
                 return 1
             window.document.close()

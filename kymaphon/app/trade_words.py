@@ -34,7 +34,7 @@ ALSO: dict[str, str] = {
     "Who hears whom": "matrix mix-minus n-1 clean feed monitor latency delay echo foldback iem",
     "Plan the feeds": "mix-minus n-1 clean feed routing sends aux bus",
     "Doing list": "steps checklist",
-    "Circles": "loop loops feedback howl ring gain margin loopback",
+    "Loops": "loop circle feedback howl ring gain margin loopback",
     "Tracks and stream": "multitrack recording upload bitrate",
     "Switches of a device": "crosspoints routing matrix sends mute loopback",
     "Recording": "disk space bit depth sample rate length",

@@ -84,7 +84,7 @@ def _hearing(options: argparse.Namespace, analysis: Report) -> int:
             print(f"  {flag} {voice.name:16} want {feed.want:6} {words}")
     for circle in loops_of(analysis):
         print(
-            f"circle: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through "
+            f"loop: {circle.in_hand()}, {show_number(circle.path.delay_ms, 'ms')} round, through "
             f"{', '.join(analysis.device_name(row) for row in circle.devices)}"
         )
     for row in spares(analysis):

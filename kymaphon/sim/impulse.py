@@ -1,4 +1,4 @@
-"""An impulse sent through a rig, arrival by arrival: every way and every round of every circle, until too weak to matter.
+"""An impulse sent through a rig, arrival by arrival: every way and every round of every loop, until too weak to matter.
 
 It follows events in time and knows nothing of matrices or of lists of paths, so that both can be held against it.
 """
@@ -30,7 +30,7 @@ def impulse_arrivals(
         Times in ms, rising, and amplitudes in the unit of the target over that of the source; both of shape (arrivals,).
 
     Raises:
-        ValueError: there is a circle without delay, or there are more events than can be followed.
+        ValueError: there is a loop without delay, or there are more events than can be followed.
     """
     gains = 10 ** (graph.gain_db / 20)
     delays = graph.delay_ms
@@ -58,7 +58,7 @@ def impulse_arrivals(
                 and amplitude * gain * onward[after] >= floor * onward[source]
             ):
                 heapq.heappush(events, (at + delay, after, amplitude * gain))
-    raise ValueError("more arrivals than can be followed: a circle without delay, or one that howls")
+    raise ValueError("more arrivals than can be followed: a loop without delay, or one that howls")
 
 
 def _strongest_onward(out: list[list[tuple[int, float, float]]], target: int) -> list[float]:

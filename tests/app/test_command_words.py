@@ -20,8 +20,8 @@ def _names(dialog: CommandList) -> list[str]:
 @pytest.mark.parametrize(
     ("typed", "first"),
     [
-        ("loop", "Circles"),
-        ("Feedback", "Circles"),
+        ("loop", "Loops"),
+        ("Feedback", "Loops"),
         ("mix-minus", "Who hears whom"),
         ("latency", "Who hears whom"),
         ("hpf", "Spectrum and low cut"),

@@ -1,4 +1,4 @@
-"""Feeds as a user works with it: pairs and listeners, the plan taken over, steps ticked, circles, what goes out."""
+"""Feeds as a user works with it: pairs and listeners, the plan taken over, steps ticked, loops, what goes out."""
 
 from __future__ import annotations
 
@@ -404,7 +404,7 @@ class TestCircles:
         words = why_words(window)
         assert "two desks feed each other" in words
         assert "Gain once round" in words
-        assert "All circles together" in words
+        assert "All loops together" in words
         assert len(page.picture.frequencies)
         button(window, "switch desk-a in5>send1 on").click()
         settle(window)

@@ -1,4 +1,4 @@
-"""What several ways, or a circle, do to a sound over frequency: the combined response on a logarithmic axis."""
+"""What several ways, or a loop, do to a sound over frequency: the combined response on a logarithmic axis."""
 
 from __future__ import annotations
 

@@ -148,7 +148,7 @@ class Computed:
     @lazy
     @reading("levels")
     def circles(self) -> PathList:
-        """The circles of the rig, strongest first."""
+        """The loops of the rig, strongest first."""
         return listed_cycles(self.transfer)
 
     @lazy

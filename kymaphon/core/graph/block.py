@@ -99,7 +99,7 @@ class Block:
         return Block(self.size, self.target, self.source, np.array(weight))
 
     def solved(self, entering: Floats) -> Floats:
-        """x = entering + block x, for weights whose circles are under one; x is then not negative either.
+        """x = entering + block x, for weights whose loops are under one; x is then not negative either.
 
         Microphones and preamplifiers lie 200 dB apart, so each node is first put to the scale of the strongest way to it: no weight
         is then over one, and a small sum is not lost in the rounding of a large one (row and column scaling: Higham, Accuracy and

@@ -86,7 +86,7 @@ def why_shut(edge: Edge) -> str:
 
 
 def flow_of(graph: SignalGraph, transfer: Transfer, crests: Mapping[str, float]) -> Flow:
-    """Levels of the loudest voice at every node; circles that howl count as no level.
+    """Levels of the loudest voice at every node; loops that howl count as no level.
 
     Args:
         crests: from average to highest sample of each voice, in dB.

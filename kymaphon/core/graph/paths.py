@@ -1,9 +1,9 @@
-"""Single ways through the rig, strongest first, and the circles in it: for explaining, and for exact gains
+"""Single ways through the rig, strongest first, and the loops in it: for explaining, and for exact gains
 and delays.
 
 A general graph library's best-first search refuses weights of the wrong sign, and preamplifiers have gains
 above 0 dB; so the search here is bounded
-by the strongest gain that any way onward can have (an A* search with an exact bound wherever no circle
+by the strongest gain that any way onward can have (an A* search with an exact bound wherever no loop
 amplifies).
 """
 
@@ -24,13 +24,13 @@ from kymaphon.core.stopping import check_wanted
 
 MOST_PATHS = 32
 LARGEST_CLOSED = 400
-"""Up to this many nodes it is cheap to tell beforehand which of them no circle above the floor can pass."""
+"""Up to this many nodes it is cheap to tell beforehand which of them no loop above the floor can pass."""
 MOST_ROUNDS = 40_000
-"""So many nodes in all are looked at as parts of meshes in which circles are searched."""
+"""So many nodes in all are looked at as parts of meshes in which loops are searched."""
 MOST_STEPS = 40000
 """How many partial ways one search may look at before it stops and says that the list is not complete."""
 LEAST_STEPS = 200
-"""How many it may look at in any case, when the searches before it in the same rig have used up `Transfer.effort`: where circles
+"""How many it may look at in any case, when the searches before it in the same rig have used up `Transfer.effort`: where loops
 amplify, ever longer ways look promising. What is told of totals then still comes from the solve.
 """
 FURTHER_STEPS = 400_000
@@ -41,7 +41,7 @@ said (`Effort.short`).
 
 @dataclass(frozen=True, slots=True)
 class SignalPath:
-    """One way from node to node. For a circle the first and last node are the same."""
+    """One way from node to node. For a loop the first and last node are the same."""
 
     graph: SignalGraph
     edges: tuple[int, ...]
@@ -100,7 +100,7 @@ def best_paths(
         most: stop after this many.
         below_db: stop this far below the strongest (a positive number of dB); None takes the house figure.
         floor_db: stop below this gain, whatever the strongest is.
-        within: only through these nodes. With source equal to target this finds circles.
+        within: only through these nodes. With source equal to target this finds loops.
     """
     reach = -number("paths-below") if below_db is None else below_db
     if source == target and within is None:
@@ -213,7 +213,7 @@ def _search(
 
 
 def _near_path(transfer: Transfer, source: int, target: int, within: frozenset[int] | None) -> SignalPath | None:
-    """A strong way of few steps, where circles amplify and the strongest is not found: Dijkstra's search over how far each step is
+    """A strong way of few steps, where loops amplify and the strongest is not found: Dijkstra's search over how far each step is
     below the strongest step of the rig.
     """
     graph = transfer.graph
@@ -265,7 +265,7 @@ def _sorted(found: list[SignalPath]) -> tuple[SignalPath, ...]:
 
 def strongest_path(transfer: Transfer, source: int, target: int) -> SignalPath | None:
     """The strongest way, read straight off the search for the strongest gains; None when there is none, or when a
-    circle amplifies on the way.
+    loop amplifies on the way.
     """
     graph = transfer.graph
     hops = transfer.best_edge_to(target)
@@ -287,18 +287,18 @@ def strongest_path(transfer: Transfer, source: int, target: int) -> SignalPath |
 
 
 def simple_cycles(transfer: Transfer, *, floor_db: float | None = None, most: int = MOST_PATHS) -> PathList:
-    """Circles of the rig, strongest first: each visits no node twice.
+    """Loops of the rig, strongest first: each visits no node twice.
 
-    In each strong component the node with most ways in and out is taken, every circle through it is listed,
+    In each strong component the node with most ways in and out is taken, every loop through it is listed,
     it is taken out, and the rest is split
     again (Johnson 1975, with the root chosen so that few rounds are needed).
 
     Args:
-        floor_db: circles weaker than this are left out; None takes the house figure.
+        floor_db: loops weaker than this are left out; None takes the house figure.
         most: at most this many through any one node, and in all.
 
     Returns:
-        What was found; not complete where a mesh of circles is so large that the search ends at `MOST_ROUNDS`.
+        What was found; not complete where a mesh of loops is so large that the search ends at `MOST_ROUNDS`.
     """
     graph = transfer.graph
     left = MOST_ROUNDS
@@ -327,12 +327,12 @@ def simple_cycles(transfer: Transfer, *, floor_db: float | None = None, most: in
 
 
 def listed_cycles(transfer: Transfer) -> PathList:
-    """The circles that are worth listing, as `simple_cycles` has them; kept with the transfer."""
+    """The loops that are worth listing, as `simple_cycles` has them; kept with the transfer."""
     return transfer.once(simple_cycles)
 
 
 def strong_cycles(transfer: Transfer) -> tuple[SignalPath, ...]:
-    """Circles that are strong enough to bring an own voice back, and that die away; kept with the transfer.
+    """Loops that are strong enough to bring an own voice back, and that die away; kept with the transfer.
 
     A rig that was cut from another has those of the other that are left.
     """
@@ -350,7 +350,7 @@ def _strong_cycles(transfer: Transfer) -> tuple[SignalPath, ...]:
 
 
 def _left_of(transfer: Transfer) -> tuple[SignalPath, ...] | None:
-    """Circles of the uncut rig that a cut has left; None where that is not known, as the list of the other was cut short."""
+    """Loops of the uncut rig that a cut has left; None where that is not known, as the list of the other was cut short."""
     if transfer.uncut is None:
         return None
     before = strong_cycles(transfer.uncut)
@@ -360,7 +360,7 @@ def _left_of(transfer: Transfer) -> tuple[SignalPath, ...] | None:
 
 
 def round_once(path: SignalPath, circle: SignalPath) -> SignalPath | None:
-    """A way that goes once round a circle where it first meets it; None where it does not."""
+    """A way that goes once round a loop where it first meets it; None where it does not."""
     ring = circle.nodes[:-1]
     spot = next(((i, ring.index(node)) for i, node in enumerate(path.nodes) if node in ring), None)
     if spot is None:

@@ -63,7 +63,7 @@ class Delivery:
         arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
         `Computed.arrivals`).
         whole: the search for those arrivals saw all that counts; else a second one near the first may not be told.
-        unstable: the way runs through a circle that howls, so the level is only that of the first pass.
+        unstable: the way runs through a loop that howls, so the level is only that of the first pass.
     """
 
     listener: str
@@ -350,8 +350,8 @@ def arrivals_of(
     Args:
         below_db: how far below the strongest way to look; None takes the house figure.
         floor_db: no way weaker than this is looked at, however far below the strongest it is.
-        own: for somebody's own voice, each way also once more round each circle on it: what is mixed where it comes back to goes
-            through no point twice but by a circle.
+        own: for somebody's own voice, each way also once more round each loop on it: what is mixed where it comes back to goes
+            through no point twice but by a loop.
 
     Steps of polarity are not modelled: ways of the same length always help each other.
     """

@@ -3,7 +3,7 @@ next.
 
 Levels stay in the unit of their node (dB SPL, dBu, dBFS); an edge's gain is the step from the one unit to the
 other, so gains along a path
-add up and a closed circle's sum is a true gain.
+add up and a closed loop's sum is a true gain.
 """
 
 from __future__ import annotations

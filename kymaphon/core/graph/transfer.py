@@ -2,7 +2,7 @@
 
 Three questions: how much power of a source reaches every node (H solved for |A|^2), what the complex response
 is at given
-frequencies (H = (I - A)^-1), and whether a set of circles stays below howling (spectral radius of |A|).
+frequencies (H = (I - A)^-1), and whether a set of loops stays below howling (spectral radius of |A|).
 """
 
 from __future__ import annotations
@@ -107,7 +107,7 @@ class Transfer:
 
     @cached_property
     def unstable(self) -> frozenset[int]:
-        """Nodes of the circles that howl: of levels there no figure can be told."""
+        """Nodes of the loops that howl: of levels there no figure can be told."""
         pairs = zip(self.cyclic_components, self.stabilities, strict=True)
         return frozenset(node for part, row in pairs if row.howls for node in part)
 
@@ -123,9 +123,9 @@ class Transfer:
         return Block.of(len(part), target[inside], source[inside], weight[inside])
 
     def power_from(self, sources: Sequence[int]) -> Floats:
-        """Power of each source at every node: sum over all ways, round circles too, of the squared gains.
+        """Power of each source at every node: sum over all ways, round loops too, of the squared gains.
 
-        Where circles howl there is no finite sum; inside those, only the ways that go round nowhere count.
+        Where loops howl there is no finite sum; inside those, only the ways that go round nowhere count.
 
         Args:
             sources: node positions, length S.
@@ -151,7 +151,7 @@ class Transfer:
             yield self._power(sources[start : start + AT_ONCE], blocks)
 
     def _power_blocks(self, sources: Sequence[int]) -> dict[int, Block]:
-        """First node of each circle's component -> its squared gains; where it howls cut open, seen from where the sources come in."""
+        """First node of each loop's component -> its squared gains; where it howls cut open, seen from where the sources come in."""
         weight = self._squared
         blocks = {part[0]: self._block(part, weight) for part in self.cyclic_components}
         if self.unstable and len(sources):
@@ -206,7 +206,7 @@ class Transfer:
         return 10 ** (self.graph.gain_db / 20), self.graph.delay_ms / 1000
 
     def response(self, source: int, target: int, frequencies_hz: Floats) -> Complexes:
-        """Complex response between two nodes, all ways and circles in one: the element of (I - A(f))^-1.
+        """Complex response between two nodes, all ways and loops in one: the element of (I - A(f))^-1.
 
         Args:
             frequencies_hz: shape (F,).
@@ -261,8 +261,8 @@ class Transfer:
     def best_gain_to(self, target: int, within: frozenset[int] | None = None) -> Sequence[float]:
         """Strongest gain in dB from every node to the target; -inf where there is no way. Kept once computed.
 
-        Components are taken from the end of the signal flow backwards. Inside a circle the search goes on
-        until nothing rises; a circle above 0 dB would
+        Components are taken from the end of the signal flow backwards. Inside a loop the search goes on
+        until nothing rises; a loop above 0 dB would
         rise without end, so there it stops after as many rounds as a path can have steps, which is still an
         upper bound for every path that goes
         nowhere twice.
@@ -284,8 +284,8 @@ class Transfer:
         return self._best[target, None][1]
 
     def closed_gains(self, part: Sequence[int]) -> dict[int, float]:
-        """For each node an upper bound of the gain of every circle through it: the strongest closed walk inside the part, by Floyd and
-        Warshall's method over levels. Exact where no circle amplifies.
+        """For each node an upper bound of the gain of every loop through it: the strongest closed walk inside the part, by Floyd and
+        Warshall's method over levels. Exact where no loop amplifies.
 
         Args:
             part: node positions.
@@ -402,7 +402,7 @@ class Transfer:
     def _settle(
         self, part: list[int], target: int, within: frozenset[int] | None, best: list[float], hops: list[int]
     ) -> None:
-        """Raises the levels inside a circle until nothing rises, or until a path could have no more steps."""
+        """Raises the levels inside a loop until nothing rises, or until a path could have no more steps."""
         steps, into = self.graph.steps_out, self.graph.steps_in
         members = {node for node in part if node != target and (within is None or node in within)}
         for node in members:

@@ -19,7 +19,7 @@ from kymaphon.core.model.talk import Task
 
 Act = Literal["start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open"]
 ACTS: tuple[Act, ...] = ("start", "mute", "off", "unplug", "pan", "plug", "set", "on", "open")
-"""The order of a safe change: nothing is opened before everything that could circle is shut, nothing is plugged where what must
+"""The order of a safe change: nothing is opened before everything that could go round is shut, nothing is plugged where what must
 not be there has still to be panned away, and no gain is up when a plug goes in.
 """
 PREFIX = "feeds-"
@@ -245,7 +245,7 @@ def _cable_words(show: Show, catalogue: Catalogue, cable: Cable, verb: str) -> s
 
 
 def _around(before: Show, after: Show, catalogue: Catalogue, rows: list[_Found]) -> Iterator[_Found]:
-    """Mutes before, and opens after, whatever would let a bang or a circle through where something is opened or plugged."""
+    """Mutes before, and opens after, whatever would let a bang or a loop through where something is opened or plugged."""
     done: set[str] = set()
     for step, bears in rows:
         if bears is None or not (bears.strip or step.act in ("on", "plug")):

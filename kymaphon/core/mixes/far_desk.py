@@ -25,7 +25,7 @@ def far_desks(analysis: Computed) -> dict[str, Device]:
 
 
 def far_end(analysis: Computed, ways: Sequence[SignalPath]) -> tuple[str, bool, tuple[Remedy, ...]]:
-    """What is said of a return, when the far end's desk has a part in it: on one of these ways, or in a circle that meets them.
+    """What is said of a return, when the far end's desk has a part in it: on one of these ways, or in a loop that meets them.
 
     Returns:
         Words for the message; whether it is on the list already; the remedy that puts it there.

@@ -120,7 +120,7 @@ def plan_feeds(show: Show, catalogue: Catalogue) -> FeedPlan:
 
 
 def _idle(plan: FeedPlan) -> bool:
-    """Whether a plan moves something, yet nobody hears anything else by it and no circle is opened: then what is there is right."""
+    """Whether a plan moves something, yet nobody hears anything else by it and no loop is opened: then what is there is right."""
     return plan.edits != plan.wants and not plan.changed and loop_trouble(plan.before) is None
 
 
@@ -291,7 +291,7 @@ def _howls(analysis: Computed) -> bool:
 
 
 def _circles_opened(before: Computed, after: Computed) -> tuple[Edit, ...]:
-    """The switches that open circles which the plan has closed, or has brought to howl: where wants themselves lead round, no mix
+    """The switches that open loops which the plan has closed, or has brought to howl: where wants themselves lead round, no mix
     alone can avoid it.
     """
     if _howls(before) or (loop_trouble(before) is not None and not _howls(after)):

@@ -1,4 +1,4 @@
-"""Where a way turns round, circle by circle what it does, and what a pair's ways sound like together."""
+"""Where a way turns round, loop by loop what it does, and what a pair's ways sound like together."""
 
 from __future__ import annotations
 
@@ -107,14 +107,14 @@ def legs_of(analysis: Computed, path: SignalPath) -> tuple[Leg, ...]:
 
 @dataclass(frozen=True, slots=True)
 class Loop:
-    """One circle, and what it does.
+    """One loop, and what it does.
 
     Attributes:
         gain, delay: once round.
         gain_margin_db: below howling; see `Stability` for what howls.
         spacing_hz: between the frequencies at which it rings first; nought without delay.
         peak_db, dip_db: what it does to the sound that goes through, at those and between them.
-        cause: in a few words, what sort of circle it is.
+        cause: in a few words, what sort of loop it is.
     """
 
     path: SignalPath
@@ -137,7 +137,7 @@ class Loop:
             if self.gain_margin_db > 0:
                 return f"{show_number(self.gain_margin_db, 'dB')} from howling: gains are known no better"
             return f"{show_number(-self.gain_margin_db, 'dB')} over howling"
-        return f"{show_number(self.gain_margin_db, 'dB')} in hand"
+        return f"gain margin {show_number(self.gain_margin_db, 'dB')}"
 
     @property
     def rings(self) -> bool:
@@ -150,12 +150,12 @@ class Loop:
 
 
 def loops_of(analysis: Computed) -> tuple[Loop, ...]:
-    """The circles of a rig, strongest first."""
+    """The loops of a rig, strongest first."""
     return tuple(loop_of(analysis, path) for path in one_of_a_pair(analysis.circles.paths))
 
 
 def one_of_a_pair(paths: Iterable[SignalPath]) -> tuple[SignalPath, ...]:
-    """Circles with the two sides of a stereo way taken as one: of those that go through the same points but for left and right,
+    """Loops with the two sides of a stereo way taken as one: of those that go through the same points but for left and right,
     or through neighbouring sockets with the same gain and time, the first, which is the strongest.
     """
     kept: dict[frozenset[str], list[tuple[frozenset[str], SignalPath]]] = {}
@@ -177,12 +177,12 @@ _NUMBER = re.compile(r"(?<=[a-z-])\d+(?=$|:)")
 
 
 def loop_of(analysis: Computed, path: SignalPath) -> Loop:
-    """What one circle does: each round adds the gain, so through it goes 1 / (1 \u2213 g) at the comb's peaks and dips."""
+    """What one loop does: each round adds the gain, so through it goes 1 / (1 \u2213 g) at the comb's peaks and dips."""
     g = 10 ** (path.gain_db / 20)
     peak = -20 * math.log10(1 - g) if g < 1 else math.inf
     return Loop(
         path,
-        total("gain once round", "dB", path.gain_parts(), source="gains add round the circle"),
+        total("gain once round", "dB", path.gain_parts(), source="gains add round the loop"),
         total("time once round", "ms", path.delay_parts(), source="delays add along the way"),
         -path.gain_db,
         1000 / path.delay_ms if path.delay_ms > 0 else 0.0,
@@ -194,7 +194,7 @@ def loop_of(analysis: Computed, path: SignalPath) -> Loop:
 
 
 def cause_of(analysis: Computed, path: SignalPath) -> str:
-    """What sort of circle it is: by air, round a computer, two desks into each other."""
+    """What sort of loop it is: by air, round a computer, two desks into each other."""
     steps = {step.kind for step in path.steps()}
     kinds = {analysis.catalogue[analysis.show.device(row).kind].group for row in devices_along(analysis, path)}
     if EdgeKind.LOUDSPEAKER in steps:
@@ -212,10 +212,10 @@ def cause_of(analysis: Computed, path: SignalPath) -> str:
 
 
 def together(analysis: Computed) -> Derived | None:
-    """What comes back to a point by all circles at once, in step, against what left it: the most at any point. None where nothing goes
+    """What comes back to a point by all loops at once, in step, against what left it: the most at any point. None where nothing goes
     round, or where it howls.
 
-    See `Stability`: for one circle that is its gain.
+    See `Stability`: for one loop that is its gain.
     """
     if analysis.transfer.howls:
         return None
@@ -223,7 +223,7 @@ def together(analysis: Computed) -> Derived | None:
     if most <= 0:
         return None
     source = "(I − |A|)⁻¹; stable while the spectral radius of |A| is below one (Perron, Frobenius)"
-    return Derived("all circles together", 20 * math.log10(most), "dB", f"20 lg {most:.4f}", source=source)
+    return Derived("all loops together", 20 * math.log10(most), "dB", f"20 lg {most:.4f}", source=source)
 
 
 @dataclass(frozen=True)
@@ -261,7 +261,7 @@ def _of_account(analysis: Computed, mouth: int, ear: int) -> tuple[int, ...]:
 
 
 def response_of(circle: Loop) -> tuple[Floats, Floats] | None:
-    """What one circle does to a sound that goes through it, 1 / (1 \u2212 g e^(\u2212j\u03c9\u03c4)): Hz and dB, shapes (F,). None where it howls."""
+    """What one loop does to a sound that goes through it, 1 / (1 \u2212 g e^(\u2212j\u03c9\u03c4)): Hz and dB, shapes (F,). None where it howls."""
     if circle.howls:
         return None
     frequencies = np.geomspace(LOWEST_HZ, HIGHEST_HZ, POINTS)
@@ -276,8 +276,8 @@ def response_of(circle: Loop) -> tuple[Floats, Floats] | None:
 
 
 def combined(analysis: Computed, feed: Delivery) -> Combined | None:
-    """The response of a pair over all its ways and circles that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way
-    leads, or where a circle howls.
+    """The response of a pair over all its ways and loops that are of account, H = (I \u2212 A)\u207b\u00b9; None where no way
+    leads, or where a loop howls.
 
     What loudspeakers, microphones and rooms do to the sound over frequency is not in it: every way is taken as flat.
     """

@@ -23,7 +23,7 @@ class UnroutedSource:
         end: that output.
         into: the input that it is plugged into; None where no mixer has a free one that fits.
         edits: the cable, with phantom power where it is needed.
-        harms: a free input was tried, and plugged in there it closes a circle or costs somebody a voice.
+        harms: a free input was tried, and plugged in there it closes a loop or costs somebody a voice.
     """
 
     voices: tuple[str, ...]

@@ -2,7 +2,7 @@
 carry.
 
 What counts is how far the loudspeakers lie under the voice in the microphone: what it takes more of the voice is taken back at
-the gain, and with it the circle. So the margin moves by as much as that ratio does, whatever the microphone's sensitivity.
+the gain, and with it the loop. So the margin moves by as much as that ratio does, whatever the microphone's sensitivity.
 """
 
 from __future__ import annotations

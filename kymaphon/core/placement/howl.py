@@ -35,7 +35,7 @@ class Spare:
     Attributes:
         gain_margin_db: what comes back to the microphone the first time lies so far under what it heard (1 - 1/N_vv, see `Stability`).
         up_db: by so much its voice can come up and keep `loop-margin`; negative where it has to come down.
-        first_hz: the lowest frequency at which the strongest circle can ring; it can at every multiple (1 / time once round).
+        first_hz: the lowest frequency at which the strongest loop can ring; it can at every multiple (1 / time once round).
         gains: what a better spot, aim or pattern would give, the most first.
     """
 
@@ -120,7 +120,7 @@ def _gain_margin_db(analysis: Computed, node: int) -> float:
 
 
 def _circle(analysis: Computed, node: int) -> SignalPath | None:
-    """The strongest circle through a microphone that comes back by a loudspeaker."""
+    """The strongest loop through a microphone that comes back by a loudspeaker."""
     through = [
         row
         for row in analysis.circles.paths
@@ -194,7 +194,7 @@ def _inside(row: Placed, spot: tuple[float, float]) -> bool:
 
 
 def _loudest(analysis: Computed, node: int) -> str | None:
-    """The loudspeaker by which the strongest circle comes back into a microphone."""
+    """The loudspeaker by which the strongest loop comes back into a microphone."""
     circle = _circle(analysis, node)
     if circle is None:
         return None

@@ -60,7 +60,7 @@ def feeds_json(analysis: Computed) -> list[dict[str, Any]]:
 
 
 def loops_json(analysis: Computed) -> list[dict[str, Any]]:
-    """Every circle of the rig that is worth listing."""
+    """Every loop of the rig that is worth listing."""
     return [
         {
             "nodes": list(row.path.node_ids),
@@ -76,7 +76,7 @@ def loops_json(analysis: Computed) -> list[dict[str, Any]]:
 
 
 def hearing_json(analysis: Computed) -> dict[str, Any]:
-    """Who hears what, the circles, and a sentence for each listener."""
+    """Who hears what, the loops, and a sentence for each listener."""
     whole = together(analysis)
     return {
         "feeds": feeds_json(analysis),
@@ -148,7 +148,7 @@ def stray_words(show: Show, row: UnroutedSource) -> str:
         return (
             f"{who} gets as far as {row.end.name} and no further: plugged into the free input of "
             "a "
-            "mixer it would close a circle, or cost somebody a voice."
+            "mixer it would close a loop, or cost somebody a voice."
         )
     if row.into is None:
         return f"{who} gets as far as {row.end.name} and no further: no free input of a mixer takes it."
@@ -188,7 +188,7 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instructio
         for row in plan.unmet
     ]
     if plan.howls:
-        yield "! a circle howls with it: open it first, see circles"
+        yield "! a loop howls with it: open it first, see loops"
     levels = level_words(plan)
     if unmet:
         yield f"not as wanted then: {'; '.join(unmet)}"

@@ -1,4 +1,4 @@
-"""Rules about who hears whom: own voice back, two arrivals, circles, wants that are not met."""
+"""Rules about who hears whom: own voice back, two arrivals, loops, wants that are not met."""
 
 from __future__ import annotations
 
@@ -145,7 +145,7 @@ def echo_control(analysis: Computed, path: SignalPath) -> str:
 
 @rule("circle-howls", "circle-rings", "circle-echoes", stage="Feeds", reads=("feeds", "programme"))
 def circles(analysis: Computed) -> Iterator[Finding]:
-    """Circles in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
+    """Loops in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
     an echo (Haas 1951).
     """
     trouble = loop_trouble(analysis)
@@ -167,17 +167,17 @@ def circles(analysis: Computed) -> Iterator[Finding]:
     through = f"{', '.join(way_devices(analysis, worst))}: {circle.cause}"
     if howls and not beyond:
         text = (
-            f"{len(listed)} circles howl together, though the strongest alone has {-worst.gain_db:.1f} dB in hand ({round_trip}). "
+            f"{len(listed)} loops howl together, though the strongest alone has a gain margin of {-worst.gain_db:.1f} dB ({round_trip}). "
             f"They go through {through}. It builds up{spaced}."
         )
     elif howls and worst.gain_db < 0:
         text = (
-            f"Signal goes round in a circle through {through}; {round_trip}. That is {-worst.gain_db:.1f} dB from howling, and gains are known no "
+            f"Signal goes round in a loop through {through}; {round_trip}. That is {-worst.gain_db:.1f} dB from howling, and gains are known no "
             f"better than to {number('loop-tolerance'):.0f} dB: take it as howling{spaced}. No level of what goes through it can be told."
         )
     elif howls:
         text = (
-            f"Signal goes round in a circle through {through}; {round_trip}. It builds up and howls{spaced}. "
+            f"Signal goes round in a loop through {through}; {round_trip}. It builds up and howls{spaced}. "
             "No level of what goes through it can be told."
         )
     elif not steep:
@@ -185,15 +185,15 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         text = (
             f"What goes round comes again every {show_number(worst.delay_ms, 'ms')}, {-worst.gain_db:.1f} "
             "dB weaker each time: an echo for everybody who hears it, "
-            f"60 dB down after {rounds} rounds, {show_number(rounds * worst.delay_ms, 'ms')}. The circle goes through {through}."
+            f"60 dB down after {rounds} rounds, {show_number(rounds * worst.delay_ms, 'ms')}. The loop goes through {through}."
         )
     else:
         text = (
-            f"A circle through {through}; it has only {-worst.gain_db:.1f} dB in hand ({round_trip}). Keep {margin:.0f} dB, or it rings{spaced}. "
+            f"A loop through {through}; its gain margin is only {-worst.gain_db:.1f} dB ({round_trip}). Keep {margin:.0f} dB, or it rings{spaced}. "
             f"As it is it colours by {show_number(circle.peak_db, 'dB', sign=True)} to {show_number(circle.dip_db, 'dB')}."
         )
     if len(ways) > 1 and all_rows is not None:
-        text += f" {len(ways)} circles together come to {show_number(all_rows.value, 'dB', sign=True)}."
+        text += f" {len(ways)} loops together come to {show_number(all_rows.value, 'dB', sign=True)}."
     far_words, asked, ask = far_end(analysis, (worst,)) if not steep else ("", False, ())
     gain, delay = circle.gain, circle.delay
     margin_left = Derived(
@@ -207,9 +207,9 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         "stop" if howls else "note" if asked else "fix",
         "Feeds",
         tuple(dict.fromkeys(analysis.graph.nodes[node].owner for node in worst.nodes)),
-        "A circle howls"
+        "A loop howls"
         if howls
-        else f"A circle has {-worst.gain_db:.1f} dB in hand"
+        else f"A loop has a gain margin of {-worst.gain_db:.1f} dB"
         if steep
         else f"An echo every {show_number(worst.delay_ms, 'ms')}",
         text + blocked(analysis, cuts) + far_words,
@@ -230,7 +230,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         remedies_of(
             analysis,
             cuts,
-            f"no circle is left within {margin:.0f} dB of howling" if steep else "no echo is left that goes round",
+            f"no loop is left within {margin:.0f} dB of howling" if steep else "no echo is left that goes round",
             kept,
         )
         or ask,

@@ -380,7 +380,7 @@ def talkback_under_programme(analysis: Computed) -> Iterator[Finding]:
 
 @rule("not-all-listed", stage="Feeds", reads=("feeds",), notes_only=True)
 def not_all_listed(analysis: Computed) -> Iterator[Finding]:
-    """What was not followed to its end, in a rig with more ways and circles than can be listed one by one."""
+    """What was not followed to its end, in a rig with more ways and loops than can be listed one by one."""
     pairs = [feed for feed in analysis.feeds.values() if not feed.whole]
     told = []
     if pairs:
@@ -390,7 +390,7 @@ def not_all_listed(analysis: Computed) -> Iterator[Finding]:
         )
     if not analysis.circles.complete:
         told.append(
-            f"Of the circles the {len(analysis.circles.paths)} strongest that were found are listed. Whether it howls, and the margin, "
+            f"Of the loops the {len(analysis.circles.paths)} strongest that were found are listed. Whether it howls, and the margin, "
             "are computed of all."
         )
     if told:

@@ -180,7 +180,7 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
 
 @rule("earth-loop", stage="Rig", reads=("levels",))
 def earths(analysis: Computed) -> Iterator[Finding]:
-    """Earth loops: circles of mains earths, hosts and shields; the smallest set of isolators that opens them."""
+    """Earth loops: loops of mains earths, hosts and shields; the smallest set of isolators that opens them."""
     loops = earth_loops(earth_ties(analysis.show, analysis.catalogue))
     openable = [loop for loop in loops if loop.opened is not None]
     for loop in openable:

@@ -104,7 +104,7 @@ class _Ended:
 
     @cached_property
     def feeds(self) -> dict[tuple[str, str], Delivery] | None:
-        """Who hears whom once it is plugged in; None where that is no cure, as a circle howls or somebody has themselves back late."""
+        """Who hears whom once it is plugged in; None where that is no cure, as a loop howls or somebody has themselves back late."""
         return None if self.stray.into is None else _feeds_with(self.analysis, self.stray.edits)
 
 
@@ -140,7 +140,7 @@ def _deaf(analysis: Computed, listener: str) -> _Deaf | None:
 
 
 def _feeds_with(analysis: Computed, edits: tuple[Edit, ...]) -> dict[tuple[str, str], Delivery] | None:
-    """Who hears whom with some edits; None where a circle howls or somebody has themselves back late who did not."""
+    """Who hears whom with some edits; None where a loop howls or somebody has themselves back late who did not."""
     show = apply_all(analysis.show, edits)
     graph = build_graph(show, analysis.catalogue)
     transfer = Transfer(graph)

@@ -1,4 +1,4 @@
-"""Earth connections as a graph: mains earth, shields, hosts. Its circles are the earth loops; the smallest set of
+"""Earth connections as a graph: mains earth, shields, hosts. Its loops are the earth loops; the smallest set of
 isolators opens them.
 
 Between two devices one tie stands for all cables that run there together: the small loops among their shields are left
@@ -52,7 +52,7 @@ class Tie:
 
 @dataclass(frozen=True, slots=True)
 class EarthLoop:
-    """A circle of earth connections, and the tie that is best opened; None when no isolator can.
+    """A loop of earth connections, and the tie that is best opened; None when no isolator can.
 
     `circuits` are the mains circuits that it runs through: more than one makes hum likelier.
     """

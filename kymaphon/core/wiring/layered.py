@@ -1,6 +1,6 @@
 """A layered drawing of a directed graph: boxes with ports in columns from left to right, few crossings, short ways.
 
-The steps are those of Sugiyama, Tagawa and Toda 1981: break circles (the greedy order of Eades, Lin and Smyth 1993),
+The steps are those of Sugiyama, Tagawa and Toda 1981: break loops (the greedy order of Eades, Lin and Smyth 1993),
 layers by longest path, dummies for long links, barycentre sweeps for the order, then places. Places within a column are
 an isotonic regression (pool adjacent violators): each box as near as may be to the mean of what it is joined to, none
 over another.

@@ -1,4 +1,4 @@
-"""Tasks and what must come first: circles in it, earliest and latest times, and the chain that decides (the critical path).
+"""Tasks and what must come first: loops in it, earliest and latest times, and the chain that decides (the critical path).
 
 Critical path method: Kelley & Walker 1959. Times are minutes from the start of the work.
 """
@@ -37,7 +37,7 @@ class CircleError(ValueError):
     """Jobs that wait for each other.
 
     Attributes:
-        ids: of the jobs of one circle, in its order.
+        ids: of the jobs of one loop, in its order.
     """
 
     def __init__(self, ids: Sequence[str]) -> None:

@@ -210,7 +210,7 @@ def _jobs(show: Show, tasks: Sequence[Task], minutes: dict[str, float], begins: 
 
 
 def _without_circles(jobs: list[Job], problems: list[str]) -> list[Job]:
-    """The same with each circle opened where it closes, and told."""
+    """The same with each loop opened where it closes, and told."""
     while circle := circle_in(jobs):
         last = circle[-1]
         problems.append(

@@ -1,4 +1,4 @@
-"""Circles as their few entries, against full matrices: what the sparse ways tell must be what LAPACK tells."""
+"""Loops as their few entries, against full matrices: what the sparse ways tell must be what LAPACK tells."""
 
 from __future__ import annotations
 

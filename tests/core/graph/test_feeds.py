@@ -31,7 +31,7 @@ class TestTwoDesks:
     """Two desks feeding each other, from the practice of mix-minus: both ends cut, one end cut, none cut. By hand calculation."""
 
     def test_both_ends_send_back_and_it_howls(self) -> None:
-        """0 dB sends, unity line inputs, converters in line: the circle is lossless but for loading, and the return has +gain to spare."""
+        """0 dB sends, unity line inputs, converters in line: the loop is lossless but for loading, and the return has +gain to spare."""
         lifted = {**LOOP, "in5": {"gain_db": 3}}
         analysis = analyse(two_desks(a=lifted, b=lifted))
         circle = finding(analysis, "circle-howls")

@@ -61,7 +61,7 @@ def test_a_rig_with_more_ways_than_are_followed_says_so(monkeypatch: pytest.Monk
     short = [feed for feed in cut.feeds.values() if not feed.whole]
     assert short
     assert f"{len(short)} of {len(cut.feeds)} pairs" in told.message
-    assert "circles" in told.message
+    assert "loops" in told.message
     assert not cut.circles.complete
     assert told.severity == "note"
     # What is bounded is the list; the totals are from the solve and stay.

@@ -1,4 +1,4 @@
-"""Ways, circles and totals: the search against networkx, the sums against a direct solve of (I - A)^-1."""
+"""Ways, loops and totals: the search against networkx, the sums against a direct solve of (I - A)^-1."""
 
 from __future__ import annotations
 
@@ -119,7 +119,7 @@ def test_components_and_their_order(graph: SignalGraph) -> None:
 @given(random_graphs(low=-40, high=-14), st.floats(20, 8000))
 @settings(max_examples=tries(33))
 def test_response_is_the_direct_solve(graph: SignalGraph, frequency: float) -> None:
-    """At most 6 edges of -14 dB leave a node, so no circle can build up and the inverse exists."""
+    """At most 6 edges of -14 dB leave a node, so no loop can build up and the inverse exists."""
     transfer = Transfer(graph)
     direct = direct_solve(graph, frequency)
     for target in range(len(graph.nodes)):
@@ -140,7 +140,7 @@ def test_power_is_the_direct_solve_of_squared_gains(graph: SignalGraph) -> None:
 
 @st.composite
 def far_apart(draw: st.DrawFn) -> SignalGraph:
-    """Circles in which everything loses something, between points whose levels lie up to 300 dB apart, as sound and full scale do."""
+    """Loops in which everything loses something, between points whose levels lie up to 300 dB apart, as sound and full scale do."""
     count = draw(st.integers(3, 7))
     level = draw(st.lists(st.floats(-150, 150), min_size=count, max_size=count))
     pairs = st.tuples(st.integers(0, count - 1), st.integers(0, count - 1), st.floats(30, 60))
@@ -188,7 +188,7 @@ def test_without_circles_the_response_is_the_sum_over_ways(graph: SignalGraph, f
 
 
 def rings(*gains_db: float) -> SignalGraph:
-    """Circles of two nodes each, side by side, of such gains."""
+    """Loops of two nodes each, side by side, of such gains."""
     edges = []
     for n, gain in enumerate(gains_db):
         edges += [(2 * n, 2 * n + 1, gain, 1.0), (2 * n + 1, 2 * n, 0.0, 1.0)]
@@ -218,7 +218,7 @@ def test_two_ways_make_the_comb_of_the_handbook() -> None:
 
 
 def test_a_circle_adds_up_like_a_geometric_series() -> None:
-    """Gain 1/2 round the circle: 1 / (1 - 1/2) = 2 in step, and in powers 1 / (1 - 1/4)."""
+    """Gain 1/2 round the loop: 1 / (1 - 1/2) = 2 in step, and in powers 1 / (1 - 1/4)."""
     half = 20 * math.log10(0.5)
     graph = graph_of(3, [(0, 1, 0, 0), (1, 2, 0, 0), (2, 1, half, 0)])
     transfer = Transfer(graph)
@@ -357,7 +357,7 @@ def test_cutting_a_switch_keeps_all_else() -> None:
 @given(random_graphs(low=-30, high=0))
 @settings(max_examples=tries(33))
 def test_many_targets_at_once_are_the_same_as_one_by_one(graph: SignalGraph) -> None:
-    """Without amplifying circles, where both are exact; with some, either is only a bound."""
+    """Without amplifying loops, where both are exact; with some, either is only a bound."""
     together, single = Transfer(graph), Transfer(graph)
     targets = list(range(len(graph.nodes)))
     together.prepare_best(targets)

@@ -285,7 +285,7 @@ class TestImpulse:
         )
 
     def test_rounds_of_a_circle_come_one_by_one(self) -> None:
-        """A circle of -6.02 dB and 10 ms before a way on: 1, 1/2, 1/4 ... every 10 ms."""
+        """A loop of -6.02 dB and 10 ms before a way on: 1, 1/2, 1/4 ... every 10 ms."""
         graph = self.graph([(0, 1, 0.0, 1.0), (1, 1, -6.0206, 10.0), (1, 2, 0.0, 2.0)])
         times, amplitudes = impulse_arrivals(graph, 0, 2, until_ms=45, below_db=-60)
         assert times == pytest.approx([3, 13, 23, 33, 43])
@@ -296,7 +296,7 @@ class TestImpulse:
         assert len(times) == len(amplitudes) == 0
 
     def test_a_circle_without_delay_is_told(self) -> None:
-        with pytest.raises(ValueError, match="circle without delay"):
+        with pytest.raises(ValueError, match="loop without delay"):
             impulse_arrivals(self.graph([(0, 1, 0.0, 0.0), (1, 1, 0.0, 0.0), (1, 2, 0.0, 0.0)]), 0, 2, until_ms=10)
 
 

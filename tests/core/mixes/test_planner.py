@@ -336,7 +336,7 @@ class TestOddRigs:
         assert "in1" in next(row for row in plan.mixes if "hall" in row.listeners).inputs
 
     def test_two_desks_into_each_other_are_planned_both(self) -> None:
-        """Each sends the other everything but the other: no circle, no echo, and planned again nothing changes."""
+        """Each sends the other everything but the other: no loop, no echo, and planned again nothing changes."""
         show = two_desks(a={"in5>send1": {"on": True}}, b={"in5>send1": {"on": True}})
         plan = planned(show)
         done = apply_all(show, plan.edits)
@@ -437,7 +437,7 @@ def kitchen() -> Show:
 
 class TestTwoDesks:
     def test_each_sends_what_is_its_own(self) -> None:
-        """Two desks that feed each other: cut at both ends there is neither a circle nor an echo (common practice), and each is heard once."""
+        """Two desks that feed each other: cut at both ends there is neither a loop nor an echo (common practice), and each is heard once."""
         show = two_rooms()
         plan = planned(show)
         assert plan.whole

@@ -1,4 +1,4 @@
-"""Circles, returns and combined ways against hand calculation and against an impulse; the rules that speak of them."""
+"""Loops, returns and combined ways against hand calculation and against an impulse; the rules that speak of them."""
 
 from __future__ import annotations
 
@@ -180,7 +180,7 @@ def _with(graph: SignalGraph) -> Report:
 
 @st.composite
 def graphs(draw: st.DrawFn) -> SignalGraph:
-    """Up to six points, with circles that die away."""
+    """Up to six points, with loops that die away."""
     count = draw(st.integers(3, 6))
     edges = []
     for _ in range(draw(st.integers(3, 8))):
@@ -295,7 +295,7 @@ class TestRules:
         fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
         show = apply_all(read_show(demo_path()), (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader))
         (row,) = of_code(show, "circle-howls")
-        assert "circles howl together, though the strongest alone has 4.3 dB in hand" in row.message
+        assert "loops howl together, though the strongest alone has a gain margin of 4.3 dB" in row.message
         assert row.severity == "stop"
         assert not of_code(row.remedies[0].apply(show), "circle-howls")
 

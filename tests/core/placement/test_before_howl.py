@@ -1,4 +1,4 @@
-"""How far from howling a microphone would be, spot by spot: held against the changed show's own circles."""
+"""How far from howling a microphone would be, spot by spot: held against the changed show's own loops."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def margin(analysis: Report) -> float:
 @pytest.mark.parametrize("kind", ["dynamic-close", "dynamic-tight", "condenser-broad", "reporter-omni", "ribbon-eight"])
 @pytest.mark.parametrize("at", [(2.08, 3.0), (2.3, 3.0), (2.0, 2.9), (2.2, 3.25), (1.9, 3.05)])
 def test_it_is_the_margin_of_the_changed_show(kind: str, at: tuple[float, float], outdoors: bool) -> None:
-    """The microphone really put there, its gain really turned: the circles solved anew. Arrays against the graph."""
+    """The microphone really put there, its gain really turned: the loops solved anew. Arrays against the graph."""
     show = apply_all(wedge(), (SetValue(GAIN, 40.0),))
     if outdoors:
         show = Show.model_validate({**show.model_dump(by_alias=True), "places": [YARD]})

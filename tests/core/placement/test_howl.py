@@ -19,7 +19,7 @@ def turned(by_db: float):  # type: ignore[no-untyped-def]
 
 
 def test_in_hand_is_what_can_be_turned_up_until_it_howls() -> None:
-    """Both circles go through her channel's gain: within a decibel of the figure it howls (gains are known no better)."""
+    """Both loops go through her channel's gain: within a decibel of the figure it howls (gains are known no better)."""
     (row,) = spares(analyse(wedge()), tries=False)
     assert (row.voice, row.place) == ("ann", "Studio")
     up = SetValue(SettingRef("desk", "main", "fader_db"), 10.0)
@@ -44,7 +44,7 @@ def test_in_hand_is_what_can_be_turned_up_until_it_howls() -> None:
 
 
 def test_it_rings_at_the_time_once_round() -> None:
-    """1 / t and its multiples, t being the strongest circle's, wedge to microphone included."""
+    """1 / t and its multiples, t being the strongest loop's, wedge to microphone included."""
     analysis = analyse(wedge())
     (row,) = spares(analysis)
     strongest = max(analysis.circles.paths, key=lambda path: path.gain_db)

@@ -139,7 +139,7 @@ def test_buffers_by_length_and_rate(samples: int, rate: int) -> None:
 
 
 def test_a_loudspeaker_is_heard_across_the_room_and_by_the_microphone() -> None:
-    """The talker straight from 2 m away, the box later by its distance; and back into the microphone: a circle."""
+    """The talker straight from 2 m away, the box later by its distance; and back into the microphone: a loop."""
     analysis = chain(
         [
             {"id": "mic", "kind": "dynamic-close"},
@@ -164,7 +164,7 @@ def test_a_loudspeaker_is_heard_across_the_room_and_by_the_microphone() -> None:
 
 
 def test_more_gain_brings_the_circle_to_ring_and_then_to_howl() -> None:
-    """Davis and Patronis: keep 6 dB. The gain at which each finding comes is told by the circle's own gain."""
+    """Davis and Patronis: keep 6 dB. The gain at which each finding comes is told by the loop's own gain."""
     seen = {}
     for gain in range(0, 61, 2):
         analysis = chain(

@@ -87,7 +87,7 @@ def test_several_programs_are_heard_together() -> None:
 
 
 def test_the_far_end_does_not_get_itself_back_from_the_mix_unless_it_is_sent() -> None:
-    """A shared computer sound is one of the three ways to make the same circle: sent to the call, the far end has itself back."""
+    """A shared computer sound is one of the three ways to make the same loop: sent to the call, the far end has itself back."""
     clean = analyse(laptop())
     assert clean.feeds["ben", "ben"].verdict != "back"
     shared = apply_all(laptop(), (plug(laptop(), KINDS, "pc.played", "app.share"),))

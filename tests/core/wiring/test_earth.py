@@ -31,7 +31,7 @@ def _ties(draw: st.DrawFn) -> list[Tie]:
 
 
 def _circles(ties: list[Tie]) -> int:
-    """Independent circles: edges less nodes and parts (the circuit rank), by networkx."""
+    """Independent loops: edges less nodes and parts (the circuit rank), by networkx."""
     graph = networkx.MultiGraph()
     graph.add_edges_from((tie.first, tie.second) for tie in ties)
     return graph.number_of_edges() - graph.number_of_nodes() + networkx.number_connected_components(graph)

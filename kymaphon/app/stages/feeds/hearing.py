@@ -140,7 +140,7 @@ class HearingPage(StagePage):
         nothing = not any(feed.want in ("hear", "local", "never") for feed in analysis.feeds.values())
         words += f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"
         words += f", {back} own voice back late" if back else ""
-        return words + (", a circle howls." if howls else ".")
+        return words + (", a loop howls." if howls else ".")
 
     def choose_worst(self) -> None:
         """The pair that most needs a look."""
@@ -250,7 +250,7 @@ class HearingPage(StagePage):
         found = combined(self.document.analysis, feed) if feed is not None else None
         if found is None:
             words = (
-                "A circle howls on the way: there is no steady response."
+                "A loop howls on the way: there is no steady response."
                 if feed is not None and feed.unstable
                 else "No way leads there."
             )

@@ -1,4 +1,4 @@
-"""Feeds, circles: what goes round, how far each is from howling, and what it does to the sound."""
+"""Feeds, loops: what goes round, how far each is from howling, and what it does to the sound."""
 
 from __future__ import annotations
 
@@ -24,19 +24,19 @@ HELP = (
     "How long once round takes",
     "Below howling; 6 dB are kept",
     "Frequencies at which it rings first",
-    "What sort of circle it is",
+    "What sort of loop it is",
 )
 
 
 class CirclesPage(StagePage):
-    """A table of circles, and what the chosen one does over frequency."""
+    """A table of loops, and what the chosen one does over frequency."""
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
         self.circles: tuple[Loop, ...] = ()
         self.table = RowTable(
             theme,
-            "Circles, strongest first",
+            "Loops, strongest first",
             "What goes round; the Why panel has its arithmetic and its switches.",
         )
         self.table.let_grow(0, 5)
@@ -70,7 +70,7 @@ class CirclesPage(StagePage):
                 through,
                 show_number(row.gain.value, "dB", sign=True),
                 show_number(row.delay.value, "ms"),
-                row.in_hand().removesuffix(" in hand"),
+                row.in_hand().removeprefix("gain margin "),
                 spacing,
                 row.cause,
             )
@@ -79,7 +79,7 @@ class CirclesPage(StagePage):
         self.table.set_rows(HEADINGS, HELP, tuple(rows))
         if rows and self.table.currentIndex().row() < 0:
             self.table.choose(0)
-        self.title.emit("Circles", self._headline())
+        self.title.emit("Loops", self._headline())
         self._chosen()
 
     def _headline(self) -> str:
@@ -87,16 +87,16 @@ class CirclesPage(StagePage):
             floor = number("loop-of-interest")
             return f"Nothing goes round, down to {show_number(floor, 'dB')} a round."
         if self.document.analysis.transfer.howls:
-            return f"{len(self.circles)} circles; together they howl."
+            return f"{len(self.circles)} loops; together they howl."
         whole = together(self.document.analysis)
-        words = f"{len(self.circles)} {'circle' if len(self.circles) == 1 else 'circles'}"
+        words = f"{len(self.circles)} {'loop' if len(self.circles) == 1 else 'loops'}"
         return (
             f"{words}, together {show_number(-whole.value, 'dB')} from howling." if whole is not None else f"{words}."
         )
 
     @property
     def circle(self) -> Loop | None:
-        """The circle that is chosen."""
+        """The loop that is chosen."""
         row = self.table.currentIndex().row()
         return self.circles[row] if 0 <= row < len(self.circles) else None
 
@@ -112,7 +112,9 @@ class CirclesPage(StagePage):
             where = f" It builds up near one of {first} \u2026" if first else ""
             self.picture.set_curve(empty, empty, (), f"It howls: there is no steady response.{where}", hue)
         else:
-            words = f"this circle alone: {show_number(circle.peak_db, 'dB', sign=True)} to {show_number(circle.dip_db, 'dB')}"
+            words = (
+                f"this loop alone: {show_number(circle.peak_db, 'dB', sign=True)} to {show_number(circle.dip_db, 'dB')}"
+            )
             self.picture.set_curve(*found, (), words, hue)
         self.why_changed.emit()
 
@@ -121,19 +123,19 @@ class CirclesPage(StagePage):
         about = tuple(row for row in analysis.findings if row.code.startswith("circle-"))
         circle = self.circle
         if circle is None:
-            return WhyContent("Circles", self._headline(), findings=about)
+            return WhyContent("Loops", self._headline(), findings=about)
         whole = together(analysis)
         margin = analysis.transfer.stability.margin_db
         more = [] if whole is None else [whole]
         if math.isfinite(margin):
             source = "below howling nothing can build up, whatever the phases (Perron, Frobenius)"
-            more.append(Derived("gain margin of all circles together", margin, "dB", source=source))
+            more.append(Derived("gain margin of all loops together", margin, "dB", source=source))
         first = ", ".join(show_number(hertz, "Hz") for hertz in circle.comb(4))
         notes = (f"Stands out first at {first} \u2026",) if first else ()
         switches = tuple(switches_on([circle.path]))
         words = f"{circle.cause}; {circle.in_hand()}"
         return WhyContent(
-            "A circle",
+            "A loop",
             words,
             circle.rings,
             (circle.gain, circle.delay),

@@ -105,7 +105,7 @@ class PlanPage(StagePage):
         if not self.model.fresh:
             return "The show has changed; planning again \u2026"
         if plan.howls:
-            return "A circle howls with it: open that first, in Circles."
+            return "A loop howls with it: open that first, in Loops."
         if plan.missing:
             count = len(plan.missing)
             return f"{count} {'mix cannot' if count == 1 else 'mixes cannot'} be made on what is there."

@@ -1,4 +1,4 @@
-"""Feeds: who hears whom, the plan, the doing list, circles, what goes out, and the switches."""
+"""Feeds: who hears whom, the plan, the doing list, loops, what goes out, and the switches."""
 
 from __future__ import annotations
 
