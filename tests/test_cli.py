@@ -472,3 +472,34 @@ def test_the_tone_is_read_along_the_way(capsys: pytest.CaptureFixture[str]) -> N
     assert "VU meter 0.0 VU" in first
     row = run_json(capsys, "level", DEMO, "--from", "mira", "--to", "stream")["ladders"][0]
     assert row["tone"][0]["meters"]["vu_vu"] == pytest.approx(0)
+
+
+def test_new_composes_a_show_that_has_nothing_wrong(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "new.json"
+    options = ["--room", "2", "--remote", "1", "--record", "each", "--stream", "--have", "interface-2", "--json"]
+    assert main(["new", "-o", str(path), *options]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["findings"]["stop"] == told["findings"]["fix"] == 0
+    assert told["steps"]
+    assert "interface-2" not in told["to_get"]
+    assert main(["check", str(path), "--json"]) == 0
+    found = json.loads(capsys.readouterr().out)["findings"]
+    assert not [row for row in found if row["severity"] != "note"]
+
+
+@pytest.mark.parametrize(
+    "options", [["--start", "opera"], ["--size", "big"], ["--have", "x*y"], ["--have", "*3"], ["--have", "laptop*0"]]
+)
+def test_new_says_what_it_cannot_use(tmp_path: Path, capsys: pytest.CaptureFixture[str], options: list[str]) -> None:
+    path = tmp_path / "new.json"
+    assert main(["new", "-o", str(path), *options]) == 2
+    assert capsys.readouterr().err.startswith("kymaphon: ")
+    assert not path.exists()
+
+
+def test_new_writes_over_no_show(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    path = tmp_path / "new.json"
+    assert main(["new", "-o", str(path), "--start", "song"]) == 0
+    before = path.read_bytes()
+    assert main(["new", "-o", str(path), "--start", "podcast"]) == 2
+    assert path.read_bytes() == before

@@ -273,6 +273,7 @@ def book_log(window: Window) -> None:
 def welcome(window: Window) -> None:
     """A podcast of Lantern Quay's own people, half its things there and half proposed."""
     window.document.replace(Show(), None)
+    wait_for(lambda: bool(window.document.opening))
     page = window.welcome
     for question, rows in (
         ("heard", ("room 4x3", "Mira", "Tam", "Ferry by call", "jingles")),
@@ -285,7 +286,7 @@ def welcome(window: Window) -> None:
             card.line.returnPressed.emit()
     wait_for(lambda: page.composed is None)
     page.cards["have"].line.setFocus()
-    page.cards["have"].line.setText("two dyn")
+    page.cards["have"].line.setText("dynamic close")
     window.resize(1280, 800)
 
 

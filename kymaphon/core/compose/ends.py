@@ -132,7 +132,7 @@ def tracks(rig: Rig, settled: Settled, host: str, place: str | None, sources: li
             free = [f"{device}.{port.id}" for port in rig.kind(device).inputs]
         into = free.pop(0)
         rig.lead(row.end, into)
-        name = f"{row.name}\u2019s track"
+        name = f"Track: {row.name}"
         hears_on = into.replace(".in", ".track")
         track = rig.party(f"track-{row.party}", name, "recorder", listens=True, hears_on=hears_on)
         level = number("want-background") if rig.kind_of_party(row.party) in BACKGROUND else row.under_db

@@ -170,7 +170,10 @@ def _players(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: str
         if mixed:
             rig.lead(out, f"{mixing.device}.{into}")
         party = rig.show.parties[-1].id
-        mixing.singles += [Single(party, row.name, f"{out}.l"), Single(party, f"{row.name}, right", f"{out}.r")]
+        mixing.singles += [
+            Single(party, f"{row.name}, left", f"{out}.l"),
+            Single(party, f"{row.name}, right", f"{out}.r"),
+        ]
 
 
 def _programme(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: str) -> None:

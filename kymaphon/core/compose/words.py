@@ -10,6 +10,7 @@ from kymaphon.core.compose.settle import Question
 from kymaphon.core.model.answers import Answers, HaveAnswer, HearerAnswer, HearerSort, RoomAnswer, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, Kind
 
+NUMBERS = ("one", "two", "three", "four", "five", "six", "seven", "eight")
 MOST = 40
 """So many at once, as in `40 people`."""
 
@@ -116,7 +117,8 @@ def matching(text: str, kinds: Iterable[Kind]) -> list[Kind]:
         has = [word for word in re.split(r"[^a-z0-9]+", f"{kind.name} {kind.id} {kind.group}".lower()) if word]
         if wanted and all(any(word.startswith(part) for word in has) for part in wanted):
             whole = sum(part in has for part in wanted)
-            rows.append((kind.id != "-".join(wanted), -whole, len(kind.name), kind.name, kind))
+            exact = kind.name.lower() == text.lower().strip() or kind.id == "-".join(wanted)
+            rows.append((not exact, -whole, len(kind.name), kind.name, kind))
     return [row[4] for row in sorted(rows, key=lambda row: row[:4])]
 
 
@@ -231,6 +233,11 @@ def _thing(words: str, answers: Answers, catalogue: Catalogue) -> Taken:
     if not 1 <= count <= 99:
         raise NotUnderstood("1 to 99 of it.")
     kinds = matching(rest, catalogue)
+    first, _, more = rest.partition(" ")
+    if not kinds and first.lower() in NUMBERS:
+        # A number in words; but for `two-input interface`, which is found before.
+        count, rest = NUMBERS.index(first.lower()) + 1, more
+        kinds = matching(rest, catalogue)
     if not kinds and rest.lower().endswith("s"):
         kinds = matching(rest[:-1], catalogue)
     if not kinds:
