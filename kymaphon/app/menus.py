@@ -302,6 +302,20 @@ class Menus:
             "A list of every command, searched as you type.",
             "Ctrl+K",
         )
+        action(
+            menu,
+            "&Guide",
+            lambda: window.guide(),
+            "The page of the guide for the stage that is open, without a network.",
+            "F1",
+        )
+        action(
+            menu,
+            "G&lossary",
+            lambda: window.guide("glossary"),
+            "The trade's terms in plain words: mix-minus, loop, loopback, latency, comb filtering.",
+            "Shift+F1",
+        )
         action(menu, "&About", window.about, "Version and licences.")
 
 

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 ALSO: dict[str, str] = {
+    "Guide": "help manual documentation how to",
+    "Glossary": "terms definitions mix-minus clean feed n-1 loop loopback latency echo comb pfl sidetone noise floor",
     "New show": "welcome template wizard setup start mix-minus podcast phone-in stream band",
     "Change the answers": "another guest interface wizard setup compose",
     "Rig sheet": "print pdf html export documentation",

@@ -39,6 +39,7 @@ if TYPE_CHECKING:
     from kymaphon.app.compare import CompareDesk
     from kymaphon.app.document import Document
     from kymaphon.app.filing import Filing
+    from kymaphon.app.help import HelpWindow
     from kymaphon.app.offering import Offering
     from kymaphon.app.stages.air.stage import AirStage
     from kymaphon.app.stages.book.stage import BookStage
@@ -90,6 +91,7 @@ class Window(QMainWindow):
         self._held: list[Callable[[], object]] = []
         self._empty = True
         self._findings: FindingList | None = None
+        self._help: HelpWindow | None = None
         self._walking = False
         self._stale: set[str] = set(STAGES)
         self._quiet = True
@@ -656,6 +658,14 @@ class Window(QMainWindow):
         dialog = CommandList(commands_of(self.menuBar()), self, also=also)
         if dialog.exec() and dialog.chosen is not None:
             dialog.chosen.trigger()
+
+    def guide(self, page: str = "") -> None:
+        """The guide beside the window: the page of the stage that is open, or another."""
+        from kymaphon.app.help import OF_STAGE, HelpWindow
+
+        if self._help is None:
+            self._help = HelpWindow(self)
+        self._help.show_page(page or OF_STAGE.get(self.stage, "first-show"))
 
     def about(self) -> None:
         from kymaphon import __version__

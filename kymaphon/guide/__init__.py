@@ -1,0 +1,1 @@
+"""The guide as pages of text, one for each task, and the glossary as data."""
