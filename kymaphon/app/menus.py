@@ -128,7 +128,7 @@ class Menus:
         action(
             menu,
             "&Change the answers\u2026",
-            window.change_answers,
+            lambda: window.welcoming.change_answers(),
             "The answers that this show was composed from: another guest, another interface. What was set by hand stays.",
         )
         menu.addSeparator()
@@ -174,7 +174,7 @@ class Menus:
             ("note", "Findings to &note", "Ctrl+Shift+3"),
         ):
             tip = "A list with stage, sentence and first remedy; Up and Down walk through it, each where it stands."
-            action(menu, words, partial(window._jump, severity), tip, key)
+            action(menu, words, partial(window.walk.jump, severity), tip, key)
         self.practice = menu.addMenu("&Practice: where speech should sit")
         self.practice.aboutToShow.connect(
             lambda: window.once_ready(lambda: fill_practice_menu(self.practice, window.document))

@@ -26,9 +26,10 @@ from PySide6.QtWidgets import (
 
 from kymaphon.app import state, theme
 from kymaphon.app.collecting import Collector
+from kymaphon.app.finding_walk import FindingWalk
 from kymaphon.app.menus import SCALES, Menus
+from kymaphon.app.welcoming import WELCOME, Welcoming
 from kymaphon.app.widgets.focus import in_screen_order
-from kymaphon.app.widgets.marks import SEVERITY_NAMES
 from kymaphon.app.widgets.rail import StageRail
 from kymaphon.app.widgets.showbar import ShowBar
 from kymaphon.app.widgets.why import WhyPanel
@@ -53,14 +54,9 @@ if TYPE_CHECKING:
     from kymaphon.app.stages.talk.stage import TalkStage
     from kymaphon.app.stages.welcome.surface import WelcomeSurface
     from kymaphon.app.takes import TakeDesk
-    from kymaphon.app.widgets.finding_list import FindingList
-    from kymaphon.core.compose.again import Recomposed
-    from kymaphon.core.compose.compose import Composed
     from kymaphon.core.graph.signal import Switch
-    from kymaphon.core.model.findings import Finding, Remedy
+    from kymaphon.core.model.findings import Remedy
 
-WELCOME = "Welcome"
-"""The page for a new show: no stage of the order of work."""
 WHY_WIDTH = 312
 WHY_MS = 120
 """So long after a picture, at most, the arithmetic of what is still being turned follows it."""
@@ -90,9 +86,9 @@ class Window(QMainWindow):
         self.furnished = self.ready = False
         self._held: list[Callable[[], object]] = []
         self._empty = True
-        self._findings: FindingList | None = None
+        self.walk = FindingWalk(self)
+        self.welcoming = Welcoming(self)
         self._help: HelpWindow | None = None
-        self._walking = False
         self._stale: set[str] = set(STAGES)
         self._quiet = True
         self._pages: dict[str, StageSurface] = {}
@@ -153,7 +149,7 @@ class Window(QMainWindow):
         self.ready = True
         # A show begins with who takes part; one that has them, with their levels.
         self._empty = not self.document.show.parties
-        self._whole.setEnabled(True)
+        self.whole.setEnabled(True)
         self.setAcceptDrops(True)
         self._document_changed()
         self._tell_counts()
@@ -194,14 +190,14 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self._style()
         # Nothing in it takes the keyboard before there is something to work with.
-        self._whole = whole = QWidget()
+        self.whole = whole = QWidget()
         whole.setEnabled(False)
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.bar = ShowBar(self.theme)
         self.bar.undo.connect(self.undo)
-        self.bar.jump.connect(self._jump)
+        self.bar.jump.connect(self.walk.jump)
         column.addWidget(self.bar)
         self._recovery = QWidget()
         self._recovery.setVisible(False)
@@ -240,57 +236,14 @@ class Window(QMainWindow):
             page.why_changed.connect(self._why_due.start)
             page.go_to_why.connect(self.focus_why)
             if stage == WELCOME:
-                self._greet(cast("WelcomeSurface", page))
+                self.welcoming.greet(cast("WelcomeSurface", page))
             wants_stage = getattr(page, "wants_stage", None)
             if wants_stage is not None:
-                wants_stage.connect(self._go_to_view)
+                wants_stage.connect(self.go_to_view)
             self._pages[stage] = page
             self._stale.add(stage)
             self.surface.addWidget(page)
         return self._pages[stage]
-
-    def _greet(self, page: WelcomeSurface) -> None:
-        """What the page for a new show asks for."""
-        page.started.connect(self._start)
-        page.changed.connect(self._change)
-        page.wanted.connect(self._wanted)
-
-    def _wanted(self, name: str) -> None:
-        if name == "open":
-            self.filing.ask_open()
-        elif name == "demo":
-            self.filing.open_demo()
-        elif name == "back":
-            self.go("Level")
-        else:
-            self.filing.fill_recent(self.welcome.recent)
-
-    def _start(self, composed: Composed | None) -> None:
-        """Opens a show that was composed, at its doing list; None: the empty one, at its first stage."""
-        if composed is None:
-            self.go("Cast")
-            return
-
-        def opened() -> None:
-            self._go_to_view("Feeds", "doing")
-            self.say("First the doing list: what to plug and set, in a safe order. Ctrl+S saves the show.")
-
-        # Nobody has saved it yet: it is kept for recovery, and asked about when the window is closed.
-        self.document.replace(composed.show, None, restored=True, then=opened)
-
-    def _change(self, again: Recomposed) -> None:
-        """Other answers for the show that is open, as one step of undo."""
-        self.document.apply(again.edits, "Answers changed")
-        self._go_to_view("Feeds", "doing")
-        self.say("The answers are changed; what is new to do stands on the list. Ctrl+Z takes it back.")
-
-    def change_answers(self) -> None:
-        """The answers that the show was composed from, to be changed."""
-        if self.document.show.answers is None:
-            self.say("This show was made by hand: there are no answers to change.")
-            return
-        self.welcome.begin(self.document.show)
-        self.go(WELCOME)
 
     @property
     def welcome(self) -> WelcomeSurface:
@@ -397,8 +350,7 @@ class Window(QMainWindow):
             self.begin()
         empty = not self.document.show.parties
         if empty:
-            self.welcome.begin(None)
-            self.go(WELCOME)
+            self.welcoming.ask()
         elif self.stage == WELCOME or (self._empty and self.stage == "Cast"):
             self.go("Level")
         self._empty = empty
@@ -456,56 +408,19 @@ class Window(QMainWindow):
         self.stage = stage
         for part in (self.bar, self.rail, self.why):
             part.setVisible(stage != WELCOME)
-        if self._findings is not None and not self._walking:
-            self._findings.hide()
+        self.walk.hide()
         self.rail.select(stage)
         self.surface.setCurrentWidget(self.page(stage))
         self._refresh_stage()
         first = self.page(stage).first()
-        if first is not None and not self.rail.hasFocus() and not self._walking:
+        if first is not None and not self.rail.hasFocus() and not self.walk.walking:
             first.setFocus()
 
-    def _go_to_view(self, stage: str, view: str) -> None:
+    def go_to_view(self, stage: str, view: str) -> None:
         self.go(stage)
         choose = getattr(self.page(stage), "choose_view", None)
         if view and choose is not None:
             choose(view)
-
-    def _jump(self, severity: str) -> None:
-        """The list of a kind of finding, at the first of them; pressed again, at the next, and round."""
-        if self._findings is not None and self._findings.isVisible() and self._findings.severity == severity:
-            self._findings.next()
-            return
-        rows = [row for row in self.document.analysis.findings if row.severity == severity]
-        if not rows:
-            self.say(f"No finding of this kind: {SEVERITY_NAMES.get(severity, severity)}.")
-            return
-        if self._findings is None:
-            from kymaphon.app.widgets.finding_list import FindingList
-
-            self._findings = FindingList(self.theme, self._whole)
-            self._findings.walked.connect(self._show_found)
-            self._findings.closed.connect(self._leave_findings)
-        self._findings.open(severity, rows)
-
-    def _show_found(self, found: Finding) -> None:
-        """Goes to where a finding stands."""
-        rows = self._findings.rows if self._findings is not None else (found,)
-        self._walking = True
-        self.go(found.stage)
-        self.page(found.stage).show_finding(found)
-        self._walking = False
-        more = f" ({rows.index(found) + 1} of {len(rows)})" if len(rows) > 1 and found in rows else ""
-        self.say(f"{found.message}{more}")
-
-    def _leave_findings(self, on: bool) -> None:
-        """Back to the page, or on to what can be done about it."""
-        if on:
-            self.focus_why()
-            return
-        first = self.page(self.stage).first()
-        if first is not None:
-            first.setFocus()
 
     def say(self, text: str) -> None:
         """One line in the status line."""
@@ -564,9 +479,7 @@ class Window(QMainWindow):
     def escape(self) -> None:
         """Esc: back to the show as it is, and out of whatever the stage has begun."""
         self.document.end_preview()
-        if self._findings is not None and self._findings.isVisible():
-            self._findings.hide()
-            self._leave_findings(False)
+        if self.walk.end():
             return
         self.page(self.stage).escape()
 

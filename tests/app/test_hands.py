@@ -317,7 +317,7 @@ def test_no_text_of_a_show_is_read_as_markup(window: Window) -> None:
 def test_the_list_of_findings_names_stage_sentence_and_remedy_and_is_walked_by_arrows(window: Window) -> None:
     rows = [row for row in window.document.analysis.findings if row.severity == "fix"]
     window.bar.counts["fix"].click()
-    found = window._findings
+    found = window.walk.list
     assert found is not None
     assert found.list.count() == len(rows)
     assert found.list.item(0).text().startswith(f"{rows[0].stage}: {rows[0].message}")

@@ -192,7 +192,7 @@ def test_another_guest_for_a_show_at_work_keeps_what_was_set_by_hand(
     page.go()
     qtbot.waitUntil(lambda: window.stage == "Feeds", timeout=60_000)
     window.document.apply((SetValue(SettingRef("interface", "in1", "gain_db"), 33.0),), "Gain")
-    window.change_answers()
+    window.welcoming.change_answers()
     assert window.stage == "Welcome"
     keys = Keys()
     keys.type("Dora far")
@@ -210,7 +210,7 @@ def test_escape_leaves_the_answers_of_a_show_as_they_are(qtbot: QtBot, window: W
     page.start_buttons[0].click()
     page.go()
     qtbot.waitUntil(lambda: window.stage == "Feeds", timeout=60_000)
-    window.change_answers()
+    window.welcoming.change_answers()
     window.escape()
     assert window.stage == "Level"
 

@@ -117,7 +117,7 @@ def _mixing(
     far = len(settled.of("remote"))
     name = _mixer(settled, sum(len(ends) for _, ends in feeds) + far, len(settled.of("player")), far + ears)
     kind = rig.catalogue[name]
-    mixer = rig.device(name, "mixer", kind.name, place=place, host=laptop)
+    mixer = rig.device(name, "mixer", "Mixer", place=place, host=laptop)
     mono = [port.id for port in kind.inputs if not port.stereo]
     stereo = [port.id for port in kind.inputs if port.stereo]
     mixing = Mixing(mixer, kind, mono, stereo, [f"{mixer}.{port}" for port in outputs(kind, "send")])
@@ -217,7 +217,7 @@ def _interface(rig: Rig, settled: Settled, host: str, place: str, count: int) ->
                 f"{most.name}: {len(microphone_inputs(most))} inputs for {needed} that are wanted; a {small(kind.name)} takes them all.",
             )
     settled.stock.take(kind.id)
-    made = rig.device(kind.id, "interface", kind.name, place=place, host=host)
+    made = rig.device(kind.id, "interface", "Interface", place=place, host=host)
     not_twice(rig, made)
     return made
 

@@ -113,8 +113,10 @@ def _short_of_gain(rig: Rig, settled: Settled, level_dbu: float, box: str, port:
     if port.strip is None or port.strip.gain_db is None or mark is None:
         return False
     record = settled.hearer("recording")
-    mixed = not kind.is_desk and (settled.hearer("stream") is not None or (record is not None and not record.each))
-    over = settings()["boost_from_db"] if mixed else -settings()["centre_db"]
+    each = record is not None and record.each
+    programme = settled.hearer("stream") is not None or (record is not None and not record.each)
+    alone = each or (settled.on_headphones and not programme)
+    over = -settings()["centre_db"] if kind.is_desk or alone else settings()["boost_from_db"]
     return bool(level_dbu + port.strip.gain_db[1] < full + mark - over)
 
 

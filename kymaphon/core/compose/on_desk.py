@@ -137,7 +137,7 @@ def build(rig: Rig, settled: Settled, parties: dict[str, str], sources: list[Sou
     place = first_place(rig, settled)
     kind = _desk_kind(settled)
     settled.stock.take(kind.id)
-    desk = rig.device(kind.id, "desk", kind.name, place=place)
+    desk = rig.device(kind.id, "desk", "Desk", place=place)
     sends = [f"{desk}.{port}" for port in outputs(kind, "send")]
     free = Channels(desk, kind, list(microphone_inputs(kind)), list(line_inputs(kind)), sends)
     for source in sources:
@@ -222,9 +222,9 @@ def _by_interface(rig: Rig, settled: Settled, desk: str, laptop: str, place: str
     name = settled.stock.first(("interface-2", "interface-2-loop", "interface-4")) or "interface-2"
     settled.stock.take(name)
     kind = rig.catalogue[name]
-    interface = rig.device(name, "interface", kind.name, place=place, host=laptop)
+    interface = rig.device(name, "interface", "Interface", place=place, host=laptop)
     settled.stock.take("soft-mixer")
-    mixer = rig.device("soft-mixer", "mixer", rig.catalogue["soft-mixer"].name, place=place, host=laptop)
+    mixer = rig.device("soft-mixer", "mixer", "Mixer", place=place, host=laptop)
     ends = _main(rig, desk)
     for n, end in enumerate(ends, 1):
         rig.lead(end, f"{interface}.in{n}", settings()["cables"]["short_m"])
@@ -245,7 +245,7 @@ def _line_out(rig: Rig, settled: Settled, desk: str, place: str) -> None:
         return
     name = settled.stock.first(("studio-line", "programme-codec")) or "programme-codec"
     settled.stock.take(name)
-    box = rig.device(name, "station-line", rig.catalogue[name].name, place=place)
+    box = rig.device(name, "station-line", f"{row.name or 'Station'} line", place=place)
     rig.party("station", row.name or "Station", "audience", listens=True, hears_on=box)
     ends = _main(rig, desk)
     if rig.catalogue[name].inputs[0].stereo:

@@ -285,7 +285,7 @@ class WelcomeSurface(StageSurface):
                 f"+{kind}", self._name(kind), f"\u00d7 {count}, proposed" if count > 1 else "proposed", proposed=True
             )
             for kind, count in added.items()
-            if not in_computer(self.catalogue[kind])
+            if self.answers.voices and not in_computer(self.catalogue[kind])
         ]
         self.cards["have"].set_answers(things)
 
