@@ -119,7 +119,6 @@ class HelpWindow(QDialog):
         self.list.setCurrentRow(PAGES.index(name) if name in PAGES else len(PAGES))
         self._choose(self.list.currentRow())
         self.show()
-        self.raise_()
         self.activateWindow()
         self.line.setFocus()
 

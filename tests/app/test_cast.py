@@ -287,7 +287,7 @@ class TestEmpty:
         for action in cast.top.menu.actions():
             if action.text().endswith("\u2026") and "kinds" not in action.text():
                 with_form(action.trigger, lambda form: opened.append(form.windowTitle()) or form.reject())
-        assert len(opened) == 7
+        assert len(opened) == 9
 
     def test_every_command_of_cast_is_in_the_menu_bar_too(self, window: Window) -> None:
         menu = window.menus.cast

@@ -193,6 +193,7 @@ class TestFaults:
         sound[round(0.12 * RATE) :] += 0.3 * sound[: -round(0.12 * RATE)].copy()
         soundfile.write(tmp_path / "other.wav", sound, RATE, subtype="PCM_24")
         window.document.replace(Show(title="No takes"), None)
+        window.go("Prove")
         opened(stage, monkeypatch, tmp_path / "other.wav")
         assert "recordings" not in why_words(window)
         opened(stage, monkeypatch, bursts)

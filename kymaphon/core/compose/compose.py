@@ -90,6 +90,7 @@ def plugged(
     centre.trim(settled)
     rig = Rig(kinds, Show(title=answers.title.strip() or "New show"))
     parties = put_in_rooms(rig, settled)
+    settled.parties |= parties
     sources = microphones(rig, settled, parties, choices.tries)
     centre.build(rig, settled, parties, sources)
     return apply_all(rig.show, played_together(rig.show)), settled
@@ -179,7 +180,7 @@ def _by_loudspeakers(show: Show, row: Finding) -> bool:
 
 
 def _voice_of(settled: Settled, show: Show, row: Finding) -> VoiceAnswer | None:
-    voices = {voice.id: voice for voice in settled.voices}
+    voices = {settled.parties.get(voice.id, voice.id): voice for voice in settled.voices}
     owners = {device.id: device.party for device in show.devices}
     names = [*row.subjects, *(voice for _, voice in row.pairs)]
     found = [voices.get(name) or voices.get(owners.get(name.split(".")[0]) or "") for name in names]

@@ -9,6 +9,7 @@ from kymaphon.core.compose.settle import Settled, settings
 from kymaphon.core.figures import number
 from kymaphon.core.model.answers import VoiceAnswer
 from kymaphon.core.model.delivery import Streaming
+from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Place, Want
 from kymaphon.core.model.wants import BACKGROUND
 
@@ -41,7 +42,7 @@ class Single:
 def far_end(rig: Rig, settled: Settled, row: VoiceAnswer, *, place: str | None, host: str | None) -> FarEnd:
     """Somebody far away, with what joins them: a call in the computer where there is one, else a codec on a desk."""
     data = settings()["rooms"]
-    there = f"at-{row.id}"
+    there = fresh_id(rig.show, f"at-{row.id}")
     rig.place(
         Place(id=there, name=f"Where {row.name} is", size_m=tuple(data["size_m"]), ambient_dba=data["ambient_dba"])
     )

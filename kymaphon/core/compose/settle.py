@@ -67,6 +67,7 @@ class Settled:
     Attributes:
         rooms: at least one where somebody is in a room.
         voices: who is in which room; those far away and players in none.
+        parties: id of a voice -> id of its party in the show.
         desk: it is built round a desk.
         quiet: the loudspeakers are left out.
     """
@@ -79,6 +80,7 @@ class Settled:
     remarks: list[Remark]
     quiet: bool = False
     desk: bool = False
+    parties: dict[str, str] = field(default_factory=dict)
 
     def of(self, *sorts: str) -> tuple[VoiceAnswer, ...]:
         return tuple(row for row in self.voices if row.sort in sorts)
