@@ -9,130 +9,34 @@ from typing import Any
 from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
+from kymaphon.app.stages.cast.form_words import (
+    EFFORTS,
+    FACED,
+    KINDS,
+    LINK_WORDS,
+    LINKS,
+    LIVELINESS,
+    NOISES,
+    SHIELDS,
+    indoors,
+    of_role,
+    played,
+    role_words,
+    room_words,
+    somewhere,
+    standing,
+)
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
-from kymaphon.core.acoustics.room import critical_distance_m, reverberation_time_s
 from kymaphon.core.compose.together import far_guest
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, NoiseSpot, Party, Place, Surface
-from kymaphon.core.model.wants import ROLE_WORDS
 from kymaphon.core.placement.plan import Thing, free_spot
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import read_shelf, shelf_path
-
-KINDS = (
-    ("presenter", "presenter"),
-    ("guest", "guest"),
-    ("remote", "remote guest"),
-    ("instrument", "instrument or singers"),
-    ("crowd", "crowd"),
-    ("effect", "effect"),
-    ("player", "player"),
-    ("audience", "audience"),
-    ("recorder", "recorder"),
-    ("crew", "crew"),
-)
-EFFORTS = (
-    ("quiet", "quiet, 54 dB SPL"),
-    ("normal", "normal, 60"),
-    ("raised", "raised, 66"),
-    ("loud", "loud, 72"),
-    ("shouted", "shouted, 81"),
-)
-NOISES = (
-    ("room-tone", "room tone"),
-    ("fan", "fan"),
-    ("traffic", "traffic"),
-    ("crowd", "crowd"),
-    ("music", "music on loudspeakers"),
-    ("wind", "wind"),
-)
-LIVELINESS = (
-    ("dead", "dead, a booth"),
-    ("treated", "treated"),
-    ("ordinary", "ordinary, furnished"),
-    ("live", "live, stone and glass"),
-)
-LINKS = (("call", "call, in the computer"), ("telephone", "telephone"), ("codec", "programme codec"))
-LINK_WORDS = {
-    "call": "A conference app in the computer, their laptop with a microphone and earphones at the other end.",
-    "telephone": "Their telephone at the other end; here the computer where it has a mixer program, else a box on the desk.",
-    "codec": "A codec on the desk: a line channel in, a send back, their handset at the other end.",
-}
-SHIELDS = (("none", "none"), ("foam", "foam"), ("fur", "fur over a basket"))
-
-
-def _played(party: Party | None) -> tuple[Field, ...]:
-    """The measured level of somebody or something that begins at a socket instead of a mouth."""
-    if party is None or not party.plays_on:
-        return ()
-    tip = "Average level where it begins. Left empty: from a take of it, else the nominal level of the socket."
-    return (
-        Field(
-            "level_dbu",
-            "Plays at (dBu, analogue)",
-            "number",
-            party.level_dbu,
-            empty="nominal level of its socket",
-            tip=tip,
-        ),
-        Field("level_dbfs", "Plays at (dBFS, digital)", "number", party.level_dbfs, empty="on the mark", tip=tip),
-    )
-
-
-FACED = ("presenter", "guest", "remote", "crew")
-NOWHERE = ("audience", "recorder", "player")
-"""Roles that stand nowhere on a plan as a rule."""
-
-
-def _somewhere(values: dict[str, Any]) -> bool:
-    return values["kind"] not in ("recorder", "player") or values["place"] is not None
-
-
-def _indoors(values: dict[str, Any]) -> bool:
-    return not values["outdoors"]
-
-
-def _standing(values: dict[str, Any]) -> bool:
-    return _somewhere(values) and values["place"] is not None
-
-
-def _of_role(kind: str, place_id: str | None) -> dict[str, Any]:
-    """What goes without saying of a role: who speaks, who hears, and who stands on the plan that is open."""
-    out: dict[str, Any] = {
-        "speaks": kind not in ("audience", "recorder"),
-        "listens": kind in ("presenter", "guest", "remote", "audience", "recorder", "crew"),
-    }
-    if kind in (*NOWHERE, "remote"):
-        out |= {"place": None, "at_m": None}
-    else:
-        out["place"] = place_id
-    return out
-
-
-def _role_words(values: dict[str, Any]) -> str:
-    """What somebody of a role is heard by and hears, as it goes by the roles."""
-    hears = ROLE_WORDS.get(str(values["kind"]), "")
-    rows = []
-    if values["listens"] and hears:
-        rows.append(f"Hears by the role: {hears}.")
-    if values["kind"] == "remote":
-        rows.append("A call or codec to them: Cast, Add, A guest far away.")
-    return " ".join(rows)
-
-
-def _room_words(values: dict[str, Any]) -> str:
-    """How a room sounds: where a voice and its reverberation are equally loud."""
-    place = Place.model_validate({**values, "id": "room", "name": values["name"] or "room"})
-    distance = critical_distance_m(place)
-    if distance is None:
-        return "Out of doors: nothing comes back but what stands on the plan." if place.outdoors else ""
-    time = reverberation_time_s(place)
-    after = f", reverberation time {time:.1f} s" if time is not None else ""
-    return f"Critical distance {distance:.1f} m{after}: a microphone further from a mouth hears more room than voice."
 
 
 class CastForms:
@@ -217,8 +121,8 @@ class CastForms:
             ),
             Field("speaks", "Is heard", "check", party.speaks if party else True),
             Field("listens", "Hears", "check", party.listens if party else True),
-            Field("place", "Place", "choice", party.place if party else place_id, places, when=_somewhere),
-            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known", when=_standing),
+            Field("place", "Place", "choice", party.place if party else place_id, places, when=somewhere),
+            Field("at_m", "Stands at (x, y in m)", "point", spot, empty="not known", when=standing),
             Field(
                 "faces_deg",
                 "Faces (\u00b0)",
@@ -227,7 +131,7 @@ class CastForms:
                 empty="towards its own microphone",
                 tip="0 is to the right, 90 up on the plan.",
                 more=True,
-                when=_standing,
+                when=standing,
             ),
             Field(
                 "effort",
@@ -248,7 +152,7 @@ class CastForms:
                 more=True,
                 when=lambda values: bool(values["speaks"]),
             ),
-            *_played(party),
+            *played(party),
             Field(
                 "hears_on",
                 "Listens on",
@@ -278,7 +182,7 @@ class CastForms:
 
         def fills(name: str, value: Any) -> dict[str, Any]:
             if name == "kind":
-                return _of_role(str(value), place_id)
+                return of_role(str(value), place_id)
             if name == "place":
                 there = next((row for row in self.document.show.places if row.id == value), None)
                 return {"at_m": free_spot(self.document.show, there) if there is not None else None}
@@ -295,7 +199,7 @@ class CastForms:
                 edits = _changes("parties", party, after)
                 self._apply(edits, f"Details of {after.name}")
 
-        return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=_role_words)
+        return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=role_words)
 
     def far_guest(self) -> bool:
         """Somebody far away, with all that joins them."""
@@ -361,7 +265,7 @@ class CastForms:
                 place.height_m if place else None,
                 empty="2.7 assumed",
                 more=True,
-                when=_indoors,
+                when=indoors,
             ),
             Field(
                 "outdoors",
@@ -371,7 +275,7 @@ class CastForms:
                 tip="No walls on the outline, no reverberation.",
             ),
             Field(
-                "liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS, when=_indoors
+                "liveliness", "Sounds", "choice", place.liveliness if place else "ordinary", LIVELINESS, when=indoors
             ),
             Field(
                 "rt60_s",
@@ -380,7 +284,7 @@ class CastForms:
                 place.rt60_s if place else None,
                 empty="not measured: as it sounds",
                 more=True,
-                when=_indoors,
+                when=indoors,
             ),
             Field("ambient_dba", "Noise all around (dBA)", "number", place.ambient_dba if place else 35.0),
             Field("noise", "Kind of noise", "choice", place.noise if place else "room-tone", NOISES),
@@ -413,7 +317,7 @@ class CastForms:
                 edits = _changes("places", place, after)
                 self._apply(edits, f"Details of {after.name}")
 
-        return self.open(place.name if place else "New place", fields, take, shows=_room_words)
+        return self.open(place.name if place else "New place", fields, take, shows=room_words)
 
     def remove_place(self, place: Place) -> None:
         """Takes a place off the show; who was there stays, without a place."""
