@@ -270,7 +270,8 @@ def _loudspeakers(rig: Rig, settled: Settled, desk: str) -> None:
         settled.stock.take(kind)
         x = wall / 2 if n == 0 else width - wall / 2
         name = ("Left loudspeaker", "Right loudspeaker")[n] if len(ends) == 2 else "Loudspeaker"
-        at = (round(x, 2), round(depth - 1.2 if depth > 3 else depth - wall, 2))
+        ahead = min(settings()["loudspeakers"]["wall_m"], depth / 3)
+        at = (round(x, 2), round(depth - max(ahead, wall), 2))
         box = rig.device(kind, "loudspeaker", name, place=room_id, at=at)
         rig.change(box, aim_deg=90.0)
         rig.lead(end, f"{box}.in", rig.along(desk, box))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any
 
 from kymaphon.core.compose.settle import settings
@@ -21,7 +21,6 @@ class Rig:
 
     catalogue: Catalogue
     show: Show
-    _settings: dict[str, dict[str, Setting]] = field(default_factory=dict)
 
     def place(self, row: Place) -> None:
         self.show = self.show.model_copy(update={"places": (*self.show.places, row)})
