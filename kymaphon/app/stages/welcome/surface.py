@@ -246,6 +246,8 @@ class WelcomeSurface(StageSurface):
     def set_answers(self, answers: Answers) -> None:
         """Other answers: shown at once, plugged at once, the rest computed beside the window."""
         self.answers = answers
+        # Whoever answers on no longer waits for what was answered before.
+        self._waiting = False
         self.composed, self._again = None, None
         show, settled = plugged(answers, self.catalogue)
         hues = {party.id: n for n, party in enumerate(show.parties)}
