@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Hashable, Iterable, Iterator
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -35,6 +35,9 @@ from kymaphon.core.model.edits import (
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.wants import asked_at, wants_of
+
+if TYPE_CHECKING:
+    from kymaphon.core.levels.lineup.plan import LineUpPlan
 
 OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
@@ -160,6 +163,8 @@ FEEDS = (
 )
 """Findings that a mix of one's own can cure."""
 MOST_OFFERED = 3
+MOST_KEPT = 8
+"""So many changed shows are kept with the analysis that they were tried for."""
 MOST_REFUSED = 2
 
 
@@ -204,7 +209,7 @@ class _Sorted:
         self.refused: list[tuple[Remedy, str]] = []
 
     def take(self, remedy: Remedy) -> None:
-        after = tried(self.analysis, remedy.edits)
+        after = _tried_once(self.analysis, remedy)
         if after is None:
             self.free.append(remedy)
             return
@@ -260,12 +265,15 @@ def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
         ("line-up-faders", None, "free"),
     )
     for remedy_id, voices, strategy in tries:
-        try:
-            plan = line_up(analysis, voices, strategy=strategy, reasons=False)
-        except (KeyError, ValueError):
-            # No such voice, or no answer: then there is nothing to offer by this way.
-            continue
-        if not plan.moves:
+        key = ("lined up", voices, strategy)
+        if key not in analysis.tried:
+            try:
+                analysis.tried[key] = line_up(analysis, voices, strategy=strategy, reasons=False)
+            except (KeyError, ValueError):
+                # No such voice, or no answer: then there is nothing to offer by this way.
+                analysis.tried[key] = None
+        plan: LineUpPlan | None = analysis.tried[key]
+        if plan is None or not plan.moves:
             continue
         what = "; ".join(move.words for move in plan.moves)
         who = analysis.party_name(finding.subjects[0]) if voices else "all voices"
@@ -303,6 +311,20 @@ def tried(analysis: Report, edits: tuple[Edit, ...]) -> Report | None:
     if all(_is_silent(edit) for edit in edits):
         return None
     return analyse(apply_all(analysis.show, edits), analysis.catalogue, before=_bare(analysis), remedies=False)
+
+
+def _tried_once(analysis: Report, remedy: Remedy) -> Report | None:
+    """As `tried`, with the last few kept: where a mix is too loud, one knob is proposed for each voice in it."""
+    kept: dict[tuple[Edit, ...], Report | None] = analysis.tried.get("tried", {})
+    try:
+        if remedy.edits in kept:
+            return kept[remedy.edits]
+    except TypeError:
+        return tried(analysis, remedy.edits)  # a row that is added has lists in it, and no hash
+    after = tried(analysis, remedy.edits)
+    # Made anew, not changed: two may try at the same time.
+    analysis.tried["tried"] = dict([*kept.items(), (remedy.edits, after)][-MOST_KEPT:])
+    return after
 
 
 def _as_before(before: Report, finding: Finding, after: Report) -> bool:

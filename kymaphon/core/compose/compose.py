@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field, replace
+from itertools import count
 
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
@@ -22,10 +23,8 @@ from kymaphon.core.model.show import Show
 from kymaphon.core.model.talk import Task
 from kymaphon.core.model.wants import wants_by_role
 
-MOST_ROUNDS = 16
-"""So often something else is tried before what is left wrong is told as it is."""
-
-
+PATIENCE = 16
+"""So often something else is tried for one voice at a time; then all that something is wrong about are left out at once."""
 LOUD = "loudspeakers"
 BY_AIR = ("own-voice-back", "circle-howls", "circle-rings", "circle-echoes")
 YIELDS = ("effect", "crowd", "instrument", "player", "remote", "person")
@@ -116,19 +115,21 @@ def compose(answers: Answers, catalogue: Catalogue | None = None) -> Composed:
     """A whole show: everybody placed, plugged, on the mark and with a mix of their own.
 
     It comes out of the rules with nothing to stop for and nothing to fix. What nothing mends is tried with another microphone of those
-    proposed; what is wrong even then is left out, and told with the reason.
+    proposed; what is wrong even then is left out, and told with the reason. What is wrong about nobody is told as it is.
     """
     kinds = catalogue or shipped_catalogue()
     choices = Choices()
-    for _ in range(MOST_ROUNDS):
+    for n in count():
         show, settled = plugged(answers, kinds, choices)
         rows = wrong_on_the_plan(show, kinds)
-        if rows and _otherwise(settled, choices, show, rows):
+        if rows and _otherwise(settled, choices, show, rows, hurry=n >= PATIENCE):
             continue
         report = mended(on_its_marks(show, kinds), kinds)
         rows = wrong(report)
-        if not rows or not _otherwise(settled, choices, report.show, rows):
+        if not rows or not _otherwise(settled, choices, report.show, rows, hurry=n >= PATIENCE):
             break
+    for row in rows:
+        settled.say("heard", "", row.message)
     steps = steps_between(from_nothing(report.show), report.show, kinds)
     tasks = tuple(Task(id=f"{PREFIX}{n}", text=step.text) for n, step in enumerate(steps, 1))
     made = report.show.model_copy(update={"answers": answers, "tasks": tasks})
@@ -142,9 +143,9 @@ def wrong_on_the_plan(show: Show, catalogue: Catalogue) -> list[Finding]:
     return [row for row in rows if not row.remedies]
 
 
-def _otherwise(settled: Settled, choices: Choices, show: Show, rows: list[Finding]) -> bool:
-    """Another microphone for each voice that something is wrong about; where there is none left, the first of them is left out. Whether
-    anything was changed.
+def _otherwise(settled: Settled, choices: Choices, show: Show, rows: list[Finding], *, hurry: bool) -> bool:
+    """Another microphone for each voice that something is wrong about; where there is none left, the first of them is left out, or all
+    of them in a hurry. Whether anything was changed: each time there is a microphone less to try, or a voice.
     """
     about: dict[str, tuple[VoiceAnswer, Finding]] = {}
     for row in rows:
@@ -154,7 +155,7 @@ def _otherwise(settled: Settled, choices: Choices, show: Show, rows: list[Findin
     changed = False
     for voice, row in about.values():
         tried = choices.tries.get(voice.id, 0)
-        if voice.sort not in ("remote", "player") and another_microphone(settled, voice, tried):
+        if not hurry and voice.sort not in ("remote", "player") and another_microphone(settled, voice, tried):
             choices.tries[voice.id] = tried + 1
             changed = True
             if voice.microphone is not None:
@@ -166,10 +167,10 @@ def _otherwise(settled: Settled, choices: Choices, show: Show, rows: list[Findin
                 f"No loudspeakers: {about_loud.message} Headphones instead; or a studio, whose loudspeakers are mute while a microphone is open."
             )
             return True
-    if not changed and about:
-        voice, row = next(iter(about.values()))
-        choices.left_out[voice.id] = f"{voice.name} is left out: {row.message}"
-        changed = True
+    if not changed:
+        for voice, row in list(about.values())[: None if hurry else 1]:
+            choices.left_out[voice.id] = f"{voice.name} is left out: {row.message}"
+            changed = True
     return changed
 
 

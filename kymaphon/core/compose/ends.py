@@ -110,14 +110,12 @@ def stream(rig: Rig, settled: Settled, host: str, place: str | None) -> str | No
     return f"{encoder}.in"
 
 
-def recorder(rig: Rig, settled: Settled, host: str, place: str | None) -> str | None:
-    """A recorder of the mix; where the programme goes in, or None."""
+def recorder(rig: Rig, settled: Settled, host: str, place: str | None) -> str:
+    """A recorder of the mix; where the programme goes in."""
     row = settled.hearer("recording")
-    if row is None:
-        return None
     settled.stock.take("recorder")
     device = rig.device("recorder", "recorder", "Recorder", place=place, host=host)
-    rig.party("recording", row.name or "Recording", "recorder", listens=True, hears_on=device)
+    rig.party("recording", (row and row.name) or "Recording", "recorder", listens=True, hears_on=device)
     return f"{device}.in"
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 
 from kymaphon.core.analysis.analyse import analyse, figures_of
@@ -63,7 +64,9 @@ def _behind_the_mix(figures: Computed) -> tuple[SetValue, ...]:
             continue
         for voice, main in figures.main_ladders.items():
             ladder = figures.ladders.get((voice, party.id))
-            if ladder is None or main.target == party.id or figures.show.party(voice).kind in NO_SPEECH:
+            # What comes round by a far end's echo is none of it, however clearly it is there.
+            wanted = figures.feeds[party.id, voice].want == "hear"
+            if ladder is None or not wanted or main.target == party.id or figures.show.party(voice).kind in NO_SPEECH:
                 continue
             point = next((rung for rung in reversed(ladder.rungs) if rung.wanted is not None), None)
             mark = point.wanted.average if point is not None and point.wanted is not None else None
@@ -136,17 +139,20 @@ def mended(show: Show, catalogue: Catalogue) -> Report:
     leaves less wrong, else the first thing that does.
     """
     report = analyse(show, catalogue)
+    in_vain: set[Hashable] = set()
     for _ in range(MOST_MENDED):
-        rows = wrong(report)
-        if not rows:
-            break
-        better = _all_at_once(report, rows) or next(
-            (after for row in rows if (after := _by_remedy(report, row, len(rows))) is not None), None
-        )
+        # What nothing mended the last time is tried again after everything else.
+        rows = sorted(wrong(report), key=lambda row: row.key in in_vain)
+        better = _all_at_once(report, rows)
+        for row in rows if better is None else ():
+            better = _by_remedy(report, row, len(rows))
+            if better is not None:
+                break
+            in_vain.add(row.key)
         if better is None:
             break
         report = better
-    return _eased(report)
+    return report if wrong(report) else _eased(report)
 
 
 def _eased(report: Report) -> Report:

@@ -180,10 +180,16 @@ def _programme(rig: Rig, settled: Settled, mixing: Mixing, laptop: str, place: s
     """What the world hears: the stream, and the recording as a mix or each voice on a track."""
     ends = [stream(rig, settled, laptop, place)]
     record = settled.hearer("recording")
-    if record is not None and record.each:
+    if ends == [None] and record is None and (settled.on_headphones or settled.of("remote")):
+        text = (
+            "Nobody hears the programme: a recording of the mix is in it, so that all have one mark to line up along."
+        )
+        settled.say("hears", "", text)
+        ends.append(recorder(rig, settled, laptop, place))
+    elif record is not None and record.each:
         tracks(rig, settled, laptop, place, mixing.singles)
         rig.show = rig.show.model_copy(update={"recording": Recording(way="each")})
-    else:
+    elif record is not None:
         ends.append(recorder(rig, settled, laptop, place))
     for end in ends:
         if end is not None:

@@ -154,9 +154,10 @@ def build(rig: Rig, settled: Settled, parties: dict[str, str], sources: list[Sou
     pairs = headphones(rig, settled, parties)
     if pairs:
         headphone_leads(rig, settled, desk, pairs)
+    # The line has no gain of its own, so it is what all line up along; what lies behind an interface is trimmed there.
+    _line_out(rig, settled, desk, place)
     if laptop is not None and heard:
         _to_computer(rig, settled, free, laptop, place)
-    _line_out(rig, settled, desk, place)
     _loudspeakers(rig, settled, desk)
 
 
@@ -205,7 +206,7 @@ def _to_computer(rig: Rig, settled: Settled, free: Channels, laptop: str, place:
     if record is not None and record.each:
         text = f"{free.kind.name} gives the computer its mix: the recording is the mix, not a track each; an interface would give tracks."
         settled.say("hears", "recording", text)
-    ends = (stream(rig, settled, laptop, place), recorder(rig, settled, laptop, place))
+    ends = (stream(rig, settled, laptop, place), recorder(rig, settled, laptop, place) if record is not None else None)
     usb = next((port.id for port in free.kind.outputs if port.connector == "usb" and port.stereo), None)
     if usb is not None:
         rig.change(free.desk, host=laptop)
@@ -232,9 +233,10 @@ def _by_interface(rig: Rig, settled: Settled, desk: str, laptop: str, place: str
         if strip is not None and strip.pad_db is not None:
             # A desk's main output is line level, and hot.
             rig.set(interface, f"in{n}", pad=True)
-        rig.lead(f"{interface}.usb{n}", f"{mixer}.in{n}")
-        if len(ends) == 2:
-            rig.set(mixer, f"in{n}", pan=-1.0 if n == 1 else 1.0)
+    # One side alone goes into both: in the middle of one input it would lose what the pan law takes, and want that much more before it.
+    for n, pan in enumerate((-1.0, 1.0), 1):
+        rig.lead(f"{interface}.usb{min(n, len(ends))}", f"{mixer}.in{n}")
+        rig.set(mixer, f"in{n}", pan=pan)
     not_twice(rig, interface)
     return f"{mixer}.out"
 

@@ -223,12 +223,15 @@ class Computed:
     @lazy
     @reading("feeds")
     def main_ladders(self) -> dict[str, Ladder]:
-        """For each voice its ladder to the first end on whose way its mark can be read; where none has one, to the first end."""
+        """For each voice its ladder to the first end that should have it and on whose way its mark can be read; where none has one, to the
+        first that should have it, else to the first that it reaches.
+        """
         out: dict[str, Ladder] = {}
-        for (voice, _), ladder in self.ladders.items():
-            known = out.get(voice)
-            if known is None or (not _is_marked(known) and _is_marked(ladder)):
-                out[voice] = ladder
+        ranks: dict[str, tuple[bool, bool]] = {}
+        for (voice, listener), ladder in self.ladders.items():
+            rank = self.feeds[listener, voice].want == "hear", _is_marked(ladder)
+            if voice not in out or rank > ranks[voice]:
+                out[voice], ranks[voice] = ladder, rank
         return out
 
     def ladder(self, voice: str, listener: str) -> Ladder | None:

@@ -11,18 +11,19 @@ from numpy.typing import NDArray
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
+from kymaphon.core.graph.ladder import Ladder
 from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
-from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.weights import crest_together
 from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
+from kymaphon.core.wiring.linked_controls import turned_together, twins_along
 
 
-@rule("several-clip", stage="Level", reads=("levels",))
+@rule("several-clip", stage="Level", reads=("feeds",))
 def several_at_once(analysis: Computed) -> Iterator[Finding]:
     """The loudest talkers of each shared point, all speaking at once: powers add, and peaks by a stated chance."""
     flow, graph = analysis.flow, analysis.graph
@@ -115,20 +116,65 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
 
 
 def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
-    """A gain or fader that all of them pass before the point, and nobody else's channel."""
-    common: dict[SettingRef, Knob] | None = None
-    for voice in voices:
-        ladder = analysis.ladder_to_node(voice, node)
-        knobs = {knob.ref: knob for step in (ladder.path.steps() if ladder is not None else ()) for knob in step.knobs}
-        common = knobs if common is None else {ref: knob for ref, knob in common.items() if ref in knobs}
-    for knob in (common or {}).values():
-        edit = turn(knob, -float(np.ceil(over)))
-        if isinstance(edit, SetValue) and isinstance(edit.value, float) and knob.value - edit.value >= over:
-            down = knob.value - edit.value
-            yield Remedy(
-                "shared",
-                f"Take {down:.0f} dB off: {knob.label}",
-                f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; the whole mix is {down:.0f} dB lower from there on.",
-                (edit,),
-            )
-            return
+    """A gain or fader that all of them pass before the point, and nobody else's channel; and the nearest such before the point with one
+    behind it that puts back what is taken off, so that the marks further on stay.
+    """
+    off = float(np.ceil(over))
+    ladders = [analysis.ladder_to_node(voice, node) for voice in voices]
+    before = _common([ladder for ladder in ladders if ladder is not None])
+    down = [(knob, edit) for knob in before if (edit := turn(knob, -off)) is not None and -_moved(knob, edit) >= over]
+    for knob, edit in down[:1]:
+        text = f"{_goes(knob, edit)}; the whole mix is {-_moved(knob, edit):.0f} dB lower from there on."
+        yield Remedy("shared", f"Take {-_moved(knob, edit):.0f} dB off: {knob.label}", text, (edit,))
+    through = next(
+        (row for (voice, _), row in analysis.ladders.items() if voice in voices and node in _nodes(row)), None
+    )
+    if through is None or not down:
+        return
+    label = analysis.graph.nodes[analysis.graph.index[node]].label
+    knob, edit = down[-1]
+    for other in _knobs(through, behind=node):
+        back = turn(other, -_moved(knob, edit))
+        if back is None or abs(_moved(other, back) + _moved(knob, edit)) > max(other.step, knob.step) / 2 + 1e-6:
+            continue
+        twins = twins_along(analysis, through)
+        edits = (
+            *turned_together(analysis, twins, edit, knob.value),
+            *turned_together(analysis, twins, back, other.value),
+        )
+        by = -_moved(knob, edit)
+        yield Remedy(
+            "shared-behind",
+            f"Take {by:.0f} dB off: {knob.label}; add it behind: {other.label}",
+            f"{_goes(knob, edit)} and {_goes(other, back)}: less at {label}, and as much as before from there on.",
+            edits,
+        )
+        return
+
+
+def _goes(knob: Knob, edit: SetValue) -> str:
+    value = edit.value if isinstance(edit.value, float) else 0.0
+    return f"{knob.label} goes to {show_number(value, 'dB', sign=True)}"
+
+
+def _moved(knob: Knob, edit: SetValue) -> float:
+    return (edit.value if isinstance(edit.value, float) else knob.value) - knob.value
+
+
+def _nodes(ladder: Ladder) -> tuple[str, ...]:
+    return tuple(rung.node for rung in ladder.rungs)
+
+
+def _common(ladders: list[Ladder]) -> list[Knob]:
+    """Knobs that all of them pass, in the order of the first."""
+    shared = [{knob.ref for knob in _knobs(row)} for row in ladders]
+    return [knob for knob in (_knobs(ladders[0]) if ladders else ()) if all(knob.ref in refs for refs in shared)]
+
+
+def _knobs(ladder: Ladder, behind: str | None = None) -> Iterator[Knob]:
+    """Knobs of a way from its first point, or from one on it, to its end."""
+    passed = behind is None
+    for step in ladder.path.steps():
+        passed = passed or ladder.path.graph.nodes[step.source].id == behind
+        if passed:
+            yield from step.knobs
