@@ -168,6 +168,11 @@ class Menus:
         )
         self.undo = action(menu, "&Undo", window.undo, "Takes the last change back.", KEYS.Undo)
         self.redo = action(menu, "&Redo", window.redo, "Does again what was taken back.", KEYS.Redo)
+        tip = "The first remedy, plan or line-up that the Why panel offers; on the page for a new show it starts with it. Can be undone."
+        # On both keys that are called Enter.
+        action(menu, "&Do what is proposed", window.do_proposed, tip).setShortcuts(
+            [QKeySequence("Ctrl+Return"), QKeySequence("Ctrl+Enter")]
+        )
         for severity, words, key in (
             ("stop", "Findings to s&top for", "Ctrl+Shift+1"),
             ("fix", "Findings to &fix", "Ctrl+Shift+2"),

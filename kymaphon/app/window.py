@@ -483,6 +483,18 @@ class Window(QMainWindow):
             return
         self.page(self.stage).escape()
 
+    def do_proposed(self) -> None:
+        """What is offered first, from wherever the keyboard is."""
+        if self.stage == WELCOME:
+            self.welcome.go()
+            return
+        button = self.why.proposal()
+        if button is None:
+            self.say("Nothing is proposed here. Select what is wrong, or choose a finding: Ctrl+Shift+2.")
+        else:
+            self.say(f"{button.accessibleName() or button.text()}")
+            button.click()
+
     def focus_why(self) -> None:
         buttons = self.why.findChildren(QPushButton)
         if buttons:

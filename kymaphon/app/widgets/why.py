@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, cast
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QPoint, Qt, Signal
 from PySide6.QtWidgets import (
     QApplication,
     QLabel,
@@ -178,6 +178,14 @@ class WhyPanel(QScrollArea):
             column.addSpacing(8)
             column.addWidget(self._label(content.hint, "muted"))
         column.addStretch(1)
+
+    def proposal(self) -> QPushButton | None:
+        """The button of what is offered first: a remedy, or what the page would do as a whole; None where nothing is."""
+        buttons = [row for row in self.findChildren(PushButton) if row.isVisibleTo(self) and row.isEnabled()]
+        rows = [row for row in buttons if row.objectName().startswith(("do ", "act do "))]
+        return min(
+            rows, key=lambda row: (row.property("role") != "primary", row.mapTo(self, QPoint()).y()), default=None
+        )
 
     def _label(self, text: str, role: str = "", *, wrap: bool = True, tip: str = "", status: str = "") -> QLabel:
         row = cast("QLabel", self._parts.take((role, wrap), lambda: label("", role, wrap=wrap)))

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 from typing import Any
 
-from kymaphon.core.acoustics.cast import sound_of
+from kymaphon.core.acoustics.cast import PlaceSound, sound_of
 from kymaphon.core.analysis.analyse import figures_of
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import crowded, seats_in
@@ -112,23 +112,27 @@ def microphones(rig: Rig, settled: Settled, parties: dict[str, str], tries: dict
             continue
         room = next(room for room in settled.rooms if room.id == row.room)
         settled.stock.take(kind_id)
-        kind = rig.catalogue[kind_id]
-        shield: Shield = "fur" if room.outdoors else "none"
-        sound = sounds[room.id]
-        spot = best_of(sound, sound.source_index[party], kind, shield)
-        at: Point | None = spot.at if spot is not None else None
-        if row.sort in ("crowd", "effect") and spot is not None:
-            at = _towards_the_middle(room, sound.sources[sound.source_index[party]].at, spot.metres)
-        name = f"{row.name}\u2019s microphone"
-        device = rig.device(kind_id, f"mic-{row.id}", name, place=room.id, at=at, party=party, shield=shield)
-        socket = next(port.id for port in kind.outputs if port.domain != "acoustic")
-        level = None
-        if spot is not None and kind.microphone is not None:
-            heard = spot.voice_db - spot.weighting.value
-            level = heard - PASCAL_DB_SPL + kind.microphone.sensitivity_dbv_pa + DBV_TO_DBU_DB
-        out.append(Source(row, party, device, kind, (f"{device}.{socket}",), level))
+        out.append(stood(rig, row, party, kind_id, room, sounds[room.id]))
     for_turning_heads(rig)
     return out
+
+
+def stood(rig: Rig, row: VoiceAnswer, party: str, kind_id: str, room: RoomAnswer, sound: PlaceSound) -> Source:
+    """A microphone before its voice, on the spot that the adviser of placement finds."""
+    kind = rig.catalogue[kind_id]
+    shield: Shield = "fur" if room.outdoors else "none"
+    spot = best_of(sound, sound.source_index[party], kind, shield)
+    at: Point | None = spot.at if spot is not None else None
+    if row.sort in ("crowd", "effect") and spot is not None:
+        at = _towards_the_middle(room, sound.sources[sound.source_index[party]].at, spot.metres)
+    name = f"{row.name}\u2019s microphone"
+    device = rig.device(kind_id, f"mic-{row.id}", name, place=room.id, at=at, party=party, shield=shield)
+    socket = next(port.id for port in kind.outputs if port.domain != "acoustic")
+    level = None
+    if spot is not None and kind.microphone is not None:
+        heard = spot.voice_db - spot.weighting.value
+        level = heard - PASCAL_DB_SPL + kind.microphone.sensitivity_dbv_pa + DBV_TO_DBU_DB
+    return Source(row, party, device, kind, (f"{device}.{socket}",), level)
 
 
 def _towards_the_middle(room: RoomAnswer, at: Point, metres: float) -> Point:

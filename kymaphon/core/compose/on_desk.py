@@ -68,8 +68,8 @@ def _sends(count: int) -> str:
 
 
 def _lines(settled: Settled, kind: Kind) -> int:
-    """Mono line channels; a player in the computer takes the desk's USB return instead of two of them."""
-    return len(line_inputs(kind)) + (2 if _players_by_usb(kind) else 0)
+    """Mono line channels; a player in the computer, where there is one, takes the desk's USB return instead of two of them."""
+    return len(line_inputs(kind)) + (2 if settled.of("player") and _players_by_usb(kind) else 0)
 
 
 def _players_by_usb(kind: Kind) -> bool:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from kymaphon.core.compose.settle import Settled, settings
 from kymaphon.core.model.answers import RoomAnswer, VoiceAnswer
 from kymaphon.core.model.base import Point
+from kymaphon.core.model.show import Place
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,15 @@ def seats_in(settled: Settled, room: RoomAnswer) -> dict[str, Seat]:
         aside = max(wall, min(data["crowd_wall_m"], depth / 4))
         out[row.id] = Seat(_rounded(width * (n + 1) / (len(effects) + 1), aside), 90.0)
     return out
+
+
+def another_seat(place: Place, taken: list[Point]) -> Seat:
+    """A seat for one more at the table of a place: of the ring on which all have room, the one furthest from those who sit there."""
+    data = settings()["seats"]
+    width, depth = place.size_m or (5.0, 4.0)
+    rows = [VoiceAnswer(id=f"seat-{n}", name="seat") for n in range(max(2, len(taken) + 1))]
+    seats = _table(rows, width, depth, min(data["wall_m"], width / 4, depth / 4), False)
+    return max(seats.values(), key=lambda seat: min((math.dist(seat.at, other) for other in taken), default=0.0))
 
 
 def loud_room(settled: Settled) -> str | None:

@@ -1,18 +1,26 @@
-"""What belongs together, added to a show by hand in one step: a guest far away, somebody's headphones, all channels of a USB lead."""
+"""What belongs together, added to a show by hand in one step: a talker with a microphone and headphones, a guest far away, all channels
+of a USB lead, whoever hears what an encoder or a recorder gets.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 
+from kymaphon.core.acoustics.cast import sound_of
 from kymaphon.core.compose.ends import far_end
-from kymaphon.core.compose.rig import Rig, line_inputs, outputs
-from kymaphon.core.compose.settle import settle
-from kymaphon.core.model.answers import Answers, Link, VoiceAnswer
+from kymaphon.core.compose.leads import bring_in
+from kymaphon.core.compose.local import Source, stood
+from kymaphon.core.compose.rig import Rig, line_inputs, microphone_inputs, outputs
+from kymaphon.core.compose.seats import another_seat
+from kymaphon.core.compose.settle import settings, settle
+from kymaphon.core.model.answers import Answers, Link, RoomAnswer, VoiceAnswer
+from kymaphon.core.model.base import PartyKind
 from kymaphon.core.model.catalogue import Catalogue, Kind
-from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, apply_all
 from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.naming import fresh_id
-from kymaphon.core.model.show import Device, Show
+from kymaphon.core.model.show import Device, Party, Place, Setting, Show
 from kymaphon.core.model.wants import wants_by_role
 from kymaphon.core.wiring.plugging import plug
 
@@ -52,19 +60,117 @@ def far_guest(show: Show, catalogue: Catalogue, name: str, by: Link) -> tuple[Ed
     return (*_between(show, rig.show), *wants)
 
 
+def proposed_microphone(show: Show, catalogue: Catalogue) -> str:
+    """The kind for one more talker: close by alone at an interface, a condenser beside others or at a desk, whose gain is enough for it."""
+    several = sum(party.speaks and party.place is not None and party.kind != "remote" for party in show.parties)
+    desk = any(catalogue[row.kind].is_desk for row in show.devices)
+    name = "person-of-several" if several or desk else "person"
+    return str(settings()["propose"][name][0])
+
+
+def proposed_room_m() -> tuple[float, float]:
+    """Width and depth of a room that nobody has measured, in metres."""
+    width, depth = settings()["rooms"]["size_m"]
+    return float(width), float(depth)
+
+
+def talker(
+    show: Show, catalogue: Catalogue, name: str, *, place_id: str | None, microphone: str | None, headphones: str | None
+) -> tuple[Edit, ...]:
+    """Somebody in a room with a microphone and headphones of their own: a seat at the table, the microphone on the spot that the adviser
+    finds and in a free input with what it takes on the way, the headphones where headphones go. Where there is no room yet one is made;
+    what has nothing to be plugged into stays unplugged.
+
+    Args:
+        microphone: a kind; None for nobody's.
+        headphones: a kind; None for own ears.
+
+    Raises:
+        KeyError: no such place or kind.
+    """
+    rig = Rig(catalogue, show)
+    if place_id is None:
+        place_id = fresh_id(show, "room")
+        rig.place(
+            Place(id=place_id, name="Room", size_m=proposed_room_m(), ambient_dba=settings()["rooms"]["ambient_dba"])
+        )
+    place = rig.show.place(place_id)
+    seat = another_seat(place, [row.at_m for row in show.parties if row.place == place_id and row.at_m is not None])
+    first = not any(row.kind == "presenter" for row in show.parties)
+    party = rig.party(
+        fresh_id(show, name),
+        name,
+        "presenter" if first else "guest",
+        place=place_id,
+        at_m=seat.at,
+        faces_deg=seat.faces_deg,
+        speaks=True,
+        listens=headphones is not None,
+    )
+    if microphone is not None:
+        source = _at_a_microphone(rig, place, party, name, microphone)
+        if source.usb:
+            # Without a mixer program it stays unplugged.
+            with suppress(ValueError):
+                rig.show = apply_all(rig.show, usb_lead(rig.show, catalogue, source.device))
+    edits = _between(show, rig.show)
+    if headphones is not None:
+        edits += headphones_for(rig.show, catalogue, party, headphones)
+    return edits
+
+
+def _at_a_microphone(rig: Rig, place: Place, party: str, name: str, kind_id: str) -> Source:
+    """Somebody's microphone on its spot, and into the first free input of an interface or desk."""
+    room = RoomAnswer(id=place.id, name=place.name, size_m=place.size_m, outdoors=place.outdoors)
+    row = VoiceAnswer(id=party, name=name, room=place.id, microphone=kind_id)
+    settled = settle(Answers(rooms=(room,), voices=(row,)), rig.catalogue)
+    source = stood(rig, row, party, kind_id, room, sound_of(rig.show, rig.catalogue, place.id))
+    taken = {cable.target_socket for cable in rig.show.cables}
+    for device in () if source.usb else rig.show.devices:
+        kind = rig.kind(device.id)
+        free = [port for port in microphone_inputs(kind) if f"{device.id}.{port}" not in taken]
+        if kind.group in ("interface", "desk") and free:
+            port = next(port for port in kind.inputs if port.id == free[0])
+            bring_in(rig, settled, source, source.ends[0], device.id, port)
+            break
+    return source
+
+
+EARS_OF: dict[str, tuple[PartyKind, str]] = {"encoder": ("audience", "Stream"), "recorder": ("recorder", "Recording")}
+
+
+def heard_by(show: Show, device: Device, kind: Kind) -> tuple[Edit, ...]:
+    """Whoever hears what an encoder or a recorder of one input gets: its audience, or the recording; nothing for other devices."""
+    known = EARS_OF.get(kind.group)
+    if known is None or sum(port.ear for port in kind.outputs) != 1:
+        return ()
+    sort, name = known
+    names = {party.name for party in show.parties}
+    called = next(row for row in (name, device.name or kind.name, f"{name} {device.id}") if row not in names)
+    party = Party(id=fresh_id(show, called), name=called, kind=sort, speaks=False, listens=True, hears_on=device.id)
+    return (AddRow("parties", party),)
+
+
 def _inputs(kind: Kind) -> tuple[str, ...]:
     """Inputs of a mixer program, mono ones first."""
     return tuple(port.id for port in sorted(kind.inputs, key=lambda port: port.stereo))
 
 
 def _between(before: Show, after: Show) -> tuple[Edit, ...]:
-    """The edits that add what is new; nothing that was there is otherwise."""
+    """The edits that add what is new, and the settings that it wants of what was there."""
     edits: list[Edit] = []
     for table in ("places", "parties", "devices"):
         known = {row.id for row in getattr(before, table)}
         edits += [AddRow(table, row) for row in getattr(after, table) if row.id not in known]
     ends = {cable.ends for cable in before.cables}
     edits += [Plug(cable) for cable in after.cables if cable.ends not in ends]
+    for device in before.devices:
+        for key, setting in after.device(device.id).settings.items():
+            was = device.settings.get(key, Setting())
+            for field in Setting.model_fields:
+                value = getattr(setting, field)
+                if value != getattr(was, field):
+                    edits.append(SetValue(SettingRef(device.id, key, field), value))
     return tuple(edits)
 
 

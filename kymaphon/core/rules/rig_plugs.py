@@ -13,6 +13,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.flow import NOTHING
 from kymaphon.core.graph.ladder import Ladder
+from kymaphon.core.graph.signal import Knob, SignalGraph
 from kymaphon.core.model.catalogue import Port
 from kymaphon.core.model.connectors import balanced, connectors
 from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
@@ -24,6 +25,7 @@ from kymaphon.core.model.show import Cable, Device, Show
 from kymaphon.core.model.wants import asked_at
 from kymaphon.core.model.weights import headroom_wanted
 from kymaphon.core.rules.record import rule
+from kymaphon.core.rules.turning import turn
 from kymaphon.core.wiring.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.wiring.fit import Fault, Fit, gain_range, pad_for
 from kymaphon.core.wiring.open_ends import level_at
@@ -570,18 +572,42 @@ def overloaded_sockets(analysis: Computed) -> Iterator[Finding]:
                 text,
                 (Derived("over", over, "dB"),),
                 why,
-                tuple(_less(analysis, cable, end, over)),
+                tuple(_less(analysis, cable, end, node, over, peak + growth.value - ceiling.value)),
             )
             break
 
 
-def _less(analysis: Computed, cable: Cable, end: End, over: float) -> Iterator[Remedy]:
+def _less(
+    analysis: Computed, cable: Cable, end: End, node: str, over: float, before_clipping: float
+) -> Iterator[Remedy]:
+    """Less before a socket: at the fader of the mix that goes into it, by its own pad, by a pad in the lead.
+
+    Args:
+        over: by how much too strong it is there, in dB.
+        before_clipping: the same where what drives it did not clip: so much a fader has to take off.
+    """
+    graph = analysis.graph
+    for knob in _knobs_before(graph, graph.index[node]):
+        edit = turn(knob, -float(math.ceil(before_clipping)))
+        if edit is not None and isinstance(edit.value, float) and knob.value - edit.value >= before_clipping:
+            down = knob.value - edit.value
+            text = f"{knob.label} goes to {show_number(edit.value, 'dB', sign=True)}; what else it goes to is as much lower."
+            yield Remedy("fader", f"Take {down:.0f} dB off: {knob.label}", text, (edit,))
+            break
     strip = end.port.strip
     if strip is not None and strip.pad_db and not end.setting.pad and strip.pad_db >= over:
         ref = SettingRef(end.device.id, end.port.id, "pad")
         yield Remedy("pad", f"Switch the pad in: {end.name}", f"{strip.pad_db:.0f} dB less.", (SetValue(ref, True),))
     size = pad_for(over)
     yield _box(analysis, cable, f"pad-{size}", "Pad", f"{size} dB less before the socket.")
+
+
+def _knobs_before(graph: SignalGraph, at: int) -> Iterator[Knob]:
+    """Knobs on the only way to a point, the nearest first, up to where several ways meet."""
+    while len(into := graph.incoming[at]) == 1:
+        edge = graph.edges[graph.live[into[0]]]
+        yield from reversed(edge.knobs)
+        at = edge.source
 
 
 def _socket(analysis: Computed, reference: str) -> tuple[Device, Port]:

@@ -481,6 +481,8 @@ def partners(
             cost += 20  # what the far end hears is nothing to play in the house
         if other.device.place != end.device.place and None not in (other.device.place, end.device.place):
             cost += 5
+        if other.kind.is_computer:
+            cost += 3  # its own sockets come last: the rig is there to do without them
         if not output and any(cable.source == other.ref for cable in show.cables):
             cost += 4
         rows.append((cost, i, fit))

@@ -6,7 +6,10 @@ from typing import Any
 
 from kymaphon.app.widgets.form import Field
 from kymaphon.core.acoustics.room import critical_distance_m, reverberation_time_s
-from kymaphon.core.model.show import Party, Place
+from kymaphon.core.model.catalogue import Catalogue
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetValue, apply_all
+from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.show import Device, Party, Place, Show
 from kymaphon.core.model.wants import ROLE_WORDS
 
 KINDS = (
@@ -119,3 +122,27 @@ def room_words(values: dict[str, Any]) -> str:
     time = reverberation_time_s(place)
     after = f", reverberation time {time:.1f} s" if time is not None else ""
     return f"Critical distance {distance:.1f} m{after}: a microphone further from a mouth hears more room than voice."
+
+
+def plugged_words(show: Show, catalogue: Catalogue, edits: tuple[Edit, ...]) -> str:
+    """Where the leads of something new go, and what goes on for it; what stays without one."""
+    after = apply_all(show, edits)
+    known = catalogue.with_kinds(*after.kinds)
+    new = {row.row.id: row.row for row in edits if isinstance(row, AddRow) and isinstance(row.row, Device)}
+    rows = []
+    for edit in edits:
+        if not isinstance(edit, Plug):
+            continue
+        cable = edit.cable
+        ends = [end_of(after, known, ref) for ref in (cable.source, cable.target)]
+        there = next((end for end, ref in zip(ends, cable.ends, strict=True) if ref.split(".")[0] not in new), None)
+        mine = next((new[ref.split(".")[0]] for ref in cable.ends if ref.split(".")[0] in new), None)
+        if there is not None and mine is not None:
+            rows.append(f"{known[mine.kind].name} {'into' if cable.target == there.ref else 'on'} {there.name}")
+    phantom = any(isinstance(row, SetValue) and row.ref.field == "phantom" and row.value for row in edits)
+    plugged = {ref.split(".")[0] for row in edits if isinstance(row, Plug) for ref in row.cable.ends}
+    loose = [known[row.kind].name for row in new.values() if row.id not in plugged]
+    words = "; ".join(rows) + (", phantom power on" if phantom else "")
+    if loose:
+        words += f"{'; ' if rows else ''}{' and '.join(loose)}: not plugged, nothing is free for it"
+    return f"{words[:1].upper()}{words[1:]}." if words else ""

@@ -21,6 +21,7 @@ from kymaphon.app.stages.cast.form_words import (
     indoors,
     of_role,
     played,
+    plugged_words,
     role_words,
     room_words,
     somewhere,
@@ -28,7 +29,7 @@ from kymaphon.app.stages.cast.form_words import (
 )
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
-from kymaphon.core.compose.together import far_guest
+from kymaphon.core.compose.together import far_guest, proposed_microphone, proposed_room_m, talker
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
@@ -200,6 +201,53 @@ class CastForms:
                 self._apply(edits, f"Details of {after.name}")
 
         return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=role_words)
+
+    def talker(self, place_id: str | None) -> bool:
+        """Somebody in a room, with a microphone and headphones."""
+        show, known = self.document.show, self.catalogue
+        places: tuple[tuple[str | None, str], ...] = tuple((row.id, row.name) for row in show.places)
+        if not places:
+            size = proposed_room_m()
+            places = ((None, f"a new room, {size[0]:g} by {size[1]:g} m"),)
+        best = proposed_microphone(show, known)
+        microphones = sorted((kind for kind in known if kind.is_microphone), key=lambda kind: kind.id != best)
+        worn = sorted((kind for kind in known if kind.is_headphones), key=lambda kind: kind.id != "headphones")
+        fields = (
+            Field("name", "Name", value=""),
+            Field(
+                "microphone",
+                "Speaks into",
+                "choice",
+                best,
+                (*((kind.id, kind.name) for kind in microphones), (None, "nothing yet")),
+            ),
+            Field(
+                "headphones",
+                "Listens on",
+                "choice",
+                worn[0].id if worn else None,
+                (*((kind.id, kind.name) for kind in worn), (None, "nothing: own ears")),
+            ),
+            Field("place", "Place", "choice", place_id or places[0][0], places),
+        )
+
+        def made(values: dict[str, Any]) -> tuple[Edit, ...]:
+            row = {key: values[key] for key in ("microphone", "headphones")}
+            name = values["name"] or "Talker"
+            edits = talker(self.document.show, known, name, place_id=values["place"], **row)
+            have = self.document.analysis.catalogue
+            own = (AddRow("kinds", known[kind]) for kind in row.values() if kind is not None and kind not in have)
+            return (*own, *edits)
+
+        def take(values: dict[str, Any]) -> None:
+            if not values["name"]:
+                raise ValueError("a name is needed")
+            self._apply(made(values), f"Add {values['name']}")
+
+        def shows(values: dict[str, Any]) -> str:
+            return plugged_words(self.document.show, known, made({**values, "name": "Talker"}))
+
+        return self.open("New talker", fields, take, shows=shows)
 
     def far_guest(self) -> bool:
         """Somebody far away, with all that joins them."""

@@ -41,7 +41,7 @@ class CastHead(QObject):
         self.add.setToolTip(tip)
         self.add.setStatusTip(tip)
         self.menu = QMenu(self.add)
-        for name, words, row_tip in CAST_COMMANDS:
+        for name, words, row_tip, _ in CAST_COMMANDS:
             if name == "edit-place":
                 self.menu.addSeparator()
             action = QAction(_short(words), self)

@@ -31,8 +31,8 @@ def fill_cast_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callabl
     def viewing(name: str) -> Callable[[], None]:
         return there(lambda cast: cast.choose_view(name))
 
-    for name, words, tip in CAST_COMMANDS:
-        action(menu, words, wanting(name), tip)
+    for name, words, tip, key in CAST_COMMANDS:
+        action(menu, words, wanting(name), tip, key or None)
     menu.addSeparator()
     for name, words, tip in CAST_VIEWS:
         action(menu, f"Show {words.lower()}", viewing(name), tip)

@@ -436,6 +436,8 @@ class CastStage(PagedStage):
             self._add_place()
         elif name == "kinds":
             self.open_kinds()
+        elif name == "talker":
+            self._opened(self.forms.talker(place.id if place else None))
         elif name == "far":
             if self.forms.far_guest():
                 self.document.trouble.emit("Feeds, Plan gives everyone far away a mix-minus: everybody but themselves.")

@@ -20,7 +20,7 @@ from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.why import label
-from kymaphon.core.compose.together import headphones_for
+from kymaphon.core.compose.together import headphones_for, heard_by, usb_lead
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.connectors import connectors
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
@@ -201,10 +201,26 @@ class AddDialog(QDialog):
             device = next(row.row for row in rows if isinstance(row, AddRow) and isinstance(row.row, Device))
             self.plug_on = False
         else:
-            edits.append(AddRow("devices", device))
+            edits += [AddRow("devices", device), *self._with_it(device, kind)]
         self.document.apply(tuple(edits), f"Add {device.name or kind.name}")
         self.added = device.id
         self.accept()
+
+    def _with_it(self, device: Device, kind: Kind) -> tuple[Edit, ...]:
+        """What belongs to a new device: who hears what an encoder or a recorder gets; where it is to be plugged at once, all channels of
+        a USB lead.
+        """
+        show = self.document.show
+        ears = heard_by(show, device, kind)
+        if not self.plug_on or kind.group not in ("interface", "desk"):
+            return ears
+        known = self.document.analysis.catalogue.with_kinds(kind)
+        try:
+            lead = usb_lead(show.model_copy(update={"devices": (*show.devices, device)}), known, device.id)
+        except ValueError:
+            return ears  # no mixer program on a computer yet: nothing to plug it into
+        self.plug_on = False
+        return (*ears, *lead)
 
 
 def _likely_host(document: Document, kind: Kind) -> str | None:

@@ -65,6 +65,13 @@ class RigForms:
             fit.works and fit.source.ref not in used for end in ends for fit in partners(show, known, end, output=False)
         )
 
+    def is_an_end(self, device_id: str) -> bool:
+        """Whether somebody hears what a device gets: an encoder, a recorder, headphones."""
+        device = self.document.show.device(device_id)
+        known = self.document.analysis.catalogue.with_kinds(*self.document.show.kinds)
+        kind = known[device.kind]
+        return kind.group in ("encoder", "recorder") or kind.is_headphones
+
     def only_takes(self, device_id: str) -> bool:
         """Whether a device has no output to plug from: headphones, a loudspeaker, a recorder."""
         show = self.document.show

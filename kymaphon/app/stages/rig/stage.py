@@ -321,13 +321,16 @@ class RigStage(PagedStage):
         if not added:
             return
         self._wait_for(("device", added))
-        if plug_on and self.forms.can_plug(added):
-            self._plug(added)
-        elif plug_on and self.forms.can_be_fed(added):
+        # What is at an end is fed first, whatever else comes out of it: an encoder, a recorder.
+        feeds, fed = (self.forms.can_plug(added), self.forms.can_be_fed(added)) if plug_on else (False, False)
+        if fed and (not feeds or self.forms.is_an_end(added)):
             self._plug("", added)
+        elif feeds:
+            self._plug(added)
         elif plug_on:
             self.document.trouble.emit("It is added; nothing is there yet that it plugs into, or that plugs into it.")
-        self.picture.setFocus()
+        # The picture of the first device is not there before it is computed.
+        (self.picture if self.card.isVisible() else self.top.buttons[0]).setFocus()
 
     def _plug(self, source: str, target: str = "") -> None:
         if source and not target and "." not in source and self.forms.only_takes(source):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtGui import QKeySequence, QResizeEvent, QShortcut
+from PySide6.QtGui import QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
@@ -198,10 +198,6 @@ class WelcomeSurface(StageSurface):
         row.addWidget(self.start)
         self.verdict = label("", "muted")
         row.addWidget(self.verdict, 1)
-        for keys in ("Ctrl+Return", "Ctrl+Enter"):
-            short = QShortcut(QKeySequence(keys), self)
-            short.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-            short.activated.connect(self.go)
         return row
 
     def _starts(self) -> QWidget:
