@@ -12,6 +12,9 @@ if TYPE_CHECKING:
     from kymaphon.core.analysis.report import Report
 
 
+MOST_LOUDER = 60
+
+
 def add_level_options(parser: argparse.ArgumentParser) -> None:
     """What the command takes beside a show, --from and --to."""
     parser.add_argument(
@@ -24,7 +27,9 @@ def add_level_options(parser: argparse.ArgumentParser) -> None:
         choices=("stay", "unity", "free"),
         help="with --line-up: stay as they are, go to 0, or may move too; left out: as the practice has it",
     )
-    parser.add_argument("-o", "--output", metavar="SHOW", help="with --line-up or --safety: the show file to write")
+    parser.add_argument(
+        "-o", "--output", metavar="SHOW", help="with --line-up, --louder or --safety: the show file to write"
+    )
     parser.add_argument("--budget", action="store_true", help="who brings how much noise, and what each move would buy")
     parser.add_argument(
         "--run",
@@ -37,16 +42,24 @@ def add_level_options(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="what every meter along the way should read of a line-up tone at the house's reference",
     )
+    parser.add_argument(
+        "--louder",
+        type=float,
+        metavar="DB",
+        help="with --from: what to turn for that voice to be so much louder (negative: quieter), and whether it then clips",
+    )
     parser.add_argument("--safety", type=float, metavar="DB", help="with --from: a safety copy recorded so much lower")
 
 
 def level(options: argparse.Namespace) -> int:
     """Ladders, and what else was asked for."""
     analysis = load(options.show)
-    if options.output and not (options.line_up or options.safety is not None):
-        raise Unusable("-o needs --line-up or --safety: a ladder alone changes nothing")
+    if options.output and not (options.line_up or options.safety is not None or options.louder is not None):
+        raise Unusable("-o needs --line-up, --louder or --safety: a ladder alone changes nothing")
     if options.line_up:
         return _line_up(analysis, options)
+    if options.louder is not None:
+        return _louder(analysis, options)
     if options.safety is not None:
         return _safety(analysis, options)
     if options.sources:
@@ -134,6 +147,33 @@ def _line_up(analysis: Report, options: argparse.Namespace) -> int:
     for line in (*plan.held, *done):
         print(line)
     return 0
+
+
+def _louder(analysis: Report, options: argparse.Namespace) -> int:
+    """One voice so much louder; 1 where no knob does it, or it then clips."""
+    import math
+
+    from kymaphon.core.analysis.louder import louder
+    from kymaphon.core.model.edits import apply_all
+
+    if options.source is None:
+        raise Unusable("--louder needs --from: which voice")
+    if not math.isfinite(options.louder) or not 0 < abs(options.louder) <= MOST_LOUDER:
+        raise Unusable(f"--louder takes up to {MOST_LOUDER} dB either way, and not 0")
+    try:
+        made = louder(analysis, options.source, options.louder)
+    except KeyError:
+        known = ", ".join(party.id for party in analysis.voices)
+        raise Unusable(f"no voice is called {options.source}; there are {known}") from None
+    except ValueError as problem:
+        raise Unusable(str(problem)) from None
+    if options.output and made.remedy is not None:
+        save(apply_all(analysis.show, made.remedy.edits), options.show, options.output)
+    if options.json:
+        print_json(made.to_json())
+    else:
+        print(made.words())
+    return int(made.remedy is None or made.clips)
 
 
 def _safety(analysis: Report, options: argparse.Namespace) -> int:

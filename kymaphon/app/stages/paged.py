@@ -40,7 +40,7 @@ class PagedStage(StageSurface):
         self.view = first
         self._make = make
         rows = tuple(views)
-        self._views = view_buttons(self, self.head, rows, self.choose_view)
+        self._views = view_buttons(self, self.head, rows, self.choose_view, keys=True)
         self.offer_views(self._views, self.choose_view)
         self.stack = QStackedWidget()
         self._pages: dict[str, StagePage] = {}

@@ -11,10 +11,10 @@ from kymaphon.core.graph.ladder import Ladder
 from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import Delivery, by_the_air, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Knob
+from kymaphon.core.levels.turning import gain_knobs, turn_remedies
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.rules.feeds_ways import echo_cancellers
-from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 
 
 def for_this_ear(analysis: Computed, feeds: Sequence[Delivery], offs: Sequence[float]) -> tuple[Remedy, ...]:

@@ -13,12 +13,12 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Ladder
 from kymaphon.core.graph.signal import Knob
+from kymaphon.core.levels.turning import turn
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.weights import crest_together
 from kymaphon.core.rules.record import rule
-from kymaphon.core.rules.turning import turn
 from kymaphon.core.units import uncorrelated_sum_db
 from kymaphon.core.wiring.linked_controls import turned_together, twins_along
 

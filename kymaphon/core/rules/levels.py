@@ -15,6 +15,7 @@ from kymaphon.core.graph.paths import best_paths
 from kymaphon.core.levels.budget import budget_of
 from kymaphon.core.levels.down import down_on
 from kymaphon.core.levels.noise_moves import quick_buys
+from kymaphon.core.levels.turning import gain_knobs, turn_remedies
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
@@ -24,7 +25,6 @@ from kymaphon.core.model.take_figures import measured_ambient, room_take
 from kymaphon.core.model.wants import asked_at, asked_db
 from kymaphon.core.model.weights import growth_of
 from kymaphon.core.rules.record import rule
-from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 
 NOISE_WORDS = {
     "room": "the room",

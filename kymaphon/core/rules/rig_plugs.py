@@ -14,6 +14,7 @@ from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.flow import NOTHING
 from kymaphon.core.graph.ladder import Ladder
 from kymaphon.core.graph.signal import Knob, SignalGraph
+from kymaphon.core.levels.turning import turn
 from kymaphon.core.model.catalogue import Port
 from kymaphon.core.model.connectors import balanced, connectors
 from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
@@ -25,7 +26,6 @@ from kymaphon.core.model.show import Cable, Device, Show
 from kymaphon.core.model.wants import asked_at
 from kymaphon.core.model.weights import headroom_wanted
 from kymaphon.core.rules.record import rule
-from kymaphon.core.rules.turning import turn
 from kymaphon.core.wiring.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.wiring.fit import Fault, Fit, gain_range, pad_for
 from kymaphon.core.wiring.open_ends import level_at

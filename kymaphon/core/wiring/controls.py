@@ -147,6 +147,40 @@ def touches(analysis: Computed) -> tuple[Touch, ...]:
     return tuple(sorted(out, key=lambda row: (bool(row.air), order.get(row.ref.device, len(order)))))
 
 
+def touched_by(analysis: Computed, ref: SettingRef) -> tuple[tuple[str, str], ...]:
+    """(listener, voice) of everybody who hears somebody otherwise when a knob is turned: whose strongest way leads through it."""
+    out = []
+    for (listener, voice), feed in analysis.feeds.items():
+        path = feed.path
+        if path is not None and any(knob.ref == ref for step in path.steps() for knob in step.knobs):
+            out.append((listener, voice))
+    return tuple(out)
+
+
+def touched_words(analysis: Computed, ref: SettingRef) -> str:
+    """What a knob moves, in one sentence: whose voice, for whom."""
+    pairs = touched_by(analysis, ref)
+    if not pairs:
+        return "It moves nobody: no voice comes through it to anybody."
+    for_whom: dict[tuple[str, ...], list[str]] = {}
+    voices: dict[str, list[str]] = {}
+    for listener, voice in pairs:
+        voices.setdefault(voice, []).append(listener)
+    for voice, listeners in voices.items():
+        for_whom.setdefault(tuple(listeners), []).append(voice)
+    rows = []
+    for group, names in for_whom.items():
+        whom = [analysis.party_name(row) for row in group]
+        rows.append(f"{_list([analysis.party_name(row) for row in names])} for {_list(whom)}")
+    return f"It moves {'; '.join(rows)}."
+
+
+def _list(names: list[str], most: int = 5) -> str:
+    if len(names) > most:
+        return f"{', '.join(names[:most])} and {len(names) - most} more"
+    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+
+
 def is_on(device: Device, processor: Processor) -> bool:
     """Whether a processor works."""
     given = device.settings.get(processor.id, Setting()).on

@@ -11,12 +11,12 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.graph.ladder import Ladder
 from kymaphon.core.levels.budget import budget_of, half_distance
+from kymaphon.core.levels.turning import turn
 from kymaphon.core.model.edits import AttachTake, SetField, SetValue, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.weights import speech_a_db, white_a_db
 from kymaphon.core.noise import thermal_noise_dbu
-from kymaphon.core.rules.turning import turn
 from kymaphon.core.takes.attaching import room_tone_take
 
 

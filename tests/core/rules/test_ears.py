@@ -7,11 +7,11 @@ import pytest
 from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.offers import offers_of
 from kymaphon.core.figures import number
+from kymaphon.core.levels.turning import gain_knobs, turn_remedies
 from kymaphon.core.model.edits import SetValue, SetWant, apply_all
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
 from kymaphon.core.rules.ears import echo_cancelled, own_knobs
-from kymaphon.core.rules.turning import gain_knobs, turn_remedies
 from tests.core.hand_typed import SHOWS
 from tests.core.levels.test_levels import one_chain
 from tests.core.rigs import STUDIO, TAPE, VOICE, dev, of_code, rig, wire

@@ -9,12 +9,15 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
+from kymaphon.core.analysis.louder import Louder, louder
 from kymaphon.core.graph.points import base_of
 from kymaphon.core.levels.lineup.safety import safety_copy
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.practice import POINTS, PointMark, Practice, practices
 from kymaphon.core.model.scales import SOUND, scales
 from kymaphon.core.model.show import Show
+
+MOST_LOUDER = 60
 
 
 class LevelForms:
@@ -26,6 +29,39 @@ class LevelForms:
 
     def __init__(self, window: QWidget, document: Document, say: Any) -> None:
         self.window, self.document, self.say = window, document, say
+
+    def louder(self, voice: str) -> None:
+        """One voice so much louder or quieter: what that takes and costs, told as it is typed."""
+        analysis = self.document.analysis
+        voices = tuple((party.id, party.name) for party in analysis.voices)
+        if not voices:
+            self.say("Nobody is heard yet.")
+            return
+        known: dict[tuple[str, float], Louder] = {}
+
+        def made(values: dict[str, Any]) -> Louder:
+            by = values["by_db"]
+            if not 0 < abs(by) <= MOST_LOUDER:
+                raise ValueError(f"By: up to {MOST_LOUDER} dB either way, and not 0")
+            key = values["voice"], by
+            if key not in known:
+                known[key] = louder(analysis, *key)
+            return known[key]
+
+        def take(values: dict[str, Any]) -> None:
+            row = made(values)
+            if row.remedy is None:
+                raise ValueError(row.words())
+            self.document.apply(row.remedy.edits, row.remedy.label)
+            self.say(f"{row.remedy.label}. Ctrl+Z takes it back.")
+
+        fields = (
+            Field(
+                "voice", "Voice", "choice", voice or voices[0][0], voices, tip="The first letter of a name chooses it."
+            ),
+            Field("by_db", "Louder by (dB)", "number", 6.0, tip="Negative: quieter."),
+        )
+        Form("Louder or quieter", fields, take, self.window, shows=lambda values: made(values).words()).exec()
 
     def marks(self) -> None:
         """The show's practice, one for each sort of point, and the alignments of the house."""

@@ -19,6 +19,7 @@ from kymaphon.core.levels.lineup.tone import tone_along
 from kymaphon.core.levels.monitoring import own_ears
 from kymaphon.core.levels.programme import summed_at
 from kymaphon.core.model.edits import SetValue
+from kymaphon.core.wiring.controls import touched_words
 
 
 class LadderPage(StagePage):
@@ -155,6 +156,8 @@ class LadderPage(StagePage):
             notes = (
                 f"{expected.meter.name} of {expected.device} shows {what} of {now} now; for the mark it should show {then}.",
             )
+        if knob is not None:
+            notes = (*notes, touched_words(analysis, knob.ref))
         together = summed_at(analysis, rung.node)
         if together is not None:
             notes = (*notes, together.words())

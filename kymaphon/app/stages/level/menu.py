@@ -38,6 +38,13 @@ def fill_level_menu(
     menu.addSeparator()
     action(
         menu,
+        "L&ouder or quieter\u2026",
+        lambda: forms().louder(gone_to().voice),
+        "What to turn for one voice to be so much louder, whether it then clips, and who moves with it.",
+        "Ctrl+Shift+U",
+    )
+    action(
+        menu,
         "&Marks of points\u2026",
         lambda: forms().marks(),
         "A practice for each sort of point, and the alignments of the house.",
