@@ -17,7 +17,7 @@ from kymaphon.core.compose.settle import settings, settle
 from kymaphon.core.model.answers import Answers, Link, RoomAnswer, VoiceAnswer
 from kymaphon.core.model.base import PartyKind
 from kymaphon.core.model.catalogue import Catalogue, Kind
-from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, apply_all
+from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, SetWant, apply_all
 from kymaphon.core.model.ids import PortId, SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, Party, Place, Setting, Show
@@ -56,8 +56,7 @@ def far_guest(show: Show, catalogue: Catalogue, name: str, by: Link) -> tuple[Ed
         rig.lead(end.out, into)
     if send is not None:
         rig.lead(send, end.into)
-    wants = (row for row in wants_by_role(rig.show) if end.party in (row.listener, row.voice))
-    return (*_between(show, rig.show), *wants)
+    return (*_between(show, rig.show), *wanted_by_role(rig.show, end.party))
 
 
 def proposed_microphone(show: Show, catalogue: Catalogue) -> str:
@@ -113,10 +112,8 @@ def talker(
             # Without a mixer program it stays unplugged.
             with suppress(ValueError):
                 rig.show = apply_all(rig.show, usb_lead(rig.show, catalogue, source.device))
-    edits = _between(show, rig.show)
-    if headphones is not None:
-        edits += headphones_for(rig.show, catalogue, party, headphones)
-    return edits
+    edits = (*_between(show, rig.show), *wanted_by_role(rig.show, party))
+    return edits if headphones is None else (*edits, *headphones_for(rig.show, catalogue, party, headphones))
 
 
 def _at_a_microphone(rig: Rig, place: Place, party: str, name: str, kind_id: str) -> Source:
@@ -149,6 +146,14 @@ def heard_by(show: Show, device: Device, kind: Kind) -> tuple[Edit, ...]:
     called = next(row for row in (name, device.name or kind.name, f"{name} {device.id}") if row not in names)
     party = Party(id=fresh_id(show, called), name=called, kind=sort, speaks=False, listens=True, hears_on=device.id)
     return (AddRow("parties", party),)
+
+
+def wanted_by_role(show: Show, voice: str) -> tuple[SetWant, ...]:
+    """What those listeners should hear of a newcomer of whom it is said what they hear: of the others their roles say it, as long as
+    nothing is said.
+    """
+    said = {row.listener for row in show.wants if row.want == "hear"}
+    return tuple(row for row in wants_by_role(show) if row.voice == voice and row.listener in said)
 
 
 def _inputs(kind: Kind) -> tuple[str, ...]:

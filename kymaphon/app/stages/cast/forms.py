@@ -29,7 +29,7 @@ from kymaphon.app.stages.cast.form_words import (
 )
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
-from kymaphon.core.compose.together import far_guest, proposed_microphone, proposed_room_m, talker
+from kymaphon.core.compose.together import far_guest, proposed_microphone, proposed_room_m, talker, wanted_by_role
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
@@ -194,7 +194,8 @@ class CastForms:
                 raise ValueError("a name is needed")
             if party is None:
                 row = Party.model_validate({**values, "id": fresh_id(self.document.show, values["name"])})
-                self._apply((AddRow("parties", row),), f"Add {row.name}")
+                grown = show.model_copy(update={"parties": (*show.parties, row)})
+                self._apply((AddRow("parties", row), *wanted_by_role(grown, row.id)), f"Add {row.name}")
             else:
                 after = party.with_(**values)
                 edits = _changes("parties", party, after)
