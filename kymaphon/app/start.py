@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QApplication
 
 from kymaphon.app import state, theme
 from kymaphon.app.collecting import spare_what_is_there
+from kymaphon.app.widgets import painted
 from kymaphon.app.window import Window
 from kymaphon.files.errors import FileProblem
 
@@ -63,6 +64,7 @@ def run(show: str | None, *, demo: bool = False, picture: str | None = None) -> 
 def frame() -> Window:
     """The window without a show, on screen."""
     theme.load_fonts()
+    painted.install()
     window = Window()
     window.say("Starting \u2026")
     window.show()

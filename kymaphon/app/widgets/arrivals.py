@@ -12,6 +12,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.painted import Part, Walked
 from kymaphon.core.derive import MINUS, show_number
 from kymaphon.core.figures import number
 
@@ -39,7 +40,7 @@ def own_voice_zones() -> tuple[tuple[float, float, str], ...]:
     )
 
 
-class ArrivalPicture(QWidget):
+class ArrivalPicture(Walked):
     """Stems on a time axis. For own voice the zones of what the delay does lie behind them."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -61,7 +62,38 @@ class ArrivalPicture(QWidget):
             for row in stems
         )
         self.setAccessibleDescription(words or "nothing arrives")
+        self.at = 0
         self.update()
+
+    def parts(self) -> tuple[Part, ...]:
+        """The arrivals, the first that comes first."""
+        if not self.stems:
+            return ()
+        rows = []
+        for n, row in enumerate(sorted(self.stems, key=lambda stem: stem.delay_ms)):
+            zone = next((word for low, high, word in self.zones if low <= row.delay_ms < high), "")
+            value = f"{show_number(row.gain_db, 'dB', sign=True)} against the mark, {row.way}"
+            spot = self._spot(row)
+            box = QRectF(spot.x() - 8, spot.y(), 16, self._area().bottom() - spot.y())
+            rows.append(
+                Part(
+                    f"After {show_number(row.delay_ms, 'ms')}", f"{value}; {zone}" if zone else value, box, n == self.at
+                )
+            )
+        return tuple(rows)
+
+    def _area(self) -> QRectF:
+        return QRectF(48, 8, self.width() - 68, self.height() - 12 - 22 * self.scale)
+
+    def _spot(self, row: Stem) -> QPointF:
+        """Where the head of an arrival is painted."""
+        first, last = self._axis()
+        area, top_db = self._area(), self._top_db()
+        x = area.left() + area.width() * (row.delay_ms - first) / (last - first)
+        return QPointF(x, area.top() + area.height() * (top_db - max(row.gain_db, -SPAN_DB)) / (top_db + SPAN_DB))
+
+    def _top_db(self) -> float:
+        return max(20.0, max(row.gain_db for row in self.stems) + 14)
 
     def _axis(self) -> tuple[float, float]:
         """First and last millisecond drawn: from nought, unless everything comes late and close together."""
@@ -84,8 +116,7 @@ class ArrivalPicture(QWidget):
             painter.end()
             return
         first, last = self._axis()
-        top_db = max(20.0, max(row.gain_db for row in self.stems) + 14)
-        area = QRectF(48, 8, self.width() - 68, self.height() - 12 - 22 * self.scale)
+        top_db, area = self._top_db(), self._area()
 
         def x(ms: float) -> float:
             return area.left() + area.width() * (ms - first) / (last - first)
@@ -121,6 +152,7 @@ class ArrivalPicture(QWidget):
             )
         self._paint_times(painter, area, first, last)
         self._paint_stems(painter, x, y, area)
+        self.paint_part(painter, self.scale)
         painter.end()
 
     def _paint_times(self, painter: QPainter, area: QRectF, first: float, last: float) -> None:

@@ -7,6 +7,7 @@ from PySide6.QtGui import QFont, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.painted import Painted, Part
 from kymaphon.core.derive import show_number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.levels.budget import Share, shares
@@ -19,7 +20,7 @@ SHORT = {"microphone": "mic", "converter": "conv.", "others": "others"}
 """Names where there is little room; the Why panel has them in full."""
 
 
-class BudgetPicture(QWidget):
+class BudgetPicture(Painted):
     """Two staffs for each point with noise: its kinds of noise as shares of the power, the loudest at the bottom; and beside
     that each kind as far under the voice as it lies there.
 
@@ -56,8 +57,15 @@ class BudgetPicture(QWidget):
         """The chosen point in words."""
         if not self.rungs:
             return "No noise is known on this way."
-        parts = ", ".join(f"{row.name} {row.part:.0%}" for row in self._shares[self.index])
-        return f"{self.rungs[self.index].label}: {parts}"
+        return f"{self.rungs[self.index].label}: {self._words(self.index)}"
+
+    def _words(self, i: int) -> str:
+        return ", ".join(f"{row.name} {row.part:.0%}" for row in self._shares[i])
+
+    def parts(self) -> tuple[Part, ...]:
+        return tuple(
+            Part(rung.label, self._words(i), self._column(i), i == self.index) for i, rung in enumerate(self.rungs)
+        )
 
     def _column(self, i: int) -> QRectF:
         """Where the shares of a point are drawn; its other staff is as wide again."""
@@ -83,10 +91,7 @@ class BudgetPicture(QWidget):
         self._paint_grid(painter)
         for i in range(len(self.rungs)):
             self._paint_column(painter, i)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.theme.color("lantern"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
+        self.paint_focus(painter)
         painter.end()
 
     def _paint_grid(self, painter: QPainter) -> None:
@@ -173,6 +178,7 @@ class BudgetPicture(QWidget):
             self.index = index
             self.setAccessibleDescription(self.describe())
             self.update()
+            self.told()
             self.chosen.emit(index)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -10,13 +12,17 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.axes import Axes, plot_area, round_levels, time_step
+from kymaphon.app.widgets.painted import Part, Walked
 from kymaphon.app.widgets.trace import draw_trace, fill_under
+from kymaphon.core.derive import show_number
 
 Floats = NDArray[np.float64]
 DEEPEST_DB = 60.0
+READ_IN = 24
+"""Into so many stretches of equal length it is parted for the keyboard and for readers."""
 
 
-class DuckPicture(QWidget):
+class DuckPicture(Walked):
     """Three traces over the time of the voice's take."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -39,6 +45,26 @@ class DuckPicture(QWidget):
             f"Music goes down by {-low:.1f} dB under the voice." if len(gain) else "No takes yet."
         )
         self.update()
+
+    def parts(self) -> tuple[Part, ...]:
+        """Stretches of the take, each with what voice and music are in it."""
+        count = min(READ_IN, len(self.gain))
+        if not count:
+            return ()
+        plot = plot_area(self.width(), self.height(), self.scale)
+        edges = np.linspace(0, len(self.gain), count + 1).astype(int)
+        rows = []
+        for n, (a, b) in enumerate(pairwise(edges)):
+            start, end = (self.seconds * edge / len(self.gain) for edge in (a, b))
+            voice, music = float(self.voice[a:b].max()), float((self.music + self.gain)[a:b].mean())
+            value = (
+                f"voice up to {show_number(voice, 'dBFS')}, music at {show_number(music, 'dBFS')}, "
+                f"down by {-float(self.gain[a:b].mean()):.1f} dB"
+            )
+            left, right = (plot.left() + plot.width() * edge / len(self.gain) for edge in (a, b))
+            box = QRectF(left, plot.top(), right - left, plot.height())
+            rows.append(Part(f"{start:.1f} to {end:.1f} s", value, box, n == self.at))
+        return tuple(rows)
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
@@ -76,6 +102,7 @@ class DuckPicture(QWidget):
         draw_trace(painter, line(self.music), self.theme.color("muted"))
         draw_trace(painter, line(self.music + self.gain), self.theme.color("lantern"), 2.4)
         self._names(painter, plot)
+        self.paint_part(painter, self.scale)
         painter.end()
 
     def _names(self, painter: QPainter, plot: QRectF) -> None:

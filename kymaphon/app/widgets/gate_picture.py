@@ -11,7 +11,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPen,
     QPixmap,
     QWheelEvent,
 )
@@ -26,6 +25,7 @@ from kymaphon.app.widgets.gate_paint import (
     paint_shapes,
     paint_thresholds,
 )
+from kymaphon.app.widgets.painted import Painted, Part
 from kymaphon.core.dynamics.evaluation import Evaluation, Trial
 from kymaphon.core.dynamics.outline import behind_gate, level_span, outline, spread
 from kymaphon.core.model.processing import Gate
@@ -40,7 +40,7 @@ CLOSED_DB = -110.0
 Spans = tuple[tuple[float, float], ...]
 
 
-class GatePicture(QWidget):
+class GatePicture(Painted):
     """Level over time, gate and histograms.
 
     Signals:
@@ -128,6 +128,22 @@ class GatePicture(QWidget):
         which = f"the {'opening' if self.handle == 'open' else 'closing'} threshold is chosen"
         return f"{words}; opens at {gate.open_db:.1f}, closes below {gate.close_db:.1f} dBFS; {which}"
 
+    def parts(self) -> tuple[Part, ...]:
+        """The words of the take."""
+        if self.trial is None:
+            return ()
+        lost = {row.number: row for row in self.verdict.eaten} if self.verdict is not None else {}
+        plot, words = self.plot(), self.trial.talk.words
+        out = []
+        for n, word in enumerate(words):
+            row = lost.get(n)
+            gone = row.start_ms + row.middle_ms + row.end_ms if row is not None else 0.0
+            state = f"eaten, {gone:.0f} ms lost" if row is not None else "whole" if self.gate is not None else ""
+            left, right = self.x_of(word.start_s), self.x_of(word.end_s)
+            name = f"Word {n + 1} of {len(words)}, at {word.start_s:.1f} s"
+            out.append(Part(name, state, QRectF(left, plot.top(), right - left, plot.height()), n == self.word))
+        return tuple(out)
+
     def zoom(self, steps: int) -> None:
         """Nearer or further around the chosen word, or the middle; 0 shows all of it."""
         if self.trial is None:
@@ -160,6 +176,7 @@ class GatePicture(QWidget):
                 start = min(max((row.start_s + row.end_s - width) / 2, 0.0), max(self.seconds - width, 0.0))
                 self.view = (start, start + width)
         self.update()
+        self.told()
 
     # places
 
@@ -203,10 +220,7 @@ class GatePicture(QWidget):
             painter.restore()
             paint_shapes(self, painter)
             paint_thresholds(self, painter)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.theme.color("lantern"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
+        self.paint_focus(painter)
         painter.end()
 
     def _columns(self) -> np.ndarray:

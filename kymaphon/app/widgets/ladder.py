@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
+from kymaphon.app.widgets.painted import Painted, Part
 from kymaphon.core.derive import show_number
 from kymaphon.core.graph.ladder import NOISE_KINDS, NOISE_NAMES, Ladder, Rung
 from kymaphon.core.graph.signal import Knob
@@ -32,7 +33,7 @@ LARGEST_NAMES = 1.25
 """Names under the columns grow with the text size up to here; the table below has them in full."""
 
 
-class LadderPicture(QWidget):
+class LadderPicture(Painted):
     """Draws a ladder. Left and Right choose a point, Up and Down turn its gain by one step, with Page keys
     by five.
     """
@@ -73,8 +74,16 @@ class LadderPicture(QWidget):
         if not self.rungs:
             return "No way from this voice to this end"
         rung = self.rungs[self.index]
-        noise = f", noise {show_number(rung.noise_total_db, rung.noise_unit)}" if rung.noise_db else ""
-        return f"{rung.label}: speech {show_number(rung.speech_db, rung.unit)}{noise}"
+        return f"{rung.label}: {_rung_words(rung)}"
+
+    def parts(self) -> tuple[Part, ...]:
+        area, rows = self._area(), range(len(self.rungs))
+        half = (self._x(1) - self._x(0)) / 2 if len(self.rungs) > 1 else area.width() / 2
+        boxes = [QRectF(self._x(i) - half, area.top(), 2 * half, area.height()) for i in rows]
+        return tuple(
+            Part(rung.label, _rung_words(rung), box, i == self.index)
+            for i, (rung, box) in enumerate(zip(self.rungs, boxes, strict=True))
+        )
 
     # geometry
 
@@ -132,10 +141,7 @@ class LadderPicture(QWidget):
         self._paint_columns(painter)
         self._paint_pills(painter)
         self._paint_over_noise(painter)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.theme.color("lantern"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5), 6, 6)
+        self.paint_focus(painter)
         painter.end()
 
     def _paint_grid(self, painter: QPainter) -> None:
@@ -364,6 +370,7 @@ class LadderPicture(QWidget):
             self.index = index
             self.setAccessibleDescription(self.describe())
             self.update()
+            self.told()
             self.selected.emit(index)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -444,3 +451,13 @@ def short_label(text: str) -> tuple[str, str]:
         if text.endswith(ending):
             second = second + word
     return first, second
+
+
+def _rung_words(rung: Rung) -> str:
+    """Speech, noise and headroom of a point."""
+    noise = f", noise {show_number(rung.noise_total_db, rung.noise_unit)}" if rung.noise_db else ""
+    room = rung.headroom_db
+    left = "" if room is None else f", peaks {abs(room):.1f} dB {'below' if room >= 0 else 'above'} clipping"
+    knob = main_knob(rung)
+    stands = f", {knob.label} at {show_number(knob.value, 'dB', sign=True)}" if knob is not None else ""
+    return f"speech {show_number(rung.speech_db, rung.unit)}{noise}{left}{stands}"

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets import plan_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.app.widgets.painted import Painted, Part
 from kymaphon.core.acoustics.spots import PlacementMap
 from kymaphon.core.model.base import Point
 from kymaphon.core.placement.plan import Thing
@@ -63,7 +64,7 @@ class PlanContent:
     best: Point | None = None
 
 
-class PlanPicture(QWidget):
+class PlanPicture(Painted):
     """Draws a place. PageUp and PageDown choose a thing, arrows nudge it 5 cm, Shift and arrows turn it 5 degrees; Alt
     makes the steps fine, Ctrl takes a party's microphones along.
     """
@@ -110,15 +111,24 @@ class PlanPicture(QWidget):
             self._bounds, self._nearness = content.bounds, 1.0
         self.setAccessibleDescription(self.describe())
         self.update()
+        self.told()
+
+    def parts(self) -> tuple[Part, ...]:
+        """Everybody and everything that stands on the plan."""
+        ring = 15 * self.scale
+        out = []
+        for row in self.content.things:
+            spot = self._frame.to_px(row.at) if row.at is not None else QPointF(-1e4, -1e4)
+            box = QRectF(spot - QPointF(ring, ring), spot + QPointF(ring, ring))
+            out.append(Part(row.name, _thing_words(row), box, row.key == self.chosen))
+        return tuple(out)
 
     def describe(self) -> str:
         """The selected thing in words."""
         thing = self.thing
         if thing is None:
             return "Nothing is selected." if self.content.things else "Nothing stands here yet."
-        where = "has no position" if thing.at is None else f"at {thing.at[0]:.2f}, {thing.at[1]:.2f} m"
-        turn = "" if thing.angle_deg is None else f", turned {thing.angle_deg % 360:.0f} degrees"
-        return f"{thing.name}, {thing.sort}, {where}{turn}"
+        return f"{thing.name}, {_thing_words(thing)}"
 
     @property
     def thing(self) -> Thing | None:
@@ -507,3 +517,10 @@ def _free(boxes: list[QRectF], busy: list[QRectF], within: QRectF) -> QRectF | N
         (box for box in boxes if within.contains(box) and not any(box.intersects(other) for other in busy)),
         None,
     )
+
+
+def _thing_words(thing: Thing) -> str:
+    """What it is, where it stands and which way it is turned."""
+    where = "has no position" if thing.at is None else f"at {thing.at[0]:.2f}, {thing.at[1]:.2f} m"
+    turn = "" if thing.angle_deg is None else f", turned {thing.angle_deg % 360:.0f} degrees"
+    return f"{thing.sort}, {where}{turn}"

@@ -10,13 +10,14 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from kymaphon.app.theme import Theme, font
 from kymaphon.app.widgets.axes import Axes, plot_area
+from kymaphon.app.widgets.painted import Part, Walked
 from kymaphon.core.derive import show_number
 
 Floats = NDArray[np.float64]
 LOWEST_DB, HIGHEST_DB = -30.0, 12.0
 
 
-class ResponsePicture(QWidget):
+class ResponsePicture(Walked):
     """A band from the lowest to the highest level in each pixel's breadth, so that a comb finer than the screen stays a band."""
 
     def __init__(self, theme: Theme, parent: QWidget | None = None) -> None:
@@ -44,7 +45,33 @@ class ResponsePicture(QWidget):
             hue,
         )
         self.setAccessibleDescription(words)
+        self.at = 0
         self.update()
+
+    def parts(self) -> tuple[Part, ...]:
+        """The notches, and where it is highest, from low to high."""
+        if not len(self.frequencies):
+            return ()
+        top = float(self.frequencies[int(np.argmax(self.level))])
+        rows = []
+        for n, hertz in enumerate(sorted({*self.notches, top})):
+            level = float(np.interp(np.log(hertz), np.log(self.frequencies), self.level))
+            name = f"{'Highest' if hertz == top else 'Notch'} at {show_number(hertz, 'Hz')}"
+            x, y = self._x(hertz), self._y(level)
+            box = QRectF(x - 6, y, 12, self._plot().bottom() - y)
+            rows.append(Part(name, show_number(level, "dB", sign=True), box, n == self.at))
+        return tuple(rows)
+
+    def _plot(self) -> QRectF:
+        return plot_area(self.width(), self.height(), self.scale)
+
+    def _x(self, hertz: float) -> float:
+        plot, first, last = self._plot(), float(self.frequencies[0]), float(self.frequencies[-1])
+        return plot.left() + plot.width() * float(np.log(hertz / first) / np.log(last / first))
+
+    def _y(self, db: float) -> float:
+        plot, held = self._plot(), min(max(db, LOWEST_DB), HIGHEST_DB)
+        return plot.top() + plot.height() * (HIGHEST_DB - held) / (HIGHEST_DB - LOWEST_DB)
 
     def paintEvent(self, event: object) -> None:
         painter = QPainter(self)
@@ -55,19 +82,13 @@ class ResponsePicture(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.words)
         else:
             self._paint(painter)
+        self.paint_part(painter, self.scale)
         painter.end()
 
     def _paint(self, painter: QPainter) -> None:
         theme, s = self.theme, self.scale
-        plot = plot_area(self.width(), self.height(), s)
+        plot, x, y = self._plot(), self._x, self._y
         first, last = float(self.frequencies[0]), float(self.frequencies[-1])
-
-        def x(hertz: float) -> float:
-            return plot.left() + plot.width() * float(np.log(hertz / first) / np.log(last / first))
-
-        def y(db: float) -> float:
-            held = min(max(db, LOWEST_DB), HIGHEST_DB)
-            return plot.top() + plot.height() * (HIGHEST_DB - held) / (HIGHEST_DB - LOWEST_DB)
 
         axes = Axes(painter, theme, plot, s)
         axes.levels((10.0, 0.0, -10.0, -20.0, -30.0), y, heavy=0.0, sign=True)

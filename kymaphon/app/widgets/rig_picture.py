@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from kymaphon.app.theme import Theme
 from kymaphon.app.widgets import rig_paint as paint
 from kymaphon.app.widgets.marks import draw_mark
+from kymaphon.app.widgets.painted import Painted, Part
 from kymaphon.core.report.chain import Chain, ChainBox, ChainLink
 from kymaphon.core.wiring.layered import PlacedBox
 
@@ -34,7 +35,7 @@ BEYOND = 130.0
 """How far past its end the drawing can be moved, so that nothing stays under the small map."""
 
 
-class RigPicture(QWidget):
+class RigPicture(Painted):
     """Draws a chain. Arrows go from box to box, PageUp and PageDown from cable to cable of the box, Enter opens, Delete
     takes away; the wheel moves, Ctrl and the wheel go nearer.
 
@@ -96,16 +97,42 @@ class RigPicture(QWidget):
             self._into_sight()
         self.setAccessibleDescription(self.describe())
         self.update()
+        self.told()
 
     def describe(self) -> str:
         """The selection in words."""
         box, link = self.box, self.link
         if box is not None:
-            return f"{box.name}, {box.note}, {len(box.inputs)} plugged in, {len(box.outputs)} out"
-        if link is not None:
-            state = link.figure or f"no signal, {link.silence}"
-            return f"Cable from {link.cable.source} to {link.cable.target}, {state}"
+            return f"{box.name}, {_box_words(box)}"
+        if link is not None and self.chain is not None:
+            return f"{_cable_name(self.chain, link)}, {_cable_words(link)}"
         return "Nothing is selected." if self.chain and self.chain.boxes else "Nothing is in the rig yet."
+
+    def parts(self) -> tuple[Part, ...]:
+        """Devices, then cables."""
+        chain = self.chain
+        if chain is None:
+            return ()
+        out = []
+        for box in chain.boxes:
+            place = chain.drawing.boxes[box.id]
+            out.append(
+                Part(
+                    box.name,
+                    _box_words(box),
+                    self._on_screen(QRectF(place.x, place.y, place.width, place.height)),
+                    _key(box) == self.chosen,
+                )
+            )
+        for link, path in zip(chain.links, self._paths, strict=True):
+            chosen = self.chosen == ("cable", cable_id(link))
+            box_of = self._on_screen(path.boundingRect())
+            out.append(Part(_cable_name(chain, link), _cable_words(link), box_of, chosen))
+        return tuple(out)
+
+    def _on_screen(self, box: QRectF) -> QRectF:
+        """A box of the drawing in points of the picture."""
+        return QRectF(self._offset + box.topLeft() * self.nearness, box.size() * self.nearness)
 
     @property
     def box(self) -> ChainBox | None:
@@ -236,10 +263,7 @@ class RigPicture(QWidget):
                     self.theme,
                     self.box.id if self.box else "",
                 )
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.theme.color("lantern"), 1))
-            painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+        self.paint_focus(painter)
         painter.end()
 
     def _draw_links(self, painter: QPainter, chain: Chain) -> None:
@@ -502,3 +526,22 @@ def _near(path: QPainterPath, spot: QPointF) -> float:
     n = max(12, int(path.length() / 10))
     points = [path.pointAtPercent(k / n) for k in range(n + 1)]
     return min(math.hypot(point.x() - spot.x(), point.y() - spot.y()) for point in points)
+
+
+def _box_words(box: ChainBox) -> str:
+    return f"{box.note}, {len(box.inputs)} plugged in, {len(box.outputs)} out"
+
+
+def _cable_name(chain: Chain, link: ChainLink) -> str:
+    """A cable by the names of what it joins."""
+    boxes = {box.id: box for box in chain.boxes}
+    ends = []
+    for box_id, ref, outputs in ((link.source, link.cable.source, True), (link.target, link.cable.target, False)):
+        box = boxes[box_id]
+        port = next((row.name for row in (box.outputs if outputs else box.inputs) if row.ref == ref), "")
+        ends.append(f"{box.name}, {port}" if port else box.name)
+    return f"Cable from {ends[0]} to {ends[1]}"
+
+
+def _cable_words(link: ChainLink) -> str:
+    return link.figure or f"no signal, {link.silence}"
