@@ -199,6 +199,15 @@ class TestPicture:
         rig.top.search.clear()
         assert rig.picture.found is None
 
+    def test_a_knob_is_found_and_what_it_moves_is_told(self, window: Window, rig: RigStage, qtbot: QtBot) -> None:
+        said: list[str] = []
+        window.document.trouble.connect(said.append)
+        qtbot.keyClick(window, Qt.Key.Key_F, CTRL)
+        qtbot.keyClicks(rig.top.search, "channel 1 gain")
+        while rig.key != ("device", "desk"):
+            qtbot.keyClick(rig.top.search, Qt.Key.Key_Return)
+        assert said[-1].startswith("Desk, channel 1, gain: It moves Mira for ")
+
     def test_nearer_further_and_all_of_it(self, window: Window, rig: RigStage) -> None:
         before = rig.picture.nearness
         window.page("Rig").zoom(1)

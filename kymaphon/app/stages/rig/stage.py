@@ -25,6 +25,8 @@ from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Show
 from kymaphon.core.report.chain import PLACE, Chain, chain_of
+from kymaphon.core.report.find import found_in_rig
+from kymaphon.core.wiring.controls import touched_words
 
 
 class RigStage(PagedStage):
@@ -34,6 +36,8 @@ class RigStage(PagedStage):
         super().__init__(document, theme, RIG_VIEWS, "patch", self._made)
         self._guess: Key | None = None
         """What was chosen before anybody had looked for what is wrong."""
+        self._found: tuple[str, ...] = ()
+        """The words that were looked for last."""
         self.collapsed: frozenset[str] = frozenset()
         self.forms = RigForms(self, theme, document)
         self.lists = RigLists(self, document, self.forms)
@@ -242,26 +246,28 @@ class RigStage(PagedStage):
         self.why_changed.emit()
 
     def _find(self, text: str, *, onward: bool = False) -> None:
-        """Dims what does not match and goes to the first that does; Enter goes on to the next."""
+        """Dims what does not match and goes to the first that does, whole words before parts of them; Enter goes on to the next. A knob
+        is found too: its device is chosen, and what it moves is told.
+        """
         chain = self.chain
-        words = text.lower().split()
+        words = tuple(text.lower().split())
         if chain is None or not words:
             self.picture.found = None
             self.picture.update()
             return
-        hits = []
-        for box in chain.boxes:
-            names = [box.name, box.note, *(port.name for port in (*box.inputs, *box.outputs))]
-            names += [self.document.analysis.device_name(name) for name in box.members]
-            if all(word in " ".join(names).lower() for word in words):
-                hits.append(box)
-        self.picture.found = frozenset(box.id for box in hits)
+        hits = found_in_rig(self.document.analysis, chain, words)
+        self.picture.found = frozenset(row.box.id for row in hits)
         if hits:
-            here = next((k for k, box in enumerate(hits) if box.id == self.key[1]), -1)
-            box = hits[(here + 1) % len(hits)] if onward or here < 0 else hits[here]
-            self._choose(("place" if box.group == "place" else "device", box.id))
+            here = next((k for k, row in enumerate(hits) if row.box.id == self.key[1]), -1)
+            row = (
+                hits[(here + 1) % len(hits)] if onward or here < 0 else hits[here] if self._found == words else hits[0]
+            )
+            self._choose(("place" if row.box.group == "place" else "device", row.box.id))
+            if row.knob is not None:
+                self.document.trouble.emit(f"{row.knob.label}: {touched_words(self.document.analysis, row.knob.ref)}")
         else:
             self.document.trouble.emit(f"Nothing in the rig is called {text[:40]}.")
+        self._found = words
         self.picture.update()
 
     def wanted(self, name: str) -> None:
