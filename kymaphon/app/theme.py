@@ -200,6 +200,10 @@ def style_sheet(theme: Theme, scale: float = 1.0) -> str:
     QPushButton[role="flat"] {{ background: transparent; border: 1px solid transparent; color: {t.muted}; padding: 4px 8px; text-align: right; }}
     QPushButton[role="flat"]:hover {{ color: {t.text}; }}
     QPushButton[role="flat"]:focus {{ border: 2px solid {t.lantern}; padding: 3px 7px; }}
+    QPushButton[role="name"] {{ background: transparent; border: 1px solid transparent; color: {t.text}; padding: 2px 6px;
+        font-size: {points(14)}; font-weight: 600; text-align: left; }}
+    QPushButton[role="name"]:hover {{ border: 1px solid {t.line}; }}
+    QPushButton[role="name"]:focus {{ border: 2px solid {t.lantern}; padding: 1px 5px; }}
     QPushButton[role="switch"] {{ text-align: left; font-weight: 400; }}
     QTableView, QListView, QTreeView {{ background: {t.panel}; border: none; gridline-color: {t.line};
         selection-background-color: {t.raised}; selection-color: {t.text}; outline: none; }}

@@ -197,6 +197,7 @@ class Window(QMainWindow):
         column.setSpacing(0)
         self.bar = ShowBar(self.theme)
         self.bar.undo.connect(self.undo)
+        self.bar.name.connect(lambda: self.once_ready(self.name_show))
         self.bar.jump.connect(self.walk.jump)
         column.addWidget(self.bar)
         self._recovery = QWidget()
@@ -482,6 +483,12 @@ class Window(QMainWindow):
         if self.walk.end():
             return
         self.page(self.stage).escape()
+
+    def name_show(self) -> None:
+        """Title, subtitle and time on air, by a form over whatever stage is open."""
+        from kymaphon.app.stages.cast.forms import CastForms
+
+        CastForms(self, self.document).title()
 
     def do_proposed(self) -> None:
         """What is offered first, from wherever the keyboard is."""

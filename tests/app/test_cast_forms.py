@@ -239,6 +239,12 @@ def test_a_guest_far_away_and_the_title_are_one_step_each(window: Window) -> Non
     assert window.document.show.title == "Quay talk"
     assert window.bar.title.text() == "Quay talk"
     assert window.document.show.air_at is not None
+    # The same where it stands: in the bar, from any stage.
+    window.go("Rig")
+    with_form(window.bar.title.click, lambda form: fill(form, title="Quay & tide"))
+    assert window.document.show.title == "Quay & tide"
+    assert window.bar.title.text() == "Quay && tide"  # an ampersand, and no key
+    assert window.stage == "Rig"
 
 
 def test_what_a_room_comes_to_is_told_as_it_is_typed(window: Window) -> None:

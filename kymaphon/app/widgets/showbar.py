@@ -18,8 +18,13 @@ PATIENCE_MS = 250
 
 
 class ShowBar(QWidget):
-    """One line over everything."""
+    """One line over everything.
 
+    Signals:
+        name: title and time on air are to be set.
+    """
+
+    name = Signal()
     undo = Signal()
     jump = Signal(str)
     stop = Signal()
@@ -32,7 +37,12 @@ class ShowBar(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(20, 8, 20, 8)
         row.setSpacing(12)
-        self.title = label("", "title", wrap=False)
+        self.title = QPushButton()
+        self.title.setProperty("role", "name")
+        tip = "Title, subtitle and time on air: press to set them."
+        self.title.setToolTip(tip)
+        self.title.setStatusTip(tip)
+        self.title.clicked.connect(self.name)
         self.subtitle = label("", "muted", wrap=False)
         row.addWidget(self.title)
         row.addWidget(self.subtitle)
@@ -92,7 +102,8 @@ class ShowBar(QWidget):
         self, title: str, subtitle: str, air: datetime | None, unsaved: bool, *, since: datetime | None = None
     ) -> None:
         """Title, and when it goes on air; `since` when it is, by its log."""
-        self.title.setText(title)
+        self.title.setText(title.replace("&", "&&"))
+        self.title.setAccessibleName(f"{title}: title, subtitle and time on air")
         saved = "not saved" if unsaved else ""
         self.subtitle.setText("  \u00b7  ".join(words for words in (subtitle, saved) if words))
         self._air, self._since = air, since
