@@ -317,7 +317,7 @@ def _chosen_ladders(analysis: Report, source: str | None, target: str | None) ->
         if ladder is not None:
             found.append(ladder)
     if not found:
-        raise Unusable(f"no way from {', '.join(voices)} to {target}")
+        raise Unusable(f"no signal path from {', '.join(voices)} to {target}")
     return found
 
 

@@ -67,5 +67,5 @@ def _take_in(options: argparse.Namespace, report: Report) -> int:
     if options.json:
         print_json({"segments": [row.id for row in rows]})
     else:
-        print(f"{len(rows)} segment{'s' if len(rows) != 1 else ''} taken over.")
+        print(f"{len(rows)} segment{'s' if len(rows) != 1 else ''} imported.")
     return 0

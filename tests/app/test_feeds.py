@@ -136,9 +136,9 @@ class TestHearing:
         window.go("Feeds")
         window.feeds.choose("far1", "host")
         window.feeds.hearing.choose_below("response")
-        assert window.feeds.hearing.response.words == "No way leads there."
+        assert window.feeds.hearing.response.words == "No signal path leads there."
         window.feeds.hearing.choose_below("ways")
-        assert window.feeds.hearing.ways.accessibleDescription() == "no way"
+        assert window.feeds.hearing.ways.accessibleDescription() == "no path"
         window.grab()
 
     def test_wants_and_what_is_got_stand_side_by_side(self, window: Window, feeds: FeedsStage, qtbot: QtBot) -> None:
@@ -247,7 +247,7 @@ class TestPlan:
         button(window, "do feed-plan plan").click()
         planned(window)
         assert "all set as they should be" in window.feeds.subtitle.text()
-        assert "Take the plan over" not in why_words(window)
+        assert "Apply the plan" not in why_words(window)
 
     def test_a_changed_show_is_planned_anew(self, window: Window) -> None:
         plan_view(window)

@@ -104,8 +104,8 @@ class TestResponse:
         picture = ResponsePicture(theme)
         qtbot.addWidget(picture)
         picture.resize(400, 150)
-        picture.set_curve(np.zeros(0), np.zeros(0), (), "No way leads there.", QColor(theme.voice))
-        assert picture.accessibleDescription() == "No way leads there."
+        picture.set_curve(np.zeros(0), np.zeros(0), (), "No signal path leads there.", QColor(theme.voice))
+        assert picture.accessibleDescription() == "No signal path leads there."
         assert near(pixels(picture), QColor(theme.voice), 20).sum() == 0
 
 

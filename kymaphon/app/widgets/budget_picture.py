@@ -56,7 +56,7 @@ class BudgetPicture(Painted):
     def describe(self) -> str:
         """The chosen point in words."""
         if not self.rungs:
-            return "No noise is known on this way."
+            return "No noise is known on this path."
         return f"{self.rungs[self.index].label}: {self._words(self.index)}"
 
     def _words(self, i: int) -> str:

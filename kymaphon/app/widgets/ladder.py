@@ -72,7 +72,7 @@ class LadderPicture(Painted):
     def describe(self) -> str:
         """The selected point in words."""
         if not self.rungs:
-            return "No way from this voice to this end"
+            return "No signal path from this voice to this end"
         rung = self.rungs[self.index]
         return f"{rung.label}: {_rung_words(rung)}"
 
@@ -126,7 +126,7 @@ class LadderPicture(Painted):
         if not self.rungs:
             painter.setPen(self.theme.color("muted"))
             painter.setFont(font(11, scale=self.scale))
-            text = "No way leads from this voice to this end. Feeds shows where it breaks off."
+            text = "No signal path leads from this voice to this end. Feeds shows where it breaks off."
             painter.drawText(
                 self.rect().adjusted(24, 24, -24, -24),
                 Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,

@@ -18,7 +18,7 @@ Index = QModelIndex | QPersistentModelIndex
 DASH = "\u2013"
 NARROWEST = 140
 """The names of points are not made narrower than this, in pixels."""
-HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Noise from", "Late", "Gain set")
+HEADINGS = ("Point", "Speech", "Peak", "Noise", "Headroom", "Noise from", "Latency", "Gain set")
 HELP = (
     "Where the point stands in the chain",
     "Average speech there",

@@ -44,7 +44,7 @@ SEVERITY_ROLE = Qt.ItemDataRole.UserRole + 3
 WANT_WORDS = {
     "hear": "should hear",
     "never": "must not hear",
-    "local": "own voice at once",
+    "local": "own voice direct",
     "any": "nobody asked",
 }
 FOLDBACK_WORDS = "should hear itself from wedge or headphones"
@@ -310,7 +310,7 @@ class FeedMatrix(QTableView):
         self.verticalHeader().setMinimumWidth(96)
         self.setStatusTip(
             "A cell: Space switches the want, Enter shows its arithmetic; a name at the left shows "
-            "its listener. Filled: heard as wanted. Ring: own voice at once. Tail: late. Two discs: twice. Dotted: missing."
+            "its listener. Filled: heard as wanted. Ring: own voice direct. Tail: late. Two discs: twice. Dotted: missing."
         )
 
     def currentChanged(self, current: Index, previous: Index) -> None:

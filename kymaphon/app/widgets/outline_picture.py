@@ -14,7 +14,7 @@ from kymaphon.core.report.outline import Hearing, Outline
 TALL, WIDE, APART = 30.0, 132.0, 8.0
 CELL_WORDS = {
     "hears": "hears",
-    "own": "hears at once",
+    "own": "hears direct",
     "itself": "must not hear, and does not",
     "missing": "does not hear",
 }

@@ -37,7 +37,7 @@ HELP = (
     "Where it comes from. F2 or a double click shows other outputs, the best fitting first.",
     "Where it goes. F2 or a double click shows other inputs, the best fitting first; those that do not fit say why.",
     "What is on its two ends. F2 or a double click chooses an adapter.",
-    "Metres. F2 or a double click edits; empty: its way on the plan.",
+    "Metres. F2 or a double click edits; empty: its route on the plan.",
     "The loudest voice's level in it, or why nothing comes.",
 )
 Options = tuple[tuple[str, str], ...]

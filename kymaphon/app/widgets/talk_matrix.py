@@ -164,7 +164,7 @@ class TalkDelegate(QStyledItemDelegate):
             self._arcs(painter, at, hue, cell)
         word = cell.word
         if cell.hears and cell.comes == "none":
-            word = "no way"
+            word = "no path"
         elif cell.hears and cell.comes == "howls":
             word = "howls"
         left = box.left() + (52 if cell.speaks or cell.hears else 8)

@@ -44,7 +44,7 @@ class WayPicture(QWidget):
         self.hue = QColor(theme.voice)
         self.setMinimumHeight(130)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setAccessibleName("Ways of the chosen pair")
+        self.setAccessibleName("Signal paths of the chosen pair")
 
     def sizeHint(self) -> QSize:
         return QSize(400, 160)
@@ -56,7 +56,7 @@ class WayPicture(QWidget):
             f"{' to '.join(row.name for row in way.stations)}: {show_number(way.gain_db, 'dB', sign=True)}, {show_number(way.delay_ms, 'ms')}"
             for way in rows
         )
-        self.setAccessibleDescription(words or "no way")
+        self.setAccessibleDescription(words or "no path")
         self.update()
 
     def paintEvent(self, event: object) -> None:
@@ -65,7 +65,7 @@ class WayPicture(QWidget):
         if not self.rows:
             painter.setFont(font(10, scale=self.scale))
             painter.setPen(self.theme.color("muted"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No way leads there.")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "No signal path leads there.")
             painter.end()
             return
         s = self.scale

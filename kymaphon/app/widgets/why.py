@@ -375,7 +375,7 @@ class WhyPanel(QScrollArea):
         passing, stopped = ("Open", "Muted") if mute else ("On", "Off")
         now, then = (passing, stopped) if switch.passes else (stopped, passing)
         name = switch.label.removesuffix(", mute")
-        tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this way follows. Can be undone."
+        tip = f"{name} is {now.lower()}. Press for {then.lower()}; every feed on this path follows. Can be undone."
         key = f"switch {switch.ref.device} {switch.ref.key} {switch.ref.field}"
         return self._button(now, key, lambda _on: self.flip.emit(switch), tip=tip, said=f"{name}: {now.lower()}")
 

@@ -123,7 +123,8 @@ def _at_a_microphone(rig: Rig, place: Place, party: str, name: str, kind_id: str
     settled = settle(Answers(rooms=(room,), voices=(row,)), rig.catalogue)
     source = stood(rig, row, party, kind_id, room, sound_of(rig.show, rig.catalogue, place.id))
     taken = {cable.target_socket for cable in rig.show.cables}
-    for device in () if source.usb else rig.show.devices:
+    boxes = sorted(rig.show.devices, key=lambda row: row.place not in (None, place.id))
+    for device in () if source.usb else boxes:
         kind = rig.kind(device.id)
         free = [port for port in microphone_inputs(kind) if f"{device.id}.{port}" not in taken]
         if kind.group in ("interface", "desk") and free:
@@ -180,8 +181,8 @@ def _between(before: Show, after: Show) -> tuple[Edit, ...]:
 
 
 def headphones_for(show: Show, catalogue: Catalogue, party_id: str, kind_id: str, name: str = "") -> tuple[Edit, ...]:
-    """Headphones of somebody, which are then what they listen on; plugged where headphones go: a free outlet first, then one that others
-    are on, a computer's own socket last.
+    """Headphones of somebody, which are then what they listen on; plugged where headphones go: in the same place, a free outlet first, then
+    one that others are on, a computer's own socket last.
 
     Raises:
         KeyError: no such party or kind.
@@ -201,7 +202,13 @@ def headphones_for(show: Show, catalogue: Catalogue, party_id: str, kind_id: str
     ]
     socket = next((port.id for port in kind.inputs if port.level == "headphone"), None)
     used = {cable.source_socket for cable in show.cables}
-    outlets = sorted(_outlets(show, catalogue), key=lambda row: (row[1], row[0] in used))
+    place = {row.id: row.place for row in show.devices}
+
+    def nearest(row: tuple[str, bool]) -> tuple[bool, bool, bool]:
+        outlet, computer = row
+        return party.place not in (None, place[PortId.of(outlet).device]), computer, outlet in used
+
+    outlets = sorted(_outlets(show, catalogue), key=nearest)
     if socket is not None and outlets:
         edits.append(plug(grown, catalogue, outlets[0][0], f"{device.id}.{socket}"))
     return tuple(edits)

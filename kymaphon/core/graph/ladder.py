@@ -186,7 +186,7 @@ class Rung:
         ]
         if "others" in self.noise_db:
             name = "noise of the other open channels"
-            parts.append(Derived(name, self.noise_db["others"], self.noise_unit, source="solve over all open ways"))
+            parts.append(Derived(name, self.noise_db["others"], self.noise_unit, source="solve over all open paths"))
         return tuple(sorted(parts, key=lambda part: -part.value))
 
     @property

@@ -57,7 +57,7 @@ class Delivery:
         node: where the listener gets it (the louder side), or None when no way leads there.
         level_db: level there, in `unit`.
         gain_db: that level against the listener's mark; 0 is on the mark. None when there is no way.
-        delay_ms: along the strongest way; where own voice comes back late, that of the return (and so are level and path).
+        delay_ms: along the strongest path; where own voice comes back late, that of the return (and so are level and path).
         path: the strongest way.
         twice: another arrival lies within the three-to-one difference.
         arrivals: every arrival, strongest first, where there is more than one worth adding; else empty (see
@@ -492,8 +492,8 @@ def explain_level(graph: SignalGraph, feed: Delivery, path: SignalPath, wanted: 
             Derived(f"arriving after {show_number(arrival.delay_ms, 'ms')}", arrival.gain_db - path.gain_db, "dB")
             for arrival in feed.arrivals
         )
-        how = "ways of one length in step, others as powers, each against the strongest way"
-        terms.append(Derived("what other ways add", added, "dB", how, others, "sum over all ways"))
+        how = "paths of one length in step, others as powers, each against the strongest path"
+        terms.append(Derived("what other paths add", added, "dB", how, others, "sum over all paths"))
     terms.append(Derived(text, -wanted.value, "dB", source=wanted.source))
     return total(f"{end.label}, against the mark", "dB", tuple(terms))
 

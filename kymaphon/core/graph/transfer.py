@@ -123,7 +123,7 @@ class Transfer:
         return Block.of(len(part), target[inside], source[inside], weight[inside])
 
     def power_from(self, sources: Sequence[int]) -> Floats:
-        """Power of each source at every node: sum over all ways, round loops too, of the squared gains.
+        """Power of each source at every node: sum over all paths, round loops too, of the squared gains.
 
         Where loops howl there is no finite sum; inside those, only the ways that go round nowhere count.
 

@@ -110,7 +110,7 @@ def listenings(analysis: Computed) -> tuple[Listening, ...]:
             level,
             "dBA",
             "10 lg \u03a3 10^(L/10)",
-            source="solve over all open ways; each voice by its own spectrum",
+            source="solve over all open paths; each voice by its own spectrum",
         )
         shown = Derived(
             "level at the ear",

@@ -115,7 +115,7 @@ def blocked(analysis: Computed, cuts: list[Cut]) -> str:
     if not analysis.remedies:
         return ""
     if not cuts:
-        return " A way runs through no switch at all; it needs another routing: see Plan."
+        return " A path runs through no switch at all; it needs another routing: see Plan."
     if cuts[0].breaks:
         first = cuts[0].breaks[0]
         pair = f"{analysis.party_name(first.listener)} would lose {analysis.party_name(first.voice)}"

@@ -300,7 +300,7 @@ def combined(analysis: Computed, feed: Delivery) -> Combined | None:
         "dB",
         f"{high:+.1f} \u2212 ({low:+.1f})".replace("-", "\u2212"),
         (Derived("highest", high, "dB"), Derived("deepest", low, "dB")),
-        "H = (I \u2212 A)\u207b\u00b9, every way flat",
+        "H = (I \u2212 A)\u207b\u00b9, every path flat",
     )
     return Combined(frequencies, level, ripple, _notches(frequencies, level))
 

@@ -32,7 +32,7 @@ def listener_sentence(analysis: Computed, listener: str) -> str:
     if also:
         parts.append(f"{_names(analysis, also)} too, though nobody asked")
     if "local" in by:
-        parts.append("itself at once")
+        parts.append("itself direct")
     out = f"{name} hears {'; '.join(parts)}" if parts else f"{name} hears nothing"
     if "missing" in by:
         names = _names(analysis, by["missing"])

@@ -18,9 +18,9 @@ EARS = ("presenter", "guest")
 BACKGROUND = ("crowd", "effect")
 ROLE_WORDS = {
     "remote": "everyone on the programme but itself",
-    "presenter": "the programme and everyone far away, itself at once",
-    "guest": "the programme and everyone far away, itself at once",
-    "instrument": "the programme, itself at once",
+    "presenter": "the programme and everyone far away, itself direct",
+    "guest": "the programme and everyone far away, itself direct",
+    "instrument": "the programme, itself direct",
     "audience": "the programme",
     "recorder": "the programme, to be kept",
     "crew": "the talkback",

@@ -96,7 +96,7 @@ class BeforeHowl:
                 self.sound.sources[v].name,
                 float(row[0]),
                 "dB",
-                "gain of the rig, way through the air and pattern",
+                "gain of the rig, path through the air and pattern",
                 source="computed: the rig as it stands; distance law, pattern and the room's reverberation",
             )
             for (v, _), row in zip(self.boxes, backs, strict=True)
@@ -108,7 +108,7 @@ class BeforeHowl:
             "dB",
             "20 lg \u03a3 10^(L/20)",
             rows,
-            "ways in step ring first: the worst case",
+            "paths in step ring first: the worst case",
         )
         voice = Derived(
             "voice there, of its level at 1 m",

@@ -137,7 +137,7 @@ def missing_words(show: Show, catalogue: Catalogue, row: Missing) -> str:
             f"cannot hear {party_words(show, row.voices)}, who comes to {name} only together with somebody that must be kept off"
         )
     if row.back:
-        parts.append(f"gets {party_words(show, row.back)} though it must not: that way has no switch")
+        parts.append(f"gets {party_words(show, row.back)} though it must not: that path has no switch")
     return f"{who} on {bus_words(show, catalogue, row.device, row.bus)} {' and '.join(parts)}."
 
 

@@ -13,7 +13,7 @@ from kymaphon.core.model.show import Device, Show
 from kymaphon.core.model.wants import wants_of
 
 Cell = Literal["hears", "own", "itself", "missing", ""]
-"""hears; own voice at once; must not, and does not; should, and does not; nothing is asked."""
+"""hears; own voice direct; must not, and does not; should, and does not; nothing is asked."""
 
 
 @dataclass(frozen=True, slots=True)

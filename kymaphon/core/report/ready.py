@@ -142,7 +142,7 @@ def _talk(analysis: Report) -> Iterator[OpenPoint]:
         names = {circuit.id: circuit.called for circuit in analysis.show.circuits}
         what = f"{stale} changed since; " if stale else ""
         evidence = f"{what}{_listed(list(dict.fromkeys(names[row.way.circuit] for row in left)))}"
-        title = f"{len(left)} of {len(ways)} ways of circuits not tried by voice"
+        title = f"{len(left)} of {len(ways)} paths of circuits not tried by voice"
         yield _point("circuits", title, evidence, "Talk", "check", times=len(left))
     lines = [row.called for row in analysis.show.lines if row.result != "good"]
     if lines:

@@ -493,7 +493,7 @@ def feeds_table(analysis: Report) -> Table:
         (listener.name, *(feed_words(analysis.feeds[listener.id, voice.id]) for voice in voices))
         for listener in analysis.listeners
     ]
-    note = "Level against the listener's mark, and delay along the strongest way."
+    note = "Level against the listener's mark, and delay along the strongest path."
     return Table("Who hears whom", ("Listener", *(voice.name for voice in voices)), tuple(rows), note)
 
 

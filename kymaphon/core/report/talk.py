@@ -45,7 +45,7 @@ def hears_words(row: Hearing | None) -> str:
     if way.state == "howls":
         return "howls"
     if way.state == "none" or way.level_db is None:
-        return "no way"
+        return "no path"
     words = show_number(way.level_db, way.unit)
     if row.index is not None:
         words += f", index {row.index:.2f}"

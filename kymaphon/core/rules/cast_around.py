@@ -158,7 +158,7 @@ def _reflection(row: Placed, under: float, way: Reflection) -> Finding:
         "fix",
         "Cast",
         (row.party, row.device),
-        f"{way.surface[:1].upper()}{way.surface[1:]} reflects into {row.name}",
+        f"Comb filtering: {way.surface} reflects into {row.name}",
         text,
         figures,
         why,

@@ -105,7 +105,7 @@ def _pair(analysis: Computed, row: Placed, other: Placed) -> Finding | None:
         Derived("dip", dip, "dB"),
         Derived("distance", far, "m"),
     )
-    title = f"{row.party_name} is in {other.name} too"
+    title = f"Bleed: {row.party_name} is in {other.name} too"
     return Finding(
         "three-to-one",
         "fix",

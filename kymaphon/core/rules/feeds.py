@@ -101,7 +101,7 @@ def own_voice_back(analysis: Computed) -> Iterator[Finding]:
             "note" if control or asked or bled else _ECHO_SEVERITY[kind],
             "Feeds",
             (feed.listener,),
-            f"{name} hears {name}, {show_number(feed.delay_ms, 'ms')} late",
+            f"Echo: {name} hears itself {show_number(feed.delay_ms, 'ms')} late",
             message,
             (
                 Derived("delay", feed.delay_ms, "ms", source="computed"),

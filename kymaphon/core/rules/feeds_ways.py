@@ -385,8 +385,8 @@ def not_all_listed(analysis: Computed) -> Iterator[Finding]:
     told = []
     if pairs:
         told.append(
-            f"For {len(pairs)} of {len(analysis.feeds)} pairs of listener and voice the ways after the strongest were "
-            "followed only so far: a second arrival near the first may not be told. Levels are whole: one solve over all ways."
+            f"For {len(pairs)} of {len(analysis.feeds)} pairs of listener and voice the paths after the strongest were "
+            "followed only so far: a second arrival near the first may not be told. Levels are whole: one solve over all paths."
         )
     if not analysis.circles.complete:
         told.append(
@@ -395,4 +395,4 @@ def not_all_listed(analysis: Computed) -> Iterator[Finding]:
         )
     if told:
         figures = (Derived("pairs not followed to the end", len(pairs), ""),)
-        yield Finding("not-all-listed", "note", "Feeds", (), "More ways than are listed", " ".join(told), figures)
+        yield Finding("not-all-listed", "note", "Feeds", (), "More paths than are listed", " ".join(told), figures)

@@ -244,7 +244,7 @@ def own_voice_late(analysis: Computed) -> Iterator[Finding]:
             "note",
             "Level",
             (party.id,),
-            f"{party.name} hears itself {show_number(ears.computer.delay_ms, 'ms')} late",
+            f"Monitoring latency: {party.name} hears itself {show_number(ears.computer.delay_ms, 'ms')} late",
             f"{party.name}: {ears.words()[:1].lower()}{ears.words()[1:]}",
             (Derived("through the computer", ears.computer.delay_ms, "ms"),),
             ears.lines()[-1],

@@ -72,7 +72,7 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
             f"{name} there",
             float(analysis.graph.mouths[flow.voices[i]][1].value + 10 * np.log10(flow.power[node, i])),
             point.unit,
-            source="solve over all open ways",
+            source="solve over all open paths",
         )
         for name, i in zip(names, chosen, strict=True)
     )

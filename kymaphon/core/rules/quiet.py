@@ -120,7 +120,7 @@ def chain_twice(analysis: Computed, ways: dict[str, tuple[StripPlace, ...]]) -> 
                 "fix",
                 "Quiet",
                 (voice.id, last.ref.device),
-                f"Twice {job} on {voice.name}'s way",
+                f"Twice {job} in {voice.name}'s path",
                 f"{voice.name} passes {' and '.join(names)}, each with a {job}: {harm}. Keep one.",
                 (Derived("of a kind", len(names), ""),),
                 None,

@@ -106,7 +106,7 @@ def _other_way(analysis: Computed, meeting: Meeting) -> Iterator[Remedy]:
         needed = best[0] * (1 + figure("slack").value / 100)
         if cable.length_m is not None and cable.length_m < best[0]:
             edits_.append(SetCable(*cable.ends, "length_m", float(round(needed))))
-        effect = f"It goes by {spots} (metres on the plan), {best[0]:.1f} m of way, {show_number(near, 'm')} from power at the nearest or across it."
+        effect = f"It goes by {spots} (metres on the plan), {best[0]:.1f} m long, {show_number(near, 'm')} from power at the nearest or across it."
         yield Remedy("other-way", "Lay it another way", effect, tuple(edits_))
 
 
@@ -170,7 +170,7 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
             "note",
             "Rig",
             (place.id, *(row.id for row in off)),
-            f"Ways of cables in {place.name}",
+            f"Routes of cables in {place.name}",
             text,
             (),
             None,

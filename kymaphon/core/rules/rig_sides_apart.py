@@ -63,7 +63,7 @@ def _apart(analysis: Computed, voice: str, end: str, gains: list[float]) -> Find
                     )
                 )
     why = f": {'; '.join(told)}" if told else ""
-    by_way = "its strongest way through the rig, gains added"
+    by_way = "its strongest path through the rig, gains added"
     sides = [
         Derived(f"{side} side to {where}", gain, "dB", source=by_way)
         for side, gain in zip(("left", "right"), gains, strict=True)

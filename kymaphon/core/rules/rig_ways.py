@@ -203,14 +203,14 @@ def late_by_the_computer(analysis: Computed) -> Iterator[Finding]:
             name, who = analysis.device_name(owner), party.name
             text = (
                 f"{who} hears their own voice through the computer, {show_number(feed.delay_ms, 'ms')} "
-                f"late; {name} can give it at once ({direct.name or direct.key})."
+                f"late; {name} can give it direct ({direct.name or direct.key})."
             )
             yield Finding(
                 "monitor-late",
                 "fix",
                 "Rig",
                 (party.id, owner),
-                f"{who} hears themselves by the computer",
+                f"Monitoring latency: {who} hears themselves by the computer",
                 text,
                 (Derived("late", feed.delay_ms, "ms"),),
                 None,
@@ -218,7 +218,7 @@ def late_by_the_computer(analysis: Computed) -> Iterator[Finding]:
                     Remedy(
                         "direct",
                         f"Switch on: {name}, {direct.name or direct.key}",
-                        "Own voice comes at once; take it out of what the computer plays back, or it comes twice.",
+                        "Own voice comes direct; take it out of what the computer plays back, or it comes twice.",
                         (SetValue(SettingRef(owner, direct.key, "on"), True),),
                     ),
                 ),
@@ -376,7 +376,7 @@ def wireless_music(analysis: Computed) -> Iterator[Finding]:
             "wireless against wire",
             by,
             "dB",
-            "difference of the two ways",
+            "difference of the two paths",
             (
                 Derived("wireless", _fixed(radio.gain_db), "dB", source=f"device data: {source.kind.name}"),
                 Derived("by wire", _fixed(wired.gain_db), "dB", source=f"device data: {source.kind.name}"),

@@ -54,7 +54,7 @@ def room_beside_headphones(analysis: Computed) -> Iterator[Finding]:
 def _arrives(name: str, arrival: Arrival) -> Derived:
     """The gain of an arrival line by line: along its strongest way, and what others of the same length add in step."""
     path = arrival.paths[0]
-    added = Derived("other ways of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step")
+    added = Derived("other paths of the same length", arrival.gain_db - path.gain_db, "dB", source="added in step")
     parts = (*path.gain_parts(), *((added,) if len(arrival.paths) > 1 else ()))
     return total(name, "dB", parts, source="gains add along the way")
 

@@ -188,8 +188,8 @@ def returns_late(analysis: Computed) -> Iterator[Finding]:
         if after_ms <= late or {row.edge for row in state.opened}.isdisjoint(steps):
             continue
         name = analysis.party_name(speaker)
-        delay = Derived("own voice back after", after_ms, "ms", source="sum of the steps of that way")
-        source = f"{name} with the key down, over all ways"
+        delay = Derived("own voice back after", after_ms, "ms", source="sum of the steps of that path")
+        source = f"{name} with the key down, over all paths"
         level = Derived("own voice back", way.level_db or 0.0, way.unit, source=source)
         mark = analysis.mark_for(speaker, way.unit)
         against = total("against the mark", "dB", (level, Derived("less the mark", -mark.value, "dB", terms=(mark,))))

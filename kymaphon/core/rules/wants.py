@@ -190,7 +190,7 @@ def _missing(analysis: Computed, feed: Delivery, ended: _Ended | None, deaf: _De
             if ended is None
             else f": it gets as far as {ended.stray.end.name}, where nothing is plugged in"
         )
-        text = f"{listener} should hear {whom} and there is no way there{reason}."
+        text = f"{listener} should hear {whom} and no signal path leads there{reason}."
     else:
         bleeds = feed.path is not None and goes_astray(feed.path)
         how = ", by way of other people's microphones" if bleeds else ""
@@ -355,7 +355,7 @@ def _late(analysis: Computed, feed: Delivery) -> Finding:
         "fix",
         "Feeds",
         (feed.listener, feed.voice),
-        f"{voice} is late for {listener}",
+        f"Latency: {voice} is late for {listener}",
         text,
         (Derived("delay", delay, "ms"),),
         explained[1] if explained else None,

@@ -163,12 +163,12 @@ class TalkHearing:
         rest = way.level_db - source.value - sum(part.value for part in steps if abs(part.value) >= 0.05)
         terms = [source, *(part for part in steps if abs(part.value) >= 0.05)]
         if abs(rest) > 0.05:
-            terms.append(Derived("other ways to the same ear", rest, "dB", source="solved over all ways"))
+            terms.append(Derived("other paths to the same ear", rest, "dB", source="solved over all paths"))
         level = total(f"{speaker.name} at {listener.name}'s ear", way.unit, tuple(terms))
         maskers = tuple(sorted(_maskers(self.model, row), key=lambda masker: -masker.level.value))
         index = index_of(level, _together(maskers), narrow=row.narrow) if way.unit == "dB SPL" else None
         parts = tuple(part for i in edges for part in analysis.graph.edges[i].delays)
-        return Explained(level, maskers, index, total("delay along the strongest way", "ms", parts))
+        return Explained(level, maskers, index, total("delay along the strongest path", "ms", parts))
 
 
 def _step_part(model: TalkModel, way: TalkWay, position: int) -> Derived:

@@ -219,7 +219,7 @@ def loop_hum(tie: Tie) -> Derived:
             "dBu",
             "the difference itself",
             (raw,),
-            "the shield is part of the signal's way",
+            "the shield is part of the signal's path",
             True,
         )
     rejected = figure("balanced-rejection")

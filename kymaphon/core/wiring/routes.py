@@ -114,7 +114,7 @@ def way_of(show: Show, cable: Cable) -> tuple[Place, Points] | None:
 
 
 def length_of(show: Show, cable: Cable) -> Derived | None:
-    """How long a cable must be: as stated, else its way on the plan and some slack; None where neither is known."""
+    """How long a cable must be: as stated, else its route on the plan and some slack; None where neither is known."""
     if cable.length_m is not None:
         return Derived("length", cable.length_m, "m", source="given")
     found = way_of(show, cable)
@@ -129,7 +129,7 @@ def length_of(show: Show, cable: Cable) -> Derived | None:
         "m",
         f"{way:.2f} m and {slack.value:.0f} %",
         (slack,),
-        "its way on the plan",
+        "its route on the plan",
     )
 
 

@@ -32,7 +32,7 @@ def test_an_empty_show_has_nothing_open() -> None:
 def test_what_stops_the_show_comes_first_and_each_row_has_its_reason() -> None:
     points = open_points(analyse(read_show(demo_path(FAULTY))))
     assert points[0].id == "stops"
-    assert points[0].evidence == "Ferry hears Ferry, 164.1 ms late"
+    assert points[0].evidence == "Echo: Ferry hears itself 164.1 ms late"
     assert [row.worth for row in points] == sorted((row.worth for row in points), reverse=True)
     assert all(row.evidence and row.minutes > 0 for row in points)
     gate = next(row for row in points if row.id == "gate-take")
@@ -75,7 +75,7 @@ def test_a_pulled_lead_makes_what_it_carried_stale() -> None:
 def test_circuits_and_lines_are_open_until_they_are_tried() -> None:
     show = read_show(demo_path(FINAL))
     points = {row.id: row for row in open_points(analyse(show))}
-    assert points["circuits"].title == "45 of 45 ways of circuits not tried by voice"
+    assert points["circuits"].title == "45 of 45 paths of circuits not tried by voice"
     assert (points["circuits"].stage, points["circuits"].view) == ("Talk", "check")
     assert points["lines"].evidence == "tone and ident: Programme, main, Programme, reserve"
     check = check_of(analyse(show), "production", "wren", "cam-1", "good")

@@ -248,7 +248,7 @@ class TestInduction:
 
 
 def test_flow_agrees_with_the_ladders() -> None:
-    """Levels at every socket by one solve, and along the strongest way by the ladder."""
+    """Levels at every socket by one solve, and along the strongest path by the ladder."""
     show = rig(
         [dev("mic", "dynamic-close"), dev("desk", "desk-8", settings={"in1": {"gain_db": 45}}), dev("rec", "recorder")],
         [wire("mic.out", "desk.in1"), wire("desk.usb", "rec.in")],

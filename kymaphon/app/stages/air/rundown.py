@@ -224,7 +224,7 @@ class RundownPage(StagePage):
         try:
             rows = read_rundown(path, self.document.show)
         except RowProblems as problem:
-            self.told.setText("Nothing was taken over. " + "; ".join(problem.problems[:6]))
+            self.told.setText("Nothing was imported. " + "; ".join(problem.problems[:6]))
             self.told.setVisible(True)
             self.document.trouble.emit(str(problem))
             return
@@ -232,7 +232,7 @@ class RundownPage(StagePage):
             self.document.trouble.emit(str(problem))
             return
         self.document.apply((SetField("", None, "rundown", rows),), f"rundown from {path.name}")
-        self.say.emit(f"{len(rows)} segments taken over from {path.name}; Ctrl+Z takes it back.")
+        self.say.emit(f"{len(rows)} segments imported from {path.name}; Ctrl+Z takes it back.")
 
     # beside it
 

@@ -20,7 +20,7 @@ SORTS = (
     (
         "list",
         "Still to do at the desk",
-        "What was taken over and waits for your hands; ticked as it is done.",
+        "What was applied and waits for your hands; ticked as it is done.",
     ),
     (
         "opened",
@@ -128,9 +128,7 @@ class DoingPage(StagePage):
             ]
             done = sum(task.done for task in tasks)
             words = (
-                f"{done} of {len(tasks)} done"
-                if tasks
-                else "Nothing waits. Take a plan over, and its steps stand here."
+                f"{done} of {len(tasks)} done" if tasks else "Nothing waits. Apply a plan, and its steps stand here."
             )
         else:
             steps = self._steps()

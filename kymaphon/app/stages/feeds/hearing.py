@@ -33,9 +33,9 @@ from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "hear", "never", "any")
 BELOW = (
-    ("arrivals", "Arrivals", "When and how loud the voice arrives, each way by itself."),
-    ("ways", "Ways", "The ways device by device, and what each adds in time."),
-    ("response", "Response", "What all ways do together, over frequency."),
+    ("arrivals", "Arrivals", "When and how loud the voice arrives, each path by itself."),
+    ("ways", "Paths", "The signal paths device by device, and what each adds in time."),
+    ("response", "Response", "What all paths do together, over frequency."),
     ("wants", "Wants", "What this listener should get and what it gets, side by side."),
 )
 WANT_HEADINGS = ("Voice", "Wanted", "Gets", "Off by", "So it is")
@@ -252,7 +252,7 @@ class HearingPage(StagePage):
             words = (
                 "A loop howls on the way: there is no steady response."
                 if feed is not None and feed.unstable
-                else "No way leads there."
+                else "No signal path leads there."
             )
             picture.set_curve(empty, empty, (), words, hue)
             return

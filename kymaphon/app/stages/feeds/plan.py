@@ -36,7 +36,7 @@ CHANGE_HELP = ("Who hears", "Who is heard", "As it is set", "As planned")
 
 
 class PlanPage(StagePage):
-    """Mixes above, changed pairs below; the Why panel takes the plan over."""
+    """Mixes above, changed pairs below; the Why panel applies the plan."""
 
     def __init__(self, model: FeedsModel, theme: Theme) -> None:
         super().__init__(model.document, theme)
@@ -44,7 +44,7 @@ class PlanPage(StagePage):
         self.mixes = RowTable(
             theme,
             "Mixes of the plan",
-            "Each needed mix and the bus that makes it. The Why panel takes the plan over.",
+            "Each needed mix and the bus that makes it. The Why panel applies the plan.",
         )
         self.mixes.let_grow(0, 1, 2, 3)
         self.mixes.chosen.connect(lambda _row, _column: self.why_changed.emit())
@@ -222,7 +222,7 @@ class PlanPage(StagePage):
             steps = len(steps_between(show, apply_all(show, plan.edits), catalogue))
             effect = f"{len(plan.edits)} settings, cables and wants in one step of undo; {steps} steps for your hands go onto the doing list."
             edits = doing_edits(show, plan.edits, catalogue)
-            remedy = Remedy("plan", "Take the plan over", effect, edits)
+            remedy = Remedy("plan", "Apply the plan", effect, edits)
             text = "Line-up, faders and mutes of the channels stay as they are."
             if levels := level_words(plan):
                 text += f" Left to them: {levels}."

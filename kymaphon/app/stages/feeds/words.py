@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 FEED_VIEWS = (
-    ("hearing", "Hearing", "Who hears whom, how loud and how late; the chosen pair's arrivals, ways and response."),
+    ("hearing", "Hearing", "Who hears whom, how loud and how late; the chosen pair's arrivals, paths and response."),
     ("plan", "Plan", "Every needed mix on a bus that is there, and what that changes."),
     ("doing", "Doing list", "The plan as steps at the desk, the interface and the software, to be ticked."),
     ("circles", "Loops", "What goes round: gain, time, and how far from howling."),

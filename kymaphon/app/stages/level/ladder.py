@@ -104,7 +104,7 @@ class LadderPage(StagePage):
             return "Add a party that speaks; open a show or the demo to see one."
         ladder = self.ladder
         if ladder is None:
-            return f"No way leads from here to {self.document.analysis.party_name(self.end)}."
+            return f"No signal path leads from here to {self.document.analysis.party_name(self.end)}."
         device = next((row for row in self.document.analysis.show.devices if row.party == self.voice), None)
         kind = self.document.analysis.catalogue[device.kind].name if device else "no microphone of its own"
         return f"{kind.removesuffix(' microphone')}, {show_number(ladder.last.delay_ms, 'ms')} late there"
@@ -116,7 +116,7 @@ class LadderPage(StagePage):
         if not rungs:
             about = findings_about(analysis.findings, self.voice) if self.voice else ()
             return WhyContent(
-                "Nothing to follow", "", findings=about, hint="Choose a voice and an end that a way joins."
+                "Nothing to follow", "", findings=about, hint="Choose a voice and an end that a signal path joins."
             )
         rung = rungs[self.picture.index]
         knob = main_knob(rung, faders=self.every)

@@ -101,7 +101,7 @@ class NoisePage(StagePage):
             shut = f"; {alone} with the other channels shut" if budget.others_db > -math.inf else ""
             self.title.emit(f"{name}: {over} over the noise", f"at {self._end_name(ladder)}{shut}")
         else:
-            self.title.emit("No noise is known on this way", "Choose a voice and an end that a way joins.")
+            self.title.emit("No noise is known on this path", "Choose a voice and an end that a signal path joins.")
         self.why_changed.emit()
 
     def _end_name(self, ladder: Ladder) -> str:
@@ -119,7 +119,7 @@ class NoisePage(StagePage):
     def why(self) -> WhyContent:
         ladder, _, moves, verdict = self._found
         if ladder is None or not self.picture.rungs:
-            return WhyContent("No noise is known here", hint="Choose a voice and an end that a way joins.")
+            return WhyContent("No noise is known here", hint="Choose a voice and an end that a signal path joins.")
         if self._at_point or not moves:
             rung = self.picture.rungs[self.picture.index]
             shown = contributions(rung)

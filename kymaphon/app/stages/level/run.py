@@ -221,7 +221,7 @@ class RunPage(StagePage):
             reasons = not_read(analysis)
             self.say_words.setText("No source can be run through yet.")
             self.listen.setText(
-                "\n".join(reasons) or "Plug one through to a recorder or a stream; Rig shows where the way breaks off."
+                "\n".join(reasons) or "Plug one through to a recorder or a stream; Rig shows where the path breaks off."
             )
             self.watch.setText("")
             self.face.set_meter(None, None)
@@ -305,7 +305,7 @@ class RunPage(StagePage):
             if abs(self.outcome.learnt_db) >= number("level-learnt"):
                 extra.append(
                     f"{step.name} is {abs(self.outcome.learnt_db):.1f} dB {'louder' if self.outcome.learnt_db > 0 else 'softer'} "
-                    "than the show has it; noting it takes that over."
+                    "than the show has it; noting it puts that into the show."
                 )
         notes = tuple(
             f"{entry.at.astimezone():%d %b %H:%M}  {entry.text}"

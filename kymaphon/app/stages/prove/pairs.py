@@ -16,7 +16,7 @@ HELP = (
     "Who listens",
     "Whose voice",
     "Whether it has to come",
-    "Proven, stale since its way was changed, or not yet",
+    "Proven, stale since its path was changed, or not yet",
     "When the log says that it was seen",
 )
 

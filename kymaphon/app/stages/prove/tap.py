@@ -212,9 +212,9 @@ class TapPage(StagePage):
             return Derived(name, DEEPEST, "dB", source="what lies 40 dB under its mark is not seen on a meter")
         level = float(model.planned_db[bench.place, meter])
         start = Derived("the tap where it enters the rig, as loud as the voice", tap.level_db, _unit(model, tap.node))
-        through = Derived("the rig from there to the meter, all ways", level - tap.level_db, "dB")
+        through = Derived("the rig from there to the meter, all paths", level - tap.level_db, "dB")
         return Derived(
-            f"{row.label}: should show", level, row.unit, "", (start, through), "powers of all ways, (I - A)^-1"
+            f"{row.label}: should show", level, row.unit, "", (start, through), "powers of all paths, (I - A)^-1"
         )
 
     def _open_line(self) -> Derived:

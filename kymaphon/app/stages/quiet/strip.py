@@ -31,7 +31,7 @@ from kymaphon.core.units import SILENCE_DB
 from kymaphon.files.takes import excerpt
 
 SORTS: tuple[Sort, ...] = ("low-cut", "gate", "equaliser", "compressor", "limiter")
-BEHIND = ("Behind", "Speech", "Peaks", "Room in pauses", "Speech over room", "Late")
+BEHIND = ("Behind", "Speech", "Peaks", "Room in pauses", "Speech over room", "Latency")
 BEHIND_HELP = (
     "This take through the strip as the show has it, as far as here",
     "Mean level in the words, as it reads where the take was made",

@@ -183,10 +183,10 @@ class RigForms:
         route = ", ".join(f"{x:g} {y:g}" for x, y in cable.route_m)
         fields = (
             Field("label", "Label", value=cable.label),
-            Field("length_m", "Length (m)", "number", cable.length_m, empty="its way on the plan"),
+            Field("length_m", "Length (m)", "number", cable.length_m, empty="its route on the plan"),
             Field(
                 "route",
-                "Lies by way of (x y in m, \u2026)",
+                "Route by (x y in m, \u2026)",
                 "text",
                 route,
                 empty="straight",

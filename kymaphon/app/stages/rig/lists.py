@@ -102,7 +102,7 @@ class RigLists(QObject):
             cables = read_patch(path, self.document.show, self.document.analysis.catalogue)
         except RowProblems as problem:
             if not problem.good or not self._agrees(problem):
-                self.document.trouble.emit(f"{problem}. Nothing was taken over.")
+                self.document.trouble.emit(f"{problem}. Nothing was imported.")
                 return
             cables = problem.good
         except FileProblem as problem:
@@ -112,7 +112,7 @@ class RigLists(QObject):
             self.document.trouble.emit(f"{path.name} has no cables in it.")
             return
         self._do((merged(self.document.show, cables, self.document.analysis.catalogue),), f"Import {path.name}")
-        self.document.trouble.emit(f"{len(cables)} cables taken over from {path.name}. Ctrl+Z takes them back.")
+        self.document.trouble.emit(f"{len(cables)} cables imported from {path.name}. Ctrl+Z takes them back.")
 
     def _agrees(self, problem: RowProblems) -> bool:
         buttons = QMessageBox.StandardButton

@@ -268,7 +268,7 @@ def why_cable(analysis: Report, cable: Cable) -> WhyContent:
     )
     title = f"Cable {cable.label}" if cable.label else "Cable"
     actions = (
-        Action("details", "Details\u2026", "Label, length, and the way that it lies."),
+        Action("details", "Details\u2026", "Label, length and route."),
         Action("remove", "Unplug", "Takes the cable out; Ctrl+Z puts it back."),
     )
     return WhyContent(

@@ -86,7 +86,7 @@ class CheckPage(StagePage):
         self.table.set_rows(HEADINGS, HELP, tuple(self._row(row) for row in self.states))
         self.table.choose(min(max(chosen, 0), len(self.states) - 1))
         held = sum(row.holds for row in self.states)
-        words = f"{held} of {len(self.states)} ways good" if self.states else "No circuit carries anything yet."
+        words = f"{held} of {len(self.states)} paths good" if self.states else "No circuit carries anything yet."
         self.title.emit("Circuits by voice", words)
         self.why_changed.emit()
 
@@ -116,7 +116,7 @@ class CheckPage(StagePage):
             # Findings may still be looked for: what is heard is told by the figures alone, and no key is lost.
             check = check_of(report, way.circuit, way.speaker, way.listener, result, by=self.who.text().strip())
         except KeyError:
-            self.say.emit("That way is no longer there: the circuit has changed.")
+            self.say.emit("That path is no longer there: the circuit has changed.")
             return
         circuit = next(one.called for one in report.show.circuits if one.id == way.circuit)
         text = f"{circuit}, {report.party_name(way.speaker)} to {report.party_name(way.listener)}: {result}"
@@ -143,7 +143,7 @@ class CheckPage(StagePage):
         key = f"Key: {key_words(report, member.key)}." if member is not None and member.key else "No key."
         notes = [key]
         if state.stale:
-            notes.append("Its way, level or key has changed since it was tried: try it again.")
+            notes.append("Its path, level or key has changed since it was tried: try it again.")
         if not state.usable:
             notes.append("By the arithmetic it is not followed: see Hearing.")
         lead = tuple(Action(name, name.capitalize(), f"{name[:1].upper()} on the keyboard.") for name in KEYS.values())

@@ -18,14 +18,14 @@ from kymaphon.core.mixes.returns import legs_of
 from kymaphon.core.report.talk import plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 
-HEADINGS = ("To", "From", "At the ear", "Over the programme", "Index", "Late", "Followed")
+HEADINGS = ("To", "From", "At the ear", "Over the programme", "Index", "Latency", "Followed")
 HELP = (
     "Who hears it",
     "Who speaks",
     "Level of the talkback there, with the key down",
     "Over the loudest of the programme in the same ear, dimmed as the circuit says",
     "Speech Intelligibility Index over everything else in that ear, ANSI S3.5-1997: good from 0.75, poor below 0.45",
-    "Delay along the strongest way",
+    "Delay along the strongest path",
     "What that means",
 )
 FOLLOWED = {"good": "well", "fair": "just", "poor": "hardly"}
@@ -41,13 +41,13 @@ class HearingPage(StagePage):
     def __init__(self, bench: TalkBench, theme: Theme) -> None:
         super().__init__(bench.document, theme)
         self.bench = bench
-        self.picker = Picker("Circuit", "The ways of which circuit, or of all.")
+        self.picker = Picker("Circuit", "The paths of which circuit, or of all.")
         self.picker.picked.connect(self._choose)
         self.picker.addStretch(1)
         self.column.addLayout(self.picker)
         inside = self.card(1)
         self.table = RowTable(
-            theme, "Talkback as it comes to each ear", "One way a row; the Why panel has its arithmetic."
+            theme, "Talkback as it comes to each ear", "One path a row; the Why panel has its arithmetic."
         )
         self.table.spare = (5,)
         self.table.chosen.connect(self._went)
@@ -100,7 +100,9 @@ class HearingPage(StagePage):
         self.table.choose(place if self.rows else -1)
         bad = sum(not row.usable or row.verdict == "poor" for row in self.rows)
         words = (
-            f"{len(self.rows)} ways, {bad or 'none'} not followed; the worst first" if self.rows else plain_line(report)
+            f"{len(self.rows)} paths, {bad or 'none'} not followed; the worst first"
+            if self.rows
+            else plain_line(report)
         )
         self.title.emit("Talkback in each ear", words)
         self._draw_way()
@@ -128,7 +130,7 @@ class HearingPage(StagePage):
         if way.state == "outside":
             words = "by telephone"
         elif way.state in ("none", "howls"):
-            words = "no way" if way.state == "none" else "howls"
+            words = "no path" if way.state == "none" else "howls"
         elif row.by_air:
             words = "across the place" if row.usable else "drowned across the place"
         elif not row.usable:

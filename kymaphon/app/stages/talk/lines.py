@@ -15,7 +15,7 @@ from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.work.lines import LineState, line_states, switch_to_reserve
 
-HEADINGS = ("Line", "Number", "Fed by", "Loudest on it", "Against agreed", "Late", "Tone read", "Result")
+HEADINGS = ("Line", "Number", "Fed by", "Loudest on it", "Against agreed", "Latency", "Tone read", "Result")
 HELP = (
     "What it is for",
     "As its owner calls it",

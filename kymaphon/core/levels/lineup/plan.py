@@ -336,7 +336,7 @@ def _unproven(model: LineUpModel, solved: Solved, after: Computed) -> str:
         there = next((row for row in then.rungs if row.node == point), None) if then is not None else None
         expected = voice.speech[0] + float(voice.speech[1] @ solved.x)
         if voice.wanted is not None and (there is None or abs(there.speech_db - expected) > SMALL_DB):
-            return f"after it {name} comes by another way than the one that was lined up"
+            return f"after it {name} comes by another path than the one that was lined up"
     return ""
 
 
