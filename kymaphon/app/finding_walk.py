@@ -27,6 +27,11 @@ class FindingWalk:
         self.list: FindingList | None = None
         self.walking = False
 
+    @property
+    def chosen(self) -> Finding | None:
+        """The finding that is chosen in the list; None while that is shut."""
+        return self.list.chosen if self.list is not None and self.list.isVisible() else None
+
     def jump(self, severity: str) -> None:
         """The list of a kind of finding, at the first of them; asked for again, at the next, and round."""
         window = self._window
@@ -44,6 +49,22 @@ class FindingWalk:
             self.list.walked.connect(self._show)
             self.list.closed.connect(self._leave)
         self.list.open(severity, rows)
+
+    def follow(self) -> None:
+        """The list after an edit: what was mended is gone from it, and the next stands there."""
+        if self.list is None or not self.list.isVisible() or self.walking:
+            return
+        analysis = self._window.document.analysis
+        if analysis.standing or analysis.unsearched:
+            return
+        rows = [row for row in analysis.findings if row.severity == self.list.severity]
+        if rows:
+            self.list.follow(rows)
+        else:
+            self.end()
+            self._window.say(
+                f"Nothing of this kind is left: {SEVERITY_NAMES.get(self.list.severity, self.list.severity)}."
+            )
 
     def hide(self) -> None:
         """The list goes, unless it is what leads to the stage."""

@@ -331,6 +331,7 @@ class Window(QMainWindow):
             self.why.held = None
         self._stale = set(STAGES)
         self._refresh_stage()
+        self.walk.follow()
 
     def _tell_counts(self) -> None:
         """How far each stage is and how many findings there are: while those are looked for, what is known of them stays."""
@@ -495,8 +496,13 @@ class Window(QMainWindow):
         if self.stage == WELCOME:
             self.welcome.go()
             return
-        button = self.why.proposal()
-        if button is None:
+        found = self.walk.chosen
+        button = self.why.proposal(found.code if found is not None else "")
+        if button is None and self.why.trying:
+            self.say("What can be done is still being tried on the show; once more in a moment.")
+        elif button is None and found is not None:
+            self.say(f"Nothing is proposed for this: {found.title}.")
+        elif button is None:
             self.say("Nothing is proposed here. Select what is wrong, or choose a finding: Ctrl+Shift+2.")
         else:
             self.say(f"{button.accessibleName() or button.text()}")

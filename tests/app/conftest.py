@@ -72,6 +72,19 @@ def window(qtbot: QtBot, demo: Show, demo_known: None) -> Iterator[Window]:
     end(row)
 
 
+@pytest.fixture
+def empty(qtbot: QtBot, spared: None) -> Iterator[Window]:
+    """A window without a show, as at the first start: the keyboard is in it."""
+    theme.load_fonts()
+    row = Window(Document(autosave=False))
+    row.show()
+    row.activateWindow()
+    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=5000)
+    yield row
+    row.document.close()
+    end(row)
+
+
 @contextmanager
 def window_on(show: Show, report: Report, stage: str, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
     """A window on a show whose report is there already, at a stage."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -11,11 +11,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QFileDialog, QLabel, QWidget
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app import theme
-from kymaphon.app.document import Document
 from kymaphon.app.stages.rig.dialogs import PlugDialog
 from kymaphon.app.window import Window
-from tests.app.conftest import end
 
 KEY = Qt.Key
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -85,18 +82,6 @@ class Hands:
         """What the Why panel says."""
         rows = [row.text() for row in self.window.why.findChildren(QLabel) if row.isVisibleTo(self.window.why)]
         return "\n".join(rows)
-
-
-@pytest.fixture
-def empty(qtbot: QtBot, spared: None) -> Iterator[Window]:
-    theme.load_fonts()
-    row = Window(Document(autosave=False))
-    row.show()
-    row.activateWindow()
-    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=5000)
-    yield row
-    row.document.close()
-    end(row)
 
 
 def test_a_podcast_with_a_guest_far_away_by_hand_in_at_most_sixty_keys(qtbot: QtBot, empty: Window) -> None:

@@ -2,22 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
-from kymaphon.app import theme
-from kymaphon.app.document import Document
 from kymaphon.app.stages.welcome.surface import WelcomeSurface
 from kymaphon.app.window import Window
 from kymaphon.core.compose.starts import starts
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.ids import SettingRef
-from tests.app.conftest import end
 
 KEY = Qt.Key
 
@@ -45,15 +40,8 @@ class Keys:
 
 
 @pytest.fixture
-def window(qtbot: QtBot, spared: None) -> Iterator[Window]:
-    theme.load_fonts()
-    row = Window(Document(autosave=False))
-    row.show()
-    row.activateWindow()
-    qtbot.waitUntil(lambda: QApplication.focusWidget() is not None, timeout=5000)
-    yield row
-    row.document.close()
-    end(row)
+def window(empty: Window) -> Window:
+    return empty
 
 
 @pytest.fixture

@@ -204,6 +204,36 @@ class TestWindow:
         first = next(row for row in window.document.analysis.findings if row.severity == "note")
         assert window.stage == first.stage
 
+    def test_what_is_mended_leaves_the_list_and_the_next_stands_there(self, window: Window, qtbot: QtBot) -> None:
+        window.walk.jump("stop")
+        rows = window.walk.list
+        assert rows is not None
+        first = window.walk.chosen
+        assert first is not None
+        assert first.code == "own-voice-back"
+        qtbot.waitUntil(lambda: not window.why.trying, timeout=30_000)
+        window.do_proposed()
+        assert window.document.analysis.counts()["stop"] == 0
+        assert not rows.isVisible()
+        assert window.walk.chosen is None
+        window.walk.jump("fix")
+        before = [row.key for row in rows.rows]
+        mended = window.walk.chosen
+        assert mended is not None
+        qtbot.waitUntil(lambda: not window.why.trying, timeout=30_000)
+        assert window.why.proposal(mended.code) is not None
+        window.do_proposed()
+        assert rows.isVisible()
+        assert mended.key in before
+        assert mended.key not in [row.key for row in rows.rows]
+        assert window.walk.chosen is not None
+        # What is done is about the finding that is chosen, or nothing is done.
+        there = window.document.show
+        chosen = window.walk.chosen
+        if window.why.proposal(chosen.code) is None:
+            window.do_proposed()
+            assert window.document.show is there
+
     @pytest.mark.parametrize("size", [(1280, 800), (1024, 700)])
     @pytest.mark.parametrize("scale", [1.0, 1.5])
     def test_themes_and_sizes_keep_the_work(self, window: Window, size: tuple[int, int], scale: float) -> None:

@@ -48,11 +48,39 @@ class FindingList(QFrame):
         self.severity = ""
         self.hide()
 
+    @property
+    def chosen(self) -> Finding | None:
+        """The finding that is chosen."""
+        at = self.list.currentRow()
+        return self.rows[at] if 0 <= at < len(self.rows) else None
+
     def open(self, severity: str, rows: Sequence[Finding]) -> None:
         """Shows findings, the first chosen."""
+        self._fill(severity, rows)
+        self._place()
+        self.show()
+        self.raise_()
+        self.list.setCurrentRow(0)
+        self.list.setFocus(Qt.FocusReason.ShortcutFocusReason)
+
+    def follow(self, rows: Sequence[Finding]) -> None:
+        """Shows what has become of the findings: the chosen one stays chosen; where it is gone, the one that stands in its place is gone
+        to.
+        """
+        if tuple(rows) == self.rows:
+            return
+        at = max(self.list.currentRow(), 0)
+        before = self.rows[at].key if at < len(self.rows) else None
+        self._fill(self.severity, rows)
+        self._place()
+        here = next((n for n, row in enumerate(self.rows) if row.key == before), None)
+        self.list.blockSignals(here is not None)
+        self.list.setCurrentRow(here if here is not None else min(at, len(self.rows) - 1))
+        self.list.blockSignals(False)
+
+    def _fill(self, severity: str, rows: Sequence[Finding]) -> None:
         self.severity, self.rows = severity, tuple(rows)
-        count = len(rows)
-        self.title.setText(f"{count} {SEVERITY_NAMES.get(severity, severity)}")
+        self.title.setText(f"{len(rows)} {SEVERITY_NAMES.get(severity, severity)}")
         self.list.setAccessibleName(self.title.text())
         self.list.blockSignals(True)
         self.list.clear()
@@ -65,11 +93,6 @@ class FindingList(QFrame):
             item.setToolTip(row.message)
             self.list.addItem(item)
         self.list.blockSignals(False)
-        self._place()
-        self.show()
-        self.raise_()
-        self.list.setCurrentRow(0)
-        self.list.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
     def next(self) -> None:
         """On to the next, and round."""

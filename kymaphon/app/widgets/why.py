@@ -179,10 +179,14 @@ class WhyPanel(QScrollArea):
             column.addWidget(self._label(content.hint, "muted"))
         column.addStretch(1)
 
-    def proposal(self) -> QPushButton | None:
-        """The button of what is offered first: a remedy, or what the page would do as a whole; None where nothing is."""
+    def proposal(self, code: str = "") -> QPushButton | None:
+        """The button of what is offered first: a remedy, or what the page would do as a whole; None where nothing is.
+
+        Args:
+            code: only a remedy of such a finding.
+        """
         buttons = [row for row in self.findChildren(PushButton) if row.isVisibleTo(self) and row.isEnabled()]
-        rows = [row for row in buttons if row.objectName().startswith(("do ", "act do "))]
+        rows = [row for row in buttons if row.objectName().startswith((f"do {code} ",) if code else ("do ", "act do "))]
         return min(
             rows, key=lambda row: (row.property("role") != "primary", row.mapTo(self, QPoint()).y()), default=None
         )
