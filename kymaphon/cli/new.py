@@ -36,7 +36,7 @@ def add_new_options(row: argparse.ArgumentParser) -> None:
         action="append",
         default=[],
         metavar="KIND[*N]",
-        help="a kind of device that is there, and how many; may be given again",
+        help="a kind of device that is there, of the catalogue or the own shelf, and how many; may be given again",
     )
 
 
@@ -53,9 +53,11 @@ def _count(text: str) -> int:
 def new(options: argparse.Namespace) -> int:
     """Runs the command; 1 where something is left to stop for, else 0. Raises FileProblem, Unusable."""
     from kymaphon.core.compose.compose import compose
+    from kymaphon.core.model.catalogue import shipped_catalogue
+    from kymaphon.files.kinds_file import read_shelf
     from kymaphon.files.show_file import write_show
 
-    made = compose(_answers(options))
+    made = compose(_answers(options), shipped_catalogue().with_kinds(*read_shelf()))
     write_show(options.output, made.show)
     if options.json:
         print_json(_json(made, options.output))

@@ -16,6 +16,7 @@ from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.show import Setting, Show
 
 TABLES: dict[str, Callable[[Any], Any]] = {
+    "kinds": lambda row: row.id,
     "places": lambda row: row.id,
     "parties": lambda row: row.id,
     "devices": lambda row: row.id,

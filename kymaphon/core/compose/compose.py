@@ -13,7 +13,7 @@ from kymaphon.core.compose.finish import mended, on_its_marks, wrong
 from kymaphon.core.compose.local import another_microphone, microphones, put_in_rooms
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import echoes_by_loudspeakers
-from kymaphon.core.compose.settle import Remark, Settled, settle
+from kymaphon.core.compose.settle import Remark, Settled, own_kinds, settle
 from kymaphon.core.mixes.doing import PREFIX, Instruction, from_nothing, steps_between
 from kymaphon.core.model.answers import Answers, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, shipped_catalogue
@@ -132,7 +132,9 @@ def compose(answers: Answers, catalogue: Catalogue | None = None) -> Composed:
         settled.say("heard", "", row.message)
     steps = steps_between(from_nothing(report.show), report.show, kinds)
     tasks = tuple(Task(id=f"{PREFIX}{n}", text=step.text) for n, step in enumerate(steps, 1))
-    made = report.show.model_copy(update={"answers": answers, "tasks": tasks})
+    used = {device.kind for device in report.show.devices}
+    own = tuple(kind for name, kind in own_kinds(kinds).items() if name in used)
+    made = report.show.model_copy(update={"answers": answers, "tasks": tasks, "kinds": own})
     return Composed(made, report, tuple(settled.remarks), dict(settled.stock.added), steps)
 
 

@@ -90,7 +90,7 @@ def headphones(rig: Rig, settled: Settled, parties: dict[str, str]) -> dict[str,
             rig.update_party(parties[row.id], listens=False)
         return out
     for row in settled.of("person"):
-        kind = settled.stock.first(("headphones", "earphones")) or "headphones"
+        kind = settled.stock.first_that(rig.catalogue, lambda kind: kind.is_headphones) or "headphones"
         settled.stock.take(kind)
         pair = rig.device(kind, f"phones-{row.id}", f"{row.name}\u2019s headphones", place=row.room)
         rig.update_party(parties[row.id], hears_on=pair)

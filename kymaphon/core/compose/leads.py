@@ -11,7 +11,7 @@ from kymaphon.core.model.practice import practices
 from kymaphon.core.model.show import Place
 from kymaphon.core.wiring.power import host_budgets
 
-HOSTS = ("laptop", "laptop-old")
+HOST = "laptop"
 
 
 def first_place(rig: Rig, settled: Settled) -> str:
@@ -24,7 +24,7 @@ def first_place(rig: Rig, settled: Settled) -> str:
 
 def computer(rig: Rig, settled: Settled, place: str) -> str:
     """The computer that is there, else a laptop."""
-    kind = settled.stock.first(HOSTS) or HOSTS[0]
+    kind = settled.stock.first_that(rig.catalogue, lambda kind: kind.is_computer) or HOST
     settled.stock.take(kind)
     return rig.device(kind, "laptop", rig.catalogue[kind].name, place=place)
 

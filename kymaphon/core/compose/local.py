@@ -10,7 +10,7 @@ from kymaphon.core.acoustics.cast import PlaceSound, sound_of
 from kymaphon.core.analysis.analyse import figures_of
 from kymaphon.core.compose.rig import Rig
 from kymaphon.core.compose.seats import crowded, seats_in
-from kymaphon.core.compose.settle import Settled, settings
+from kymaphon.core.compose.settle import Settled, own_kinds, settings
 from kymaphon.core.figures import number
 from kymaphon.core.model.answers import RoomAnswer, VoiceAnswer
 from kymaphon.core.model.base import PartyKind, Point, Shield
@@ -212,7 +212,10 @@ def _there(settled: Settled, row: VoiceAnswer, data: dict[str, Any]) -> tuple[st
     """The microphone that is there for a voice: the first voice that names none gets the first that is there, and so on; and others
     of those kinds after it.
     """
-    suited = data.get(f"{row.sort}-there", data.get(row.sort, ()))
+    suited = [*data.get(f"{row.sort}-there", data.get(row.sort, ()))]
+    # A microphone of somebody's own is for who speaks or plays.
+    own = own_kinds(settled.catalogue) if row.sort in ("person", "instrument") else {}
+    suited += [name for name, kind in own.items() if kind.is_microphone and kind.outputs[0].domain == "analog"]
     left = {have.kind: 0 for have in settled.answers.have if have.kind in suited}
     for have in settled.answers.have:
         if have.kind in left:

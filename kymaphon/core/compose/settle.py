@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.answers import Answers, HearerAnswer, RoomAnswer, VoiceAnswer
-from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.catalogue import Catalogue, Kind, shipped_catalogue
 
 Question = Literal["heard", "hears", "have"]
 
@@ -16,6 +16,12 @@ Question = Literal["heard", "hears", "have"]
 def settings() -> dict[str, Any]:
     """What composing assumes, each with its source: data/compose.json."""
     return data_table("compose")
+
+
+def own_kinds(catalogue: Catalogue) -> dict[str, Kind]:
+    """Kinds that do not ship: those of the user's own shelf."""
+    shipped = shipped_catalogue()
+    return {kind.id: kind for kind in catalogue if kind.id not in shipped or shipped[kind.id] != kind}
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +60,10 @@ class Stock:
             return True
         self.added[kind] = self.added.get(kind, 0) + 1
         return False
+
+    def first_that(self, catalogue: Catalogue, fits: Callable[[Kind], bool]) -> str | None:
+        """The first kind that is there and fits, in the order of the catalogue: those that ship before the own ones."""
+        return next((kind.id for kind in catalogue if self.has(kind.id) and fits(kind)), None)
 
     def first(self, kinds: Iterable[str]) -> str | None:
         """The first of some kinds that is there."""

@@ -8,11 +8,12 @@ import os
 import pytest
 
 from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.compose.again import recompose
 from kymaphon.core.compose.compose import Composed, compose, plugged
 from kymaphon.core.compose.starts import starts
 from kymaphon.core.mixes.planner import plan_feeds
 from kymaphon.core.model.answers import Answers, HaveAnswer, HearerAnswer, RoomAnswer, VoiceAnswer
-from kymaphon.core.model.catalogue import shipped_catalogue
+from kymaphon.core.model.catalogue import Kind, shipped_catalogue
 from tests.core.compose.random_answers import random_answers
 
 CATALOGUE = shipped_catalogue()
@@ -228,6 +229,77 @@ def test_what_is_there_is_used_and_what_is_missing_is_named() -> None:
     assert made.to_get["headphones"] == 2
     # A moving coil at 0 dBFS for +18 dBu wants more than the 60 dB there are.
     assert made.to_get["booster-inline"] == 2
+
+
+def own(kind: str, name: str) -> Kind:
+    """A kind of somebody's own shelf, built like one that ships."""
+    return CATALOGUE[kind].model_copy(update={"id": name, "name": name.capitalize()})
+
+
+def test_kinds_of_the_own_shelf_are_taken_and_go_with_the_show() -> None:
+    kinds = CATALOGUE.with_kinds(
+        own("interface-2", "trusty"), own("condenser-tight", "faithful"), own("pad-10", "idle")
+    )
+    have = (HaveAnswer(kind="trusty"), HaveAnswer(kind="faithful"))
+    asked = answers("Ann", "Ben", hears=(EACH, EARS), have=have)
+    made = compose(asked, kinds)
+    assert wrong(made) == []  # asked anew by the shipped catalogue and what the show carries
+    assert {row.id for row in made.show.kinds} == {"trusty", "faithful"}
+    taken = [row.kind for row in made.show.devices]
+    assert taken.count("trusty") == taken.count("faithful") == 1
+    assert "trusty" not in made.to_get
+    # Other answers without them: they go, and nothing else is asked of whoever has no such shelf.
+    after = recompose(made.show, asked.with_(have=()), kinds).show
+    assert not [row for row in after.devices if row.kind in ("trusty", "faithful")]
+    assert not after.kinds
+
+
+class TestWhereNobodyHearsAProgramme:
+    """A lesson, a rehearsal: only those in the room and far away hear each other. A recording gives all of them one mark."""
+
+    def test_it_is_recorded_and_told_and_nobody_is_left_out(self) -> None:
+        far = answers("Ann", "Ben", far=1, hears=(EARS,))
+        voices = [VoiceAnswer(id=f"i{n}", name=f"I{n}", sort="instrument", microphone="guitar-passive") for n in (1, 2)]
+        made = compose(far.with_(voices=(*far.voices, *voices)))
+        assert wrong(made) == []
+        assert not [row for row in made.remarks if row.left_out]
+        assert any("a recording of the mix is in it" in row.text for row in made.remarks)
+        assert [row.name for row in made.show.parties if row.kind == "recorder"] == ["Recording"]
+
+    def test_what_is_answered_is_enough(self) -> None:
+        made = compose(answers("Ann", far=1, hears=(STREAM, EARS)))
+        assert not any(row.kind == "recorder" for row in made.show.parties)
+
+
+def test_a_line_is_what_a_desk_is_lined_up_along_and_the_stream_behind_it_is_trimmed() -> None:
+    """A station's line has no gain of its own: the channels put it on its mark, the interface behind the desk the stream on its."""
+    made = compose(
+        answers("Ann", "Ben", hears=(HearerAnswer(sort="line"), STREAM), have=(HaveAnswer(kind="desk-multi"),))
+    )
+    assert wrong(made) == []
+    ladders = made.report.ladders
+    for end in ("station", "stream"):
+        for voice in ("ann", "ben"):
+            marked = next(rung for rung in reversed(ladders[voice, end].rungs) if rung.wanted is not None)
+            assert marked.wanted is not None
+            assert marked.wanted.average is not None
+            assert abs(marked.speech_db - marked.wanted.average) <= marked.wanted.tolerance_db
+    assert made.report.main_ladders["ann"].target == "station"
+
+
+def test_it_always_comes_to_an_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Even where everything is wrong whatever is done: everybody is left out with a word, or what is wrong is told."""
+    from kymaphon.core.compose import compose as module
+
+    monkeypatch.setattr(module, "PATIENCE", 0)
+    crowded = answers(
+        *(f"P{n}" for n in range(6)),
+        hears=(HearerAnswer(sort="loudspeakers"),),
+        rooms=(RoomAnswer(id="r", size_m=(2.5, 2.5)),),
+    )
+    made = compose(crowded)
+    said = " ".join(row.text for row in made.remarks)
+    assert all(message in said for message in wrong(made))
 
 
 def test_a_picture_needs_no_planning() -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
+from kymaphon.app.shelf import Shelf
 from kymaphon.app.stages.cast.form_words import (
     EFFORTS,
     FACED,
@@ -30,14 +31,12 @@ from kymaphon.app.stages.cast.form_words import (
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
 from kymaphon.core.compose.together import far_guest, proposed_microphone, proposed_room_m, talker, wanted_by_role
-from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, NoiseSpot, Party, Place, Surface
 from kymaphon.core.placement.plan import Thing, free_spot
-from kymaphon.files.errors import FileProblem
-from kymaphon.files.kinds_file import read_shelf, shelf_path
 
 
 class CastForms:
@@ -45,26 +44,13 @@ class CastForms:
 
     def __init__(self, parent: QWidget, document: Document) -> None:
         self.parent, self.document = parent, document
-        self._own: tuple[int, tuple[Kind, ...]] | None = None
+        self._shelf = Shelf(document.trouble.emit)
         self.last: Form | None = None
-
-    def _shelf(self) -> tuple[Kind, ...]:
-        """The user's own kinds, read again only when the file has changed."""
-        try:
-            stamp = shelf_path().stat().st_mtime_ns if shelf_path().exists() else 0
-            if self._own is None or self._own[0] != stamp:
-                self._own = stamp, read_shelf()
-        except FileProblem as problem:
-            self.document.trouble.emit(str(problem))
-            self._own = None
-            return ()
-        return self._own[1]
 
     @property
     def catalogue(self) -> Catalogue:
         """Shipped kinds, those of the show, and the user's own on the shelf."""
-        known = self.document.analysis.catalogue
-        return known.with_kinds(*(kind for kind in self._shelf() if kind.id not in known))
+        return self._shelf.on(self.document.analysis.catalogue)
 
     def open(
         self,

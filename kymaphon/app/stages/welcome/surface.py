@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeySequence, QResizeEvent
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QMenu, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from kymaphon.app.document import Document
+from kymaphon.app.shelf import Shelf
 from kymaphon.app.stages.surface import StageSurface
 from kymaphon.app.stages.welcome.options import fill_options
 from kymaphon.app.stages.welcome.question import Answer, QuestionCard
@@ -77,6 +78,7 @@ class WelcomeSurface(StageSurface):
 
     def __init__(self, document: Document, theme: Theme) -> None:
         super().__init__(document, theme)
+        self._shelf = Shelf(self.say.emit)
         self.catalogue = shipped_catalogue()
         self.answers = Answers()
         self.composed: Composed | None = None
@@ -227,6 +229,8 @@ class WelcomeSurface(StageSurface):
     def begin(self, show: Show | None) -> None:
         """Asks for a new show, or for other answers for one that was composed."""
         self.base = show
+        known = shipped_catalogue()
+        self.catalogue = self._shelf.on(known.with_kinds(*show.kinds) if show is not None else known)
         self.title.setText("A new show" if show is None else "The answers of this show")
         self.subtitle.setText(
             "Answer three questions; what you see beside them is computed as you type. Everything can be changed later."
