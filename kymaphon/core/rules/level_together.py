@@ -33,6 +33,7 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
     levels = np.array([graph.mouths[voice][1].value for voice in flow.voices])
     most = round(number("talk-at-once"))
     worst: tuple[float, int, list[int]] | None = None
+    clipping: set[int] = set()
     heard = analysis.leading_to([ear for ears in graph.ears.values() for ear in ears])
     for node in _near_clipping(analysis, talkers, levels, most):
         point = graph.nodes[node]
@@ -47,11 +48,14 @@ def several_at_once(analysis: Computed) -> Iterator[Finding]:
             continue
         alone = max(at[i] for i in chosen) + number("crest-highest")
         over = uncorrelated_sum_db(at[i] for i in chosen) + crest_together(len(chosen))[1].value - point.ceiling.value
+        if over <= 0.05:
+            continue
+        clipping.add(node)
         # One alone that clips there is told by itself.
-        if alone <= point.ceiling.value and over > 0.05 and (worst is None or over > worst[0] + 0.05):
+        if alone <= point.ceiling.value and (worst is None or over > worst[0] + 0.05):
             worst = over, node, chosen
     if worst is not None:
-        yield _told(analysis, *worst)
+        yield _told(analysis, *worst, frozenset(clipping))
 
 
 def _near_clipping(analysis: Computed, talkers: list[int], levels: NDArray[np.float64], most: int) -> list[int]:
@@ -64,7 +68,7 @@ def _near_clipping(analysis: Computed, talkers: list[int], levels: NDArray[np.fl
     return [int(node) for node in np.flatnonzero(~under)]
 
 
-def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Finding:
+def _told(analysis: Computed, over: float, node: int, chosen: list[int], clipping: frozenset[int]) -> Finding:
     flow, point = analysis.flow, analysis.graph.nodes[node]
     names = [analysis.party_name(flow.voices[i]) for i in chosen]
     terms = tuple(
@@ -111,13 +115,19 @@ def _told(analysis: Computed, over: float, node: int, chosen: list[int]) -> Find
             Derived("mix needs less by", over, "dB"),
         ),
         why,
-        Later(partial(_shared, analysis, voices, point.id, over)),
+        Later(partial(_shared, analysis, voices, point.id, over, clipping)),
     )
 
 
-def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float) -> Iterator[Remedy]:
+def _shared(
+    analysis: Computed, voices: tuple[str, ...], node: str, over: float, clipping: frozenset[int]
+) -> Iterator[Remedy]:
     """A gain or fader that all of them pass before the point, and nobody else's channel; and the nearest such before the point with one
     behind it that puts back what is taken off, so that the marks further on stay.
+
+    Args:
+        clipping: every point that all of them at once clip, this one among them: where one of those lies behind what would put it back,
+            that only moved the clipping on.
     """
     off = float(np.ceil(over))
     ladders = [analysis.ladder_to_node(voice, node) for voice in voices]
@@ -133,16 +143,16 @@ def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float)
         return
     label = analysis.graph.nodes[analysis.graph.index[node]].label
     knob, edit = down[-1]
-    for other in _knobs(through, behind=node):
-        back = turn(other, -_moved(knob, edit))
-        if back is None or abs(_moved(other, back) + _moved(knob, edit)) > max(other.step, knob.step) / 2 + 1e-6:
+    by = -_moved(knob, edit)
+    for other in _behind(through, node, clipping):
+        back = turn(other, by)
+        if back is None or abs(_moved(other, back) - by) > max(other.step, knob.step) / 2 + 1e-6:
             continue
         twins = twins_along(analysis, through)
         edits = (
             *turned_together(analysis, twins, edit, knob.value),
             *turned_together(analysis, twins, back, other.value),
         )
-        by = -_moved(knob, edit)
         yield Remedy(
             "shared-behind",
             f"Take {by:.0f} dB off: {knob.label}; add it behind: {other.label}",
@@ -150,6 +160,18 @@ def _shared(analysis: Computed, voices: tuple[str, ...], node: str, over: float)
             edits,
         )
         return
+
+
+def _behind(ladder: Ladder, node: str, clipping: frozenset[int]) -> list[Knob]:
+    """Knobs of a way from a point on, behind which nothing clips."""
+    out: list[Knob] = []
+    for step in reversed(list(ladder.path.steps())):
+        if step.target in clipping:
+            break
+        out = [*step.knobs, *out]
+        if ladder.path.graph.nodes[step.source].id == node:
+            break
+    return out
 
 
 def _goes(knob: Knob, edit: SetValue) -> str:
@@ -171,10 +193,6 @@ def _common(ladders: list[Ladder]) -> list[Knob]:
     return [knob for knob in (_knobs(ladders[0]) if ladders else ()) if all(knob.ref in refs for refs in shared)]
 
 
-def _knobs(ladder: Ladder, behind: str | None = None) -> Iterator[Knob]:
-    """Knobs of a way from its first point, or from one on it, to its end."""
-    passed = behind is None
+def _knobs(ladder: Ladder) -> Iterator[Knob]:
     for step in ladder.path.steps():
-        passed = passed or ladder.path.graph.nodes[step.source].id == behind
-        if passed:
-            yield from step.knobs
+        yield from step.knobs

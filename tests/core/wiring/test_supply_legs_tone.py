@@ -227,6 +227,50 @@ def test_three_at_once_need_what_powers_and_peaks_add() -> None:
     assert not of_code(three_talkers(float(told[0]) - 3), "several-clip")
 
 
+def behind_an_interface(desk_db: float, interface_db: float) -> Show:
+    """The same three into an interface behind the desk, and by its monitor mix into a recorder with a gain of its own."""
+    show = three_talkers(desk_db)
+    cables = [
+        *(row.model_dump() for row in show.cables if row.target != "rec.in"),
+        wire("desk.main-out.l", "face.in1"),
+        wire("face.usb1", "mixer.in1"),
+        wire("mixer.out", "rec.in"),
+    ]
+    pc = dev("pc", "laptop")
+    face = dev("face", "interface-2", host="pc", settings={"in1": {"gain_db": interface_db, "pad": True}})
+    devices = [row.model_dump() for row in show.devices]
+    return rig(
+        [*devices, pc, face, dev("mixer", "soft-mixer", host="pc")], cables, [row.model_dump() for row in show.parties]
+    )
+
+
+@pytest.mark.parametrize(
+    ("desk_db", "interface_db", "behind"),
+    [
+        (0.0, 16.0, "Software mixer, programme, fader"),
+        (6.0, 4.0, "Two-input interface, input 1, gain"),
+        # The mixer and the recorder clip with it: whatever is put back there only moves the clipping on.
+        (6.0, 12.0, None),
+        (6.0, 24.0, None),
+    ],
+)
+def test_level_is_put_back_only_behind_what_would_clip_by_it(
+    desk_db: float, interface_db: float, behind: str | None
+) -> None:
+    """What is taken off before a point and put back behind it leaves the end as loud, and nothing else clipping."""
+    analysis = analyse(behind_an_interface(desk_db, interface_db))
+    (found,) = (row for row in analysis.findings if row.code == "several-clip")
+    remedy = next((row for row in found.remedies if row.id == "shared-behind"), None)
+    if behind is None or remedy is None:
+        assert behind is remedy is None
+        return
+    assert remedy.label.endswith(f"add it behind: {behind}")
+    after = analyse(apply_all(analysis.show, remedy.edits))
+    assert not [row for row in after.findings if row.code == "several-clip"]
+    for key, ladder in analysis.ladders.items():
+        assert after.ladders[key].last.speech_db == pytest.approx(ladder.last.speech_db, abs=0.6)
+
+
 def test_unnamed_devices_of_one_kind_are_told_apart() -> None:
     show = rig([dev("a", "recorder"), dev("b", "recorder"), dev("c", "headphones")], [])
     analysis = analyse(show)
