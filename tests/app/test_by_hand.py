@@ -131,6 +131,9 @@ def test_a_podcast_with_a_guest_far_away_by_hand_in_at_most_sixty_keys(qtbot: Qt
         hands.press(stage, CTRL)
         qtbot.waitUntil(lambda: empty.why.proposal() is not None, timeout=60_000)
         hands.press(KEY.Key_Return, CTRL)
+    # What was added before there was a room stands in it, and the leads are as long as across a table.
+    assert {row.place for row in empty.document.show.devices if "cy" not in row.id} == {"room"}
+    assert all(row.length_m is None or row.length_m <= 5 for row in empty.document.show.cables)
     report = empty.document.analysis
     assert report.counts()["stop"] == report.counts()["fix"] == 0
     verdicts = {key: feed.verdict for key, feed in report.feeds.items()}

@@ -84,7 +84,7 @@ class Rig:
         """Length of a lead between two devices: along the walls, in the next length that is sold."""
         data = settings()["cables"]
         a, b = (self.show.device(row) for row in (source, target))
-        if a.place != b.place:
+        if a.place != b.place and None not in (a.place, b.place):
             wanted = float(data["other_room_m"])
         elif a.at_m is None or b.at_m is None:
             wanted = float(data["short_m"])

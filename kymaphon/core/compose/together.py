@@ -93,6 +93,9 @@ def talker(
         rig.place(
             Place(id=place_id, name="Room", size_m=proposed_room_m(), ambient_dba=settings()["rooms"]["ambient_dba"])
         )
+        # What stood nowhere while there was no room stands in it.
+        for device in show.devices if not show.places else ():
+            rig.change(device.id, place=device.place or place_id)
     place = rig.show.place(place_id)
     seat = another_seat(place, [row.at_m for row in show.parties if row.place == place_id and row.at_m is not None])
     first = not any(row.kind == "presenter" for row in show.parties)
@@ -171,6 +174,8 @@ def _between(before: Show, after: Show) -> tuple[Edit, ...]:
     ends = {cable.ends for cable in before.cables}
     edits += [Plug(cable) for cable in after.cables if cable.ends not in ends]
     for device in before.devices:
+        place = after.device(device.id).place
+        edits += [SetField("devices", device.id, "place", place)] if place != device.place else []
         for key, setting in after.device(device.id).settings.items():
             was = device.settings.get(key, Setting())
             for field in Setting.model_fields:
