@@ -19,7 +19,7 @@ DEMO = str(demo_path())
 def test_the_plan_in_words(capsys: pytest.CaptureFixture[str]) -> None:
     code, out, _ = run(capsys, "feeds", DEMO, "--plan")
     assert code == 0
-    assert "Ferry: Desk, send 1, with channel 1, channel 2" in out
+    assert "Ferry: Desk, send 1, mix-minus, with channel 1, channel 2" in out
     assert "without channel 5" in out
     assert "  1 Desk, channel 5, send 1: off" in out
     assert out.rstrip().splitlines()[-2:] == [

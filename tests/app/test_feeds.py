@@ -258,7 +258,7 @@ class TestPlan:
         window.feeds.choose_view("plan")
         planned(window)
         row = next(row for row in window.feeds.page.mixes.words.rows if row.cells[0] == "Lighthouse")
-        assert row.cells[2] == "everyone but Lighthouse; channel 6 (Lighthouse) off"
+        assert row.cells[2] == "mix-minus: everyone but Lighthouse; channel 6 (Lighthouse) off"
         assert row.cells[3].startswith("1 setting changes")
 
     def test_a_mix_says_what_its_listeners_should_hear(self, window: Window) -> None:

@@ -57,6 +57,13 @@ class FeedPlan:
         """Whether every mix can be made, and every voice gets into a mixer."""
         return not self.missing and all(row.into is not None for row in self.unrouted_sources)
 
+    def is_mix_minus(self, mix: Mix) -> bool:
+        """Whether those who get a mix can be heard on its mixer, and are not on it (common practice: also clean feed, n-1)."""
+        mixer = next(row for row in self.mixers if row.device.id == mix.device)
+        on = {voice for name in mix.inputs for voice in mixer.voices[name]}
+        there = {voice for voices in mixer.voices.values() for voice in voices}
+        return bool(on) and set(mix.listeners) <= there - on
+
     @property
     def whole(self) -> bool:
         """Whether it is all that could be asked of a plan: every mix is made, and what is not as wanted then is late, or a matter of level."""

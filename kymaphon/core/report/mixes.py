@@ -104,11 +104,13 @@ def party_words(show: Show, ids: tuple[str, ...]) -> str:
     return ", ".join(show.party(row).name for row in ids)
 
 
-def mix_words(show: Show, catalogue: Catalogue, mix: Mix) -> str:
-    """One mix in a line: who takes it, from where, what is on it and what is kept off."""
+def mix_words(plan: FeedPlan, mix: Mix) -> str:
+    """One mix in a line: who takes it, from where, whether it is their mix-minus, what is on it and what is kept off."""
+    show, catalogue = plan.after.show, plan.after.catalogue
     on = ", ".join(input_words(show, catalogue, mix.device, row) for row in mix.inputs) or "nothing"
     off = ", ".join(input_words(show, catalogue, mix.device, row) for row in mix.left_out)
-    text = f"{party_words(show, mix.listeners)}: {bus_words(show, catalogue, mix.device, mix.bus)}, with {on}"
+    called = "mix-minus, " if plan.is_mix_minus(mix) else ""
+    text = f"{party_words(show, mix.listeners)}: {bus_words(show, catalogue, mix.device, mix.bus)}, {called}with {on}"
     text += f"; without {off}" if off else ""
     return text + (f" ({'; '.join(mix.how)})" if mix.how else "")
 
@@ -173,7 +175,7 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instructio
     if not plan.mixers and not plan.whole:
         yield "MISSING nothing here mixes: there is no desk, interface or software mixer with switches"
     for mix in plan.mixes:
-        yield mix_words(show, catalogue, mix)
+        yield mix_words(plan, mix)
     for stray in plan.unrouted_sources:
         yield f"{'MISSING ' if stray.into is None else ''}{stray_words(show, stray)}"
     for row in plan.missing:

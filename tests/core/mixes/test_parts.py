@@ -253,10 +253,9 @@ class TestWants:
 class TestWords:
     def test_a_mix_in_a_line(self, demo: Show) -> None:
         plan = plan_feeds(demo, CATALOGUE)
-        kinds = plan.after.catalogue
-        lines = [mix_words(plan.after.show, kinds, mix) for mix in plan.mixes]
+        lines = [mix_words(plan, mix) for mix in plan.mixes]
         assert (
-            "Lighthouse: Desk, send 2, with channel 1, channel 2, channel 3, channel 4, channel 5, "
+            "Lighthouse: Desk, send 2, mix-minus, with channel 1, channel 2, channel 3, channel 4, channel 5, "
             "channel 7, channel 8; without channel 6 (after the faders)" in lines
         )
 

@@ -275,7 +275,7 @@ def on_input(plan: FeedPlan, mix: Mix, input_id: str) -> str:
 
 
 def carried_words(plan: FeedPlan, mix: Mix) -> str:
-    """Who is on a mix, the shorter way round."""
+    """Who is on a mix, the shorter way round; a mix-minus, where none of those who get it is on it, is called so."""
     mixer = next(row for row in plan.mixers if row.device.id == mix.device)
     there = dict.fromkeys(voice for row in mix.inputs for voice in mixer.voices[row])
     every = dict.fromkeys(voice for row in mixer.voices.values() for voice in row)
@@ -285,9 +285,10 @@ def carried_words(plan: FeedPlan, mix: Mix) -> str:
         return DASH
     if not without:
         return "everyone" if len(there) > 2 else party_words(show, tuple(there))
+    called = "mix-minus: " if plan.is_mix_minus(mix) else ""
     if len(without) < len(there) and len(without) <= 2:
-        return f"everyone but {party_words(show, without)}"
-    return party_words(show, tuple(there))
+        return f"{called}everyone but {party_words(show, without)}"
+    return f"{called}{party_words(show, tuple(there))}"
 
 
 def _carded(widget: QWidget, heading: QWidget | None = None) -> QWidget:
