@@ -329,7 +329,7 @@ class TestListen:
 
     def test_own_voice_is_gone_after_its_remedy(self, listen: ListenPage) -> None:
         """Of Ferry alone, who speaks: as the show is it comes back; in the version with that send off nothing of it does."""
-        place = next(n for n, row in enumerate(listen.versions) if row.about.startswith("Ferry hears Ferry"))
+        place = next(n for n, row in enumerate(listen.versions) if row.about.startswith("Echo: Ferry hears itself"))
         assert listen.sounds[place].shape == listen.sounds[0].shape
         assert not np.array_equal(listen.sounds[place], listen.sounds[0])
         powers = []

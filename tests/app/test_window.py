@@ -85,7 +85,7 @@ class TestLevel:
         window.document.replace(window.document.show.with_(cables=()), None)
         window.level.end = "stream"
         window.level.refresh()
-        assert "No way leads" in window.level.subtitle.text()
+        assert "No signal path leads" in window.level.subtitle.text()
         window.grab()
 
 

@@ -60,7 +60,7 @@ class TestRigSheet:
         first = pages(printed)[0]
         for words in (
             "First of all",
-            "Ferry hears Ferry",
+            "Echo: Ferry hears itself",
             "Switch off: Desk, channel 5 to send 1",
             "Who is where",
             "Lighthouse phone",

@@ -274,7 +274,7 @@ def test_a_plan_that_lands_on_another_way_than_it_reckoned_with_is_not_proven(
     unlike = line_up(analysis, reasons=False)
     assert unlike.moves
     assert not unlike.proven
-    assert "another way" in unlike.unproven
+    assert "another path" in unlike.unproven
     assert unlike.to_json()["proven"] is False
 
 
