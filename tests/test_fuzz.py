@@ -194,7 +194,7 @@ def test_every_remedy_can_be_done_and_cures_what_it_is_offered_for(show: Show) -
                 "clips",
             ):
                 assert row.key not in {other.key for other in after.findings}, (row.code, remedy.label)
-            if row.code in ("own-voice-back", "circle-howls", "circle-rings", "heard-unwanted"):
+            if row.code in ("own-voice-back", "loop-howls", "loop-rings", "heard-unwanted"):
                 lost = {key for key in kept if after.feeds[key].verdict == "missing"}
                 assert not lost, (row.code, remedy.label, lost)
 

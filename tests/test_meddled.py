@@ -15,7 +15,7 @@ from kymaphon.core.model.show import Show
 from tests.budget import tries
 from tests.test_fuzz import DEMO, DEMO_KINDS, assert_sound
 
-GONE = ("own-voice-back", "heard-unwanted", "wanted-not-heard", "phantom-missing", "clips", "circle-howls")
+GONE = ("own-voice-back", "heard-unwanted", "wanted-not-heard", "phantom-missing", "clips", "loop-howls")
 """What each of their remedies has to take away."""
 SWITCHES = [
     (device["id"], path.key) for device in DEMO["devices"] for path in DEMO_KINDS[device["kind"]].paths if path.switch

@@ -89,10 +89,11 @@ def _done(analysis: Report, wanted: list[str]) -> Report:
     """
     from kymaphon.core.analysis.analyse import analyse
     from kymaphon.core.analysis.offers import with_offers
-    from kymaphon.core.model.findings import finding_ids
+    from kymaphon.core.model.findings import finding_ids, present_id
 
     for name in wanted:
-        finding_id, _, remedy_id = name.rpartition(":")
+        given, _, remedy_id = name.rpartition(":")
+        finding_id = present_id(given)
         known = finding_ids(analysis.findings)
         if finding_id not in known:
             raise Unusable(f"--do {name}: no such finding; there are: {', '.join(known) or 'none'}")

@@ -89,7 +89,7 @@ class TestViews:
         on = {"in5>send1": {"on": True, "gain_db": 4}}
         window.document.replace(two_desks(a=on, b=on), None)
         window.go("Feeds")
-        finding = next(row for row in window.document.analysis.findings if row.code == "circle-howls")
+        finding = next(row for row in window.document.analysis.findings if row.code == "loop-howls")
         window.feeds.show_finding(finding)
         assert window.feeds.view == "circles"
         assert "howl" in window.feeds.subtitle.text()

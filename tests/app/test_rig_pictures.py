@@ -101,7 +101,9 @@ class TestChain:
 
     def test_it_says_in_words_what_is_selected(self, rig: RigStage) -> None:
         rig._choose(("cable", "mic-mira.out>desk.in1"))
-        assert "Cable from Mira's microphone, output to Desk, channel 1, −46.9 dBu" in rig.picture.accessibleDescription()
+        assert (
+            "Cable from Mira's microphone, output to Desk, channel 1, −46.9 dBu" in rig.picture.accessibleDescription()
+        )
         rig._choose(("device", "booster"))
         assert "Booster, In-line booster" in rig.picture.accessibleDescription()
 

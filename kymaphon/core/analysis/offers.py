@@ -39,7 +39,7 @@ from kymaphon.core.model.wants import asked_at, wants_of
 if TYPE_CHECKING:
     from kymaphon.core.levels.lineup.plan import LineUpPlan
 
-OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "circle-howls"))
+OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "loop-howls"))
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
 SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
 """What still keeps somebody silent: of two causes in a row the first is cured first."""
@@ -157,9 +157,9 @@ FEEDS = (
     "arrives-twice",
     "heard-unwanted",
     "wanted-not-heard",
-    "circle-echoes",
-    "circle-rings",
-    "circle-howls",
+    "loop-echoes",
+    "loop-rings",
+    "loop-howls",
 )
 """Findings that a mix of one's own can cure."""
 MOST_OFFERED = 3

@@ -26,7 +26,7 @@ from kymaphon.core.model.wants import wants_by_role
 PATIENCE = 16
 """So often something else is tried for one voice at a time; then all that something is wrong about are left out at once."""
 LOUD = "loudspeakers"
-BY_AIR = ("own-voice-back", "circle-howls", "circle-rings", "circle-echoes")
+BY_AIR = ("own-voice-back", "loop-howls", "loop-rings", "loop-echoes")
 YIELDS = ("effect", "crowd", "instrument", "player", "remote", "person")
 
 

@@ -150,6 +150,21 @@ def worst_first(found: Iterable[Finding]) -> tuple[Finding, ...]:
     return tuple(sorted(found, key=lambda row: SEVERITIES.index(row.severity)))
 
 
+FORMER_CODES = {
+    "circle-howls": "loop-howls",
+    "circle-rings": "loop-rings",
+    "circle-echoes": "loop-echoes",
+    "ways-not-told": "routes-not-told",
+}
+"""What codes were called before: still understood where one is given."""
+
+
+def present_id(finding_id: str) -> str:
+    """The id of a finding by the code that it has now."""
+    code, at, subject = finding_id.partition("@")
+    return f"{FORMER_CODES.get(code, code)}{at}{subject}"
+
+
 def finding_ids(findings: Iterable[Finding]) -> dict[str, Finding]:
     """Id -> finding, in their order: its code and its first subject, `off-mark@ann`; the second of that name is `off-mark@ann#2`."""
     out: dict[str, Finding] = {}

@@ -143,7 +143,7 @@ def echo_control(analysis: Computed, path: SignalPath) -> str:
     return f"{analysis.device_name(rows[0].device.id)}, {rows[0].processor.name}," if rows else ""
 
 
-@rule("circle-howls", "circle-rings", "circle-echoes", stage="Feeds", reads=("feeds", "programme"))
+@rule("loop-howls", "loop-rings", "loop-echoes", stage="Feeds", reads=("feeds", "programme"))
 def circles(analysis: Computed) -> Iterator[Finding]:
     """Loops in which signal goes round: howling, or too near to it (Davis and Patronis: keep 6 dB), or so long that it comes again as
     an echo (Haas 1951).
@@ -203,7 +203,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         source="of all loops together, (I − |A|)⁻¹",
     )
     yield Finding(
-        "circle-howls" if howls else "circle-rings" if steep else "circle-echoes",
+        "loop-howls" if howls else "loop-rings" if steep else "loop-echoes",
         "stop" if howls else "note" if asked else "fix",
         "Feeds",
         tuple(dict.fromkeys(analysis.graph.nodes[node].owner for node in worst.nodes)),

@@ -124,7 +124,7 @@ def _places(analysis: Computed, place: Place, run_id: str) -> tuple[Place, ...]:
     return tuple(changed if row.id == place.id else row for row in analysis.show.places)
 
 
-@rule("ways-not-told", stage="Rig", reads=("layout", "wiring"), notes_only=True)
+@rule("routes-not-told", stage="Rig", reads=("layout", "wiring"), notes_only=True)
 def ways_not_told(analysis: Computed) -> Iterator[Finding]:
     """Cables in a place with power runs whose way is not on the plan."""
     show = analysis.show
@@ -166,7 +166,7 @@ def ways_not_told(analysis: Computed) -> Iterator[Finding]:
             ),
         )
         yield Finding(
-            "ways-not-told",
+            "routes-not-told",
             "note",
             "Rig",
             (place.id, *(row.id for row in off)),

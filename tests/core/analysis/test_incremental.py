@@ -17,6 +17,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.computing.facets import Facet, changed, facet_of
 from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import AddLog, Edit, SetCable, SetField, SetValue, SetWant, Unplug, apply_all
+from kymaphon.core.model.findings import FORMER_CODES, present_id
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Device, LogEntry, Setting, Show
@@ -199,6 +200,14 @@ def test_what_a_rule_finds_is_of_its_codes_and_of_its_stage() -> None:
                 assert finding.code in row.codes
                 assert finding.stage == row.stage
                 assert not row.notes_only or finding.severity == "note"
+
+
+def test_former_codes_are_those_of_no_rule_and_mean_one_of_today() -> None:
+    codes = {code for row in RULES for code in row.codes}
+    assert not codes & set(FORMER_CODES)
+    assert set(FORMER_CODES.values()) <= codes
+    assert present_id("circle-howls@desk.send1#2") == "loop-howls@desk.send1#2"
+    assert present_id("off-mark@ann") == "off-mark@ann"
 
 
 def test_every_code_is_one_rule_s() -> None:

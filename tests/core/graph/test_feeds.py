@@ -34,7 +34,7 @@ class TestTwoDesks:
         """0 dB sends, unity line inputs, converters in line: the loop is lossless but for loading, and the return has +gain to spare."""
         lifted = {**LOOP, "in5": {"gain_db": 3}}
         analysis = analyse(two_desks(a=lifted, b=lifted))
-        circle = finding(analysis, "circle-howls")
+        circle = finding(analysis, "loop-howls")
         assert circle.severity == "stop"
         worst = analysis.circles.paths[0]
         loading = 20 * math.log10(20000 / 20120)
@@ -48,16 +48,16 @@ class TestTwoDesks:
             two_desks(a=lifted, b=lifted),
             tuple(SetWant(f"talker-{a}", f"talker-{b}", "hear") for a, b in (("a", "b"), ("b", "a"))),
         )
-        mended = finding(analyse(show), "circle-howls").remedies[0].apply(show)
+        mended = finding(analyse(show), "loop-howls").remedies[0].apply(show)
         after = analyse(mended)
-        assert not {"circle-howls", "circle-rings"} & codes(after)
+        assert not {"loop-howls", "loop-rings"} & codes(after)
         assert after.feeds["talker-a", "talker-b"].gain_db is not None
         assert after.feeds["talker-b", "talker-a"].gain_db is not None
 
     def test_one_end_cut_leaves_the_echo_of_the_round_trip(self) -> None:
         """b still sends a's voice back: a hears itself after four codec passes of 82 ms less none: two there, two back."""
         analysis = analyse(two_desks(b=LOOP))
-        assert "circle-howls" not in codes(analysis)
+        assert "loop-howls" not in codes(analysis)
         own = [arrival for arrival in analysis.arrivals("talker-a", "talker-a") if arrival.delay_ms > 1]
         assert own[0].delay_ms == pytest.approx(4 * 82 + 0.437, abs=0.01)
         feed = analysis.feeds["talker-a", "talker-a"]
@@ -79,7 +79,7 @@ class TestTwoDesks:
 
     def test_both_ends_cut_leave_neither(self) -> None:
         analysis = analyse(two_desks())
-        assert not {"circle-howls", "circle-rings", "own-voice-back"} & codes(analysis)
+        assert not {"loop-howls", "loop-rings", "own-voice-back"} & codes(analysis)
         for name in ("a", "b"):
             late = [
                 arrival for arrival in analysis.arrivals(f"talker-{name}", f"talker-{name}") if arrival.delay_ms > 1

@@ -321,7 +321,7 @@ class TestOddRigs:
         mix = next(row for row in plan.mixes if "hall" in row.listeners)
         assert mix.inputs == ("in5",)
         assert "in1" in mix.left_out
-        assert not [row for row in analyse(plan.after.show).findings if row.code.startswith("circle-")]
+        assert not [row for row in analyse(plan.after.show).findings if row.code.startswith("loop-")]
 
     def test_but_what_was_asked_for_is_given(self) -> None:
         wants = [{"listener": "hall", "voice": "host", "want": "hear"}]
@@ -341,7 +341,7 @@ class TestOddRigs:
         plan = planned(show)
         done = apply_all(show, plan.edits)
         codes = {row.code for row in analyse(done).findings}
-        assert not codes & {"circle-howls", "circle-rings", "own-voice-back"}
+        assert not codes & {"loop-howls", "loop-rings", "own-voice-back"}
         assert planned(done).edits == ()
 
     def test_the_largest_rig_gives_each_remote_its_own(self) -> None:
@@ -445,7 +445,7 @@ class TestTwoDesks:
         assert mixes["desk", ("rep",), False].inputs == ("in1",)
         assert mixes["ob", ("host", "stream"), False].inputs == ("in1",)
         done = analyse(plan.after.show)
-        assert not [row for row in done.findings if row.code.startswith("circle-")]
+        assert not [row for row in done.findings if row.code.startswith("loop-")]
         assert done.feeds["stream", "host"].verdict in ("heard", "quiet")
         assert not done.feeds["stream", "host"].twice
         assert done.feeds["host", "host"].verdict == done.feeds["rep", "rep"].verdict == "local"
@@ -483,7 +483,7 @@ class TestSoftware:
         and the monitor mix comes off the software's inputs.
         """
         show = kitchen()
-        assert "circle-howls" in {row.code for row in analyse(show).findings}
+        assert "loop-howls" in {row.code for row in analyse(show).findings}
         plan = planned(show)
         assert plan.unmet == ()
         mixes = {mix.listeners: mix for mix in plan.mixes if mix.device == "mixer"}
@@ -535,4 +535,4 @@ def test_no_mix_is_plugged_into_a_player_whose_music_has_a_track() -> None:
     plan = plan_feeds(show, shipped_catalogue())
     after = apply_all(show, plan.edits)
     assert not [row for row in after.cables if row.target_device == "play"]
-    assert not [row for row in analyse(after).findings if row.code in ("half-lost", "circle-howls")]
+    assert not [row for row in analyse(after).findings if row.code in ("half-lost", "loop-howls")]

@@ -57,10 +57,10 @@ class TestTwoDesks:
         """Broken at one end the howl is gone and one party still has its echo, late by the round trip; broken at both neither."""
         on, off = {"in5>send1": {"on": True, "gain_db": 4}}, {"in5>send1": {"on": False}}
         howl = {row.code for row in analyse(two_desks(a=on, b=on)).findings}
-        assert "circle-howls" in howl
+        assert "loop-howls" in howl
         one = analyse(two_desks(a=on, b=off))
         codes = [row for row in one.findings if row.code == "own-voice-back"]
-        assert "circle-howls" not in {row.code for row in one.findings}
+        assert "loop-howls" not in {row.code for row in one.findings}
         assert len(codes) == 1
         feed = one.feeds[codes[0].pairs[0]]
         assert feed.delay_ms == pytest.approx(328, abs=1)
@@ -69,7 +69,7 @@ class TestTwoDesks:
         assert turn.device == "desk-a"
         assert not turn.own_end
         none = {row.code for row in analyse(two_desks(a=off, b=off)).findings}
-        assert not none & {"circle-howls", "own-voice-back"}
+        assert not none & {"loop-howls", "own-voice-back"}
 
     def test_mix_plus_gives_own_voice_back_at_once(self) -> None:
         """With the guest's channel off its send the own microphone in the own monitor comes without the round trip."""
@@ -116,9 +116,9 @@ class TestRoundTheMainMix:
     def test_what_goes_round_is_told_as_an_echo(self) -> None:
         show = two_rooms()
         show = apply_all(show, tuple(row for party in unsaid(show) for row in wants_by_role(show, party.id)))
-        rows = [row for row in analyse(show).findings if row.code in ("own-voice-back", "circle-echoes")]
-        assert {row.code for row in rows} == {"own-voice-back", "circle-echoes"}
-        echo = next(row for row in rows if row.code == "circle-echoes")
+        rows = [row for row in analyse(show).findings if row.code in ("own-voice-back", "loop-echoes")]
+        assert {row.code for row in rows} == {"own-voice-back", "loop-echoes"}
+        echo = next(row for row in rows if row.code == "loop-echoes")
         assert "every 328.0 ms" in echo.message
         assert "60 dB down after 10 rounds, 3.280 s" in echo.message, "10 x 6.2 dB, 10 x 328 ms"
 
@@ -126,7 +126,7 @@ class TestRoundTheMainMix:
         """Ten decibels in hand: at 5 ms it colours by 3 dB, which the margin lets pass; at 200 ms every word comes again."""
         for delay, told in ((5.0, False), (200.0, True)):
             analysis = _with(bare(3, [(0, 1, 0, 0), (1, 2, 0, 0), (2, 1, -10, delay)]))
-            assert [row.code for row in circles(analysis)] == (["circle-echoes"] if told else [])
+            assert [row.code for row in circles(analysis)] == (["loop-echoes"] if told else [])
 
 
 class TestCircles:
@@ -294,10 +294,10 @@ class TestRules:
 
         fader = SetValue(SettingRef("desk", "usb-in", "fader_db"), -10.0)
         show = apply_all(read_show(demo_path()), (Plug(Cable(source="mixer.mon", target="desk.usb-in")), fader))
-        (row,) = of_code(show, "circle-howls")
+        (row,) = of_code(show, "loop-howls")
         assert "loops howl together, though the strongest alone has a gain margin of 4.3 dB" in row.message
         assert row.severity == "stop"
-        assert not of_code(row.remedies[0].apply(show), "circle-howls")
+        assert not of_code(row.remedies[0].apply(show), "loop-howls")
 
     def test_wants_that_nobody_said(self) -> None:
         show = studio("desk-8", 1)
@@ -385,7 +385,7 @@ class TestRules:
             ],
             [wire("mic.out", "desk.in1"), wire("desk.usb", "mixer.in5"), wire("mixer.mon", "desk.usb-in")],
         )
-        rows = [row for row in analyse(show).findings if row.code.startswith("circle-")]
+        rows = [row for row in analyse(show).findings if row.code.startswith("loop-")]
         assert rows
         assert "round the computer" in rows[0].message
 

@@ -180,10 +180,10 @@ def test_more_gain_brings_the_circle_to_ring_and_then_to_howl() -> None:
         )
         worst = max((path.gain_db for path in analysis.circles.paths), default=-999.0)
         codes = {row.code for row in analysis.findings}
-        expected = "circle-howls" if worst >= -1 else "circle-rings" if worst > -6 else ""
-        assert {code for code in codes if code.startswith("circle")} == ({expected} if expected else set()), gain
+        expected = "loop-howls" if worst >= -1 else "loop-rings" if worst > -6 else ""
+        assert {code for code in codes if code.startswith("loop-")} == ({expected} if expected else set()), gain
         seen[expected] = True
-    assert set(seen) == {"", "circle-rings", "circle-howls"}
+    assert set(seen) == {"", "loop-rings", "loop-howls"}
 
 
 def test_mono_plug_feeds_both_sides_and_a_stereo_one_loses_its_right() -> None:

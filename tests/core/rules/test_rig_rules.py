@@ -246,7 +246,7 @@ BREAKS: dict[str, Show] = {
     "bus-unknown": rig([dev("box", "desk-pocket"), dev("face", "interface-2", host="box")], []),
     "host-not-told": rig([dev("face", "interface-2")], []),
     "beside-power": _beside(),
-    "ways-not-told": rig(
+    "routes-not-told": rig(
         [dev("mic", "dynamic-close", at_m=[1, 1]), DESK], [wire("mic.out", "desk.in1")], places=_studio(runs=[RUN])
     ),
     "earth-loop": _loop(),
@@ -352,7 +352,7 @@ KEEPS: dict[str, Show] = {
         [wire("mic.out", "desk.in1")],
         places=_studio(runs=[RUN]),
     ),
-    "ways-not-told": _beside(),
+    "routes-not-told": _beside(),
     "earth-loop": _loop("laptop-old"),
     "control-down": _chain(),
     "two-of-a-kind": _chain(),

@@ -135,7 +135,7 @@ class HearingPage(StagePage):
             return f"Preview: {changed} {'pair changes' if changed == 1 else 'pairs change'}, outlined. Esc ends it."
         broken = sum(not feed.well for feed in analysis.feeds.values())
         back = sum(feed.verdict == "back" for feed in analysis.feeds.values())
-        howls = sum(row.code == "circle-howls" for row in analysis.findings)
+        howls = sum(row.code == "loop-howls" for row in analysis.findings)
         words = f"{len(analysis.listeners)} listeners, {len(analysis.voices)} voices. "
         nothing = not any(feed.want in ("hear", "local", "never") for feed in analysis.feeds.values())
         words += f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"

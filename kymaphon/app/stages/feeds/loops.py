@@ -120,7 +120,7 @@ class CirclesPage(StagePage):
 
     def why(self) -> WhyContent:
         analysis = self.document.analysis
-        about = tuple(row for row in analysis.findings if row.code.startswith("circle-"))
+        about = tuple(row for row in analysis.findings if row.code.startswith("loop-"))
         circle = self.circle
         if circle is None:
             return WhyContent("Loops", self._headline(), findings=about)

@@ -61,7 +61,7 @@ class FeedsStage(PagedStage):
             self.hearing.choose_listener(feed.listener)
 
     def show_finding(self, finding: Finding) -> None:
-        view = "circles" if finding.code.startswith("circle-") else "hearing"
+        view = "circles" if finding.code.startswith("loop-") else "hearing"
         if self.view != view:
             self.choose_view(view)
         if view == "hearing":

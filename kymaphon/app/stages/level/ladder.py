@@ -154,7 +154,7 @@ class LadderPage(StagePage):
             now, then = (figure_on(row.value, expected.unit) for row in (shown, expected.shows))
             what = "peaks" if expected.peaks else "average"
             notes = (
-                f"{expected.meter.name} of {expected.device} shows {what} of {now} now; for the mark it should show {then}.",
+                f"{expected.meter.name} of {expected.device}: {what} of {now} now, {then} for the mark.",
             )
         if knob is not None:
             notes = (*notes, touched_words(analysis, knob.ref))
