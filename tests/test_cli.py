@@ -74,6 +74,38 @@ def test_feeds_words(capsys: pytest.CaptureFixture[str]) -> None:
     assert "own voice back" in out
 
 
+class TestLouder:
+    def test_what_to_turn_and_how_near_to_clipping(self, capsys: pytest.CaptureFixture[str]) -> None:
+        assert main(["level", str(demo_path()), "--from", "ilse", "--louder", "6"]) == 0
+        assert capsys.readouterr().out.startswith("Add 6 dB at: Desk, channel 3, gain. Peaks ")
+        assert main(["level", str(demo_path()), "--from", "mira", "--louder", "20", "--json"]) == 0
+        assert json.loads(capsys.readouterr().out)["clips"] is True
+
+    def test_it_is_written_where_asked(self, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+        path = tmp_path / "louder.json"
+        assert main(["level", str(demo_path()), "--from", "ilse", "--louder", "-3", "-o", str(path)]) == 0
+        was, now = (read_show(row).device("desk").settings["in3"].gain_db for row in (demo_path(), path))
+        assert was is not None
+        assert now == was - 3
+
+    @pytest.mark.parametrize(
+        ("options", "words"),
+        [
+            (["--louder", "6"], "needs --from"),
+            (["--from", "nobody", "--louder", "6"], "no voice is called nobody"),
+            (["--from", "ilse", "--louder", "nan"], "up to 60 dB"),
+            (["--from", "ilse", "--louder", "0"], "not 0"),
+        ],
+    )
+    def test_what_cannot_be_meant_is_one_line(
+        self, options: list[str], words: str, capsys: pytest.CaptureFixture[str]
+    ) -> None:
+        assert main(["level", str(demo_path()), *options]) == 2
+        error = capsys.readouterr().err
+        assert words in error
+        assert error.count("\n") == 1
+
+
 def test_level(capsys: pytest.CaptureFixture[str]) -> None:
     code, out, _ = run(capsys, "level", DEMO, "--from", "mira", "--to", "stream")
     assert code == 0

@@ -87,6 +87,8 @@ class Hands:
 def test_a_podcast_with_a_guest_far_away_by_hand_in_at_most_sixty_keys(qtbot: QtBot, empty: Window) -> None:
     """Two people at microphones, an interface, a laptop, a guest far away, a recording; from an empty show, without the questions."""
     hands = Hands(qtbot, empty)
+    said: list[str] = []
+    empty.document.trouble.connect(said.append)
 
     def enter(text: str) -> Callable[[QDialog], None]:
         def step(_dialog: QDialog) -> None:
@@ -111,6 +113,7 @@ def test_a_podcast_with_a_guest_far_away_by_hand_in_at_most_sixty_keys(qtbot: Qt
     hands.in_dialog(lambda: hands.press(KEY.Key_D, CTRL | SHIFT), enter("Ann"))
     hands.in_dialog(lambda: hands.press(KEY.Key_D, CTRL | SHIFT), enter("Ben"))
     hands.in_dialog(lambda: hands.press(KEY.Key_F, CTRL | SHIFT), enter("Cy"))
+    assert "All of its USB lead is plugged: 3 channels, to the mixer program and back." in said
     show = empty.document.show
     kinds = [row.kind for row in show.devices if row.kind != "headphones"]
     assert sorted(kinds) == sorted(

@@ -153,9 +153,7 @@ class LadderPage(StagePage):
                 )
             now, then = (figure_on(row.value, expected.unit) for row in (shown, expected.shows))
             what = "peaks" if expected.peaks else "average"
-            notes = (
-                f"{expected.meter.name} of {expected.device}: {what} of {now} now, {then} for the mark.",
-            )
+            notes = (f"{expected.meter.name} of {expected.device}: {what} of {now} now, {then} for the mark.",)
         if knob is not None:
             notes = (*notes, touched_words(analysis, knob.ref))
         together = summed_at(analysis, rung.node)

@@ -27,7 +27,7 @@ from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
 from kymaphon.core.model.ends import end_of, ends_of
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.naming import fresh_id
-from kymaphon.core.model.show import Cable, Device
+from kymaphon.core.model.show import Cable, Device, Party
 from kymaphon.core.wiring.fit import Fit, partners
 from kymaphon.core.wiring.power import FEED_WORDS
 
@@ -88,7 +88,7 @@ class AddDialog(QDialog):
         super().__init__(parent)
         self.catalogue, self.document = catalogue, document
         self.plug_on = self._worn = False
-        self.added = ""
+        self.added = self.told = ""
         self.setWindowTitle("Add from the catalogue")
         column = QVBoxLayout(self)
         column.setContentsMargins(20, 16, 20, 16)
@@ -156,7 +156,11 @@ class AddDialog(QDialog):
 
     def _describe(self) -> None:
         kind = self._kind()
-        self.about.setText(f"{kind.about} {kind_words(kind)}" if kind is not None else "No kind is called so.")
+        self.about.setText(
+            f"{kind.about} {kind_words(kind)} {self._comes_with(kind)}".rstrip()
+            if kind is not None
+            else "No kind is called so."
+        )
         worn = kind is not None and kind.is_headphones
         if worn != self._worn:
             # Whoever has nothing to listen on comes first.
@@ -206,6 +210,13 @@ class AddDialog(QDialog):
         self.added = device.id
         self.accept()
 
+    def _comes_with(self, kind: Kind) -> str:
+        """What is added with a kind, told before it is."""
+        show = self.document.show
+        ears = heard_by(show, Device(id=fresh_id(show, kind.id), kind=kind.id), kind)
+        names = [row.row.name for row in ears if isinstance(row, AddRow) and isinstance(row.row, Party)]
+        return f"With it comes {names[0]}, who hears what it gets." if names else ""
+
     def _with_it(self, device: Device, kind: Kind) -> tuple[Edit, ...]:
         """What belongs to a new device: who hears what an encoder or a recorder gets; where it is to be plugged at once, all channels of
         a USB lead.
@@ -220,6 +231,8 @@ class AddDialog(QDialog):
         except ValueError:
             return ears  # no mixer program on a computer yet: nothing to plug it into
         self.plug_on = False
+        count = sum(isinstance(row, Plug) for row in lead)
+        self.told = f"All of its USB lead is plugged: {count} channels, to the mixer program and back."
         return (*ears, *lead)
 
 

@@ -39,6 +39,8 @@ class RigForms:
         dialog = AddDialog(self.parent, self.theme, self.cast.catalogue, self.document, place)
         self.last = dialog
         dialog.exec()
+        if dialog.told:
+            self.document.trouble.emit(dialog.told)
         return dialog.added, dialog.plug_on
 
     def plug(self, source: str = "", target: str = "") -> tuple[str, str] | None:
