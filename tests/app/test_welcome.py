@@ -11,8 +11,10 @@ from pytestqt.qtbot import QtBot
 from kymaphon.app.stages.welcome.surface import WelcomeSurface
 from kymaphon.app.window import Window
 from kymaphon.core.compose.starts import starts
+from kymaphon.core.model.catalogue import shipped_catalogue
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.ids import SettingRef
+from kymaphon.files.kinds_file import put_on_shelf
 
 KEY = Qt.Key
 
@@ -140,6 +142,18 @@ def test_what_is_proposed_becomes_what_is_there(qtbot: QtBot, page: WelcomeSurfa
     composed(qtbot, page)
     assert page.composed is not None
     assert "interface-2" not in page.composed.to_get
+
+
+def test_kinds_of_the_own_shelf_are_found_as_they_are_typed(window: Window, page: WelcomeSurface) -> None:
+    kind = shipped_catalogue()["interface-2"].model_copy(update={"id": "trusty-box", "name": "Trusty box"})
+    put_on_shelf(kind)
+    window.welcoming.ask()
+    card = page.cards["have"]
+    card.line.setFocus()
+    QTest.keyClicks(card.line, "trusty")
+    assert card.told.text() == "Enter: Trusty box"
+    QTest.keyClick(card.line, KEY.Key_Return)
+    assert page.answers.have[0].kind == "trusty-box"
 
 
 @pytest.mark.parametrize("n", range(6))
