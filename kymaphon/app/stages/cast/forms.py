@@ -69,6 +69,27 @@ class CastForms:
     def _apply(self, edits: tuple[Edit, ...], text: str) -> None:
         self.document.apply(edits, text)
 
+    def _put(
+        self, table: str, sort: type[Party] | type[Place], before: Party | Place | None, values: dict[str, Any]
+    ) -> None:
+        """A new row of somebody or some place, or the changed fields of one, as one step.
+
+        Raises:
+            ValueError: it has no name.
+        """
+        if not values["name"]:
+            raise ValueError("a name is needed")
+        if before is not None:
+            after = before.with_(**values)
+            self._apply(_changes(table, before, after), f"Details of {after.name}")
+            return
+        show = self.document.show
+        row = sort.model_validate({**values, "id": fresh_id(show, values["name"])})
+        edits: list[Edit] = [AddRow(table, row)]
+        if isinstance(row, Party):
+            edits += wanted_by_role(show.model_copy(update={"parties": (*show.parties, row)}), row.id)
+        self._apply(tuple(edits), f"Add {row.name}")
+
     def edit(self, place_id: str, thing: Thing) -> bool:
         """The form of a thing on the plan."""
         show = self.document.show
@@ -176,16 +197,7 @@ class CastForms:
             return {}
 
         def take(values: dict[str, Any]) -> None:
-            if not values["name"]:
-                raise ValueError("a name is needed")
-            if party is None:
-                row = Party.model_validate({**values, "id": fresh_id(self.document.show, values["name"])})
-                grown = show.model_copy(update={"parties": (*show.parties, row)})
-                self._apply((AddRow("parties", row), *wanted_by_role(grown, row.id)), f"Add {row.name}")
-            else:
-                after = party.with_(**values)
-                edits = _changes("parties", party, after)
-                self._apply(edits, f"Details of {after.name}")
+            self._put("parties", Party, party, values)
 
         return self.open(party.name if party else "New in the cast", fields, take, fills=fills, shows=role_words)
 
@@ -342,15 +354,7 @@ class CastForms:
         )
 
         def take(values: dict[str, Any]) -> None:
-            if not values["name"]:
-                raise ValueError("a name is needed")
-            if place is None:
-                row = Place.model_validate({**values, "id": fresh_id(self.document.show, values["name"])})
-                self._apply((AddRow("places", row),), f"Add {row.name}")
-            else:
-                after = place.with_(**values)
-                edits = _changes("places", place, after)
-                self._apply(edits, f"Details of {after.name}")
+            self._put("places", Place, place, values)
 
         return self.open(place.name if place else "New place", fields, take, shows=room_words)
 
@@ -437,7 +441,7 @@ class CastForms:
             name = values["name"] or "noise"
             self._apply((SetField("places", place.id, "noises", rows),), f"{'Details of' if spot else 'Add'} {name}")
 
-        return self.open(spot.name if spot else "A noise that stands somewhere", fields, take)
+        return self.open(spot.name if spot else "New noise source", fields, take)
 
     def surface(self, place: Place, surface: Surface | None) -> bool:
         """A surface of a place, or a new one when it is None."""
@@ -489,7 +493,7 @@ class CastForms:
                 (SetField("places", place.id, "surfaces", rows),), f"{'Details of' if surface else 'Add'} {name}"
             )
 
-        return self.open(surface.name if surface else "A surface that reflects", fields, take)
+        return self.open(surface.name if surface else "New reflecting surface", fields, take)
 
 
 def _changes(table: str, before: Party | Place | Device, after: Party | Place | Device) -> tuple[Edit, ...]:
