@@ -15,10 +15,9 @@ from kymaphon.core.model.edits import apply_all
 from kymaphon.core.model.findings import Remedy
 from kymaphon.core.model.weights import growth_of
 
+UNMOVED_DB = 1e-6
 MOST_TRIED = 4
 """So many ways to turn are tried; the first moves the fewest knobs."""
-MOVED_DB = 1.0
-"""What else moves by less is hardly heard; common practice: 1 dB is about the least step that is."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +34,8 @@ class Louder:
         off_before_db: the same as it stands.
         moved: who else would be louder or quieter for somebody.
         howls: a loop would howl.
-        most_db: how much louder it may be at most, with what is to be left for warming up; None where nothing on the way clips.
+        most_db: how much louder it may be at most, with what is to be left for warming up: by the points that what is turned moves; None
+            where none of those clips.
     """
 
     voice: str
@@ -119,8 +119,6 @@ def louder(analysis: Computed, voice: str, by_db: float) -> Louder:
         raise ValueError(f"{party.name} comes to no end of the programme")
     growth = growth_of(party).value
     end = analysis.party_name(ladder.target)
-    now, _ = _spare(ladder)
-    most = None if now is None else now - growth
     before = _off(ladder)
     best: Louder | None = None
     for remedy in turn_remedies(analysis, ladder, gain_knobs(ladder), by_db, f"{party.name} {_by(by_db)}")[:MOST_TRIED]:
@@ -142,12 +140,27 @@ def louder(analysis: Computed, voice: str, by_db: float) -> Louder:
             _off(there),
             _moved(analysis, after, voice),
             howls,
-            most,
+            _most(ladder, there, growth),
         )
         if best is None or _worth(row) > _worth(best):
             best = row
     spare, at = _spare(ladder)
-    return best or Louder(party.name, end, by_db, None, spare, at, growth, before, before, (), False, most)
+    return best or Louder(party.name, end, by_db, None, spare, at, growth, before, before, (), False, None)
+
+
+def _most(now: Ladder, then: Ladder, growth_db: float) -> float | None:
+    """How much louder a voice may be until, once warm, its peaks are at the nearest ceiling of those that come louder with it: what lies
+    before the knob stays as it is.
+    """
+    stood = {rung.node: rung for rung in now.rungs}
+    rows = [
+        was.headroom_db - growth_db
+        for rung in then.rungs
+        if (was := stood.get(rung.node)) is not None
+        and was.headroom_db is not None
+        and abs(rung.speech_db - was.speech_db) > UNMOVED_DB
+    ]
+    return min(rows, default=None)
 
 
 def _by(by_db: float) -> str:
@@ -180,6 +193,6 @@ def _moved(before: Computed, after: Computed, voice: str) -> tuple[str, ...]:
         if other == voice or now is None or feed.gain_db is None or now.gain_db is None:
             continue
         heard = feed.gain_db - feed.wanted_gain_db > number("heard-floor")
-        if heard and abs(now.gain_db - feed.gain_db) > MOVED_DB and other not in out:
+        if heard and abs(now.gain_db - feed.gain_db) > number("moved-with") and other not in out:
             out.append(other)
     return tuple(before.party_name(row) for row in out)

@@ -265,14 +265,18 @@ def _lined_up(analysis: Report, finding: Finding) -> Iterator[Remedy]:
         ("line-up-faders", None, "free"),
     )
     for remedy_id, voices, strategy in tries:
-        key = ("lined up", voices, strategy)
-        if key not in analysis.tried:
+        # Of all voices together it is the same for each finding; one voice's own is not kept.
+        key = ("lined up", strategy)
+        plan: LineUpPlan | None
+        if voices is None and key in analysis.tried:
+            plan = analysis.tried[key]
+        else:
             try:
-                analysis.tried[key] = line_up(analysis, voices, strategy=strategy, reasons=False)
+                plan = line_up(analysis, voices, strategy=strategy, reasons=False)
             except (KeyError, ValueError):
-                # No such voice, or no answer: then there is nothing to offer by this way.
-                analysis.tried[key] = None
-        plan: LineUpPlan | None = analysis.tried[key]
+                plan = None  # no such voice, or no answer: then there is nothing to offer by this way
+        if voices is None:
+            analysis.tried[key] = plan
         if plan is None or not plan.moves:
             continue
         what = "; ".join(move.words for move in plan.moves)

@@ -67,6 +67,18 @@ def proposed_microphone(show: Show, catalogue: Catalogue) -> str:
     return str(settings()["propose"][name][0])
 
 
+def rooms_here(show: Show) -> tuple[Place, ...]:
+    """Places where nobody is who is far away."""
+    far = {party.place for party in show.parties if party.kind == "remote"}
+    return tuple(row for row in show.places if row.id not in far)
+
+
+def computers_here(show: Show, catalogue: Catalogue) -> tuple[str, ...]:
+    """Ids of the computers that are not somebody's far away."""
+    here = {None, *(row.id for row in rooms_here(show))}
+    return tuple(row.id for row in show.devices if catalogue[row.kind].is_computer and row.place in here)
+
+
 def proposed_room_m() -> tuple[float, float]:
     """Width and depth of a room that nobody has measured, in metres."""
     width, depth = settings()["rooms"]["size_m"]
@@ -94,7 +106,7 @@ def talker(
             Place(id=place_id, name="Room", size_m=proposed_room_m(), ambient_dba=settings()["rooms"]["ambient_dba"])
         )
         # What stood nowhere while there was no room stands in it.
-        for device in show.devices if not show.places else ():
+        for device in show.devices if not rooms_here(show) else ():
             rig.change(device.id, place=device.place or place_id)
     place = rig.show.place(place_id)
     seat = another_seat(place, [row.at_m for row in show.parties if row.place == place_id and row.at_m is not None])
@@ -221,10 +233,10 @@ def headphones_for(show: Show, catalogue: Catalogue, party_id: str, kind_id: str
 
 def _outlets(show: Show, catalogue: Catalogue) -> Iterator[tuple[str, bool]]:
     """Outputs for headphones, and whether each is a computer's own."""
-    far = {party.place for party in show.parties if party.kind == "remote"}
+    here = {None, *(row.id for row in rooms_here(show))}
     for device in show.devices:
         kind = catalogue[device.kind]
-        if device.place is not None and device.place in far:
+        if device.place not in here:
             continue
         for port in kind.outputs:
             if port.level == "headphone" and port.domain == "analog":
@@ -244,7 +256,7 @@ def usb_lead(show: Show, catalogue: Catalogue, device_id: str) -> tuple[Edit, ..
     outs = [port for port in kind.outputs if port.connector == "usb"]
     if not outs:
         raise ValueError(f"{device.name or kind.name} has no USB channels")
-    hosts = [row.id for row in show.devices if catalogue[row.kind].is_computer]
+    hosts = computers_here(show, catalogue)
     host = device.host or (hosts[0] if len(hosts) == 1 else None)
     mixer = next((row for row in show.devices if catalogue[row.kind].is_mixing_software and row.host == host), None)
     if host is None or mixer is None:

@@ -55,6 +55,27 @@ def test_the_most_is_where_warm_peaks_clip_when_the_gain_is_turned_step_by_step(
     pytest.fail("it never clips")
 
 
+def test_what_lies_before_the_knob_sets_no_limit(demo_analysis: Report) -> None:
+    """Jingles are 1.8 dB under the ceiling of their player, which no gain of the desk brings nearer: the desk's own ceilings count."""
+    row = louder(demo_analysis, "jingles", 6.0)
+    assert row.spare_at == "Jingle player, output, left"
+    assert row.remedy is not None
+    assert row.most_db is not None
+    assert row.spare_db is not None
+    assert row.most_db > row.spare_db + 1
+    show = demo_analysis.show
+    now = show.device("desk").settings["in7"].gain_db or 0.0
+    for by, clips in ((int(row.most_db), False), (int(row.most_db) + 1, True)):
+        edits = [SetValue(SettingRef("desk", f"in{n}", "gain_db"), now + by) for n in (7, 8)]
+        ladder = figures_of(apply_all(show, edits), demo_analysis.catalogue).main_ladders["jingles"]
+        behind = [
+            rung.headroom_db
+            for rung in ladder.rungs
+            if rung.headroom_db is not None and not rung.node.startswith("player")
+        ]
+        assert (min(behind) < row.growth_db) is clips
+
+
 def test_where_no_knob_has_so_much_left_it_says_so(demo_analysis: Report) -> None:
     row = louder(demo_analysis, "mira", 200.0)
     assert row.remedy is None

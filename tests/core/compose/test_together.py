@@ -123,6 +123,29 @@ class TestTalker:
         dora = next(row.id for row in after.parties if row.name == "Dora")
         assert {(row.listener, row.voice) for row in after.wants} == {("guest", "ann"), ("guest", dora)}
 
+    def test_who_is_far_away_lends_no_room_and_no_computer(self) -> None:
+        """A guest far away was there first: the talker is not put beside them, and the interface hangs on the computer that is here."""
+        devices = (
+            Device(id="laptop", kind="laptop"),
+            Device(id="mixer", kind="soft-mixer", host="laptop"),
+            Device(id="face", kind="interface-2"),
+        )
+        show = Show(devices=devices)
+        show = apply_all(show, far_guest(show, CATALOGUE, "Cy", "call"))
+        assert sum(CATALOGUE[row.kind].is_computer for row in show.devices) == 2
+        show = apply_all(show, usb_lead(show, CATALOGUE, "face"))
+        assert show.device("face").host == "laptop"
+        show = apply_all(
+            show, talker(show, CATALOGUE, "Ann", place_id=None, microphone="dynamic-close", headphones="headphones")
+        )
+        ann, cy = (next(row for row in show.parties if row.name == name) for name in ("Ann", "Cy"))
+        assert ann.place is not None
+        assert ann.place != cy.place
+        assert {row.place for row in show.devices if row.id in ("laptop", "mixer", "face")} == {ann.place}
+        into = {row.target: row.source for row in show.cables}
+        assert into["face.in1"].startswith("mic-ann")
+        assert into[f"{ann.hears_on}.in"] == "face.phones"
+
     def test_an_unknown_microphone_is_refused(self) -> None:
         with pytest.raises(KeyError):
             talker(PODCAST, CATALOGUE, "Dora", place_id=None, microphone="abacus", headphones=None)

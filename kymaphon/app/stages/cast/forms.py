@@ -30,7 +30,14 @@ from kymaphon.app.stages.cast.form_words import (
 )
 from kymaphon.app.widgets.form import Field, Form
 from kymaphon.core.acoustics.cast import is_loudspeaker
-from kymaphon.core.compose.together import far_guest, proposed_microphone, proposed_room_m, talker, wanted_by_role
+from kymaphon.core.compose.together import (
+    far_guest,
+    proposed_microphone,
+    proposed_room_m,
+    rooms_here,
+    talker,
+    wanted_by_role,
+)
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
@@ -204,10 +211,11 @@ class CastForms:
     def talker(self, place_id: str | None) -> bool:
         """Somebody in a room, with a microphone and headphones."""
         show, known = self.document.show, self.catalogue
-        places: tuple[tuple[str | None, str], ...] = tuple((row.id, row.name) for row in show.places)
+        places: tuple[tuple[str | None, str], ...] = tuple((row.id, row.name) for row in rooms_here(show))
         if not places:
             size = proposed_room_m()
             places = ((None, f"a new room, {size[0]:g} by {size[1]:g} m"),)
+        here = place_id if place_id in dict(places) else places[0][0]
         best = proposed_microphone(show, known)
         microphones = sorted((kind for kind in known if kind.is_microphone), key=lambda kind: kind.id != best)
         worn = sorted((kind for kind in known if kind.is_headphones), key=lambda kind: kind.id != "headphones")
@@ -227,7 +235,7 @@ class CastForms:
                 worn[0].id if worn else None,
                 (*((kind.id, kind.name) for kind in worn), (None, "nothing: own ears")),
             ),
-            Field("place", "Place", "choice", place_id or places[0][0], places),
+            Field("place", "Place", "choice", here, places),
         )
 
         def made(values: dict[str, Any]) -> tuple[Edit, ...]:

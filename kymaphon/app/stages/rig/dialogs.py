@@ -20,7 +20,7 @@ from kymaphon.app.widgets.choice import ChoiceBox
 from kymaphon.app.widgets.form import number_of
 from kymaphon.app.widgets.pick import PickList, PickRow
 from kymaphon.app.widgets.why import label
-from kymaphon.core.compose.together import headphones_for, heard_by, usb_lead
+from kymaphon.core.compose.together import computers_here, headphones_for, heard_by, usb_lead
 from kymaphon.core.model.catalogue import Catalogue, Kind
 from kymaphon.core.model.connectors import connectors
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue
@@ -241,8 +241,7 @@ def _likely_host(document: Document, kind: Kind) -> str | None:
     runs_on = kind.runs_in_computer or (kind.power is not None and kind.power.by[0] == "bus")
     if not runs_on:
         return None
-    known = document.analysis.catalogue
-    hosts = [row.id for row in document.show.devices if row.kind in known and known[row.kind].is_computer]
+    hosts = computers_here(document.show, document.analysis.catalogue.with_kinds(*document.show.kinds))
     return hosts[0] if len(hosts) == 1 else None
 
 
