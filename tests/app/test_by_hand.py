@@ -170,6 +170,7 @@ class TestSixQuestions:
             hands.type("i")
             found = dialog.findChild(QLabel, "effect")
             assert isinstance(found, QLabel)
+            hands.qtbot.waitUntil(lambda: "channel 3" in found.text(), timeout=30_000)
             said.append(found.text())
             hands.press(KEY.Key_Return)
 

@@ -178,7 +178,7 @@ class Form(QDialog):
         column.addWidget(buttons)
         self.setMinimumWidth(460)
         self._open(any(row.value not in (None, "", False) for row in further))
-        self._follow()
+        self.follow()
         # What is typed goes into the first field; what stands there is marked, to be typed over.
         first = next(iter(self._inputs.values()), None)
         if first is not None:
@@ -205,9 +205,9 @@ class Form(QDialog):
         if isinstance(widget, ChoiceBox):
             widget.activated.connect(lambda _index: self._chosen(field.name, widget.currentData()))
         elif isinstance(widget, QCheckBox):
-            widget.toggled.connect(self._follow)
+            widget.toggled.connect(self.follow)
         elif isinstance(widget, QPlainTextEdit | QLineEdit):
-            widget.textChanged.connect(self._follow)
+            widget.textChanged.connect(self.follow)
 
     def _chosen(self, name: str, value: Any) -> None:
         """What follows from a choice stands in the other fields, as if it had been typed."""
@@ -220,10 +220,11 @@ class Form(QDialog):
             elif isinstance(widget, QLineEdit):
                 field = next(row for row in self._fields if row.name == other)
                 widget.setText(_shown(replace(field, value=set_to)))
-        self._follow()
+        self.follow()
 
-    def _follow(self, *_: object) -> None:
+    def follow(self, *_: object) -> None:
         """Which fields are to be seen, and what the values come to."""
+        self.trouble.hide()  # it was about what stood there
         try:
             values = self.values()
         except ValueError:
@@ -239,6 +240,11 @@ class Form(QDialog):
             text = ""
         self.effect.setText(text)
         self.effect.setVisible(bool(text))
+
+    def show_effect(self, shows: Callable[[dict[str, Any]], str]) -> None:
+        """What tells the effect of the values from now on: for one that needs the form itself."""
+        self._shows = shows
+        self.follow()
 
     def _open(self, opened: bool) -> None:
         self.more.setChecked(opened)
@@ -298,17 +304,18 @@ class Form(QDialog):
             first = error.errors()[0]
             where = ".".join(str(step) for step in first["loc"] if isinstance(step, str))
             name = next((row.label for row in self._fields if row.name == where.partition(".")[0]), where)
-            self._tell(f"{name}: {plain_error(first)}" if name else plain_error(first))
+            self.tell(f"{name}: {plain_error(first)}" if name else plain_error(first))
         except ShowProblem as error:
-            self._tell(error.what)
+            self.tell(error.what)
         except (ValueError, FileProblem) as error:
-            self._tell(str(error))
+            self.tell(str(error))
         except KeyError as error:
-            self._tell(f"there is no {error.args[0]} any more")
+            self.tell(f"there is no {error.args[0]} any more")
         else:
             super().accept()
 
-    def _tell(self, text: str) -> None:
+    def tell(self, text: str) -> None:
+        """What is wrong, told under the fields."""
         self.trouble.setText(text[:1].upper() + text[1:])
         self.trouble.show()
 

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from kymaphon.app.document import Document
 from kymaphon.app.widgets.form import Field, Form
+from kymaphon.app.worker import Worker
 from kymaphon.core.analysis.louder import Louder, louder
 from kymaphon.core.graph.points import base_of
 from kymaphon.core.levels.lineup.safety import safety_copy
@@ -48,6 +49,21 @@ class LevelForms:
                 known[key] = louder(analysis, *key)
             return known[key]
 
+        def shows(values: dict[str, Any]) -> str:
+            """The answer once a worker has it: a large rig takes longer than a key."""
+            key = values["voice"], values["by_db"]
+            if key in known:
+                return known[key].words()
+            if not 0 < abs(key[1]) <= MOST_LOUDER:
+                return ""
+            worker.ask(lambda: louder(analysis, *key), key)
+            return "Working it out \u2026"
+
+        def arrived(about: Any, result: object) -> None:
+            assert isinstance(result, Louder)
+            known[about] = result
+            form.follow()
+
         def take(values: dict[str, Any]) -> None:
             row = made(values)
             if row.remedy is None:
@@ -61,7 +77,10 @@ class LevelForms:
             ),
             Field("by_db", "Louder by (dB)", "number", 6.0, tip="Negative: quieter."),
         )
-        Form("Louder or quieter", fields, take, self.window, shows=lambda values: made(values).words()).exec()
+        form = Form("Louder or quieter", fields, take, self.window)
+        worker = Worker(form, arrived, lambda error: form.tell(str(error)))
+        form.show_effect(shows)
+        form.exec()
 
     def marks(self) -> None:
         """The show's practice, one for each sort of point, and the alignments of the house."""
