@@ -6,14 +6,14 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QApplication, QLabel, QLineEdit
 from pytestqt.qtbot import QtBot
 
 from kymaphon.app.kinds import KindsDialog
 from kymaphon.app.stages.cast.head import ELSEWHERE
 from kymaphon.app.stages.cast.stage import CastStage
 from kymaphon.app.widgets.choice import ChoiceBox
-from kymaphon.app.widgets.form import Form, number_of
+from kymaphon.app.widgets.form import Field, Form, number_of
 from kymaphon.app.window import Window
 from kymaphon.files.kinds_file import read_shelf, shelf_path
 from tests.app.conftest import button, fill, press, why_words, with_form
@@ -245,6 +245,23 @@ def test_a_guest_far_away_and_the_title_are_one_step_each(window: Window) -> Non
     assert window.document.show.title == "Quay & tide"
     assert window.bar.title.text() == "Quay && tide"  # an ampersand, and no key
     assert window.stage == "Rig"
+
+
+def test_no_field_is_covered_by_what_is_told_under_it(qtbot: QtBot) -> None:
+    fields = (Field("a", "First"), Field("b", "Second"))
+    form = Form(
+        "Short", fields, lambda values: None, shows=lambda values: "A sentence that goes on. " * values["a"].count("x")
+    )
+    qtbot.addWidget(form)
+    form.show()
+    for text in ("x", "x" * 12, "x" * 30, "x" * 60):
+        form.findChild(QLineEdit, "field a").setText(text)  # type: ignore[union-attr]
+        QApplication.processEvents()
+        last = form.findChild(QLineEdit, "field b")
+        assert last is not None
+        assert last.visibleRegion().boundingRect().height() == last.height()
+        # And all of the sentence is seen.
+        assert form.effect.height() >= form.effect.heightForWidth(form.effect.width())
 
 
 def test_what_a_room_comes_to_is_told_as_it_is_typed(window: Window) -> None:

@@ -9,7 +9,7 @@ from typing import Any
 
 from pydantic import ValidationError
 from PySide6.QtCore import QEvent, Qt
-from PySide6.QtGui import QResizeEvent
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
@@ -32,6 +32,11 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import plain_error
+
+TALLEST = 680
+"""A form with more in it scrolls."""
+ROOM_PASSES = 3
+"""What is given to a form its layout hands on in steps."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,7 +156,7 @@ class Form(QDialog):
         groups.addWidget(self._rest)
         groups.addStretch(1)
         self.more.setVisible(bool(further))
-        area = QScrollArea()
+        self._area = area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(body)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -240,6 +245,29 @@ class Form(QDialog):
             text = ""
         self.effect.setText(text)
         self.effect.setVisible(bool(text))
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Grows until every field is seen beside what is told under them, up to the height of a form."""
+        body, sheet = self._area.widget(), self._area.parentWidget()
+        column = sheet.layout() if sheet is not None else None
+        if column is None or body is None or not self.isVisible():
+            return
+        margins = column.contentsMargins()
+        inside = self.width() - margins.left() - margins.right()
+        told = [row for row in (self.effect, self.trouble) if row.isVisibleTo(self)]
+        for _ in range(ROOM_PASSES):
+            column.activate()
+            # A label that has just got more lines has not got their height yet.
+            lack = max(body.sizeHint().height() - self._area.height(), 0)
+            lack += sum(max(row.heightForWidth(inside) - row.height(), 0) for row in told)
+            if lack <= 0:
+                break
+            self.resize(self.width(), min(self.height() + lack, max(TALLEST, self.height())))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._make_room()
 
     def show_effect(self, shows: Callable[[dict[str, Any]], str]) -> None:
         """What tells the effect of the values from now on: for one that needs the form itself."""
@@ -251,7 +279,7 @@ class Form(QDialog):
         self.more.setText("Less" if opened else "More")
         self._rest.setVisible(opened)
         shown = sum(not row.more or opened for row in self._fields)
-        self.resize(520, min(170 + 42 * shown, 680))
+        self.resize(520, min(170 + 42 * shown, TALLEST))
 
     def _input(self, field: Field) -> QWidget:
         if field.sort == "choice":
@@ -318,6 +346,7 @@ class Form(QDialog):
         """What is wrong, told under the fields."""
         self.trouble.setText(text[:1].upper() + text[1:])
         self.trouble.show()
+        self._make_room()
 
 
 def _shown(field: Field) -> str:
