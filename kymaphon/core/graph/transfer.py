@@ -113,9 +113,10 @@ class Transfer:
 
     def block(self, part: Sequence[int]) -> Block:
         """|A| inside a component."""
-        return self._block(part, 10 ** (self.graph.gain_db / 20))
+        return self.weighed(part, 10 ** (self.graph.gain_db / 20))
 
-    def _block(self, part: Sequence[int], weight: Floats) -> Block:
+    def weighed(self, part: Sequence[int], weight: Floats) -> Block:
+        """Weights of the live edges inside a component, in the order of the graph's live arrays; shape (edges,)."""
         place = np.full(len(self.graph.nodes), -1, dtype=np.intp)
         place[list(part)] = np.arange(len(part))
         source, target = place[self.graph.source], place[self.graph.target]
@@ -153,7 +154,7 @@ class Transfer:
     def _power_blocks(self, sources: Sequence[int]) -> dict[int, Block]:
         """First node of each loop's component -> its squared gains; where it howls cut open, seen from where the sources come in."""
         weight = self._squared
-        blocks = {part[0]: self._block(part, weight) for part in self.cyclic_components}
+        blocks = {part[0]: self.weighed(part, weight) for part in self.cyclic_components}
         if self.unstable and len(sources):
             onward = self.graph.steps_out
             reached = reachable(self.graph, sources)

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
+from kymaphon.core.graph.cuts import Cut, PairConstraint
 from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import (
     Delivery,
@@ -31,7 +32,8 @@ from kymaphon.core.mixes.cures import (
 from kymaphon.core.mixes.far_desk import far_end
 from kymaphon.core.mixes.loops import loop_cuts, loop_trouble
 from kymaphon.core.mixes.returns import loop_of, together, turn_of
-from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.mixes.turned_down import has_knobs, turning_remedies
+from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.wants import ROLE_WORDS, unsaid, wants_by_role
 from kymaphon.core.rules.feeds_ways import (
@@ -212,7 +214,7 @@ def circles(analysis: Computed) -> Iterator[Finding]:
         else f"A loop has a gain margin of {-worst.gain_db:.1f} dB"
         if steep
         else f"An echo every {show_number(worst.delay_ms, 'ms')}",
-        text + blocked(analysis, cuts) + far_words,
+        text + ("" if steep and has_knobs(analysis.transfer) else blocked(analysis, cuts)) + far_words,
         (
             Derived("loop gain", worst.gain_db, "dB"),
             Derived("loop delay", worst.delay_ms, "ms"),
@@ -227,14 +229,23 @@ def circles(analysis: Computed) -> Iterator[Finding]:
             (gain, delay),
             figure("loop-margin" if steep else "loop-echo").source,
         ),
-        remedies_of(
-            analysis,
-            cuts,
-            f"no loop is left within {margin:.0f} dB of howling" if steep else "no echo is left that goes round",
-            kept,
-        )
-        or ask,
+        _opened_or_turned(analysis, cuts, kept)
+        if steep
+        else remedies_of(analysis, cuts, "no echo is left that goes round", kept) or ask,
     )
+
+
+def _opened_or_turned(analysis: Computed, cuts: list[Cut], kept: list[PairConstraint]) -> Later | tuple[Remedy, ...]:
+    """What opens the loops, and what turns them down until they keep their margin: the quieter way to have them."""
+    if not analysis.remedies:
+        return ()
+    done = f"no loop is left within {number('loop-margin'):.0f} dB of howling"
+
+    def look() -> Iterator[Remedy]:
+        yield from remedies_of(analysis, cuts, done, kept)
+        yield from turning_remedies(analysis.transfer, f"Then {done}.")
+
+    return Later(look, ("loops", tuple(cut.label for cut in cuts)))
 
 
 # What nobody has said comes before what is heard too low: asked for, the level that is wanted is known.

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from functools import partial
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
-from kymaphon.core.figures import data_table
+from kymaphon.core.figures import data_table, figure, number
+from kymaphon.core.mixes.turned_down import turning_remedies
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.rules.record import rule
-from kymaphon.core.talk.cures import follow, lamp_for, let_hear, opened_for, pack_for, relay_for
+from kymaphon.core.talk.circuits import KeyState
+from kymaphon.core.talk.cures import changed, follow, keeps_all, lamp_for, let_hear, opened_for, pack_for, relay_for
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.intelligible import limit
+from kymaphon.core.talk.keys import Refs, key_ref, key_words
 from kymaphon.core.talk.reach import beside
 
 
@@ -212,8 +216,6 @@ def returns_late(analysis: Computed) -> Iterator[Finding]:
 def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Remedy]:
     from kymaphon.core.graph.cuts import switch_words
     from kymaphon.core.model.edits import SetValue
-    from kymaphon.core.talk.cures import changed, keeps_all
-    from kymaphon.core.talk.keys import key_ref
 
     before = analysis.once(hearing_of)
     way = before.model.way(circuit, speaker, speaker)
@@ -239,21 +241,56 @@ def _cut_return(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[
                 )
 
 
-@rule("talk-howls", stage="Talk", reads=("feeds", "programme"))
+@rule("talk-howls", "talk-rings", stage="Talk", reads=("feeds", "programme"))
 def howls(analysis: Computed) -> Iterator[Finding]:
-    """A key that closes a loop above its own gain: a microphone near the loudspeaker that it comes out of."""
-    hearing = analysis.once(hearing_of)
-    for (circuit_id, speaker), state in hearing.model.states.items():
-        if hearing.model.howls(state):
-            circuit = hearing.model.circuit(circuit_id)
-            keys = ", ".join(sorted(f"{ref.device} {ref.key}" for ref in state.down))
-            name = analysis.party_name(speaker)
-            yield Finding(
-                "talk-howls",
-                "stop",
-                "Talk",
-                (speaker, circuit_id),
-                f"{name}'s key on {circuit.called} howls",
-                f"With {keys} down what {name} says goes round by a loudspeaker and its microphone with more than it began with: "
-                "turn that loudspeaker down, or hear by headphones there. Ears are near: turn down before the key is tried.",
-            )
+    """A key that closes a loop which howls, or comes nearer to it than the margin that loops shall keep (Davis and Patronis)."""
+    model = analysis.once(hearing_of).model
+    margin = figure("loop-margin")
+    seen: set[Refs] = set()
+    for (circuit_id, speaker), state in model.states.items():
+        if not model.closes(state) or state.down in seen:
+            continue
+        stability = model.stability(state)
+        rest_db = analysis.transfer.stability.margin_db
+        if stability.margin_db >= margin.value or stability.margin_db > rest_db - 0.05:
+            continue
+        seen.add(state.down)
+        circuit = model.circuit(circuit_id)
+        keys = " and ".join(sorted(key_words(analysis, f"{ref.device}.{ref.key}") for ref in state.down))
+        name = analysis.party_name(speaker)
+        source = "of all loops together with the keys down, (I \u2212 |A|)\u207b\u00b9"
+        left = Derived("gain margin", stability.margin_db, "dB", source=source)
+        loud = "Ears are near: turn down before the key is tried."
+        known = math.isfinite(left.value)
+        told = show_number(left.value, "dB") if known else ""
+        text = f"With {keys} down, what {name} says loops from a loudspeaker back into the microphone"
+        if not stability.howls:
+            text += f"; the gain margin is {told}. Keep {margin.value:.0f} dB, or it rings. {loud}"
+        elif known and left.value > 0:
+            tolerance = number("loop-tolerance")
+            text += f". That is {told} from howling, and gains are known no better than to {tolerance:.0f} dB: take it as howling. {loud}"
+        else:
+            text += f" with more than it began with: it builds up and howls. {loud}"
+        what = "howls" if stability.howls else f"is {told} from howling"
+        yield Finding(
+            "talk-howls" if stability.howls else "talk-rings",
+            "stop" if stability.howls else "fix",
+            "Talk",
+            (speaker, circuit_id),
+            f"{name}'s key on {circuit.called} {what}",
+            text,
+            (left,) if known else (),
+            Derived("gain margin", left.value, "dB", terms=(left, margin), source=margin.source) if known else None,
+            Later(partial(_turned, analysis, circuit, state), ("talk-howls", circuit_id, speaker))
+            if analysis.remedies
+            else (),
+        )
+
+
+def _turned(analysis: Computed, circuit: Circuit, state: KeyState) -> Iterator[Remedy]:
+    """What is turned down until the loop of a key keeps its margin; nobody loses a circuit by it."""
+    model = analysis.once(hearing_of).model
+    effect = f"Then {analysis.party_name(state.speaker)} talks on {circuit.called} with {number('loop-margin'):.0f} dB to howling."
+    for remedy in turning_remedies(model.transfer(state), effect):
+        if keeps_all(analysis, changed(analysis, remedy.edits)):
+            yield remedy

@@ -17,8 +17,15 @@ from numpy.typing import NDArray
 
 from kymaphon.core.computing.computed import Computed, reading
 from kymaphon.core.graph.paths import SignalPath, strongest_path
-from kymaphon.core.graph.routing import SILENT_GAIN_DB
+from kymaphon.core.graph.routing import (
+    IN_STEP_BELOW_DB,
+    SEVERAL_DB,
+    SILENT_GAIN_DB,
+    arrivals_of,
+    total_gain_db,
+)
 from kymaphon.core.graph.signal import STRAY, UNINTENDED, EdgeKind
+from kymaphon.core.graph.stability import Stability
 from kymaphon.core.graph.transfer import Transfer
 from kymaphon.core.model.ids import PortId
 from kymaphon.core.model.show import Party
@@ -28,7 +35,6 @@ from kymaphon.core.talk.keys import Pressed, Refs, key_ref, pressed, with_keys
 Floats = NDArray[np.float64]
 OUTSIDE = ("call", "telephone")
 """Means that need nothing of the rig: a call by mobile telephone is up to who makes it."""
-HOWLS = 1e-9
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,11 +150,35 @@ class TalkModel:
             else:
                 rows = [float(powers[at[node], 0]) for node in nodes]
                 best = max(range(len(rows)), key=rows.__getitem__)
-                out.append(self._way(circuit, speaker, listener, nodes[best], mouth[1].value, rows[best]))
+                assert state is not None
+                gain = self._total_db(state, mouth[0], nodes[best], rows[best])
+                out.append(self._way(circuit, speaker, listener, nodes[best], mouth[1].value + gain))
         return out
 
-    def _way(self, circuit: Circuit, speaker: str, listener: str, node: int, source_db: float, power: float) -> TalkWay:
-        level = source_db + (10 * math.log10(power) if power > 0 else -math.inf)
+    def _total_db(self, state: KeyState, mouth: int, node: int, power: float) -> float:
+        """Gain over all ways while somebody talks, those of one length added in step, as `routing` does for a pair of the rig at rest."""
+        if power <= 0:
+            return -math.inf
+        gain = 10 * math.log10(power)
+        steps, _ = self.strongest(state, mouth, node)
+        alone = sum(self._gain_db(state, i) for i in steps)
+        if not steps or gain - alone <= SEVERAL_DB or alone < SILENT_GAIN_DB:
+            return gain
+        arrivals = arrivals_of(self.transfer(state), mouth, node, below_db=IN_STEP_BELOW_DB)
+        return total_gain_db(power, arrivals)
+
+    def _gain_db(self, state: KeyState, position: int) -> float:
+        """Gain of one step while somebody talks."""
+        known = self._changed.get((state.circuit, state.speaker))
+        if known is None:
+            known = self._changed[state.circuit, state.speaker] = {row.edge: row.gain_db for row in state.changes}
+        return known.get(position, self.analysis.graph.edges[position].gain_db)
+
+    @cached_property
+    def _changed(self) -> dict[tuple[str, str], dict[int, float]]:
+        return {}
+
+    def _way(self, circuit: Circuit, speaker: str, listener: str, node: int, level: float) -> TalkWay:
         unit = self.analysis.graph.nodes[node].unit
         gain = level - self.mark(listener, unit)
         if gain < SILENT_GAIN_DB:
@@ -232,14 +262,39 @@ class TalkModel:
             return power
         if self.howls(state):
             return None
+        if self.analysis.transfer.howls:
+            # What a key opens may be just what howls at rest: that is no change of a finite sum.
+            return self.transfer(state).power_from(list(mouths))[list(nodes)]
         back, by, sources, targets = self._small(state)
         into = by[:, None] * self._power[np.ix_(sources, columns)]
         answer: Floats = np.maximum(power + self._power[np.ix_(list(nodes), targets)] @ (back @ into), 0.0)
         return answer
 
+    def stability(self, state: KeyState) -> Stability:
+        """How near the rig is to howling while somebody talks: the same question as of the rig with that key left down."""
+        known = self._stabilities.get(state.down)
+        if known is None:
+            at_rest = self.analysis.transfer
+            asked = self.transfer(state) if self.closes(state) else at_rest
+            known = self._stabilities[state.down] = asked.stability
+        return known
+
+    @cached_property
+    def _stabilities(self) -> dict[Refs, Stability]:
+        return {}
+
     def howls(self, state: KeyState) -> bool:
-        """Whether the keys close a loop that builds up."""
-        return bool(state.changes) and self._small(state) is _HOWLING
+        """Whether the keys close a loop that builds up, or comes so near to it that no gain is known so well."""
+        return self.closes(state) and self.stability(state).howls
+
+    def closes(self, state: KeyState) -> bool:
+        """Whether anything goes round through what the keys change."""
+        graph = self.analysis.graph
+        edges = [graph.edges[row.edge] for row in state.changes]
+        onward = self._power[np.ix_([row.source for row in edges], [self._columns[row.target] for row in edges])] > 0
+        for k in range(len(edges)):
+            onward |= np.outer(onward[:, k], onward[k])
+        return bool(onward.diagonal().any())
 
     def _small(self, state: KeyState) -> tuple[Floats, NDArray[np.float64], list[int], list[int]]:
         """Of what the keys change: the inverse of one less what comes round, by how much each step changes, where from, where to."""
@@ -251,11 +306,9 @@ class TalkModel:
             sources = [edge.source for edge in edges]
             targets = [self._columns[edge.target] for edge in edges]
             small = np.eye(len(by)) - by[:, None] * self._power[np.ix_(sources, targets)]
-            known = _HOWLING
-            if _settles(small):
-                inverse = np.asarray(np.linalg.inv(small), dtype=np.float64)
-                known = (inverse, by, sources, targets)
-            self._smalls[key] = known
+            # Below howling by amplitudes the sum of powers is finite: no square is larger than its root there.
+            inverse = np.asarray(np.linalg.inv(small), dtype=np.float64)
+            known = self._smalls[key] = (inverse, by, sources, targets)
         return known
 
     @cached_property
@@ -459,19 +512,6 @@ class TalkModel:
 
 def _power(gain_db: float) -> float:
     return 0.0 if gain_db == -math.inf else float(10 ** (gain_db / 10))
-
-
-_HOWLING: tuple[Floats, NDArray[np.float64], list[int], list[int]] = (np.zeros((0, 0)), np.zeros(0), [], [])
-"""What stands for the small solve of keys that close a howling loop."""
-
-
-def _settles(small: Floats) -> bool:
-    """Whether what the keys close stays below howling: all that comes round is below what went in."""
-    if len(small) == 1:
-        return bool(HOWLS < small[0, 0] < 2)
-    if not np.linalg.det(small) > HOWLS:
-        return False
-    return bool((np.abs(np.linalg.eigvals(np.eye(len(small)) - small)) < 1).all())
 
 
 def states_of(analysis: Computed, circuits: Iterable[Circuit]) -> dict[tuple[str, str], KeyState]:
