@@ -12,29 +12,25 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Literal
 
 from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.outcome import PLUGS, Cost, outcome_of, worse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.derive import show_number
-from kymaphon.core.figures import number
-from kymaphon.core.graph.ladder import Rung
-from kymaphon.core.graph.routing import Delivery, goes_astray, is_for_far_end
+from kymaphon.core.graph.routing import Delivery, is_for_far_end
 from kymaphon.core.levels.lineup.model import FaderStrategy
-from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.levels.turning import turn
 from kymaphon.core.model.edits import (
     AddLog,
     AddRow,
     AttachTake,
     DetachTake,
     Edit,
-    Plug,
     SetField,
     SetValue,
     SetWant,
-    Unplug,
     apply_all,
 )
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.stages import Severity
-from kymaphon.core.model.wants import asked_at, wants_of
 
 if TYPE_CHECKING:
     from kymaphon.core.levels.lineup.plan import LineUpPlan
@@ -43,36 +39,6 @@ OPENS = frozenset(("control-down", "phantom-missing", "wanted-not-heard", "loop-
 """Findings whose cure lets through what was not there before: what is wrong further on shows only then, and is no cost of it."""
 SILENCES = frozenset(("control-down", "end-silent", "not-on-air", "wanted-not-heard", "phantom-missing"))
 """What still keeps somebody silent: of two causes in a row the first is cured first."""
-PLUGS = (Plug, Unplug, AddRow)
-"""Edits that change the rig itself."""
-
-
-@dataclass(frozen=True, slots=True)
-class Cost:
-    """Something that a change would spoil.
-
-    Attributes:
-        sort: `lost` a wanted voice, `mark` a voice off its mark, `loop` one too near to howling, `stop` or `fix` a finding of that
-            weight that was not there.
-        words: what would be so, to follow "then".
-    """
-
-    sort: Literal["lost", "mark", "loop", "stop", "fix"]
-    words: str
-
-    def hard(self, edits: tuple[Edit, ...] = ()) -> bool:
-        """Whether such a change may not be offered at all: whatever it mends, it would do harm on air.
-
-        What plugs things anew, or switches processing that rides levels, may leave a level to be set after it; a knob that sets one
-        level and upsets another may not.
-        """
-        leaves = any(isinstance(row, PLUGS) or _is_processor(row) for row in edits)
-        return self.sort not in (("fix", "mark") if leaves else ("fix",))
-
-
-def _is_processor(edit: Edit) -> bool:
-    """Whether an edit switches something in a device that is no way through it."""
-    return isinstance(edit, SetValue) and edit.ref.field == "on" and ">" not in edit.ref.key
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,6 +182,12 @@ class _Sorted:
         if _as_before(_bare(self.analysis), self.finding, after):
             return
         costs = costs_of(self.analysis, after, self.finding)
+        if any(row.sort == "pair" for row in costs):
+            level = _levelled(remedy, _bare(self.analysis), after)
+            if level is not None and (again := _tried_once(self.analysis, level)) is not None:
+                less = costs_of(self.analysis, again, self.finding)
+                if len(less) < len(costs):
+                    remedy, after, costs = level, again, less
         if not costs:
             self.free.append(remedy)
             if all(row.key != self.finding.key for row in after.findings):
@@ -226,6 +198,30 @@ class _Sorted:
             self.refused.append((remedy, told(hard or costs)))
         else:
             self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
+
+
+def _levelled(remedy: Remedy, before: Report, after: Report) -> Remedy | None:
+    """A remedy that plugs somebody's ears anew, with the knob next to those ears turned by as much as they have too much; None where
+    there is none, or nothing is plugged.
+    """
+    if not any(isinstance(edit, PLUGS) for edit in remedy.edits):
+        return None
+    over: dict[str, list[Delivery]] = {}
+    for key, feed in after.feeds.items():
+        was = before.feeds.get(key)
+        if feed.verdict == "loud" and was is not None and was.verdict != "loud":
+            over.setdefault(feed.listener, []).append(feed)
+    turned: list[SetValue] = []
+    words = ""
+    for rows in over.values():
+        loudest = max(rows, key=lambda feed: (feed.gain_db or 0.0) - feed.wanted_gain_db)
+        assert loudest.path is not None
+        knobs = [knob for step in reversed(list(loudest.path.steps())) for knob in step.knobs]
+        edit = turn(knobs[0], loudest.wanted_gain_db - (loudest.gain_db or 0.0)) if knobs else None
+        if edit is not None:
+            turned.append(edit)
+            words += f" {knobs[0].label} goes to {show_number(float(str(edit.value)), 'dB', sign=True)}: that is on the mark."
+    return replace(remedy, edits=(*remedy.edits, *turned), effect=remedy.effect + words) if turned else None
 
 
 def _planned(analysis: Report, finding: Finding) -> Iterator[Remedy]:
@@ -338,19 +334,26 @@ def _as_before(before: Report, finding: Finding, after: Report) -> bool:
 
 
 def costs_of(analysis: Report, after: Report, finding: Finding | None = None) -> tuple[Cost, ...]:
-    """What was good before and is not after.
+    """What was good before and is not after: by what people then hear, then by what is found and by what each stage counts as settled.
 
     Args:
         finding: what the change is for: its own code on its own subjects is no news.
     """
     before = _bare(analysis)
     return (
-        *_lost(before, after),
-        *_off_mark(before, after),
-        *_loops(before, after),
+        *worse(before.once(outcome_of), after.once(outcome_of)),
         *_new(before, after, "stop", finding),
         *_new(before, after, "fix", finding),
+        *(() if finding is not None and finding.code in OPENS else _unsettled(before, after)),
     )
+
+
+def _unsettled(before: Report, after: Report) -> Iterator[Cost]:
+    """Stages that count less as settled. What was proven by hand goes stale with whatever its way touches: that is no loss of the rig."""
+    for stage, was in before.stages.items():
+        now = after.stages[stage]
+        if stage != "Prove" and now.settled < was.settled:
+            yield Cost("settled", f"{stage} has {was.settled - now.settled} less settled")
 
 
 def cost_words(analysis: Report, edits: tuple[Edit, ...]) -> str:
@@ -368,70 +371,6 @@ def _bare(analysis: Report) -> Report:
         analysis.tried["without remedies"] = analyse(analysis.show, analysis.catalogue, before=analysis, remedies=False)
     known: Report = analysis.tried["without remedies"]
     return known
-
-
-def _comes(analysis: Report, feed: Delivery | None) -> bool:
-    """Whether a voice is there for its listener, by its own microphone where it has one."""
-    if feed is None or feed.path is None or feed.gain_db is None or feed.verdict == "missing":
-        return False
-    if feed.listener == feed.voice:
-        return feed.verdict != "back" and feed.gain_db > number("own-voice-floor")
-    if goes_astray(feed.path):
-        return False
-    return feed.gain_db - feed.wanted_gain_db >= number("heard-floor")
-
-
-def _lost(before: Report, after: Report) -> Iterator[Cost]:
-    for (listener, voice), wanted in wants_of(before.show).items():
-        if wanted.want not in ("hear", "local"):
-            continue
-        was, now = before.feeds.get((listener, voice)), after.feeds.get((listener, voice))
-        if _comes(before, was) and not _comes(after, now):
-            whom = "themselves" if listener == voice else before.party_name(voice)
-            yield Cost("lost", f"{before.party_name(listener)} no longer hears {whom}")
-            continue
-        if was is None or now is None or was.gain_db is None or now.gain_db is None or listener == voice:
-            continue
-        fell = was.gain_db - now.gain_db
-        short = wanted.gain_db - now.gain_db
-        far = before.show.party(listener).kind in ("audience", "recorder", "remote")
-        if far and fell > number("fell-by") and short > number("level-tolerance") and _comes(before, was):
-            yield Cost("lost", f"{before.party_name(listener)} gets {before.party_name(voice)} {fell:.0f} dB quieter")
-
-
-def _points(analysis: Report) -> dict[tuple[str, str], tuple[Rung, float]]:
-    """(voice, point) -> the point with the mark, and how far the voice is outside it."""
-    out = {}
-    for (voice, _), ladder in analysis.ladders.items():
-        if analysis.show.party(voice).kind in NO_SPEECH:
-            continue
-        point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
-        asked = asked_at(analysis.show, ladder, point) if point is not None else None
-        if point is not None and point.mark is not None and asked is not None:
-            low, high = (end + asked for end in point.mark)
-            out[voice, point.node] = point, max(point.speech_db - high, low - point.speech_db, 0.0)
-    return out
-
-
-def _off_mark(before: Report, after: Report) -> Iterator[Cost]:
-    was = _points(before)
-    told: set[str] = set()
-    for (voice, node), (point, off) in _points(after).items():
-        if (voice, node) not in was or voice in told:
-            continue
-        worse = off - was[voice, node][1]
-        if off > 0.05 and worse > (0.0 if was[voice, node][1] <= 0.05 else number("spoilt-by")):
-            told.add(voice)
-            middle = sum(point.mark) / 2 if point.mark is not None else 0.0
-            apart = abs(point.speech_db - middle)
-            yield Cost("mark", f"{after.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}")
-
-
-def _loops(before: Report, after: Report) -> Iterator[Cost]:
-    was, now = before.transfer.stability.margin_db, after.transfer.stability.margin_db
-    if now < number("loop-margin") and now < was - 0.05:
-        what = "howls" if after.transfer.howls else f"comes within {show_number(max(now, 0.0), 'dB')} of howling"
-        yield Cost("loop", f"a loop {what}")
 
 
 def _held(analysis: Report, severities: tuple[Severity, ...]) -> dict[tuple[str, str], Finding]:

@@ -86,7 +86,8 @@ class Report(Computed):
             return sum(feed.well for feed in asked), len(asked)
         bad = self._bad(stage)
         if stage == "Level":
-            return sum(voice.id not in bad for voice in self.voices), len(self.voices)
+            there = {voice for voice, _ in self.ladders}
+            return sum(voice.id not in bad and voice.id in there for voice in self.voices), len(self.voices)
         if stage == "Quiet":
             talkers = [voice.id for voice in self.voices if voice.kind not in NO_SPEECH]
             return sum(voice not in bad and bool(self.gates(voice)) for voice in talkers), len(talkers)
