@@ -25,7 +25,7 @@ from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.rundown.timing import planned_s, timeline
 from kymaphon.core.talk.cures import end_name
 from kymaphon.core.talk.hearing import Hearing, hearing_of
-from kymaphon.core.talk.intelligible import limit
+from kymaphon.core.talk.intelligible import limit, verdict_of
 from kymaphon.core.talk.proofs import AirProof, air_proofs
 
 Sort = Literal[
@@ -305,7 +305,7 @@ def _circuits(before: Outcome, after: Outcome) -> Iterator[Cost]:
 
 def _followed(row: Heard) -> bool:
     """Whether words are not lost; not of a line or a call, where no ear is known."""
-    return row.index is None or row.index >= limit("poor")
+    return row.index is None or verdict_of(row.index) != "poor"
 
 
 def _comes_late(row: Heard | None) -> bool:
