@@ -8,8 +8,13 @@ from pathlib import Path
 import pytest
 
 from kymaphon.core.analysis.analyse import analyse
+from kymaphon.core.analysis.offers import SILENCES
+from kymaphon.core.analysis.outcome import comes
+from kymaphon.core.model.wants import wants_of
 from kymaphon.files.demo import demo_path
 from kymaphon.files.show_file import read_show, write_show
+from tests.core import hand_typed
+from tests.core.analysis.test_random_rigs import random_rig
 from tests.core.mixes.rooms import calls, studio
 from tests.test_cli import run, run_json
 
@@ -56,6 +61,47 @@ def test_a_plan_is_written_with_its_steps_as_tasks(tmp_path: Path, capsys: pytes
         "Software mixer, stereo input 5, programme: off",
     ]
     assert not [row for row in analyse(show).findings if row.stage == "Feeds" and row.severity != "note"]
+
+
+TYPED = ("backing_track", "interpreter", "lesson", "rehearsal", "two_calls")
+
+
+@pytest.mark.parametrize("name", [*TYPED, 0, 5, 10, 13, 23])
+def test_a_plan_that_is_written_takes_nothing_away(
+    name: str | int, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    """By the show that is written, analysed anew: no wanted voice is gone, nothing is found to stop for or to fix that was not there.
+    What does take something away is told, and written with --lossy alone.
+    """
+    show = random_rig(name) if isinstance(name, int) else getattr(hand_typed, name)()
+    rig, out = tmp_path / "rig.json", tmp_path / "planned.json"
+    write_show(rig, show)
+    code, words, _ = run(capsys, "feeds", str(rig), "--plan", "-o", str(out))
+    before = analyse(show, remedies=False)
+    if not out.exists():
+        assert code == 1
+        assert "Nothing is written" in words
+        assert words.startswith("Then ")
+        assert run(capsys, "feeds", str(rig), "--plan", "--lossy", "-o", str(out))[0] in (0, 1)
+        assert out.exists()
+        return
+    after = analyse(read_show(out), remedies=False)
+    wanted = [key for key, row in wants_of(show).items() if row.want in ("hear", "local")]
+    assert [key for key in wanted if comes(before.feeds.get(key)) and not comes(after.feeds.get(key))] == []
+    known = {(row.code, who) for row in before.findings if row.severity != "note" for who in row.subjects}
+    new = [
+        row.title
+        for row in after.findings
+        if row.severity != "note"
+        and row.code not in SILENCES
+        and known.isdisjoint((row.code, who) for who in row.subjects)
+    ]
+    assert new == []
+
+
+def test_lossy_goes_with_a_plan_that_is_written(capsys: pytest.CaptureFixture[str]) -> None:
+    code, _, error = run(capsys, "feeds", DEMO, "--plan", "--lossy")
+    assert (code, error.count("\n")) == (2, 1)
 
 
 def test_takes_are_still_found_where_it_is_written(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 from kymaphon.cli.answer import Unusable, load, print_json, save
 
 if TYPE_CHECKING:
+    from kymaphon.core.analysis.outcome import Cost
     from kymaphon.core.analysis.report import Report
     from kymaphon.core.mixes.ways_out import WayOut
     from kymaphon.core.model.edits import Edit
@@ -43,15 +44,22 @@ def add_feeds_options(row: argparse.ArgumentParser) -> None:
         choices=("lead", "share", "computer", "desk"),
         help="with --plan: where it falls short, the plan of this way out instead",
     )
+    row.add_argument(
+        "--lossy",
+        action="store_true",
+        help="with --plan: write it though somebody loses what they hear, or something is found that was not there",
+    )
     row.add_argument("-o", "--output", metavar="SHOW", help="with --plan or --tracks: the show file to write it into")
 
 
 def feeds(options: argparse.Namespace) -> int:
-    """Runs the command; 0, or 1 where a plan lacks a mix or an input. Raises FileProblem, Unusable."""
+    """Runs the command; 0, or 1 where a plan lacks a mix or an input, or would take something away. Raises FileProblem, Unusable."""
     if options.output and not (options.plan or options.tracks is not None):
         raise Unusable("-o goes with --plan or --tracks")
     if options.all and not options.plan:
         raise Unusable("--all goes with --plan")
+    if options.lossy and not (options.plan and options.output):
+        raise Unusable("--lossy goes with --plan and -o")
     if options.way and not options.plan:
         raise Unusable("--way goes with --plan")
     analysis = load(options.show)
@@ -93,7 +101,7 @@ def _hearing(options: argparse.Namespace, analysis: Report) -> int:
 
 
 def _plan(options: argparse.Namespace, analysis: Report) -> int:
-    from kymaphon.core.analysis.offers import cost_words
+    from kymaphon.core.analysis.offers import told
     from kymaphon.core.mixes.doing import doing_edits, from_nothing, steps_between
     from kymaphon.core.mixes.planner import plan_feeds
     from kymaphon.core.mixes.ways_out import ways_out
@@ -110,20 +118,44 @@ def _plan(options: argparse.Namespace, analysis: Report) -> int:
         edits = _way_out(options.way, ways)
         done = plan_feeds(apply_all(show, edits), analysis.catalogue)
         plan, ways = replace(done, edits=edits, wants=plan.wants, before=plan.before), ()
-    after = apply_all(show, plan.edits)
+    edits, costs = plan.edits, _costs(analysis, plan.edits)
+    spoils = [row for row in costs if row.spoils]
+    if spoils and not options.lossy:
+        # The best that keeps all: the first way out that costs nobody anything, else none.
+        better = next(
+            (row for row in ways if row.edits and not any(c.spoils for c in _costs(analysis, row.edits))), None
+        )
+        if better is not None:
+            edits, costs, spoils = better.edits, _costs(analysis, better.edits), []
+            done = plan_feeds(apply_all(show, edits), analysis.catalogue)
+            plan, ways = replace(done, edits=edits, wants=plan.wants, before=plan.before), ()
+    after = apply_all(show, edits)
     start = from_nothing(after) if options.all else show
     steps = steps_between(start, after, analysis.catalogue)
-    if options.output:
-        _write(options, apply_all(show, doing_edits(show, plan.edits, analysis.catalogue)))
-    costs = cost_words(analysis, plan.edits)
+    written = options.output if options.lossy or not spoils else None
+    if written:
+        _write(options, apply_all(show, doing_edits(show, edits, analysis.catalogue)))
+    words = told(spoils or costs, most=8) if costs else ""
     if options.json:
-        print_json({"written": options.output, "plan": plan_json(plan, ways, steps), "costs": costs or None})
+        print_json({"written": written, "plan": plan_json(plan, ways, steps), "costs": words or None})
     else:
-        if costs:
-            print(f"{costs}.")
+        if words:
+            print(f"{words}.")
+        if options.output and not written:
+            print(
+                "Nothing is written: a plan that takes something away is none. With --lossy it is written all the same."
+            )
         for line in plan_lines(plan, ways, steps):
             print(line)
-    return 0 if plan.whole else 1
+    return 0 if plan.whole and (written or not options.output) else 1
+
+
+def _costs(analysis: Report, edits: tuple[Edit, ...]) -> tuple[Cost, ...]:
+    """What a plan would spoil, the losses first."""
+    from kymaphon.core.analysis.offers import costs_of, tried
+
+    after = tried(analysis, edits) if edits else None
+    return costs_of(analysis, after) if after is not None else ()
 
 
 def _way_out(sort: str, ways: tuple[WayOut, ...]) -> tuple[Edit, ...]:

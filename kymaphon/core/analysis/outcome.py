@@ -98,6 +98,11 @@ class Cost:
         leaves = any(isinstance(row, PLUGS) or _is_processor(row) for row in edits)
         return self.sort not in (("fix", "pair", "mark", "settled") if leaves else ("fix", "pair"))
 
+    @property
+    def spoils(self) -> bool:
+        """Whether a plan with it is none: somebody loses what they had, or the program's own rules call it worse."""
+        return self.sort not in ("mark", "pair", "settled")
+
 
 def _is_processor(edit: Edit) -> bool:
     """Whether an edit switches something in a device that is no way through it."""

@@ -21,7 +21,7 @@ from kymaphon.core.units import power_to_db
 
 Spans = tuple[tuple[float, float], ...]
 FRAME_STEPS = 20
-"""Frames of 5 ms: short beside a syllable, long beside a period of a voice."""
+"""Frames of 5 ms, or what whole samples come nearest to that (5.44 ms at 22.05 kHz): short beside a syllable, long beside a period of a voice."""
 FLOOR_FRAMES = 100
 """The first guess of a room is its quietest half second."""
 ROUNDS = 4
@@ -129,7 +129,7 @@ def segment_speech(
     Raises:
         NoTalkError: nothing is heard, no speech stands out, or there is no room to tell it from.
     """
-    frames = _frames(key)
+    frames, frame_s = _frames(key), FRAME_STEPS * key.step_s
     if len(frames) < FLOOR_FRAMES:
         raise NoTalkError(f"the take is {key.seconds:.2f} s long; half a minute of talk is wanted")
     if not frames.max() > 0:
@@ -145,8 +145,8 @@ def segment_speech(
         if not own.max() > 0:
             raise NoTalkError("the room's take is digital silence: it was gated, muted, or recorded on another input")
         found = _room_of(own)
-        spoken = _words(db, found, shut, only)
-        louder = _louder_pauses(frames, db, shut, only, found)
+        spoken = _words(db, found, shut, only, frame_s)
+        louder = _louder_pauses(frames, db, shut, only, found, frame_s)
         if louder is not None:
             notes.append(
                 f"the pauses of the talk are {show_number(louder, 'dB')} louder than the room's take: was the gain turned in "
@@ -154,11 +154,10 @@ def segment_speech(
             )
             room = None
     if room is None:
-        found, spoken = _by_pauses(frames, db, shut, only)
+        found, spoken = _by_pauses(frames, db, shut, only, frame_s)
     if not len(spoken):
         raise NoTalkError(_why_no_words(db, None if room is None else _db(_frames(room))))
-    frame_s = FRAME_STEPS * key.step_s
-    alone = shut if shut is not None else _room_mask(len(frames), spoken)
+    alone = shut if shut is not None else _room_mask(len(frames), spoken, frame_s)
     if shut is None:
         # A breath, a lip or a knock is no word; it is not the room's level either.
         knocks = _knocks(db, found, alone)
@@ -168,7 +167,7 @@ def segment_speech(
                 f"{len(knocks)} short sounds in the pauses are no words: breaths, lips, knocks, the loudest at "
                 f"{show_number(loudest, 'dBFS')}; a gate may open for them"
             )
-            alone &= _room_mask(len(frames), knocks)
+            alone &= _room_mask(len(frames), knocks, frame_s)
     speech, activity = _speech(frames, spoken, found.power, frame_s)
     if speech is None or speech - (power_to_db(found.power) + SINE_DB) < number("gate-least-snr"):
         over = 0.0 if speech is None else speech - power_to_db(found.power) - SINE_DB
@@ -203,7 +202,7 @@ def segment_speech(
     return SpeechSegments(
         key,
         words,
-        _spans(_talk_mask(len(frames), spoken), frame_s),
+        _spans(_talk_mask(len(frames), spoken, frame_s), frame_s),
         room_s,
         speech,
         activity,
@@ -220,13 +219,14 @@ def _by_pauses(
     db: NDArray[np.float64],
     shut: NDArray[np.bool_] | None,
     only: NDArray[np.bool_] | None,
+    frame_s: float,
 ) -> tuple[_Room, NDArray[np.int64]]:
     """The room and the words of a take by itself: from its quietest half second on, each tells the other better."""
     quiet = frames[shut] if shut is not None and shut.any() else _quietest(frames)
     found = _room_of(quiet)
-    spoken = _words(db, found, shut, only)
+    spoken = _words(db, found, shut, only, frame_s)
     for _ in range(ROUNDS):
-        alone = shut if shut is not None else _room_mask(len(frames), spoken)
+        alone = shut if shut is not None else _room_mask(len(frames), spoken, frame_s)
         if alone.sum() < FLOOR_FRAMES // 2:
             break
         again = _room_of(frames[alone], pure=shut is not None)
@@ -234,7 +234,7 @@ def _by_pauses(
         found = again
         if settled:
             break
-        spoken = _words(db, found, shut, only)
+        spoken = _words(db, found, shut, only, frame_s)
     return found, spoken
 
 
@@ -244,14 +244,15 @@ def _louder_pauses(
     shut: NDArray[np.bool_] | None,
     only: NDArray[np.bool_] | None,
     room: _Room,
+    frame_s: float,
 ) -> float | None:
     """How much louder a take's own pauses are than the room's take, where that is too much; None where it is not.
 
     Pauses are believed only where they are steady: the quietest moments of talk without pauses are not.
     """
-    pauses, spoken = _by_pauses(frames, db, shut, only)
+    pauses, spoken = _by_pauses(frames, db, shut, only, frame_s)
     apart = power_to_db(pauses.power) - power_to_db(room.power)
-    alone = shut if shut is not None else _room_mask(len(frames), spoken)
+    alone = shut if shut is not None else _room_mask(len(frames), spoken, frame_s)
     if apart <= number("gate-room-moved") or not len(spoken) or alone.sum() < FLOOR_FRAMES:
         return None
     low, high = (float(value) for value in np.percentile(db[alone], (16, 84)))
@@ -298,7 +299,11 @@ def _room_of(frames: NDArray[np.float64], *, pure: bool = True) -> _Room:
 
 
 def _words(
-    db: NDArray[np.float64], room: _Room, shut: NDArray[np.bool_] | None, only: NDArray[np.bool_] | None
+    db: NDArray[np.float64],
+    room: _Room,
+    shut: NDArray[np.bool_] | None,
+    only: NDArray[np.bool_] | None,
+    frame_s: float,
 ) -> NDArray[np.int64]:
     """Frames where words begin and where they have ended; shape (words, 2)."""
     over = db >= room.edge_db
@@ -309,7 +314,6 @@ def _words(
     starts, ends = edges(over)
     if not len(starts):
         return np.zeros((0, 2), dtype=np.int64)
-    frame_s = 0.001 * 5
     gap = round(number("gate-word-gap") / 1000 / frame_s)
     parted = np.flatnonzero(starts[1:] - ends[:-1] >= gap)
     starts = starts[np.concatenate(([0], parted + 1))]
@@ -320,9 +324,9 @@ def _words(
     return np.stack((starts[kept], ends[kept]), axis=1)
 
 
-def _talk_mask(count: int, spoken: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _talk_mask(count: int, spoken: NDArray[np.int64], frame_s: float) -> NDArray[np.bool_]:
     """Frames in talk: the words and the gaps between them that are no pauses."""
-    pause = round(number("gate-pause") / 5)
+    pause = round(number("gate-pause") / 1000 / frame_s)
     out = np.zeros(count, dtype=np.bool_)
     for i, (a, b) in enumerate(spoken):
         out[a:b] = True
@@ -331,9 +335,9 @@ def _talk_mask(count: int, spoken: NDArray[np.int64]) -> NDArray[np.bool_]:
     return out
 
 
-def _room_mask(count: int, spoken: NDArray[np.int64]) -> NDArray[np.bool_]:
+def _room_mask(count: int, spoken: NDArray[np.int64], frame_s: float) -> NDArray[np.bool_]:
     """Frames of room alone: not in words, nor close to them."""
-    before, after = (round(number(name) / 5) for name in ("gate-before-word", "gate-after-word"))
+    before, after = (round(number(name) / 1000 / frame_s) for name in ("gate-before-word", "gate-after-word"))
     out = np.ones(count, dtype=np.bool_)
     for a, b in spoken:
         out[max(0, a - before) : b + after] = False

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from kymaphon.core.derive import Derived
-from kymaphon.core.figures import figure, number
+from kymaphon.core.figures import figure
 from kymaphon.core.model.catalogue import Catalogue, Kind, Port
 from kymaphon.core.model.connectors import adapters
 from kymaphon.core.model.ids import PortId, SettingRef
@@ -125,6 +125,11 @@ def voltage_left(draw_ma: float, supply_v: float | None = None) -> Derived:
     return Derived("phantom voltage left", value, "V", formula, (supply, draw, feed), "IEC 61938")
 
 
-def within_budget(draw_ma: float) -> bool:
+def current_limit(supply_v: float | None = None) -> Derived:
+    """The most current that a phantom supply gives: P48 and P24 10 mA, P12 15 mA (IEC 61938); `supply_v` without load, None for P48."""
+    return figure("phantom-limit-12" if supply_v is not None and supply_v <= 18 else "phantom-limit")
+
+
+def within_budget(draw_ma: float, supply_v: float | None = None) -> bool:
     """Whether the supply can give that much."""
-    return draw_ma <= number("phantom-limit")
+    return draw_ma <= current_limit(supply_v).value

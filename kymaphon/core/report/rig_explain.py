@@ -5,8 +5,8 @@ from __future__ import annotations
 from kymaphon.core.computing.build import input_ohm
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
-from kymaphon.core.figures import figure, number
-from kymaphon.core.graph.phantom import phantom_of
+from kymaphon.core.figures import number
+from kymaphon.core.graph.phantom import current_limit, phantom_of
 from kymaphon.core.graph.signal import EdgeKind
 from kymaphon.core.model.connectors import balanced
 from kymaphon.core.model.ends import end_of
@@ -71,7 +71,7 @@ def _phantom_words(analysis: Computed, device: Device) -> list[str]:
     state = phantom_of(show, catalogue, device)
     if state.needs_ma is None:
         return []
-    kind, limit = catalogue[device.kind], figure("phantom-limit").value
+    kind, limit = catalogue[device.kind], current_limit(state.supply_v).value
     left = show_number(state.left.value, "V")
     text = f"Draws {state.needs_ma:.1f} of the {limit:.0f} mA of {state.into or 'phantom power'} and leaves {left}"
     before = [end_of(show, catalogue, row.source) for row in show.cables if row.target_device == device.id]

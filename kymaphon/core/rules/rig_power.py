@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure
-from kymaphon.core.graph.phantom import Phantom, phantom_of, voltage_left, within_budget
+from kymaphon.core.graph.phantom import Phantom, current_limit, phantom_of, voltage_left, within_budget
 from kymaphon.core.model.connectors import adapters, balanced, family
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
@@ -31,7 +31,7 @@ def phantom_power(analysis: Computed) -> Iterator[Finding]:
     """What needs phantom power and gets none, and what is left where it is given (IEC 61938)."""
     for device in analysis.show.devices:
         state = phantom_of(analysis.show, analysis.catalogue, device)
-        if state.needs_ma is None or (state.on and within_budget(state.needs_ma) and not state.too_low):
+        if state.needs_ma is None or (state.on and within_budget(state.needs_ma, state.supply_v) and not state.too_low):
             continue
         name = analysis.device_name(device.id)
         draw = Derived("draws", state.needs_ma, "mA", source=f"device data: {analysis.catalogue[device.kind].name}")
@@ -56,7 +56,7 @@ def phantom_power(analysis: Computed) -> Iterator[Finding]:
             )
             continue
         if state.on:
-            limit = figure("phantom-limit").value
+            limit = current_limit(state.supply_v).value
             text = f"{name} draws {state.needs_ma:.1f} mA and phantom power gives {limit:.0f} at most."
             yield Finding(
                 "phantom-over-budget",
@@ -116,7 +116,7 @@ def _fuller(analysis: Computed, device: Device, state: Phantom) -> Iterator[Reme
 
 def _missing(analysis: Computed, device: Device, state: Phantom, name: str) -> tuple[str, list[Remedy]]:
     needs = state.needs_ma or 0.0
-    left, limit = state.left, figure("phantom-limit").value
+    left, limit = state.left, current_limit(state.supply_v).value
     if state.supply is not None:
         budget = f"it draws {needs:.1f} of the {limit:.0f} mA and would leave {show_number(left.value, 'V')}"
         text = f"{name} needs phantom power and {state.into} has it off: no signal comes out ({budget})."

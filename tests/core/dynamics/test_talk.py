@@ -7,6 +7,7 @@ import pytest
 
 from kymaphon.core.dynamics.key import key_of
 from kymaphon.core.dynamics.speech import NoTalkError, segment_speech, spans_s
+from kymaphon.core.figures import number
 from tests.core.dynamics.takes import RATE, alignment, mixed, noise, reading, reading_dbfs
 
 
@@ -75,6 +76,25 @@ def test_a_take_without_pauses_is_told_by_the_rooms_own() -> None:
     found = segment_speech(key_of(talk.astype(np.float32), RATE), key_of(noise(10, -60, 3).astype(np.float32), RATE))
     assert found.own_room
     assert found.noise_dbfs == pytest.approx(-60, abs=0.2)
+
+
+@pytest.mark.parametrize("rate", [48000, 44100, 22050, 11025])
+def test_a_gap_parts_words_by_its_length_at_every_rate(rate: int) -> None:
+    """Bursts a fifth further apart than `gate-word-gap` are words of their own, a fifth nearer they are one."""
+    gap = number("gate-word-gap") / 1000
+    counts = []
+    for apart in (gap * 0.8, gap * 1.2):
+        level = np.concatenate(
+            [
+                np.zeros(rate),
+                *(np.r_[np.ones(int(0.2 * rate)), np.zeros(int(apart * rate))] for _ in range(8)),
+                np.zeros(rate),
+            ]
+        )
+        draw = np.random.default_rng(4)
+        samples = draw.normal(0, 1e-4, len(level)) + 0.1 * level * draw.normal(0, 1, len(level))
+        counts.append(len(segment_speech(key_of(samples, rate)).words))
+    assert counts == [1, 8]
 
 
 def _speech_only() -> np.ndarray:

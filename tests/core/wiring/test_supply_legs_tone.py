@@ -15,7 +15,7 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.figures import number
 from kymaphon.core.graph.own_noise import own_ein
-from kymaphon.core.graph.phantom import voltage_left
+from kymaphon.core.graph.phantom import current_limit, voltage_left, within_budget
 from kymaphon.core.levels.lineup.tone import tone_along
 from kymaphon.core.model.catalogue import Strip, shipped_catalogue
 from kymaphon.core.model.edits import apply_all
@@ -52,6 +52,13 @@ class TestPhantom:
         self, supply: float | None, ma: float, left: float
     ) -> None:
         assert voltage_left(ma, supply).value == pytest.approx(left, abs=0.06)
+
+    @pytest.mark.parametrize(("supply", "most"), [(None, 10.0), (48.0, 10.0), (24.0, 10.0), (12.0, 15.0)])
+    def test_the_current_is_that_of_the_standards_supplies(self, supply: float | None, most: float) -> None:
+        """IEC 61938: P48 and P24 give 10 mA, P12 gives 15."""
+        assert current_limit(supply).value == most
+        assert within_budget(most, supply)
+        assert not within_budget(most + 0.1, supply)
 
     def test_a_low_supply_stops_a_microphone_and_a_full_one_is_offered(self) -> None:
         desk = own("desk-8", "desk-24v", in1={"strip": {"phantom_v": 24}}, in2={"strip": {"phantom_v": 24}})

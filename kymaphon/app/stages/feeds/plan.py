@@ -222,7 +222,9 @@ class PlanPage(StagePage):
             steps = len(steps_between(show, apply_all(show, plan.edits), catalogue))
             effect = f"{len(plan.edits)} settings, cables and wants in one step of undo; {steps} steps for your hands go onto the doing list."
             edits = doing_edits(show, plan.edits, catalogue)
-            remedy = Remedy("plan", "Apply the plan", effect, edits)
+            remedy = Remedy(
+                "plan", f"{self.model.costs}. Apply the plan" if self.model.costs else "Apply the plan", effect, edits
+            )
             text = "Line-up, faders and mutes of the channels stay as they are."
             if levels := level_words(plan):
                 text += f" Left to them: {levels}."
