@@ -252,11 +252,15 @@ class TestSecondAct:
         show = read_show(demo_path(FINAL))
         for _ in range(8):
             report = analyse(show)
-            rows = [one for one in report.findings if one.stage == "Talk"]
-            if not rows:
+            rows = (with_offers(report, one) for one in report.findings if one.stage == "Talk")
+            offered = next((one.remedies for one in rows if one.remedies), ())
+            if not offered:
                 break
-            show = next(iter(with_offers(report, rows[0]).remedies)).apply(show)
-        assert talk(show) == []
+            show = offered[0].apply(show)
+        # The key to the station is all that brings the sound engineer the director: released, she would be without; so nobody is offered it.
+        left = [with_offers(analyse(show), one) for one in analyse(show).findings if one.stage == "Talk"]
+        assert {one.code for one in left} <= {"talk-on-air", "private-leaks"}
+        assert all("Soli no longer follows Wren on Production" in one.refused[0] for one in left)
 
     def test_none_makes_anything_else_worse(self) -> None:
         show = read_show(demo_path(FINAL))
