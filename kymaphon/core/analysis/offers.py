@@ -220,7 +220,9 @@ def _levelled(remedy: Remedy, before: Report, after: Report) -> Remedy | None:
         edit = turn(knobs[0], loudest.wanted_gain_db - (loudest.gain_db or 0.0)) if knobs else None
         if edit is not None:
             turned.append(edit)
-            words += f" {knobs[0].label} goes to {show_number(float(str(edit.value)), 'dB', sign=True)}: that is on the mark."
+            words += (
+                f" {knobs[0].label} goes to {show_number(float(str(edit.value)), 'dB', sign=True)}, towards the mark."
+            )
     return replace(remedy, edits=(*remedy.edits, *turned), effect=remedy.effect + words) if turned else None
 
 
