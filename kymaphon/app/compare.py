@@ -15,6 +15,7 @@ from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.why import label
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
+from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.compare import Compared, Comparison, compare
 from kymaphon.core.takes.measure import TakeMeasure
 from kymaphon.files.audio import Cancelled, measure_take
@@ -113,7 +114,7 @@ class CompareDesk(WorkDesk):
 
     def compare(self, paths: list[Path]) -> None:
         """Measures in a worker thread, with progress; then shows the comparison."""
-        self.start(CompareWork(paths), f"Measuring {len(paths)} takes")
+        self.start(CompareWork(paths), f"Measuring {counted(len(paths), 'take')}")
 
     def done(self, work: LongWork, result: object) -> None:
         """Shows what was measured."""

@@ -21,6 +21,7 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.model.changes import changes
 from kymaphon.core.model.edits import SetField
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Show, Take
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path, evening, second_act
@@ -307,7 +308,7 @@ class Filing:
             for take_id, path in found.items()
         )
         if edits:
-            self.document.apply(edits, f"Find {len(edits)} recordings")
+            self.document.apply(edits, f"Find {counted(len(edits), 'recording')}")
         left = len(gone) - len(found)
         rest = f"; {left} still missing" if left else ""
         self.say(f"Found {len(found)} of {len(gone)} recordings in {folder.name}{rest}.")

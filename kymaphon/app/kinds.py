@@ -25,7 +25,7 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
 from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.model.naming import counted, fresh_id
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
     put_on_shelf,
@@ -286,7 +286,7 @@ class KindsDialog(QDialog):
     def _agrees(self, problem: RowProblems) -> bool:
         buttons = QMessageBox.StandardButton
         text = "\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else "")
-        title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
+        title = f"{counted(len(problem.problems), 'row')} cannot be used, {len(problem.good)} can"
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText(text)

@@ -24,6 +24,7 @@ from kymaphon.cli.sim import add_sim_options, sim
 from kymaphon.cli.take import take
 from kymaphon.cli.talk import add_talk_options, talk
 from kymaphon.cli.terminal import plain_output
+from kymaphon.core.model.naming import counted
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
 
@@ -426,7 +427,7 @@ def _catalogue(options: argparse.Namespace) -> int:
         return 0
     for kind in chosen:
         print("\n".join(kind_lines(kind)))
-    print(f"{len(chosen)} kinds")
+    print(f"{counted(len(chosen), 'kind')}")
     return 0
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kymaphon.cli.answer import Unusable, load, print_json, save
+from kymaphon.core.model.naming import counted
 
 if TYPE_CHECKING:
     from kymaphon.core.analysis.report import Report
@@ -86,7 +87,9 @@ def _log(options: argparse.Namespace, report: Report) -> int:
         from kymaphon.files.sheet_file import write_sheet
 
         table = log_table(report.show, rows)
-        write_sheet(options.output, Sheet(report.show.title, "log", f"{len(rows)} rows", (table,), ()), table)
+        write_sheet(
+            options.output, Sheet(report.show.title, "log", f"{counted(len(rows), 'row')}", (table,), ()), table
+        )
         if not options.json:
             return 0
     if options.json:
@@ -229,7 +232,9 @@ def _archive(options: argparse.Namespace, report: Report) -> int:
     from kymaphon.files.archive import pack
 
     count, lost = pack(options.archive, report.show, Path(options.show).resolve().parent)
-    words = f"The show and {count} recordings." + (f" Not found, and not in it: {', '.join(lost)}." if lost else "")
+    words = f"The show and {counted(count, 'recording')}." + (
+        f" Not found, and not in it: {', '.join(lost)}." if lost else ""
+    )
     return _said(options, {"recordings": count, "missing": list(lost)}, words)
 
 

@@ -6,6 +6,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from kymaphon.cli.answer import Unusable, load, print_json
+from kymaphon.core.model.naming import counted
 
 WORTHLESS_BITS = 0.02
 """A tap that settles less is not made once the one fault is found."""
@@ -176,7 +177,7 @@ def _print_plan(model: TapModel, diagnosis: Diagnosis) -> None:
     from kymaphon.core.report.prove import must_move, must_not_move
 
     order = sorted(range(len(model.taps)), key=lambda k: -diagnosis.worth_bits(k))
-    print(f"{len(model.taps)} to tap, {len(model.meters)} meters; the first tells most.")
+    print(f"{len(model.taps)} to tap, {counted(len(model.meters), 'meter')}; the first tells most.")
     for number, k in enumerate(order, 1):
         tap = model.taps[k]
         print(f"{number}. {tap.act} ({tap.id}), worth {diagnosis.worth_bits(k):.2f} bits now")
@@ -184,7 +185,7 @@ def _print_plan(model: TapModel, diagnosis: Diagnosis) -> None:
             for n in rows:
                 level = f", {model.planned[k, n]:+.0f} dB" if words == "must move" and model.planned[k, n] < -1 else ""
                 print(f"   {words}: {model.meters[n].label} ({model.meters[n].id}){level}")
-    print(f"{len(model.faults)} faults are weighed, {len(model.unseen)} of them no tap can show: --faults")
+    print(f"{counted(len(model.faults), 'fault')} are weighed, {len(model.unseen)} of them no tap can show: --faults")
 
 
 def _print_diagnosis(diagnosis: Diagnosis) -> None:

@@ -114,13 +114,13 @@ def _schedule(options: argparse.Namespace, report: Report) -> _Part:
     plan = plan_work(report, _clock(options.now))
     late = drops(report, plan)
     lines = [plan_words(report, plan)]
+    lines += plan.problems
     if plan.told and plan.tasks:
         lines.append("The show has no tasks of its own: these are told from it (--add-work puts them on its list).")
     lines += [
         f"  {start} to {end}  {what} ({who}; {slack})" for start, end, what, who, slack in work_rows(report, plan)
     ]
     lines += [drop_words(plan, row) for row in late]
-    lines += list(plan.problems)
     sheet = work_sheet(report, plan, late)
     return {"schedule": work_json(report, plan, late)}, lines, (sheet, sheet.tables[0] if sheet.tables else _no_table())
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kymaphon.core.air.run import RunState, next_of, place_of
 from kymaphon.core.air.trends import Trend
@@ -16,12 +16,15 @@ from kymaphon.core.figures import data_table
 from kymaphon.core.graph.routing import comes_through
 from kymaphon.core.levels.lineup.run import last_readings
 from kymaphon.core.model.base import NO_SPEECH
+from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.prove.proven import PairProof, proofs
+from kymaphon.core.rundown.catch_up import catch_up
 from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.rundown.limits import limit
 from kymaphon.core.rundown.states import microphones_open
+from kymaphon.core.rundown.timing import HardTime, Timeline, planned_s, timeline
 from kymaphon.core.wiring.controls import reaches, runs_on
 
 NOT_KEPT = (
@@ -78,14 +81,21 @@ NOTHING_HEARD = Heard({}, {})
 
 
 def hazards(
-    analysis: Computed, state: RunState, heard: Heard = NOTHING_HEARD, log_is_kept: bool = True
+    analysis: Computed,
+    state: RunState,
+    heard: Heard = NOTHING_HEARD,
+    log_is_kept: bool = True,
+    now: datetime | None = None,
 ) -> tuple[Hazard, ...]:
     """Everything that can go wrong now or with the next segment, the worst first. Off air, what is to be settled before.
 
     Args:
         log_is_kept: whether all of the log is on disk.
+        now: the clock; without one nothing is told of what runs over.
     """
     found = [*_now(analysis, state, heard), *_next(analysis, state)]
+    if now is not None and state.on_air:
+        found += _over(analysis, timeline(analysis.show, state.progress(now)))
     if not log_is_kept:
         found.append(Hazard("log-not-kept", "stop", (), "Notes are not on disk", NOT_KEPT))
     once: dict[tuple[str, tuple[str, ...]], Hazard] = {}
@@ -237,6 +247,37 @@ def _muted(analysis: Computed, state: RunState) -> Iterator[Hazard]:
                 "that runs on would go out unheard there.",
                 state.changed,
             )
+
+
+def _over(analysis: Computed, line: Timeline) -> Iterator[Hazard]:
+    """The segment that is on runs past its planned end, and the hard time that will be missed as it runs, with what meets it."""
+    on = line.on
+    late = next((row for row in line.hard if row.missed and line.rows[row.place].state != "done"), None)
+    if late is not None and abs(late.off_s) > limit("other_day_h") * 3600:
+        late = None  # a run of another day than the rundown's
+    if on is not None and planned_s(on.segment) is not None and -on.left_s > limit("over_s"):
+        over = span_words(-on.left_s)
+        costs = "No hard time is missed by it as it runs." if late is None else _late_words(analysis, line, late)
+        yield Hazard(
+            "runs-over",
+            "note" if late is None else "fix",
+            (on.segment.id,),
+            f"{on.segment.name} runs {over} over",
+            f"It was planned {span_words(planned_s(on.segment) or 0.0)} and has been on for {span_words(on.spent_s)}. {costs}",
+            on.starts + timedelta(seconds=on.spent_s + on.left_s) if on.starts is not None else None,
+        )
+    elif late is not None:
+        name = line.of(late.segment).segment.name
+        words = _late_words(analysis, line, late)
+        yield Hazard("hard-time-ahead", "fix", (late.segment,), f"{name} will be {span_words(late.off_s)} late", words)
+
+
+def _late_words(analysis: Computed, line: Timeline, hard: HardTime) -> str:
+    name, advice = line.of(hard.segment).segment.name, catch_up(line, hard)
+    verb, at = "ends" if hard.sort == "out" else "begins", by_the_clock(analysis.show, hard.at)
+    told = "; or ".join(row.words for row in advice if row.enough)
+    ways = f" {told[:1].upper()}{told[1:]}." if told else " Nothing that may be cut makes up for it."
+    return f"As it runs {name} {verb} {span_words(hard.off_s)} after its hard time, {at}.{ways}"
 
 
 def _lines(analysis: Computed, state: RunState, heard: Heard) -> Iterator[Hazard]:

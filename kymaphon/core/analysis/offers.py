@@ -30,6 +30,7 @@ from kymaphon.core.model.edits import (
     apply_all,
 )
 from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.stages import Severity
 
 if TYPE_CHECKING:
@@ -238,7 +239,7 @@ def _planned(analysis: Report, finding: Finding) -> Iterator[Remedy]:
         return
     edits = tuple(edit for edit in plan.edits if not isinstance(edit, SetWant))
     if edits:
-        count = f"{len(edits)} settings and cables" if len(edits) > 1 else "one setting"
+        count = f"{counted(len(edits), 'setting')} and cables" if len(edits) > 1 else "one setting"
         text = "The feed plan puts everybody who must not have themselves back on a mix without themselves; see Plan for every step."
         yield Remedy("plan", f"Mixes of their own (mix-minus), by the plan: {count}", text, edits)
     for n, way in enumerate(ways_out(analysis.show, analysis.catalogue, plan)):

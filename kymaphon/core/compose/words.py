@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from kymaphon.core.compose.settle import Question
 from kymaphon.core.model.answers import Answers, HaveAnswer, HearerAnswer, HearerSort, RoomAnswer, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, Kind
+from kymaphon.core.model.naming import counted
 
 NUMBERS = ("one", "two", "three", "four", "five", "six", "seven", "eight")
 MOST = 40
@@ -171,7 +172,7 @@ def _voice(words: str, answers: Answers, catalogue: Catalogue) -> Taken:
             raise NotUnderstood(f"1 to {MOST} at once.")
         for _ in range(count):
             answers = _with_voice(answers, VoiceAnswer(id="new", name=f"Person {len(answers.voices) + 1}"))
-        return Taken(answers, f"{count} people")
+        return Taken(answers, f"{counted(count, 'person', 'people')}")
     room = None
     inside = re.search(r"\s+in (?:the )?(\S.*)$", words, re.I)
     if inside:

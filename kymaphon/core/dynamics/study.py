@@ -19,6 +19,7 @@ from kymaphon.core.dynamics.filters import LowCutChoice, choose_low_cut, key_sec
 from kymaphon.core.dynamics.key import Key, KeyMeter, Signal
 from kymaphon.core.dynamics.speech import NoTalkError, Spans, SpeechSegments, segment_speech
 from kymaphon.core.figures import number
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.processing import Gate, LowCut
 from kymaphon.core.takes.measure import CLIP_LEVEL, NotANumberError
 from kymaphon.core.takes.spectrum import NoiseKind, Spectrum, SpectrumMeter, noise_kind
@@ -273,7 +274,7 @@ def study_words(found: Study) -> tuple[str, ...]:
     talk = found.talk
     lines = [
         f"speech {show_number(talk.speech_dbfs, 'dBFS')}, room {show_number(talk.noise_dbfs, 'dBFS')}, voice over room "
-        f"{show_number(talk.snr_db, 'dB')}; {len(talk.words)} words"
+        f"{show_number(talk.snr_db, 'dB')}; {counted(len(talk.words), 'word')}"
     ]
     if found.room is not None:
         lines.append(f"room A-weighted {show_number(found.room.weighted_dbfs, 'dBFS')}")

@@ -12,6 +12,7 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.graph.points import base_of
 from kymaphon.core.levels.lineup.expected import figure_on
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.scales import house_at, reading, scales
 from kymaphon.core.model.wants import wants_of
 from kymaphon.core.model.weights import crest_together
@@ -51,7 +52,7 @@ class Summed:
         unit = scales()[self.meter].unit
         where = self.point.label.removeprefix(self.device + ", ").removesuffix(", left").removesuffix(", right")
         text = (
-            f"{scales()[self.meter].name} of {self.device}, {where}: {len(self.voices)} sources at "
+            f"{scales()[self.meter].name} of {self.device}, {where}: {counted(len(self.voices), 'source')} at "
             f"once read about {figure_on(self.shows.value, unit)}"
         )
         if self.clips:

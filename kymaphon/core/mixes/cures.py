@@ -12,6 +12,7 @@ from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.wants import wants_of
 
 
@@ -94,7 +95,7 @@ def remedies_of(analysis: Computed, cuts: list[Cut], done: str, kept: list[PairC
         stays = (
             "the one want that is met now stays met"
             if len(kept) == 1
-            else f"all {len(kept)} wants that are met now stay met"
+            else f"all {counted(len(kept), 'want')} that are met now stay met"
         )
         effect = f"{done}; {stays}." if kept else f"{done}."
         if cut.silences:

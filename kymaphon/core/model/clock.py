@@ -26,8 +26,25 @@ def zone_of(show: Show) -> tzinfo | None:
 
 
 def by_the_clock(show: Show, at: datetime, *, seconds: bool = True) -> str:
-    """A moment by the show's clock: 19:04:30."""
-    return f"{at.astimezone(zone_of(show)):{'%H:%M:%S' if seconds else '%H:%M'}}"
+    """A moment by the show's clock: 19:04:30; with its offset in the hour that a change of the clock brings twice: 02:30:00 (UTC+1)."""
+    local = at.astimezone(zone_of(show))
+    return f"{local:{'%H:%M:%S' if seconds else '%H:%M'}}" + offset_words(local)
+
+
+def offset_words(local: datetime) -> str:
+    """What tells a time of day from the same one an hour later, where clocks go back between them; else nothing.
+
+    >>> offset_words(datetime(2026, 10, 25, 1, 30, fold=1, tzinfo=ZoneInfo("Europe/Lisbon")))
+    ' (UTC+0)'
+    >>> offset_words(datetime(2026, 10, 25, 2, 30, tzinfo=ZoneInfo("Europe/Lisbon")))
+    ''
+    """
+    offset = local.utcoffset()
+    if offset is None or local.replace(fold=1 - local.fold).utcoffset() == offset:
+        return ""
+    hours, minutes = divmod(round(abs(offset.total_seconds()) / 60), 60)
+    sign = "\u2212" if offset < timedelta(0) else "+"
+    return f" (UTC{sign}{hours}{f':{minutes:02d}' if minutes else ''})"
 
 
 def clock_of(text: str, day: datetime | None, after: datetime | None = None) -> datetime | None:

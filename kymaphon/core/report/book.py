@@ -72,7 +72,7 @@ def incident_sheet(analysis: Computed, found: Review) -> Sheet:
     show = analysis.show
     names = names_of(show)
     state = found.state
-    when = f"{found.at.astimezone(zone_of(show)):%Y-%m-%d %H:%M:%S}"
+    when = f"{found.at.astimezone(zone_of(show)):%Y-%m-%d} {by_the_clock(show, found.at)}"
     moment = [
         ("Time", f"{when}, {moment_words(found)}"),
         ("On", names.segment(state.segment) or "\u2013"),

@@ -21,6 +21,7 @@ from kymaphon.core.mixes.unrouted import UnroutedSource
 from kymaphon.core.mixes.ways_out import WayOut
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import VERDICT_WORDS
 
@@ -182,7 +183,9 @@ def plan_lines(plan: FeedPlan, ways: tuple[WayOut, ...], steps: tuple[Instructio
         yield f"MISSING {missing_words(show, catalogue, row)}"
     for way in ways:
         yield f"  way out: {way.text}"
-    yield f"{len(plan.wants)} wants by role, {len(plan.edits) - len(plan.wants)} settings and cables, {len(plan.changed)} pairs change"
+    others = counted(len(plan.edits) - len(plan.wants), "setting or cable", "settings and cables")
+    pairs = counted(len(plan.changed), "pair changes", "pairs change")
+    yield f"{counted(len(plan.wants), 'want')} by role, {others}, {pairs}"
     for n, step in enumerate(steps, start=1):
         yield f"{n:3} {step.text}"
     unmet = [

@@ -9,8 +9,9 @@ from zoneinfo import ZoneInfo
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.model.clock import by_the_clock, span_text, span_words, zone_of
+from kymaphon.core.model.clock import by_the_clock, offset_words, span_text, span_words, zone_of
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import Play, Segment, Topic
 from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
 from kymaphon.core.rundown.catch_up import Advice, catch_up, fill
@@ -61,7 +62,7 @@ def timing_words(analysis: Computed, line: Timeline) -> str:
     show = analysis.show
     if not line.rows:
         return "There is no rundown yet."
-    text = f"{len(line.rows)} segments, {span_words(line.length_s)}"
+    text = f"{counted(len(line.rows), 'segment')}, {span_words(line.length_s)}"
     if line.ends is not None:
         text += f", over at {by_the_clock(show, line.ends)}"
     missed = next((row for row in line.hard if row.missed), None)
@@ -246,7 +247,7 @@ def local_words(show: Any, at: datetime, zone: str) -> str:
     there = at.astimezone(ZoneInfo(zone))
     here = at.astimezone(zone_of(show))
     day = "" if there.date() == here.date() else f" on {there:%A, %-d %B}"
-    return f"{there:%H:%M}{day}, {zone}"
+    return f"{there:%H:%M}{offset_words(there)}{day}, {zone}"
 
 
 def rundown_sheet(analysis: Report, *, hearing: bool = True) -> Sheet:

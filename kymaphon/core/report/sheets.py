@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from kymaphon.core.analysis.report import Report
+from kymaphon.core.model.naming import counted
 from kymaphon.core.report.drawing import chain_drawings, plan_drawings
 from kymaphon.core.report.rundown import rundown_list, rundown_sheet
 from kymaphon.core.report.sheet import (
@@ -74,19 +75,21 @@ def _of(
 def _patch(analysis: Report) -> tuple[Sheet, Table]:
     count = len(analysis.show.cables)
     tables = (patch_list(analysis), plugs_where(analysis))
-    return _of(analysis, "patch list", f"{count} leads.", tables, chain=True), patch_table(analysis)
+    return _of(analysis, "patch list", f"{counted(count, 'lead')}.", tables, chain=True), patch_table(analysis)
 
 
 def _feeds(analysis: Report) -> tuple[Sheet, Table]:
     table = feeds_table(analysis)
     tables = (table, tracks_table(analysis), marks_table(analysis))
-    return _of(analysis, "feeds", f"{len(table.rows)} listeners.", tables if table.rows else ()), table
+    return _of(analysis, "feeds", f"{counted(len(table.rows), 'listener')}.", tables if table.rows else ()), table
 
 
 def _line_up(analysis: Report) -> tuple[Sheet, Table]:
     table = line_up_table(analysis)
     tables = (table, marks_table(analysis), placing(analysis))
-    return _of(analysis, "line-up", f"{len(table.rows)} sources were read.", tables if table.rows else ()), table
+    return _of(
+        analysis, "line-up", f"{counted(len(table.rows), 'source')} were read.", tables if table.rows else ()
+    ), table
 
 
 def _pull(analysis: Report) -> tuple[Sheet, Table]:

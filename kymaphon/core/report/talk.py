@@ -8,6 +8,7 @@ from typing import Any
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
@@ -154,7 +155,7 @@ def talkback_sheet(analysis: Report) -> Sheet:
     summary = (
         plain_line(analysis)
         if not show.circuits
-        else f"{len(show.circuits)} circuits, {len({m.party for c in show.circuits for m in c.members})} people."
+        else f"{counted(len(show.circuits), 'circuit')}, {counted(len({m.party for c in show.circuits for m in c.members}), 'person', 'people')}."
     )
     return Sheet(
         show.title,

@@ -8,7 +8,8 @@ from typing import Any
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
-from kymaphon.core.model.clock import zone_of
+from kymaphon.core.model.clock import by_the_clock, offset_words
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
 from kymaphon.core.report.talk import TALK_CAUTIONS
@@ -20,22 +21,29 @@ from kymaphon.core.work.plan import Drop, WorkPlan
 def clock(plan: WorkPlan, minutes: float) -> str:
     """A time of the plan as people say it: by the clock where there is one, else minutes from the start."""
     at = plan.at(minutes)
-    return f"{at:%H:%M}" if at is not None else f"+{minutes:.0f} min"
+    return f"{at:%H:%M}{offset_words(at)}" if at is not None else f"+{minutes:.0f} min"
 
 
 def time_words(show: Show, at: datetime) -> str:
     """A moment by the clock that the show's times are told by."""
-    return f"{at.astimezone(zone_of(show)):%H:%M}"
+    return by_the_clock(show, at, seconds=False)
 
 
 def plan_words(analysis: Computed, plan: WorkPlan) -> str:
-    """The plan in a sentence or two: when all is done, how good that is, how much time is left."""
+    """The plan in a sentence or two: what nobody can do, when the rest is done, how good that is, how much time is left."""
     if not plan.tasks:
         return "Nothing is to be done: the show has no tasks and tells none."
-    left = len(plan.schedule.rows)
+    left, undone = len(plan.schedule.rows), len(plan.schedule.unplaced)
+    first = ""
+    if undone:
+        task = next(row for row in plan.tasks if row.id in plan.schedule.unplaced)
+        first = f"{counted(undone, 'task')} of {left + undone} cannot be done: {task.text}: {plan.schedule.unplaced[task.id]}"
+        first += f"; {undone - 1} more. " if undone > 1 else ". "
     if not left:
-        return "Everything is done." if all(row.done for row in plan.tasks) else "Nothing of it can be planned."
-    text = f"{left} tasks for {len(analysis.show.crew)} people, done at {clock(plan, plan.schedule.end)}"
+        rest = "Everything is done." if all(row.done for row in plan.tasks) else "Nothing of it can be planned."
+        return f"{first}{rest}" if undone else rest
+    people = counted(len(analysis.show.crew), "person", "people")
+    text = f"{'The other ' if undone else ''}{counted(left, 'task')} for {people}, done at {clock(plan, plan.schedule.end)}"
     if plan.schedule.proven:
         text += "; no plan is shorter"
     else:
@@ -45,7 +53,7 @@ def plan_words(analysis: Computed, plan: WorkPlan) -> str:
         text += (
             f". {spare:.0f} min to spare before stand-by" if spare >= 0 else f". {-spare:.0f} min too late for stand-by"
         )
-    return f"{text}."
+    return f"{first}{text}."
 
 
 def hand_names(analysis: Computed, hands: tuple[str, ...]) -> str:
@@ -100,6 +108,7 @@ def work_json(analysis: Computed, plan: WorkPlan, late: tuple[Drop, ...]) -> dic
         "length_min": plan.schedule.end,
         "bound_min": plan.schedule.bound,
         "proven": plan.schedule.proven,
+        "undone": dict(plan.schedule.unplaced),
         "tasks": [
             {
                 "id": row.job,
@@ -128,7 +137,7 @@ def work_json(analysis: Computed, plan: WorkPlan, late: tuple[Drop, ...]) -> dic
 
 def allot_words(found: Allotment) -> str:
     """An allotment in a sentence or two."""
-    text = f"{len(found.sources)} sources on {found.desk.name}'s {len(found.strips)} channels, {found.spares} spare"
+    text = f"{counted(len(found.sources), 'source')} on {found.desk.name}'s {len(found.strips)} channels, {found.spares} spare"
     if found.left:
         by_id = {row.id: row.name for row in found.sources}
         text += f"; nothing for {', '.join(by_id[name] for name in found.left)}"

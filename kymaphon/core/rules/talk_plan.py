@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived
-from kymaphon.core.model.edits import AddRow, Edit, SetField
+from kymaphon.core.model.edits import AddRow, Edit, SetField, apply_all
 from kymaphon.core.model.findings import Finding, Remedy
-from kymaphon.core.model.talk import Circuit, CircuitMember
+from kymaphon.core.model.naming import counted
+from kymaphon.core.model.talk import Circuit, CircuitMember, Task
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.cures import with_member
 from kymaphon.core.talk.named import NameProblem, talk_problems
 from kymaphon.core.talk.reach import in_an_emergency, lifelines, people
+from kymaphon.core.work.plan import Undoable, undoable, work_of
 
 SPARE = "talk-by-telephone"
 """Id of the circuit by telephone that remedies add."""
+MOST_NAMED = 3
+"""So many tasks that nobody can do are named in a finding."""
 
 
 @rule("talk-unknown", stage="Talk", reads=("layout", "wants", "programme"))
@@ -133,6 +137,51 @@ def rigging_without_talk(analysis: Computed) -> Iterator[Finding]:
         (Derived("of the crew on no circuit", len(missing), ""),),
         remedies=(_by_telephone(analysis, named),) if named else (),
     )
+
+
+@rule("work-nobody", stage="Talk", reads=("layout", "wiring", "wants", "programme"))
+def work_for_nobody(analysis: Computed) -> Iterator[Finding]:
+    """Work before air that nobody of the crew can do: too few are given its sort, or somebody is named who is not of it."""
+    tasks = work_of(analysis)
+    rows = undoable(analysis.show, tasks)
+    if not rows:
+        return
+    own = {row.id for row in analysis.show.tasks}
+    first = [row for row in rows if not row.waits]
+    waits = len(rows) - len(first)
+    told = "; ".join(f"{row.task.text}: {row.why}" for row in first[:MOST_NAMED])
+    if len(first) > MOST_NAMED:
+        told += f"; and {len(first) - MOST_NAMED} more"
+    if waits:
+        told += f". {counted(waits, 'other task')} {'waits' if waits == 1 else 'wait'} for that"
+    yield Finding(
+        "work-nobody",
+        "fix",
+        "Talk",
+        (*(row.task.id for row in rows if row.task.id in own), *(row.id for row in analysis.show.crew)),
+        f"{counted(len(rows), 'task')} before air that nobody can do",
+        f"{told}. Give somebody of the crew that work, or have more hands come.",
+        (Derived("tasks that nobody can do", len(rows), ""),),
+        remedies=tuple(_given(analysis, first, tasks)),
+    )
+
+
+def _given(analysis: Computed, rows: Sequence[Undoable], tasks: Sequence[Task]) -> Iterator[Remedy]:
+    """Who of the crew could also do what too few can: one sort of work given to one of them, the one that opens most first."""
+    show, out = analysis.show, []
+    for sort in dict.fromkeys(row.task.sort for row in rows):
+        for member in show.crew:
+            if not member.does or sort in member.does:
+                continue
+            edit = SetField("crew", member.id, "does", (*member.does, sort))
+            left = len(undoable(apply_all(show, (edit,)), tasks))
+            effect = f"{counted(left, 'task')} then {'is' if left == 1 else 'are'} left that nobody can do."
+            if not left:
+                effect = "Somebody then can do each of them."
+            label = f"{member.name} also does {sort.replace('-', ' ')}"
+            out.append((left, Remedy(f"give-{member.id}-{sort}", label, effect, (edit,))))
+    now = len(undoable(show, tasks))
+    yield from (row for left, row in sorted(out, key=lambda pair: pair[0]) if left < now)
 
 
 def _by_telephone(analysis: Computed, who: list[str]) -> Remedy:

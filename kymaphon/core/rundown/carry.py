@@ -7,6 +7,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import Edit, SetField
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.rundown.limits import limit
 
@@ -96,18 +97,18 @@ def _again(show: Show) -> list[str]:
     tried = [row for row in show.log if row.circuit_check is not None]
     out = ["The rig, the places, who hears whom, the gates and the rundown are as last time."]
     if lined:
-        out.append(f"Line up again: {len(lined)} sources had a reading; their gains stand where they ended.")
+        out.append(f"Line up again: {counted(len(lined), 'source')} had a reading; their gains stand where they ended.")
     if proven:
-        out.append(f"Tap again: {len(proven)} pairs were proven of that evening's plugs.")
+        out.append(f"Tap again: {counted(len(proven), 'pair was', 'pairs were')} proven of that evening's plugs.")
     if tried:
-        out.append(f"Try the circuits again: {len(tried)} checks by voice.")
+        out.append(f"Try the circuits again: {counted(len(tried), 'check')} by voice.")
     done = sum(row.done for row in show.tasks)
     if done:
         out.append(f"{done} ticked tasks are open again.")
     if any(row.result != "untested" for row in show.lines):
         out.append("Send tone and ident again: what the far end said was of that evening.")
     if show.takes:
-        out.append(f"{len(show.takes)} recordings stay attached, as what is known of rooms and voices.")
+        out.append(f"{counted(len(show.takes), 'recording')} stay attached, as what is known of rooms and voices.")
     if show.log:
-        out.append(f"{len(show.log)} rows of the log stay with last week's file.")
+        out.append(f"{counted(len(show.log), 'row')} of the log stay with last week's file.")
     return out

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import combinations, product
-from math import comb, prod
+from itertools import combinations
+from math import comb
 from typing import Literal
 
 from kymaphon.core.model.clock import span_words
@@ -63,23 +63,27 @@ class Advice:
 def edits_of(line: Timeline, advice: Advice) -> tuple[Edit, ...]:
     """What puts advice into the rundown."""
     out: list[Edit] = []
-    for cut, takes in advice.cuts:
-        segment = line.of(cut.segment).segment
-        if cut.sort == "drop":
-            out.append(RemoveRow("rundown", cut.segment))
+    for name in dict.fromkeys(cut.segment for cut, _ in advice.cuts):
+        mine = [(cut, takes) for cut, takes in advice.cuts if cut.segment == name]
+        if any(cut.sort == "drop" for cut, _ in mine):
+            out.append(RemoveRow("rundown", name))
             continue
-        length = (planned_s(segment) or 0.0) - takes
+        segment = line.of(name).segment
+        length = (planned_s(segment) or 0.0) - sum(takes for _, takes in mine)
         if segment.shortest_s is not None and segment.shortest_s > length:
-            out.append(SetField("rundown", cut.segment, "shortest_s", length))
-        out.append(SetField("rundown", cut.segment, "length_s", length))
-        if cut.sort == "play":
-            kept = tuple(row for n, row in enumerate(segment.plays) if n != cut.play)
-            out.append(SetField("rundown", cut.segment, "plays", kept))
+            out.append(SetField("rundown", name, "shortest_s", length))
+        out.append(SetField("rundown", name, "length_s", length))
+        gone = {cut.play for cut, _ in mine if cut.sort == "play"}
+        if gone:
+            kept = tuple(row for n, row in enumerate(segment.plays) if n not in gone)
+            out.append(SetField("rundown", name, "plays", kept))
     return tuple(out)
 
 
 def cuts_before(line: Timeline, hard: HardTime) -> tuple[tuple[Cut, ...], ...]:
-    """What can still be cut towards a hard time, by segment; of one segment only one can be taken."""
+    """What can still be cut towards a hard time, by segment: of one segment either as much as it may be shorter, or all of it, or any of
+    what plays in it, so long as something is left.
+    """
     groups = (tuple(_cuts_of(row)) for row in line.towards(hard))
     return tuple(group for group in groups if group)
 
@@ -111,30 +115,96 @@ def catch_up(line: Timeline, hard: HardTime | None = None) -> tuple[Advice, ...]
     found = hard or next((row for row in line.hard if row.missed and _ahead(line, row)), None)
     if found is None or not found.missed:
         return ()
-    groups = cuts_before(line, found)
+    groups = [_Group.of(line, group) for group in cuts_before(line, found)]
     need = found.off_s
-    most = sorted((max(row.saves_s for row in group) for group in groups), reverse=True)
-    count = next((k for k in range(1, len(most) + 1) if sum(most[:k]) >= need), 0)
-    if not count:
-        cuts = tuple(max(group, key=lambda row: row.saves_s) for group in groups)
+    saved, longest = _most_saved(groups, need)[-1]
+    if saved < need:
+        cuts = [cut for group in groups for cut in group.all_together]
         taken = tuple((row, row.saves_s) for row in cuts)
-        return (Advice(taken, sum(most), False),) if taken else ()
-    return tuple(_fewest(groups, need, count))[:MOST_OFFERED]
+        return (Advice(taken, sum(row.saves_s for row in cuts), False),) if taken else ()
+    return tuple(_fewest(groups, need, longest))[:MOST_OFFERED]
+
+
+@dataclass(frozen=True, slots=True)
+class _Group:
+    """What can be cut of one segment.
+
+    Attributes:
+        whole: shorten and drop, of which one alone can be taken.
+        plays: those that can go together, the longest first.
+        planned_s: of the segment.
+    """
+
+    whole: tuple[Cut, ...]
+    plays: tuple[Cut, ...]
+    planned_s: float
+
+    @staticmethod
+    def of(line: Timeline, cuts: Sequence[Cut]) -> _Group:
+        planned = planned_s(line.of(cuts[0].segment).segment) or 0.0
+        plays = sorted((row for row in cuts if row.sort == "play"), key=lambda row: -row.saves_s)
+        return _Group(tuple(row for row in cuts if row.sort != "play"), tuple(plays), planned)
+
+    def together(self, plays: Sequence[Cut]) -> bool:
+        """Whether the segment still has a length without them."""
+        return sum(row.saves_s for row in plays) < self.planned_s - TOLERANCE_S
+
+    @property
+    def ways(self) -> Iterator[tuple[Cut, ...]]:
+        """What saves most with one cut, with two, and so on."""
+        ones = [(row,) for row in (*self.whole, *self.plays[:1])]
+        if ones:
+            yield max(ones, key=lambda row: row[0].saves_s)
+        for count in range(2, len(self.plays) + 1):
+            rows = self.plays[:count]
+            if not self.together(rows) and comb(len(self.plays), count) <= MOST_TRIED:
+                fitting = [row for row in combinations(self.plays, count) if self.together(row)]
+                rows = max(fitting, key=lambda row: sum(cut.saves_s for cut in row), default=rows)
+            if self.together(rows):
+                yield rows
+
+    @property
+    def all_together(self) -> tuple[Cut, ...]:
+        return max(self.ways, key=lambda rows: sum(row.saves_s for row in rows))
+
+
+def _most_saved(groups: Sequence[_Group], need: float) -> list[tuple[float, tuple[Cut, ...]]]:
+    """What saves most with no cut, with one, with two and so on, with the seconds that it saves: until it is enough or there are no more."""
+    best: list[tuple[float, tuple[Cut, ...]]] = [(0.0, ())]
+    for group in groups:
+        after = list(best)
+        for rows in group.ways:
+            saves = sum(row.saves_s for row in rows)
+            for k, (before, taken) in enumerate(best):
+                place = k + len(rows)
+                after += [(0.0, ())] * (place + 1 - len(after))
+                after[place] = max(after[place], (before + saves, (*taken, *rows)), key=lambda row: row[0])
+        enough = next((k for k, (saves, _) in enumerate(after) if saves >= need), len(after))
+        best = after[: enough + 1]
+    return best
 
 
 def _ahead(line: Timeline, hard: HardTime) -> bool:
     return line.rows[hard.place].state != "done"
 
 
-def _fewest(groups: Sequence[Sequence[Cut]], need: float, count: int) -> list[Advice]:
-    tried = comb(len(groups), count) * prod(sorted(map(len, groups), reverse=True)[:count])
-    if tried > MOST_TRIED:
-        longest = sorted(groups, key=lambda group: -max(row.saves_s for row in group))[:count]
-        chosen = [tuple(max(group, key=lambda row: row.saves_s) for group in longest)]
-    else:
-        chosen = [cuts for rows in combinations(groups, count) for cuts in product(*rows)]
+def _fewest(groups: Sequence[_Group], need: float, longest: tuple[Cut, ...]) -> list[Advice]:
+    """Every choice of as few cuts as `longest`, what wastes least first; that one alone where there are too many to look at."""
+    every = [(n, cut) for n, group in enumerate(groups) for cut in (*group.whole, *group.plays)]
+    chosen: list[tuple[Cut, ...]] = [longest]
+    if comb(len(every), len(longest)) <= MOST_TRIED:
+        chosen = [tuple(cut for _, cut in rows) for rows in combinations(every, len(longest)) if _can_be(groups, rows)]
     found = [row for row in (_taken(cuts, need) for cuts in chosen) if row is not None]
     return sorted(found, key=lambda row: (round(row.saves_s - need), sum(cut.sort == "drop" for cut, _ in row.cuts)))
+
+
+def _can_be(groups: Sequence[_Group], rows: Sequence[tuple[int, Cut]]) -> bool:
+    """Whether cuts can be taken together."""
+    for n in {place for place, _ in rows}:
+        mine = [cut for place, cut in rows if place == n]
+        if len(mine) > 1 and (any(cut.sort != "play" for cut in mine) or not groups[n].together(mine)):
+            return False
+    return True
 
 
 def _taken(cuts: Sequence[Cut], need: float) -> Advice | None:

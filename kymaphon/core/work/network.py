@@ -21,6 +21,7 @@ class Job:
         who: ids of hands that must be among them; `can` those that may, all where it is empty.
         earliest: it cannot begin before.
         begun: it is being done and goes on from the start of the plan, before anything else.
+        name: as people call it; its id where it is empty.
     """
 
     id: str
@@ -31,6 +32,7 @@ class Job:
     can: tuple[str, ...] = ()
     earliest: float = 0.0
     begun: bool = False
+    name: str = ""
 
 
 class CircleError(ValueError):

@@ -12,8 +12,8 @@ from kymaphon.core.figures import data_table
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.show import Show
 from kymaphon.core.model.talk import Task, TaskSort
-from kymaphon.core.work.network import CircleError, Job, circle_in
-from kymaphon.core.work.schedule import SAMPLES, Hand, Schedule, schedule, with_hands_enough
+from kymaphon.core.work.network import CircleError, Job, Network, circle_in
+from kymaphon.core.work.schedule import SAMPLES, Hand, Schedule, able, schedule, with_hands_enough
 from kymaphon.core.work.tasks import minutes_of, work_told
 
 USUAL: dict[TaskSort, str] = {
@@ -154,8 +154,8 @@ def plan_work(analysis: Computed, now: datetime | None = None, *, samples: int =
         now: the clock; before the first of the crew comes, and without one, the plan begins when they come.
     """
     show = analysis.show
-    own = tuple(row for row in show.tasks if is_work(row))
-    tasks = own or work_told(analysis)
+    tasks = work_of(analysis)
+    told = not any(is_work(row) for row in show.tasks)
     learnt = learnt_of(tasks)
     minutes = {
         row.id: round(usual_minutes(row) * (learnt[row.sort].factor if row.sort in learnt else 1.0), 1) for row in tasks
@@ -164,11 +164,38 @@ def plan_work(analysis: Computed, now: datetime | None = None, *, samples: int =
     problems = list(_problems(show, tasks))
     jobs = _without_circles(list(_jobs(show, tasks, minutes, begins)), problems)
     found = schedule(jobs, _hands(show, begins), samples=samples) if show.crew else with_hands_enough(jobs)
-    for name, why in found.unplaced.items():
-        text = next(row.text for row in tasks if row.id == name)
-        problems.append(f"{text}: {why}.")
+    problems = [f"{row.text}: {found.unplaced[row.id]}." for row in tasks if row.id in found.unplaced] + problems
     deadline = show.air_at - timedelta(minutes=limit("stand_by_min")) if show.air_at is not None else None
-    return WorkPlan(tasks, not own, found, begins, deadline, learnt, minutes, tuple(problems))
+    return WorkPlan(tasks, told, found, begins, deadline, learnt, minutes, tuple(problems))
+
+
+@dataclass(frozen=True, slots=True)
+class Undoable:
+    """Work that the crew there is cannot do, at whatever time.
+
+    Attributes:
+        why: what it takes, and who there is for it.
+        waits: it could be done, and waits for something that cannot.
+    """
+
+    task: Task
+    why: str
+    waits: bool
+
+
+def work_of(analysis: Computed) -> tuple[Task, ...]:
+    """The show's own tasks, or, where it has none, those that it tells."""
+    return tuple(row for row in analysis.show.tasks if is_work(row)) or work_told(analysis)
+
+
+def undoable(show: Show, tasks: Sequence[Task]) -> tuple[Undoable, ...]:
+    """What of the work nobody of a show's crew can do, told without planning it; none where the show says nothing of its crew."""
+    if not show.crew:
+        return ()
+    jobs = _without_circles(list(_jobs(show, tasks, {row.id: usual_minutes(row) for row in tasks}, None)), [])
+    _, bad = able(Network(tuple(jobs)), _hands(show, None))
+    by_id = {row.id: row for row in tasks}
+    return tuple(Undoable(by_id[name], row.why, row.waits_for is not None) for name, row in bad.items())
 
 
 def _begins(show: Show, now: datetime | None) -> datetime | None:
@@ -206,7 +233,7 @@ def _jobs(show: Show, tasks: Sequence[Task], minutes: dict[str, float], begins: 
         who = tuple(name for name in task.who if name in crew)
         people = max(task.people, len(who))
         after = tuple(name for name in task.after if name not in done)
-        yield Job(task.id, left, after, people, who, can or ("",), 0.0, begun)
+        yield Job(task.id, left, after, people, who, can or ("",), 0.0, begun, task.text)
 
 
 def _without_circles(jobs: list[Job], problems: list[str]) -> list[Job]:

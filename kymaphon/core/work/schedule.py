@@ -51,8 +51,10 @@ class Schedule:
         rows: in the order of their start.
         end: when all of it is done.
         bound: nothing can be done earlier than this.
-        critical: jobs that cannot be later, nor longer, without the end being later: by their order or by whose hands they wait for.
-        slack: so much later each may end without the end being later, the plan staying as it is.
+        critical: jobs that cannot be later, nor longer, without the end being later or hands being gone: by their order or by whose
+            hands they wait for.
+        slack: so much later each may end without the end being later and without anybody working past their leaving, the plan staying
+            as it is.
         unplaced: jobs that no hands there are can do, and why.
     """
 
@@ -83,7 +85,8 @@ def schedule(jobs: Sequence[Job], hands: Sequence[Hand], *, samples: int = SAMPL
         Stopped: it is no longer wanted; see `stopping`.
     """
     network = Network(tuple(jobs))
-    can, unplaced = _able(network, hands)
+    can, unable = able(network, hands)
+    unplaced = {name: row.why for name, row in unable.items()}
     if unplaced:
         network = Network(tuple(row for row in jobs if row.id not in unplaced))
     if not network.jobs:
@@ -109,7 +112,7 @@ def schedule(jobs: Sequence[Job], hands: Sequence[Hand], *, samples: int = SAMPL
         gone = {row.id: "there is never time for it while its hands are there" for row in network.jobs}
         return Schedule((), 0.0, bound, frozenset(), {}, {**unplaced, **gone})
     rows_ = tuple(sorted(best, key=lambda row: (row.start, row.end, row.job)))
-    slack = _slack(network, rows_)
+    slack = _slack(network, hands, rows_)
     critical = frozenset(name for name, left in slack.items() if left < SAME)
     return Schedule(rows_, _end(best), min(bound, _end(best)), critical, slack, unplaced)
 
@@ -130,24 +133,32 @@ def _end(rows: Iterable[Placed]) -> float:
     return max((row.end for row in rows), default=0.0)
 
 
-def _able(network: Network, hands: Sequence[Hand]) -> tuple[dict[str, tuple[str, ...]], dict[str, str]]:
+@dataclass(frozen=True, slots=True)
+class Unable:
+    """Why nobody can do a job: in words, and the id of the one that it waits for where that alone is why."""
+
+    why: str
+    waits_for: str | None = None
+
+
+def able(network: Network, hands: Sequence[Hand]) -> tuple[dict[str, tuple[str, ...]], dict[str, Unable]]:
     """Job -> hands that can do it; and the jobs that too few can, with those that wait for them."""
     everybody = [row.id for row in hands]
     can: dict[str, tuple[str, ...]] = {}
-    bad: dict[str, str] = {}
+    bad: dict[str, Unable] = {}
     for name in network.order:
         job = network.by_id[name]
         missing = [who for who in job.who if who not in everybody]
         rows = tuple(who for who in everybody if who in job.who or not job.can or who in job.can)
         waits = next((first for first in network.before[name] if first in bad), None)
         if missing:
-            bad[name] = f"{', '.join(missing)} is not of the crew"
+            bad[name] = Unable(f"{', '.join(missing)} is not of the crew")
         elif len(rows) < max(job.people, len(job.who)):
-            bad[name] = (
-                f"it takes {job.people}, and {len(rows)} of the crew can do it" if everybody else "there is no crew"
-            )
+            takes = f"it takes {job.people}, and {len(rows)} of the crew can do it"
+            bad[name] = Unable(takes if everybody else "there is no crew")
         elif waits is not None:
-            bad[name] = f"it waits for {waits}, which nobody can do"
+            what = network.by_id[waits].name or waits
+            bad[name] = Unable(f"it waits for {what}, which nobody can do", waits)
         can[name] = rows
     return can, bad
 
@@ -284,9 +295,10 @@ def _followers(net: Network) -> dict[str, set[str]]:
     return out
 
 
-def _slack(network: Network, rows: Sequence[Placed]) -> dict[str, float]:
-    """So much later each may end without the end being later: by its order and by the hands, as they are planned."""
+def _slack(network: Network, hands: Sequence[Hand], rows: Sequence[Placed]) -> dict[str, float]:
+    """So much later each may end without the end being later: by its order, by the hands as they are planned, and by when those leave."""
     end = _end(rows)
+    until = {row.id: row.until for row in hands}
     at = {row.job: row for row in rows}
     next_of: dict[str, list[str]] = {row.job: list(network.behind[row.job]) for row in rows}
     for who in {who for row in rows for who in row.hands}:
@@ -296,7 +308,7 @@ def _slack(network: Network, rows: Sequence[Placed]) -> dict[str, float]:
     latest: dict[str, float] = {}
     for row in sorted(rows, key=lambda one: (-one.start, -one.end)):
         follow = [latest[name] - (at[name].end - at[name].start) for name in next_of[row.job] if name in latest]
-        latest[row.job] = min([end, *follow])
+        latest[row.job] = min([end, *follow, *(until[who] for who in row.hands)])
     return {row.job: max(latest[row.job] - row.end, 0.0) for row in rows}
 
 

@@ -12,6 +12,7 @@ from dataclasses import dataclass, field
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Cable, Device, Party, Place
 from kymaphon.core.model.talk import Task, TaskSort
 from kymaphon.core.wiring.routes import length_of
@@ -303,7 +304,7 @@ def _proofs(analysis: Computed, out: _List) -> None:
         ready.append(
             out.add(
                 "circuits",
-                f"{len(show.circuits)} circuits by voice, each way",
+                f"{counted(len(show.circuits), 'circuit')} by voice, each way",
                 "communications",
                 minutes_of("circuit-check") * len(show.circuits),
                 people_of("circuit-check"),

@@ -248,6 +248,44 @@ class TestHazards:
         (row,) = [row for row in hazards(slow, state) if row.code == "late-cue"]
         assert "151 ms late" in row.text
 
+    def test_what_runs_over_is_told_with_the_hard_time_that_it_costs(self, tonight: Report) -> None:
+        segment = next(row for row in tonight.show.rundown if row.id == "interview")
+        state = replace(at(tonight, "interview"), began={"interview": AT})
+        planned = timedelta(seconds=segment.length_s or 0)
+
+        def told(report: Report, over: float) -> list[tuple[str, str, str]]:
+            now = AT + planned + timedelta(seconds=over)
+            rows = hazards(report, state, now=now)
+            return [(row.code, row.severity, row.title) for row in rows if row.code in ("runs-over", "hard-time-ahead")]
+
+        free = analyse(
+            apply_all(
+                tonight.show,
+                [
+                    SetField("rundown", row.id, name, None)
+                    for row in tonight.show.rundown
+                    for name in ("starts_at", "ends_by")
+                ],
+            )
+        )
+        assert told(free, -60) == told(free, 10) == []
+        assert told(free, 281) == [("runs-over", "note", f"{segment.name} runs 4:41 over")]
+        out = (
+            AT
+            + planned
+            + timedelta(
+                seconds=sum(row.length_s or 0 for row in free.show.rundown[free.show.rundown.index(segment) + 1 :])
+            )
+        )
+        last = free.show.rundown[-1].id
+        bound = analyse(apply_all(free.show, [SetField("rundown", last, "ends_by", out)]))
+        assert told(bound, -60) == []
+        assert told(bound, 281) == [("runs-over", "fix", f"{segment.name} runs 4:41 over")]
+        (row,) = [
+            row for row in hazards(bound, state, now=AT + planned + timedelta(seconds=281)) if row.code == "runs-over"
+        ]
+        assert "4:41 after its hard time" in row.text
+
     def test_off_air_and_after_it_nothing_is_open(self, tonight: Report) -> None:
         assert codes(tonight, RunState()) == set()
         assert codes(tonight, run_of(played(tonight.show, (0, "go"), (5, "end")).log)) == set()

@@ -194,7 +194,7 @@ class TestClocks:
         show = show_of(*({"length_s": 3600} for _ in range(4)), air=air, time_zone="Europe/Lisbon")
         line = timeline(show)
         told = [by_the_clock(show, row.starts) for row in line.rows if row.starts is not None]
-        assert told == ["23:30:00", "00:30:00", "01:30:00", "01:30:00"]
+        assert told == ["23:30:00", "00:30:00", "01:30:00 (UTC+1)", "01:30:00 (UTC+0)"]
         assert line.ends is not None
         assert (line.ends - air.astimezone(UTC)).total_seconds() == 4 * 3600
 
@@ -321,6 +321,37 @@ class TestCatchUp:
             if row.enough:
                 after = timeline(apply_all(show, edits_of(line, row)))
                 assert after.hard[0].off_s <= 0.5
+
+    @given(st.lists(st.lists(st.integers(5, 60), min_size=1, max_size=3), min_size=1, max_size=3), st.integers(1, 200))
+    def test_several_plays_of_one_segment(self, rows: list, over: int) -> None:
+        """Against every set of plays that leaves each segment something: the fewest, and none is said not to be enough while a set is."""
+        given = [
+            {
+                "length_s": sum(plays) + 30,
+                "plays": [
+                    {"party": "p", "title": f"{n}{k}", "length_s": at, "can_drop": True} for k, at in enumerate(plays)
+                ],
+            }
+            for n, plays in enumerate(rows)
+        ]
+        out = TEN + timedelta(seconds=sum(row["length_s"] for row in given) - over)
+        given[-1]["ends_by"] = out.isoformat()
+        every = [at for plays in rows for at in plays]
+        sets = [
+            [at for at, taken in zip(every, bits, strict=True) if taken] for bits in product((0, 1), repeat=len(every))
+        ]
+        best = min((len(row) for row in sets if sum(row) >= over), default=None)
+        if out <= TEN:
+            return
+        show = show_of(*given, parties=[{"id": "p", "name": "P", "kind": "player", "speaks": True}])
+        found = catch_up(timeline(show))
+        assert {(row.enough, len(row.cuts)) for row in found} == {(best is not None, best or len(every))}
+        for row in found:
+            after = timeline(apply_all(show, edits_of(timeline(show), row)))
+            assert after.hard[0].off_s == pytest.approx(over - row.saves_s)
+            assert sum(len(one.plays) for one in apply_all(show, edits_of(timeline(show), row)).rundown) == len(
+                every
+            ) - len(row.cuts)
 
     def test_the_sketch_of_a_late_interview(self) -> None:
         """34 s over: either the interview is cut by so much, or the jingle and a verse go; said with the interview first, which wastes none."""

@@ -11,7 +11,9 @@ from kymaphon.core.analysis.analyse import analyse
 from kymaphon.core.analysis.offers import with_offers
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.show import Show
+from kymaphon.core.report.work import plan_words
 from kymaphon.core.talk.cures import pack_for
+from kymaphon.core.work.plan import plan_work, undoable
 from kymaphon.files.demo import FINAL, demo_path
 from kymaphon.files.show_file import read_show
 from tests.core.talk.rigs import computed, member, row, van
@@ -80,6 +82,18 @@ def late(rows: dict[str, Any]) -> None:
             ],
         }
     )
+
+
+def one_pair_of_hands(rows: dict[str, Any]) -> None:
+    rows["crew"] = [
+        {"id": "tor", "name": "Tor", "party": "dee", "does": ["tone"]},
+        {"id": "liv", "name": "Liv", "party": "ann", "does": ["rigging", "effects"]},
+    ]
+    rows["tasks"] = [
+        {"id": "work-lay", "text": "Leads", "sort": "rigging", "people": 2},
+        {"id": "work-mic", "text": "Microphone", "sort": "effects", "after": ["work-lay"]},
+        {"id": "work-tone", "text": "Tone", "sort": "tone"},
+    ]
 
 
 def on_air(rows: dict[str, Any]) -> None:
@@ -208,9 +222,21 @@ BROKEN: list[tuple[Change, str, str]] = [
     (two_circuits, "talk-one-box", "matrix"),
     (nobody_tells, "talk-unreached", "hand"),
     (riggers, "rigging-without-talk", "rig"),
+    (one_pair_of_hands, "work-nobody", "work-lay"),
 ]
 NO_REMEDY = {"cannot-answer"}
 """Where nobody stands beside and no socket is free there is nothing to offer."""
+
+
+def test_what_nobody_can_do_comes_first() -> None:
+    """Not when the rest is done, with minutes to spare."""
+    show = van(one_pair_of_hands)
+    report = analyse(show)
+    words = plan_words(report, plan_work(report))
+    assert words.startswith(
+        "2 tasks of 3 cannot be done: Leads: it takes 2, and 1 of the crew can do it; 1 more. The other 1 task for 2 people"
+    )
+    assert undoable(van().model_copy(update={"crew": show.crew}), ()) == ()
 
 
 def test_a_show_that_keeps_them_all_breaks_none() -> None:

@@ -186,6 +186,36 @@ class TestScheduler:
         for row in found.rows:
             assert row.end + found.slack[row.job] <= found.end + 1e-9
 
+    @pytest.mark.parametrize("seed", range(12))
+    def test_nobody_works_past_their_leaving_by_it(self, seed: int) -> None:
+        """Each job alone put off by its slack, and whatever follows with it as far as it must: every hand is still there, the end stands."""
+        jobs, hands = random_case(seed, 8, 3)
+        end = schedule(jobs, hands).end
+        leaving = [Hand(row.id, row.from_, end + 2 * n) for n, row in enumerate(hands)]
+        found = schedule(
+            [*jobs, Job("last", 30, tuple(row.id for row in jobs), can=(hands[-1].id,))], [*leaving[:-1], hands[-1]]
+        )
+        gone = {row.id: row.until for row in (*leaving[:-1], hands[-1])}
+        net = Network(tuple(jobs))
+        for late in found.rows:
+            ends = {row.job: row.end for row in found.rows}
+            ends[late.job] += found.slack[late.job]
+            for row in found.rows:
+                before = [
+                    ends[other.job]
+                    for other in found.rows
+                    if other.start < row.start and set(other.hands) & set(row.hands)
+                ]
+                before += [ends[name] for name in (net.before.get(row.job) or ()) if name in ends]
+                ends[row.job] = max(ends[row.job], max(before, default=0.0) + row.end - row.start)
+                assert ends[row.job] <= found.end + 1e-9
+                assert all(ends[row.job] <= gone[who] + 1e-9 for who in row.hands)
+
+    def test_ten_minutes_and_not_a_hundred(self) -> None:
+        """Who is gone at 20 has 10 min of slack for what takes the first 10, however long others go on."""
+        found = schedule([Job("a", 10, can=("h",)), Job("b", 110, can=("i",))], [Hand("h", 0, 20), Hand("i")])
+        assert found.slack["a"] == 10
+
     def test_one_hand_does_one_thing_after_the_other(self) -> None:
         jobs = [Job(f"j{n}", 10) for n in range(4)]
         found = schedule(jobs, [Hand("a")])

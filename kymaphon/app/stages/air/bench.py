@@ -183,7 +183,7 @@ class AirBench(QObject):
         off: dict[str, float | None] = {}
         if self.metering:
             off = {voice: self._reading(voice, now) for voice in self.steps}
-        rows = hazards(report, state, Heard(off, self.trends), self.document.log_is_kept)
+        rows = hazards(report, state, Heard(off, self.trends), self.document.log_is_kept, self.now())
         found = standing(rows, self._known, now)
         self._known = {row.key: row.since or now for row in found}
         self.hazards = found

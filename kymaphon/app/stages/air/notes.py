@@ -21,6 +21,7 @@ from kymaphon.app.worker import Worker
 from kymaphon.core.air.cues import DOES, FORMATS, Cue, cues_of, inside, recording_begins, timecode
 from kymaphon.core.air.run import NOTE_WORDS
 from kymaphon.core.model.clock import by_the_clock, clock_of, zone_of
+from kymaphon.core.model.naming import counted
 from kymaphon.files.cue_file import mark_recording, write_cues
 from kymaphon.files.errors import FileProblem
 
@@ -111,7 +112,7 @@ class NotesPage(StagePage):
         self.table.choose(min(max(chosen, 0), len(self.cues) - 1))
         notes = [row for row in self.cues if row.kind != "segment"]
         at = f"; the recording begins at {by_the_clock(show, begins)}" if begins is not None else ""
-        self.title.emit("Notes of the show", f"{len(notes)} notes{at}")
+        self.title.emit("Notes of the show", f"{counted(len(notes), 'note')}{at}")
         early = sum(row.at_s < 0 for row in self.cues)
         self.told.setText(
             f"{early} of them lie before the recording began, and are only in the list."

@@ -23,6 +23,7 @@ from kymaphon.app.widgets.why import WhyContent, empty, label
 from kymaphon.core.air.run import next_of, place_of
 from kymaphon.core.air.trends import change_words
 from kymaphon.core.model.clock import by_the_clock, span_words
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import NoteKind
 from kymaphon.core.report.rundown import days_words, running_words
 from kymaphon.core.rundown.states import microphones_open, moves_between
@@ -153,7 +154,7 @@ class NowPage(StagePage):
             whole = (state.ended - state.started).total_seconds() if state.started is not None else 0.0
             self.time.figure.show_text(span_words(whole), late=False)
         else:
-            self.title.emit("Not on air yet", f"{len(show.rundown)} segments; Space begins")
+            self.title.emit("Not on air yet", f"{counted(len(show.rundown), 'segment')}; Space begins")
             wait = (show.air_at - now).total_seconds() if show.air_at is not None else None
             self.time.words.setText("to air" if wait is not None else "no time of air is set")
             self.time.figure.show_text(

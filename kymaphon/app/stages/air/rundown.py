@@ -24,6 +24,7 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.edits import MoveRow, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.report.rundown import all_moves, hearing_rows, names_of, play_words, timing_words
 from kymaphon.core.rundown.timing import Timed, timeline
@@ -232,7 +233,7 @@ class RundownPage(StagePage):
             self.document.trouble.emit(str(problem))
             return
         self.document.apply((SetField("", None, "rundown", rows),), f"rundown from {path.name}")
-        self.say.emit(f"{len(rows)} segments imported from {path.name}; Ctrl+Z takes it back.")
+        self.say.emit(f"{counted(len(rows), 'segment')} imported from {path.name}; Ctrl+Z takes it back.")
 
     # beside it
 

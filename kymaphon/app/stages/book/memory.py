@@ -19,6 +19,7 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.book.facts import UNITS, WHAT_WORDS, Fact, Proposal, figure_words
 from kymaphon.core.book.robust import sure_words
 from kymaphon.core.derive import Derived
+from kymaphon.core.model.naming import counted
 
 HEADINGS = ("Of", "What", "Usually", "Today", "How sure")
 HELP = (
@@ -94,13 +95,15 @@ class MemoryPage(StagePage):
         self.table.set_rows(HEADINGS, HELP, tuple(map(self._row, self.rows)))
         self.table.choose(min(chosen, len(self.rows) - 1))
         outside = sum(row.outside for row in self.rows)
-        words = f"{len(self.rows)} figures fit this show" + (f", {outside} outside what is usual" if outside else "")
+        words = f"{counted(len(self.rows), 'figure')} fit this show" + (
+            f", {outside} outside what is usual" if outside else ""
+        )
         self.title.emit("Memory", words if self.rows else "nothing fits this show yet")
         shows = ", ".join(row.title for row in self.bench.shows[:3])
         self.told.setText(
             self.bench.problem
             or (
-                f"From {len(self.bench.shows)} shows: {shows}."
+                f"From {counted(len(self.bench.shows), 'show')}: {shows}."
                 if self.bench.shows
                 else "A show is remembered when it is saved, and when it goes off air."
             )
@@ -133,8 +136,8 @@ class MemoryPage(StagePage):
             rows = [one for one in self.rows if one.edits and one.middle.count > 1 and not one.outside]
             edits = tuple(edit for one in rows for edit in one.edits)
             if edits:
-                self.document.apply(edits, f"{len(rows)} figures from memory")
-                self.say.emit(f"{len(rows)} figures put in. Ctrl+Z takes them back; line up to be sure.")
+                self.document.apply(edits, f"{counted(len(rows), 'figure')} from memory")
+                self.say.emit(f"{counted(len(rows), 'figure')} put in. Ctrl+Z takes them back; line up to be sure.")
             else:
                 self.say.emit("There is nothing that was so more than once, differs, and lies within what is usual.")
         elif action == "remember":

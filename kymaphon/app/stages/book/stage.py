@@ -15,6 +15,7 @@ from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.theme import Theme
 from kymaphon.app.worker import Worker
 from kymaphon.core.model.changes import changes
+from kymaphon.core.model.naming import counted
 from kymaphon.core.rundown.carry import next_week
 from kymaphon.files.archive import pack, unpack
 from kymaphon.files.errors import FileProblem
@@ -86,7 +87,7 @@ class BookStage(PagedStage):
             return
         rows = changes(self.document.show, other, self.document.analysis.catalogue)
         head = (
-            f"{len(rows)} differences; there is {Path(given).name}, here the show that is open."
+            f"{counted(len(rows), 'difference')}; there is {Path(given).name}, here the show that is open."
             if rows
             else "They are the same."
         )
@@ -115,7 +116,7 @@ class BookStage(PagedStage):
             except FileProblem as problem:
                 return str(problem)
             lost = f" Not found, and not in it: {', '.join(left)}." if left else ""
-            return f"{target.name}: the show and {count} recordings.{lost}"
+            return f"{target.name}: the show and {counted(count, 'recording')}.{lost}"
 
         self._packer.ask(work, None)
 

@@ -27,6 +27,7 @@ from kymaphon.core.mixes.sentence import listener_sentence
 from kymaphon.core.model.base import WantKind
 from kymaphon.core.model.edits import SetWant
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.wants import wants_by_role
 from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity
 
@@ -136,7 +137,7 @@ class HearingPage(StagePage):
         broken = sum(not feed.well for feed in analysis.feeds.values())
         back = sum(feed.verdict == "back" for feed in analysis.feeds.values())
         howls = sum(row.code == "loop-howls" for row in analysis.findings)
-        words = f"{len(analysis.listeners)} listeners, {len(analysis.voices)} voices. "
+        words = f"{counted(len(analysis.listeners), 'listener')}, {counted(len(analysis.voices), 'voice')}. "
         nothing = not any(feed.want in ("hear", "local", "never") for feed in analysis.feeds.values())
         words += f"{broken} not as wanted" if broken else "Nothing is wanted yet" if nothing else "All as wanted"
         words += f", {back} own voice back late" if back else ""

@@ -16,6 +16,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.cuts import switches_on
 from kymaphon.core.mixes.returns import Loop, loops_of, response_of, together
+from kymaphon.core.model.naming import counted
 
 HEADINGS = ("Through", "Gain round", "Time round", "In hand", "Stands out every", "Sort")
 HELP = (
@@ -87,7 +88,7 @@ class CirclesPage(StagePage):
             floor = number("loop-of-interest")
             return f"Nothing goes round, down to {show_number(floor, 'dB')} a round."
         if self.document.analysis.transfer.howls:
-            return f"{len(self.circles)} loops; together they howl."
+            return f"{counted(len(self.circles), 'loop')}; together they howl."
         whole = together(self.document.analysis)
         words = f"{len(self.circles)} {'loop' if len(self.circles) == 1 else 'loops'}"
         return (

@@ -9,6 +9,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.feeds.words import FEED_COMMANDS
+from kymaphon.core.model.naming import counted
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.feeds.stage import FeedsStage
@@ -35,7 +36,7 @@ def fill_feeds_menu(menu: QMenu, action: Callable[..., QAction], gone_to: Callab
         stage = gone_to()
         edits = wants_by_role(stage.document.show)
         if edits:
-            stage.document.apply(edits, f"{len(edits)} wants by role")
+            stage.document.apply(edits, f"{counted(len(edits), 'want')} by role")
         else:
             stage.say.emit("Everything that goes by the roles has been asked for.")
 

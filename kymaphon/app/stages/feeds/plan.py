@@ -14,6 +14,7 @@ from kymaphon.core.mixes.mixing import Mix
 from kymaphon.core.mixes.planner import FeedPlan
 from kymaphon.core.model.edits import SetValue, apply_all
 from kymaphon.core.model.findings import Finding, Remedy
+from kymaphon.core.model.naming import counted
 from kymaphon.core.report.mixes import (
     bus_words,
     input_words,
@@ -115,9 +116,9 @@ class PlanPage(StagePage):
         if not plan.mixes:
             return "Nothing here mixes for anybody: add a desk, an interface or a software mixer in Rig."
         if not plan.edits:
-            return f"{len(plan.mixes)} mixes, all set as they should be."
+            return f"{counted(len(plan.mixes), 'mix', 'mixes')}, all set as they should be."
         left = len(plan.unmet)
-        return f"{len(plan.mixes)} mixes. " + (
+        return f"{counted(len(plan.mixes), 'mix', 'mixes')}. " + (
             f"{left} pairs are still not as wanted then."
             if left
             else "With it nobody hears themselves late, nothing is missing."
@@ -220,7 +221,7 @@ class PlanPage(StagePage):
         out = []
         if plan.edits:
             steps = len(steps_between(show, apply_all(show, plan.edits), catalogue))
-            effect = f"{len(plan.edits)} settings, cables and wants in one step of undo; {steps} steps for your hands go onto the doing list."
+            effect = f"{counted(len(plan.edits), 'edit')} in one step of undo; {counted(steps, 'step')} for your hands onto the doing list."
             edits = doing_edits(show, plan.edits, catalogue)
             remedy = Remedy(
                 "plan", f"{self.model.costs}. Apply the plan" if self.model.costs else "Apply the plan", effect, edits

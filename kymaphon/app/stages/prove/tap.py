@@ -15,6 +15,7 @@ from kymaphon.app.widgets.tap_picture import DEEPEST, Plumb, TapPicture
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived
+from kymaphon.core.model.naming import counted
 from kymaphon.core.prove.diagnosis import MOVED, SILENT, Hypothesis, Seen
 from kymaphon.core.prove.model import SHOWN_DB
 from kymaphon.core.report.prove import (
@@ -225,7 +226,7 @@ class TapPage(StagePage):
             diagnosis.open_bits,
             "bits",
             "-sum p log2 p over everything that may be",
-            source=f"Shannon 1948; {len(diagnosis.chances)} explanations weighed",
+            source=f"Shannon 1948; {counted(len(diagnosis.chances), 'explanation')} weighed",
         )
 
     # what the user does

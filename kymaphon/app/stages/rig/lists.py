@@ -14,6 +14,7 @@ from kymaphon.app.widgets.patch_table import Options
 from kymaphon.core.model.connectors import adapters
 from kymaphon.core.model.edits import Edit, SetCable, SetField
 from kymaphon.core.model.ends import end_of
+from kymaphon.core.model.naming import counted
 from kymaphon.core.wiring.fit import Fit, fit_of, partners
 from kymaphon.core.wiring.patching import merged
 from kymaphon.core.wiring.plugging import plug
@@ -112,11 +113,13 @@ class RigLists(QObject):
             self.document.trouble.emit(f"{path.name} has no cables in it.")
             return
         self._do((merged(self.document.show, cables, self.document.analysis.catalogue),), f"Import {path.name}")
-        self.document.trouble.emit(f"{len(cables)} cables imported from {path.name}. Ctrl+Z takes them back.")
+        self.document.trouble.emit(
+            f"{counted(len(cables), 'cable')} imported from {path.name}. Ctrl+Z takes them back."
+        )
 
     def _agrees(self, problem: RowProblems) -> bool:
         buttons = QMessageBox.StandardButton
-        title = f"{len(problem.problems)} rows cannot be used, {len(problem.good)} can"
+        title = f"{counted(len(problem.problems), 'row')} cannot be used, {len(problem.good)} can"
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Import", title, buttons.Yes | buttons.No, self.window)
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText("\n".join(problem.problems[:8]) + ("\n\u2026" if len(problem.problems) > 8 else ""))

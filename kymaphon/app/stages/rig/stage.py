@@ -23,6 +23,7 @@ from kymaphon.core.compose.together import usb_lead
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import PortId
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Show
 from kymaphon.core.report.chain import PLACE, Chain, chain_of
 from kymaphon.core.report.find import found_in_rig
@@ -127,7 +128,7 @@ class RigStage(PagedStage):
         self.card.setVisible(not empty_)
         self.stack.setVisible(not empty_)
         self.start.setVisible(empty_)
-        counts = f"{len(show.devices)} devices, {len(show.cables)} cables"
+        counts = f"{counted(len(show.devices), 'device')}, {counted(len(show.cables), 'cable')}"
         self.subtitle.setText(f"{counts}. {self._summary()}" if show.devices else "Nothing is in it yet.")
         self.top.show_places(show, self.collapsed)
         if self._missing(self.key) or (self.key == self._guess and not analysis.unsearched):
@@ -144,7 +145,11 @@ class RigStage(PagedStage):
         words = f"{len(rows)} to mend" if rows else "Nothing to mend"
         if not self._show.cables:
             return f"{words}; nothing is plugged yet." if rows else "Nothing is plugged yet."
-        return f"{words}; {silent} carry no signal yet." if silent else f"{words}; signal in every cable."
+        return (
+            f"{words}; {counted(silent, 'carries', 'carry')} no signal yet."
+            if silent
+            else f"{words}; signal in every cable."
+        )
 
     def _missing(self, key: Key) -> bool:
         if key[0] == "run":

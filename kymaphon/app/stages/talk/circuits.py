@@ -16,6 +16,7 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.report.talk import plain_line, proof_words
 from kymaphon.core.talk.cures import with_member
@@ -90,7 +91,7 @@ class CircuitsPage(StagePage):
             self.matrix.choose(self.bench.party, self.bench.circuit)
         missing = sum(row.severity in ("stop", "fix") for row in self.matrix.people.rows)
         count = len({row.party for circuit in show.circuits for row in circuit.members})
-        words = f"{count} people, {len(show.circuits)} circuits; {missing or 'none'} with something to sort out"
+        words = f"{counted(count, 'person', 'people')}, {counted(len(show.circuits), 'circuit')}; {missing or 'none'} with something to sort out"
         self.title.emit("Who can tell whom", words if some else "no circuits")
         self.why_changed.emit()
 

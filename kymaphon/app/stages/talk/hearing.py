@@ -15,6 +15,7 @@ from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.mixes.returns import legs_of
+from kymaphon.core.model.naming import counted
 from kymaphon.core.report.talk import plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 
@@ -100,7 +101,7 @@ class HearingPage(StagePage):
         self.table.choose(place if self.rows else -1)
         bad = sum(not row.usable or row.verdict == "poor" for row in self.rows)
         words = (
-            f"{len(self.rows)} paths, {bad or 'none'} not followed; the worst first"
+            f"{counted(len(self.rows), 'path')}, {bad or 'none'} not followed; the worst first"
             if self.rows
             else plain_line(report)
         )

@@ -13,6 +13,7 @@ from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.naming import counted
 from kymaphon.core.work.lines import LineState, line_states, switch_to_reserve
 
 HEADINGS = ("Line", "Number", "Fed by", "Loudest on it", "Against agreed", "Latency", "Tone read", "Result")
@@ -67,7 +68,7 @@ class LinesPage(StagePage):
         self.table.choose(min(max(chosen, 0), len(self.states) - 1))
         good = sum(row.line.result == "good" for row in self.states)
         words = (
-            f"{len(self.states)} lines, {good} answered good"
+            f"{counted(len(self.states), 'line')}, {good} answered good"
             if self.states
             else "No line yet: make one, or add its device in Rig first."
         )

@@ -19,6 +19,7 @@ from kymaphon.app.widgets.work_bars import Bar, WorkBars
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Task
 from kymaphon.core.report.work import clock, drop_words, hand_names, plan_words, time_words
 from kymaphon.core.work.plan import WorkPlan, usual_minutes
@@ -237,8 +238,8 @@ class WorkPage(StagePage):
             rows = missing_work(self.document.analysis)
             if rows:
                 edits: tuple[Edit, ...] = tuple(AddRow("tasks", row) for row in rows)
-                self.document.apply(edits, f"{len(rows)} tasks from the show")
-                self.say.emit(f"{len(rows)} tasks are on the list now. Space begins one, and then ticks it.")
+                self.document.apply(edits, f"{counted(len(rows), 'task')} from the show")
+                self.say.emit(f"{counted(len(rows), 'task')} on the list now. Space begins one, and then ticks it.")
             else:
                 self.say.emit("Everything that the show tells is on the list already.")
         elif action == "new-task":

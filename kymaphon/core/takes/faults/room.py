@@ -10,6 +10,7 @@ import numpy as np
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
+from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import FINE_S, STRETCH_S, Floats, Frames, Stretch
 
@@ -150,7 +151,5 @@ class Decay:
             return
         seconds = 60 / float(np.percentile(slopes, 75))
         if seconds > limit("reverberation"):
-            words = (
-                f"after {len(slopes)} words the sound takes {seconds:.2f} s to fall by 60 dB, where it falls fastest"
-            )
+            words = f"after {counted(len(slopes), 'word')} the sound takes {seconds:.2f} s to fall by 60 dB, where it falls fastest"
             yield fault("reverberant", "reverberation", seconds, words)

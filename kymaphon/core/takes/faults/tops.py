@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
+from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import Floats, Samples, Stretch
 
@@ -52,7 +53,7 @@ class Gaps:
     def found(self) -> Iterator[SoundFault]:
         marks = sorted(set(self._at))
         if len(marks) >= limit("gaps"):
-            words = f"{len(marks)} gaps of nothing at all in the middle of sound"
+            words = f"{counted(len(marks), 'gap')} of nothing at all in the middle of sound"
             yield fault("dropped-samples", "gaps", len(marks), words, marks)
 
 
@@ -73,7 +74,7 @@ class Clicks:
             return
         over = float(np.median([row[1] for row in self._at]))
         every = evenly(marks)
-        words = f"{len(marks)} clicks in {self._seconds:.0f} s, half of them {over:.0f} dB and more over what is around"
+        words = f"{counted(len(marks), 'click')} in {self._seconds:.0f} s, half of them {over:.0f} dB and more over what is around"
         if every is not None:
             words += f"; one every {every:.3f} s or a multiple of it: a clock"
         yield fault("clicks" if every is not None else "crackle", "clicks", len(marks), words, marks)

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
+from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, FINE_S, LOWEST, Floats, Frames, Stretch, Voice
 
@@ -93,9 +94,7 @@ def _off_microphone(voice: Voice) -> Iterator[SoundFault]:
     far = np.concatenate([np.arange(a, b) for a, b in runs])
     low, dull = float(np.median(level) - np.median(level[far])), _tilt(voice, at[~off]) - _tilt(voice, at[far])
     if dull > limit("off-tilt"):
-        words = (
-            f"{len(runs)} passages {show_number(low, 'dB')} softer and {show_number(dull, 'dB')} duller than the rest"
-        )
+        words = f"{counted(len(runs), 'passage')} {show_number(low, 'dB')} softer and {show_number(dull, 'dB')} duller than the rest"
         marks = [float(at[a]) for a, _ in runs]
         yield fault("off-microphone", "off-level", low, words, marks)
 
@@ -118,7 +117,7 @@ def _breath(voice: Voice) -> Iterator[SoundFault]:
     hit = (low > voice.level_db - limit("breath-under")) & (low > usual + 12) & (low > next_ + 3)
     spans = [row for row in voice.runs(hit, 0.015) if row[1] - row[0] < 0.4]
     if len(spans) >= limit("breaths"):
-        words = f"{len(spans)} blasts below 60 Hz, as strong as the voice to {limit('breath-under'):.0f} dB and more"
+        words = f"{counted(len(spans), 'blast')} below 60 Hz, as strong as the voice to {limit('breath-under'):.0f} dB and more"
         yield fault("breath", "breaths", len(spans), words, [row[0] for row in spans])
 
 
