@@ -143,11 +143,10 @@ def allot_words(found: Allotment) -> str:
         text += f"; nothing for {', '.join(by_id[name] for name in found.left)}"
     if found.submixes:
         text += f"; {sum(len(row.sources) for row in found.submixes)} mixed before the desk"
-    quality = (
-        "none is better"
-        if found.proven
-        else f"none can be better than {found.bound / max(found.cost, 1e-9):.0%} of its cost"
-    )
+    open_ = next((row for row in found.aims if not row.proven), None)
+    quality = "none is better"
+    if open_ is not None:
+        quality = f"not proven: {open_.name} is {open_.cost:.1f}, and {open_.bound:.1f} is not ruled out"
     return f"{text}; {quality}."
 
 
@@ -213,8 +212,7 @@ def allot_json(found: Allotment) -> dict[str, Any]:
         ],
         "left_out": list(found.left),
         "spares": found.spares,
-        "cost": found.cost,
-        "bound": found.bound,
+        "aims": [{"name": row.name, "cost": row.cost, "bound": row.bound} for row in found.aims],
         "proven": found.proven,
         "problems": list(found.problems),
     }

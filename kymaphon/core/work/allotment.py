@@ -19,11 +19,17 @@ from kymaphon.core.stopping import check_wanted
 
 Takes = Literal["mic", "line"]
 NODES = 4000
-"""So many nodes of the search at most: a count, no clock. What is not proven by then is told with its bound."""
-
-
-GAP = 0.005
-"""So near to the bound the search ends: half a strip's reach on a desk of twenty-four."""
+"""So many nodes of the search at most for each aim: a count, no clock. What is not proven by then is told with its bound."""
+AIMS = (
+    "commentary left out",
+    "others left out",
+    "mixed before the desk, and spares lost",
+    "pieces of families",
+    "commentary beside others",
+    "reach",
+)
+"""What an allotment is judged by, the first thing first: nothing later makes up for anything before it (lexicographic optimisation)."""
+SAME = 1e-6
 TO_THE_LEFT = 0.2
 """So many strips left of its middle a desk is reached best: nothing but what tells mirrored allotments apart."""
 
@@ -105,6 +111,19 @@ class Submix:
     loses: str
 
 
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """One of `AIMS`, as far as it was met: its cost, and what none can cost less than, the aims before it staying as they are."""
+
+    name: str
+    cost: float
+    bound: float
+
+    @property
+    def proven(self) -> bool:
+        return self.cost <= self.bound + SAME * max(1.0, abs(self.cost))
+
+
 @dataclass(frozen=True)
 class Allotment:
     """Sources on channels.
@@ -112,7 +131,7 @@ class Allotment:
     Attributes:
         strips: every channel, in the order of the desk.
         left: ids of sources for which there is nothing.
-        cost: of this allotment; `bound`: none can cost less.
+        aims: what it was judged by, in their order.
         problems: fixed channels that do not exist, are wanted twice or do not take the source; in sentences.
     """
 
@@ -121,14 +140,13 @@ class Allotment:
     strips: tuple[Strip, ...]
     submixes: tuple[Submix, ...]
     left: tuple[str, ...]
-    cost: float
-    bound: float
+    aims: tuple[Aim, ...]
     problems: tuple[str, ...]
 
     @property
     def proven(self) -> bool:
-        """Whether none is better, but for `GAP` of its cost."""
-        return self.cost <= self.bound + GAP * max(1.0, abs(self.cost)) + 1e-6
+        """Whether none is better."""
+        return all(row.proven for row in self.aims)
 
     @property
     def spares(self) -> int:
@@ -152,7 +170,7 @@ def family_of(kind: str) -> str:
 
 
 def weight(name: str) -> float:
-    """A weight of the allotment, by its name in data/work.json."""
+    """A figure of the allotment, by its name in data/work.json."""
     return float(data_table("work")["allot"][name]["value"])
 
 
@@ -176,8 +194,8 @@ def allot(sources: Sequence[Source], desk: DeskPlan, *, spares: int | None = Non
     placed, rest, problems = _fixed(sources, desk)
     taken = {channel for row in placed for channel in row[1]}
     sorts = _sorts(rest, desk)
-    counts, cost, bound = _solve(sorts, desk, placed, taken, wanted)
-    return _written(sources, desk, placed, sorts, counts, cost, bound, problems)
+    counts, aims = _solve(sorts, desk, placed, taken, wanted)
+    return _written(sources, desk, placed, sorts, counts, aims, problems)
 
 
 def _wide(source: Source, desk: DeskPlan) -> bool:
@@ -206,9 +224,13 @@ def _fixed(
             continue
         rows = (n, n + 1) if _wide(source, desk) else (n,)
         channel = desk.channels[n]
-        if source.takes not in channel.takes:
+        wrong = next(
+            (desk.channels[r] for r in rows if r < len(at) and source.takes not in desk.channels[r].takes), None
+        )
+        if wrong is not None:
+            side = "" if wrong is channel else f" with its right side on {wrong.name}"
             problems.append(
-                f"{source.name} is fixed to {channel.name}, which takes no {source.takes} level: put where it fits."
+                f"{source.name} is fixed to {channel.name}{side}, which takes no {source.takes} level: put where it fits."
             )
             rest.append(source)
         elif any(row in taken or row >= len(desk.channels) for row in rows):
@@ -241,16 +263,14 @@ def _solve(
     placed: list[tuple[Source, tuple[int, ...]]],
     taken: set[int],
     spares: int,
-) -> tuple[dict[tuple[int, int], bool], float, float]:
-    """Which sort begins at which channel.
+) -> tuple[dict[tuple[int, int], bool], tuple[Aim, ...]]:
+    """Which sort begins at which channel, and how far each aim was met.
 
     Variables, in this order: x[k, c] a source of sort k begins at channel c; m[k] so many of a sort are mixed before the desk; u[k] so many
     are left out; z[f] a family has such a mix; b[f, c] a family's piece begins at c; g[c] commentary beside another family; s a spare lost.
     """
-    from scipy.optimize import Bounds, LinearConstraint, milp
     from scipy.sparse import coo_array
 
-    check_wanted()
     count = len(desk.channels)
     families = list(dict.fromkeys([*(row.family for row in sorts), *(source.family for source, _ in placed)]))
     kinds, many = len(sorts), len(families)
@@ -260,7 +280,8 @@ def _solve(
     s0 = g0 + max(count - 1, 0)
     total = s0 + 1
     table = data_table("work")["families"]
-    cost = np.zeros(total)
+    cost = np.zeros((len(AIMS), total))
+    commentary, others, before, pieces, beside, reach = range(len(AIMS))
     upper = np.ones(total)
     for k, row in enumerate(sorts):
         for c in range(count):
@@ -268,16 +289,16 @@ def _solve(
             if row.wide:
                 fits = fits and c + 1 < count and c + 1 not in taken and row.takes in desk.channels[c + 1].takes
             upper[x0 + k * count + c] = 1.0 if fits else 0.0
-            cost[x0 + k * count + c] = reach_cost(c, count, row.family)
+            cost[reach, x0 + k * count + c] = reach_cost(c, count, row.family)
         number = len(row.sources)
         may = table[row.family]["submix"] is not None and not row.submix
         upper[m0 + k] = number if may else 0
-        cost[m0 + k] = float(table[row.family]["submix"]) if may else 0.0
+        cost[before, m0 + k] = float(table[row.family]["submix"]) if may else 0.0
         upper[u0 + k] = 0 if row.submix else number
-        cost[u0 + k] = weight("left-commentary" if row.family == "commentary" else "left")
-    cost[b0 : b0 + many * count] = weight("apart")
-    cost[g0:s0] = weight("beside")
-    cost[s0] = weight("spare-lost")
+        cost[commentary if row.family == "commentary" else others, u0 + k] = 1.0
+    cost[pieces, b0 : b0 + many * count] = 1.0
+    cost[beside, g0:s0] = 1.0
+    cost[before, s0] = weight("spare-lost")
     upper[s0] = max(spares, 0)
     rows: list[tuple[dict[int, float], float, float]] = []
     for k, row in enumerate(sorts):
@@ -334,19 +355,47 @@ def _solve(
     matrix = coo_array((values, (down, across)), shape=(len(rows), total)).tocsr()
     whole = np.ones(total)
     whole[b0:s0] = 0  # follow from the rest by themselves
-    found: Any = milp(
-        cost,
-        constraints=LinearConstraint(matrix, [line[1] for line in rows], [line[2] for line in rows]),
-        integrality=whole,
-        bounds=Bounds(np.zeros(total), upper),
-        options={"node_limit": NODES, "mip_rel_gap": GAP},
-    )
-    if found.x is None:
-        raise RuntimeError(f"the allotment has no answer: {found.message}")
-    chosen = {(k, c): found.x[x0 + k * count + c] > 0.5 for k in range(kinds) for c in range(count)}
-    fixed = sum(reach_cost(n, count, source.family) for source, at in placed for n in at[:1])
-    low = found.mip_dual_bound if found.mip_dual_bound is not None else found.fun
-    return chosen, float(found.fun) + fixed, float(low) + fixed
+    lower = np.array([line[1] for line in rows])
+    higher = np.array([line[2] for line in rows])
+    x, aims = _in_order(cost, matrix, lower, higher, upper, whole)
+    chosen = {(k, c): x[x0 + k * count + c] > 0.5 for k in range(kinds) for c in range(count)}
+    given = sum(reach_cost(n, count, source.family) for source, at in placed for n in at[:1])
+    last = Aim(AIMS[-1], aims[-1].cost + given, aims[-1].bound + given)
+    return chosen, (*aims[:-1], last)
+
+
+def _in_order(cost: Any, matrix: Any, lower: Any, higher: Any, upper: Any, whole: Any) -> tuple[Any, list[Aim]]:
+    """The least of each aim in turn, those before it held where they are.
+
+    Args:
+        cost: (aims, variables); matrix: (rows, variables), between `lower` and `higher`; upper, whole: (variables,).
+    """
+    from scipy.optimize import Bounds, LinearConstraint, milp
+    from scipy.sparse import csr_array, vstack
+
+    aims: list[Aim] = []
+    x = np.zeros(0)
+    for name, aim in zip(AIMS, cost, strict=True):
+        check_wanted()
+        if not aim.any():
+            aims.append(Aim(name, 0.0, 0.0))
+            continue
+        found: Any = milp(
+            aim,
+            constraints=LinearConstraint(matrix, lower, higher),
+            integrality=whole,
+            bounds=Bounds(np.zeros(len(upper)), upper),
+            options={"node_limit": NODES, "mip_rel_gap": 0.0},
+        )
+        if found.x is None:
+            raise RuntimeError(f"the allotment has no answer: {found.message}")
+        x = found.x
+        value = float(aim @ np.where(whole > 0, np.round(x), x))
+        low = found.mip_dual_bound if found.mip_dual_bound is not None else value
+        aims.append(Aim(name, value, min(float(low), value)))
+        matrix = vstack([matrix, csr_array(aim[None, :])]).tocsr()
+        lower, higher = np.append(lower, -np.inf), np.append(higher, value + SAME)
+    return x, aims
 
 
 def _covering(row: _Sort, start: int, channel: int) -> Iterator[int]:
@@ -387,8 +436,7 @@ def _written(
     placed: list[tuple[Source, tuple[int, ...]]],
     sorts: list[_Sort],
     chosen: dict[tuple[int, int], bool],
-    cost: float,
-    bound: float,
+    aims: tuple[Aim, ...],
     problems: list[str],
 ) -> Allotment:
     """The answer by name: within a sort sources keep their order; the last ones of a family are those that are mixed before the desk."""
@@ -436,7 +484,7 @@ def _written(
             )
         )
     submixes = tuple(_submix(by_id, row) for row in strips if len(row.sources) > 1)
-    return Allotment(desk, tuple(sources), tuple(strips), submixes, tuple(left), cost, bound, tuple(problems))
+    return Allotment(desk, tuple(sources), tuple(strips), submixes, tuple(left), aims, tuple(problems))
 
 
 def _number(desk: DeskPlan, channel: str | None) -> int:

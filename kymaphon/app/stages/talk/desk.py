@@ -209,14 +209,19 @@ class DeskPage(StagePage):
                 "riding \u00d7 strips from the middle",
                 (Derived(f"riding of {family['name'].lower()}", float(family["ride"]), "", source=family["source"]),),
             )
-            whole = Derived(
-                "cost of the whole allotment",
-                found.cost,
-                "",
-                "reach + pieces of families + commentary beside others + what is mixed before the desk + spares lost",
-                (Derived("none costs less than", found.bound, "", source="integer programme, with its bound"),),
+            source = "integer programme, one aim after the other, with its bound"
+            aims = tuple(
+                Derived(
+                    row.name,
+                    row.cost,
+                    "",
+                    "" if row.proven else "not proven",
+                    () if row.proven else (Derived("none is less than", row.bound, ""),),
+                    source,
+                )
+                for row in found.aims
             )
-            lines = (reach, whole)
+            lines = (reach, *aims)
         title = ", ".join(names[name] for name in strip.sources) or "Spare"
         lead = (
             (Action("apply-desk", "Apply the allotment", "Leads, gains, sends and groups go along."),)
