@@ -343,10 +343,9 @@ def marked(figures: Computed) -> dict[tuple[str, str], tuple[float, str]]:
         point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
         asked = asked_at(figures.show, ladder, point) if point is not None else None
         if point is not None and point.mark is not None and asked is not None:
-            low, high = (end + asked for end in point.mark)
             apart = abs(point.speech_db - sum(point.mark) / 2)
             words = f"{figures.party_name(voice)} is {apart:.1f} dB off the mark at {point.label}"
-            out[voice, point.node] = max(point.speech_db - high, low - point.speech_db, 0.0), words
+            out[voice, point.node] = abs(point.off_mark_db(asked)), words
     return out
 
 

@@ -32,6 +32,10 @@ MOST_DOUBLE = 4_000_000
 NOISE_NAMES = {kind: kind for kind in NOISE_KINDS} | {"others": "other channels"}
 
 
+TOLD_DB = 0.05
+"""Levels are told in tenths of a decibel: what is off by less reads as the tolerance itself."""
+
+
 @dataclass(frozen=True)
 class Along:
     """What all rungs of one chain share, each up to where it is.
@@ -103,6 +107,19 @@ class Rung:
     def mark(self) -> tuple[float, float] | None:
         """Low and high end of where speech is right here."""
         return self.wanted.window if self.wanted else None
+
+    def off_mark_db(self, asked_db: float = 0.0) -> float:
+        """How far speech is outside the mark here: above where positive, 0 within it. As it is told, to a tenth of a decibel: what reads as
+        the tolerance is within it.
+
+        Raises:
+            ValueError: there is no mark here.
+        """
+        if self.mark is None:
+            raise ValueError(f"no mark at {self.node}")
+        low, high = (end + asked_db for end in self.mark)
+        off = max(self.speech_db - high, 0.0) + min(self.speech_db - low, 0.0)
+        return off if abs(off) > TOLD_DB else 0.0
 
     @property
     def speech(self) -> Derived:

@@ -75,8 +75,12 @@ def adapter_between(first: str, second: str) -> Adapter | None:
 
 
 def balanced(port: Port) -> bool:
-    """Whether a port sends or takes the signal between two wires of equal impedance."""
-    return port.connector in ("xlr", "combo") if port.balanced is None else port.balanced
+    """Whether a port sends or takes the signal between two wires of equal impedance. Where its kind does not say: by its plug; line
+    terminals where a transformer floats between them (the two wires of a line to a studio; common practice).
+    """
+    if port.balanced is not None:
+        return port.balanced
+    return port.connector in ("xlr", "combo") or (port.connector == "terminal" and port.isolated)
 
 
 def one_hole(port: Port) -> bool:

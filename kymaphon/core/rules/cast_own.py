@@ -9,7 +9,7 @@ from kymaphon.core.acoustics.placements import direction_deg
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
-from kymaphon.core.model.base import Point
+from kymaphon.core.model.base import NO_SPEECH, Point
 from kymaphon.core.model.catalogue.kind import Microphone
 from kymaphon.core.model.edits import Edit, SetField
 from kymaphon.core.model.findings import Finding, Remedy
@@ -35,12 +35,25 @@ def nearest_allowed_m(row: Placed, mic: Microphone) -> float:
     return mic.nearest_m * (1.0 if shield == "none" else number("breath-shield"))
 
 
+def _comes_well(row: Placed) -> bool:
+    """Whether what is in front comes as far over the room's noise as is wanted, however far it is."""
+    return float(row.sound.voice_over_room[row.mic]) >= number("wanted-snr")
+
+
+def _talks(analysis: Computed, row: Placed) -> bool:
+    return analysis.show.party(row.party).kind not in (*NO_SPEECH, "instrument")
+
+
 @rule("too-far", stage="Cast", reads=("layout", "takes", "sound"))
 def too_far(analysis: Computed) -> Iterator[Finding]:
-    """Further from the mouth than the microphone is made for."""
+    """Further from the mouth than the microphone is made for. A kind's range is that of talkers before it: what is wide or loud is taken
+    from further on purpose (common practice: a main pair before an orchestra), and is too far only where the room wins.
+    """
     for row, mic in _each(analysis):
-        if row.metres <= mic.farthest_m + ROUNDED_M:
+        well, talks = _comes_well(row), _talks(analysis, row)
+        if row.metres <= mic.farthest_m + ROUNDED_M or (well and not talks):
             continue
+        near = float(row.sound.voice_over_reverberation[row.mic]) >= number("least-direct")
         to = min(max(number("speaking-distance"), nearest_allowed_m(row, mic)), mic.farthest_m)
         gained = 20 * math.log10(row.metres / to)
         over = float(row.sound.voice_over_room[row.mic])
@@ -76,7 +89,7 @@ def too_far(analysis: Computed) -> Iterator[Finding]:
         )
         yield Finding(
             "too-far",
-            "fix",
+            "note" if well and near else "fix",
             "Cast",
             (row.party, row.device),
             f"{row.name} is too far from {row.party_name}",

@@ -79,8 +79,7 @@ def _mark_asks(ladder: Ladder, need_db: float) -> bool:
     point = next((rung for rung in reversed(ladder.rungs) if rung.mark is not None), None)
     if point is None or point.mark is None:
         return False
-    low, high = point.mark
-    return low <= point.speech_db <= high and point.speech_db - low < need_db
+    return not point.off_mark_db() and point.speech_db - point.mark[0] < need_db
 
 
 def _only_lasting(analysis: Computed, ladder: Ladder, rung: Rung, remedies: tuple[Remedy, ...]) -> tuple[Remedy, ...]:
@@ -130,9 +129,8 @@ def off_mark(analysis: Computed) -> Iterator[Finding]:
                 continue
             told.add((voice, rung.node))
             asked = asked_at(analysis.show, ladder, rung) or 0.0
-            low, high = (end + asked for end in rung.mark)
-            if not low <= rung.speech_db <= high:
-                yield _off_mark(analysis, voice, ladder, rung, (low + high) / 2, asked)
+            if rung.off_mark_db(asked):
+                yield _off_mark(analysis, voice, ladder, rung, sum(rung.mark) / 2 + asked, asked)
     if unread:
         names = ", ".join(analysis.party_name(voice) for voice in unread)
         mark = analysis.mark

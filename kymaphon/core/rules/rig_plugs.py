@@ -106,11 +106,8 @@ def _on_mark(analysis: Computed, ladder: Ladder) -> bool:
     asked = asked_at(analysis.show, ladder, point) if point is not None else None
     if point is None or point.mark is None or asked is None:
         return False  # whatever has no mark is set by ear
-    low, high = point.mark
     last = ladder.last
-    return low <= point.speech_db - asked <= high and (
-        not last.noise_db or last.voice_over_noise_db >= number("wanted-snr")
-    )
+    return not point.off_mark_db(asked) and (not last.noise_db or last.voice_over_noise_db >= number("wanted-snr"))
 
 
 def _of_pair(analysis: Computed, cable: Cable, fit: Fit, fault: Fault, twin: Cable | None) -> Iterator[Remedy]:

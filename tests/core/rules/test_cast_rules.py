@@ -207,6 +207,17 @@ class TestOwn:
         after = analyse(row.remedies[0].apply(alone(0.5))).sound("room").voice_over_room[0]
         assert after - before == pytest.approx(20 * math.log10(50 / 15), abs=0.05)
 
+    @pytest.mark.parametrize(("level", "ambient", "found"), [(90, 34, []), (70, 62, ["fix"])])
+    def test_an_orchestra_is_too_far_only_where_the_room_wins(
+        self, level: float, ambient: float, found: list[str]
+    ) -> None:
+        """A pair three metres before an orchestra is where it belongs (common practice), whatever a talker's distance from its kind is."""
+        people = [{**person("orch", 15, 5, 90), "kind": "instrument", "level_db_spl_1m": level}]
+        show = room(people, [mic("orch", 15, 8, "condenser-wide", 270)])
+        places = tuple(row.with_(size_m=(30.0, 16.0), ambient_dba=ambient) for row in show.places)
+        rows = analyse(show.model_copy(update={"places": places})).findings
+        assert [row.severity for row in rows if row.code == "too-far"] == found
+
     def test_a_shield_lets_a_talker_come_nearer(self) -> None:
         assert "too-near" in cast_codes(alone(0.08, "condenser-broad"))
         assert "too-near" not in cast_codes(alone(0.08, "condenser-broad", shield="foam"))

@@ -179,6 +179,34 @@ class TestAsked:
         assert of_code(taped(gain_db=round(on), wants=asked), "off-mark")
         assert not of_code(taped(gain_db=round(on) - 10, wants=asked), "off-mark")
 
+    @pytest.mark.parametrize("end", [0, 1])
+    def test_the_tolerance_itself_is_within_it(self, end: int) -> None:
+        """Told to a tenth: 3.0 dB off, where 3 are allowed, is no fault; 3.1 dB are one."""
+        plain = analyse(taped()).ladders["mira", "tape"].last
+        assert plain.mark is not None
+        on, way = 55 - (plain.speech_db - plain.mark[end]), (-1, 1)[end]
+        assert not of_code(taped(gain_db=on + way * 0.04), "off-mark")
+        assert of_code(taped(gain_db=on + way * 0.06), "off-mark")
+
+
+@pytest.mark.parametrize(("kind", "clips"), [("soft-mixer", False), ("soft-mixer-fixed", True)])
+def test_what_counts_in_floating_point_clips_nowhere_inside(kind: str, *, clips: bool) -> None:
+    """40 dB up at the channel and as much down at the programme's fader: whole where numbers float (IEEE 754: some 770 dB upwards)."""
+    plain = next(row for row in shipped_catalogue() if row.id == "soft-mixer")
+    fixed = plain.model_copy(update={"id": "soft-mixer-fixed", "floating_point": False})
+    high = max(row.strip.gain_db[1] for row in plain.inputs if row.strip is not None and row.strip.gain_db is not None)
+    show = taped(gain_db=50)
+    devices = [
+        *(row.model_dump() for row in show.devices),
+        dev("mixer", kind, settings={"in1": {"gain_db": high}, "main": {"fader_db": -high}}),
+    ]
+    cables = [wire("mic.out", "face.in1"), wire("face.usb1", "mixer.in1"), wire("mixer.out", "rec.in")]
+    people = [row.model_dump() for row in show.parties]
+    found = {
+        row.code for row in analyse(rig(devices, cables, people, kinds=[fixed.model_dump(by_alias=True)])).findings
+    }
+    assert bool(found & {"clips", "little-headroom"}) is clips
+
 
 def test_a_line_is_read_against_the_houses_own_zero() -> None:
     """0 VU at 0 dBu: a line at 0 dBu is on its mark; at +4 it is four over."""

@@ -132,6 +132,31 @@ class TestBalancedIntoUnbalanced:
         assert -1 < loading <= 0
         assert step - loading == pytest.approx(loss, abs=1e-6)
 
+    @pytest.mark.parametrize("stage", ["each-leg", "floating"])
+    def test_a_line_behind_a_transformer_takes_both_legs(self, stage: str) -> None:
+        """The primary lies between the two wires (textbook): no more is lost than 60 ohm into 600 do, 20 lg(600 / 660) = -0.83 dB."""
+        desk = own("desk-8", "desk-x", main_out={"output_stage": stage, "impedance_ohm": 60})
+        show = rig(
+            [
+                dev("mic", "dynamic-close", at_m=[1, 1.2]),
+                dev("desk", "desk-x", settings={"in1": {"gain_db": 45}}),
+                dev("line", "studio-line"),
+            ],
+            [wire("mic.out", "desk.in1"), wire("desk.main-out.l", "line.in", adapter="xlr-terminal")],
+            [VOICE, {**TAPE, "kind": "audience", "hears_on": "line"}],
+            kinds=[desk],
+        )
+        analysis = analyse(show)
+        assert at(analysis, "line.in") - at(analysis, "desk.main-out.l") == pytest.approx(-0.83, abs=0.01)
+        ladder = analysis.ladder("mira", "tape")
+        assert ladder is not None
+        nodes = [point.rung.node for point in tone_along(analysis, ladder)]
+        assert [name for name in ("desk.main-out.l", "line.in", "line.studio") if name in nodes] == [
+            "desk.main-out.l",
+            "line.in",
+            "line.studio",
+        ], "every plug on the way has its reading, also where nothing changes"
+
     def test_an_unknown_stage_is_told_as_the_range_that_it_is(self) -> None:
         analysis = analyse(into_unbalanced(None))
         ladder = analysis.ladder("mira", "tape")
@@ -254,7 +279,7 @@ def behind_an_interface(desk_db: float, interface_db: float) -> Show:
 @pytest.mark.parametrize(
     ("desk_db", "interface_db", "behind"),
     [
-        (0.0, 16.0, "Software mixer, programme, fader"),
+        (0.0, 16.0, "Software mixer, input 1, gain"),
         (6.0, 4.0, "Two-input interface, input 1, gain"),
         # The mixer and the recorder clip with it: whatever is put back there only moves the clipping on.
         (6.0, 12.0, None),

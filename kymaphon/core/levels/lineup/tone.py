@@ -41,8 +41,10 @@ class TonePoint:
 
 
 def tone_along(analysis: Computed, ladder: Ladder) -> tuple[TonePoint, ...]:
-    """The tone at every point of a way from where it goes in; empty where nothing there has a line level."""
-    rungs = [rung for rung in ladder.shown() if rung.unit in ("dBu", "dBFS")]
+    """The tone at every point of a way from where it goes in, those too at which nothing changes: there is a meter or a plug at each.
+    Empty where nothing there has a line level.
+    """
+    rungs = [rung for rung in ladder.rungs if rung.unit in ("dBu", "dBFS")]
     start = next((rung for rung in rungs if rung.node.endswith((":pre", ":post"))), None)
     start = start or (rungs[0] if rungs else None)
     if start is None:

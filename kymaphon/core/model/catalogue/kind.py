@@ -278,6 +278,9 @@ class Kind(Model):
     restart: Annotated[tuple[str, ...], Field(description="settings that take hold only after a restart")] = ()
     microphone: Microphone | None = None
     inside_max_dbu: float | None = None
+    floating_point: Annotated[
+        bool, Field(description="counts in floating point inside: nothing clips between its sockets")
+    ] = False
     residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut, unweighted")] = (
         None
     )
