@@ -379,7 +379,7 @@ class TestPatchList:
         before = window.document.show
         rig.lists.take_in(path)
         settle(window)
-        assert "1 rows cannot be used, 1 can" in asked[0]
+        assert "1 row cannot be used, 1 can" in asked[0]
         assert "row 2: " in asked[0]
         assert (window.document.show == before) != agree
 

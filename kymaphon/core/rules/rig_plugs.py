@@ -367,16 +367,19 @@ def shared_sockets(analysis: Computed) -> Iterator[Finding]:
         text = (
             f"{source.name} feeds {len(cables)} inputs by a Y lead: each gets {abs(cost.value):.1f} dB less than alone"
         )
-        text += (
-            ", their earths are joined, and each may push phantom power into the other."
-            if mic
-            else ", and one knob is for all of them."
-        )
+        giving = [row for cable in cables if (row := end_of(show, catalogue, cable.target)) and _gives_phantom(row)]
+        one_gives = mic and len(giving) == 1 and abs(cost.value) < number("y-lead-loss")
+        if one_gives:
+            text += f", and their earths are joined. Phantom power comes from {giving[0].name} alone, as it should: leave it off at the others."
+        elif mic:
+            text += ", their earths are joined, and each may push phantom power into the other."
+        else:
+            text += ", and one knob is for all of them."
         remedies = tuple(_split(analysis, source, cables))
         subjects = (reference, source.device.id, *(cable.target for cable in cables))
         yield Finding(
             "socket-shared",
-            "fix" if mic else "note",
+            "fix" if mic and not one_gives else "note",
             "Rig",
             subjects,
             f"{source.name}: {len(cables)} plugs on one socket",
@@ -385,6 +388,16 @@ def shared_sockets(analysis: Computed) -> Iterator[Finding]:
             cost,
             remedies,
         )
+
+
+def _gives_phantom(end: End) -> bool:
+    """Whether an input gives phantom power as it is switched."""
+    strip = end.port.strip
+    return (
+        strip is not None
+        and strip.phantom
+        and (strip.phantom_on if end.setting.phantom is None else end.setting.phantom)
+    )
 
 
 @rule("long-unbalanced", "length-not-known", stage="Rig", reads=("layout", "wiring", "switches", "gains"))

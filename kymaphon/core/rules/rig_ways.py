@@ -16,7 +16,7 @@ from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Device, Party
 from kymaphon.core.rules.record import rule
 from kymaphon.core.rules.rig_controls import path_keys
-from kymaphon.core.wiring.fit import fit_of, partners
+from kymaphon.core.wiring.fit import Comes, fit_of, partners
 from kymaphon.core.wiring.open_ends import best_input, levels_out, plug_edits
 from kymaphon.core.wiring.plugging import free_inputs, plug
 
@@ -84,7 +84,7 @@ def goes_nowhere(analysis: Computed) -> Iterator[Finding]:
         )
 
 
-def _best_plug(analysis: Computed, end: End, levels: dict[str, float]) -> Iterator[Remedy]:
+def _best_plug(analysis: Computed, end: End, levels: dict[str, Comes]) -> Iterator[Remedy]:
     """Plugging an output into the best free input."""
     fit = best_input(analysis, end, levels)
     if fit is None:

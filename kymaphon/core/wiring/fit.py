@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from kymaphon.core.computing.build import input_ohm, loading
+from kymaphon.core.computing.build import input_ohm, loading, one_leg
 from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import figure, number
 from kymaphon.core.model.catalogue import Catalogue
@@ -85,12 +85,20 @@ def _article(name: str) -> str:
     return f"{'an' if name.startswith('XLR') else 'a'} {name}"
 
 
-def fit_of(source: End, target: End, adapter: str | None = None, level_dbu: float | None = None) -> Fit:
+@dataclass(frozen=True, slots=True)
+class Comes:
+    """What really comes out of an analogue output in a show: its average, and how far the highest peaks of what it is go over that."""
+
+    average_dbu: float
+    crest: Derived
+
+
+def fit_of(source: End, target: End, adapter: str | None = None, comes: Comes | None = None) -> Fit:
     """How an output and an input go together.
 
     Args:
         adapter: id of the adapter that is used; None leaves it to be found.
-        level_dbu: what really comes out of the source on average, where it is known.
+        comes: what really comes out of the source, where it is known.
     """
     faults: list[Fault] = []
     needed: Adapter | None = None
@@ -99,7 +107,7 @@ def fit_of(source: End, target: End, adapter: str | None = None, level_dbu: floa
         needed, found = _plugs(source, target, adapter)
         faults += found
     if not any(row.blocks for row in faults):
-        faults += _levels(source, target, level_dbu)
+        faults += _levels(source, target, comes)
         faults += _impedances(source, target)
     faults.sort(key=lambda row: -row.cost)
     return Fit(source, target, needed, tuple(faults))
@@ -223,7 +231,7 @@ def gain_range(end: End) -> tuple[float, float]:
     return strip.gain_db if strip is not None and strip.gain_db is not None else (0.0, 0.0)
 
 
-def _levels(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
+def _levels(source: End, target: End, comes: Comes | None) -> Iterator[Fault]:
     out = source.port
     if out.domain != "analog":
         return
@@ -237,35 +245,39 @@ def _levels(source: End, target: End, level_dbu: float | None) -> Iterator[Fault
         text = f"{target.name} has no amplifier, and {source.name} gives no power: nothing is heard."
         yield Fault("no-amplifier", "fix", "no amplifier before the loudspeaker", text, blocks=True)
     elif source.level in LINES and target.level == "mic":
-        yield from _line_into_mic(source, target, level_dbu)
+        yield from _line_into_mic(source, target, comes)
     elif source.level in ("mic", "instrument") and target.level in LINES:
-        yield from _mic_into_line(source, target, level_dbu)
+        yield from _mic_into_line(source, target, comes)
     elif target.level == "headphone" and source.level != "headphone":
         yield from _headphones(source, target)
     elif source.level == "line" and target.level == "line":
         yield from _line_standards(source, target)
 
 
-def pad_needed(source: End, target: End, level_dbu: float | None) -> Derived:
+def pad_needed(source: End, target: End, comes: Comes | None) -> Derived:
     """How much a line is too strong for a microphone input: its peaks against what the input bears, its pad as it stands.
 
-    The line's peaks are those that really come (average `level_dbu` and its short peaks; what people gain on warming up is
-    Level's matter), else its nominal level and 18 dB (EBU R 68).
+    The line's peaks are those that really come (the average and the peaks of what it is, speech or music; what people gain on warming up is
+    Level's matter), less what the input's impedance and an unbalanced socket take off; else its nominal level and 18 dB (EBU R 68).
     """
     into = target.port
     strip = into.strip
     pad = strip.pad_db if strip is not None and strip.pad_db and target.setting.pad else 0.0
     most = Derived(f"{target.name} bears", into.max_db or 0.0, "dBu", source=f"device data: {target.kind.name}")
-    if level_dbu is None:
+    if comes is None:
         nominal = Derived(
             f"{source.name}, nominal", source.nominal_dbu, "dBu", source=f"device data: {source.kind.name}"
         )
         rise: tuple[Derived, ...] = (nominal, figure("line-headroom"))
     else:
         rise = (
-            Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed"),
-            figure("crest-highest"),
+            Derived(f"{source.name}, average in this show", comes.average_dbu, "dBu", source="computed"),
+            comes.crest,
         )
+        ohms = input_ohm(target.device, into)
+        if source.port.impedance_ohm and ohms:
+            rise += (loading(source.port.impedance_ohm, [ohms]),)
+        rise += one_leg(source, into)
     value = sum(row.value for row in rise) - most.value - pad
     terms: tuple[Derived, ...] = (*rise, Derived(f"less: {most.name}", -most.value, "dB", source=most.source))
     if pad:
@@ -278,14 +290,14 @@ def pad_for(need_db: float, least: int = PADS[0]) -> int:
     return next((db for db in PADS if db >= max(need_db, least)), PADS[-1])
 
 
-def _line_into_mic(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
+def _line_into_mic(source: End, target: End, comes: Comes | None) -> Iterator[Fault]:
     if target.port.max_db is None:
         return
-    over = pad_needed(source, target, level_dbu)
+    over = pad_needed(source, target, comes)
     if over.value <= 0:
-        if level_dbu is not None:
+        if comes is not None:
             full = pad_needed(source, target, None)
-            if full.value > 0 and not _one_time(level_dbu, source):
+            if full.value > 0 and not _one_time(comes.average_dbu, source):
                 text = (
                     f"{source.name} is line level into the microphone input {target.name}; at "
                     "today's "
@@ -316,10 +328,10 @@ def _one_time(level_dbu: float, source: End) -> bool:
     return level_dbu < source.nominal_dbu - number("line-headroom")
 
 
-def _mic_into_line(source: End, target: End, level_dbu: float | None) -> Iterator[Fault]:
+def _mic_into_line(source: End, target: End, comes: Comes | None) -> Iterator[Fault]:
     mean = (
-        Derived(f"{source.name}, average in this show", level_dbu, "dBu", source="computed")
-        if level_dbu is not None
+        Derived(f"{source.name}, average in this show", comes.average_dbu, "dBu", source="computed")
+        if comes is not None
         else figure("mic-output")
     )
     goal = Derived(f"{target.name} waits for", target.nominal_dbu, "dBu", source=f"device data: {target.kind.name}")
@@ -450,13 +462,13 @@ def _impedances(source: End, target: End) -> Iterator[Fault]:
 
 
 def partners(
-    show: Show, catalogue: Catalogue, end: End, *, output: bool, levels: dict[str, float] | None = None
+    show: Show, catalogue: Catalogue, end: End, *, output: bool, levels: dict[str, Comes] | None = None
 ) -> list[Fit]:
     """Every free end on the other side, the best fitting first; what does not fit comes last and says why.
 
     Args:
         output: whether `end` is an output; the partners are then inputs.
-        levels: average at outputs by reference, where known.
+        levels: what comes out of outputs, by reference, where known.
     """
     taken = {cable.target for cable in show.cables}
     known = levels or {}
@@ -465,7 +477,7 @@ def partners(
         if other.device.id == end.device.id or (output and not other.port.mixes and _occupied(other.ref, taken)):
             continue
         source, target = (end, other) if output else (other, end)
-        fit = fit_of(source, target, level_dbu=known.get(source.ref))
+        fit = fit_of(source, target, comes=known.get(source.ref))
         cost = fit.cost
         if bool(source.side) != bool(target.side) and source.port.stereo and target.port.stereo:
             cost += 8  # one side of a pair into a whole pair

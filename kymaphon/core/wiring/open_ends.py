@@ -6,25 +6,35 @@ import math
 from collections.abc import Collection
 
 from kymaphon.core.computing.computed import Computed
+from kymaphon.core.derive import Derived
+from kymaphon.core.graph.flow import NOTHING
 from kymaphon.core.model.edits import Edit, SetValue
 from kymaphon.core.model.ends import End, end_of
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.show import Show
-from kymaphon.core.wiring.fit import Fit, partners
+from kymaphon.core.model.weights import crest_of
+from kymaphon.core.wiring.fit import Comes, Fit, partners
 from kymaphon.core.wiring.plugging import plug
 
 
-def level_at(analysis: Computed, end: End) -> float | None:
-    """What comes out of an analogue output on average, dBu; None where nothing does."""
+def level_at(analysis: Computed, end: End) -> Comes | None:
+    """What comes out of an analogue output: the average of the loudest there and its peaks; None where nothing does."""
     if end.port.domain != "analog":
         return None
-    nodes = [f"{end.device.id}.{end.port.id}{side}" for side in ("", ".l", ".r")]
-    levels = [analysis.flow.level(node) for node in nodes if node in analysis.graph.index]
-    return max((level for level in levels if level is not None), default=None)
+    flow, index = analysis.flow, analysis.graph.index
+    nodes = [index[node] for side in ("", ".l", ".r") if (node := f"{end.device.id}.{end.port.id}{side}") in index]
+    best = max(nodes, key=lambda n: flow.speech_db[n], default=None)
+    if best is None or flow.speech_db[best] <= NOTHING:
+        return None
+    crest = crest_of(analysis.show.party(flow.voices[flow.voice[best]]).kind)
+    over = float(flow.peak_db[best] - flow.speech_db[best])
+    if abs(over - crest.value) > 1e-6:
+        crest = Derived("highest peaks there over that", over, "dB", source="computed")
+    return Comes(float(flow.speech_db[best]), crest)
 
 
-def levels_out(analysis: Computed) -> dict[str, float]:
-    """Reference of each plugged analogue output -> average there, dBu, where something comes out."""
+def levels_out(analysis: Computed) -> dict[str, Comes]:
+    """Reference of each plugged analogue output -> what comes out there, where something does."""
     out = {}
     for cable in analysis.show.cables:
         end = end_of(analysis.show, analysis.catalogue, cable.source)
@@ -37,7 +47,7 @@ def levels_out(analysis: Computed) -> dict[str, float]:
 def best_input(
     analysis: Computed,
     end: End,
-    levels: dict[str, float],
+    levels: dict[str, Comes],
     *,
     show: Show | None = None,
     among: Collection[str] | None = None,

@@ -10,7 +10,7 @@ from kymaphon.core.model.edits import AddRow, Edit, Plug, RemoveRow, SetField, S
 from kymaphon.core.model.ends import End, end_of
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device, Show
-from kymaphon.core.wiring.fit import Fit, fit_of
+from kymaphon.core.wiring.fit import Comes, Fit, fit_of
 
 SAFETY_LEAD = "Y lead for the safety copy"
 """The label of a lead that feeds two inputs on purpose."""
@@ -113,14 +113,12 @@ def free_inputs(show: Show, catalogue: Catalogue, device: Device) -> tuple[End, 
     )
 
 
-def better_input(
-    show: Show, catalogue: Catalogue, cable: Cable, code: str, level_dbu: float | None = None
-) -> Fit | None:
+def better_input(show: Show, catalogue: Catalogue, cable: Cable, code: str, comes: Comes | None = None) -> Fit | None:
     """A free socket of the same device into which a cable fits without that fault; the best of them, or None."""
     source = end_of(show, catalogue, cable.source)
     target = end_of(show, catalogue, cable.target)
     found = [
-        fit_of(source, end, level_dbu=level_dbu)
+        fit_of(source, end, comes=comes)
         for end in free_inputs(show, catalogue, target.device)
         if end.port.stereo == target.port.stereo or end.port.stereo
     ]

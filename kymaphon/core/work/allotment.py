@@ -281,7 +281,7 @@ def _solve(
     total = s0 + 1
     table = data_table("work")["families"]
     cost = np.zeros((len(AIMS), total))
-    commentary, others, before, pieces, beside, reach = range(len(AIMS))
+    commentary, others, ahead, pieces, beside, reach = range(len(AIMS))
     upper = np.ones(total)
     for k, row in enumerate(sorts):
         for c in range(count):
@@ -293,12 +293,12 @@ def _solve(
         number = len(row.sources)
         may = table[row.family]["submix"] is not None and not row.submix
         upper[m0 + k] = number if may else 0
-        cost[before, m0 + k] = float(table[row.family]["submix"]) if may else 0.0
+        cost[ahead, m0 + k] = float(table[row.family]["submix"]) if may else 0.0
         upper[u0 + k] = 0 if row.submix else number
         cost[commentary if row.family == "commentary" else others, u0 + k] = 1.0
     cost[pieces, b0 : b0 + many * count] = 1.0
     cost[beside, g0:s0] = 1.0
-    cost[before, s0] = weight("spare-lost")
+    cost[ahead, s0] = weight("spare-lost")
     upper[s0] = max(spares, 0)
     rows: list[tuple[dict[int, float], float, float]] = []
     for k, row in enumerate(sorts):

@@ -246,6 +246,28 @@ def test_the_second_input_of_a_safety_copy_is_no_shared_socket() -> None:
     assert not of_code(labelled, "socket-shared")
 
 
+@pytest.mark.parametrize(
+    ("phantom", "severity"), [((True, False), "note"), ((True, True), "fix"), ((False, False), "fix")]
+)
+def test_a_y_lead_of_which_one_side_gives_phantom_is_nothing_to_mend(phantom: tuple[bool, bool], severity: str) -> None:
+    """One microphone on two desks, the supply from one of them alone (common practice); from both, each pushes into the other."""
+    settings = [{"in1": {"phantom": row, "gain_db": 30}} for row in phantom]
+    show = rig(
+        [
+            dev("mic", "condenser-slim", at_m=[1.15, 1]),
+            dev("desk", "desk-8", settings=settings[0]),
+            dev("other", "desk-8", settings=settings[1]),
+        ],
+        [wire("mic.out", "desk.in1"), wire("mic.out", "other.in1")],
+        [VOICE],
+    )
+    (row,) = of_code(show, "socket-shared")
+    assert row.severity == severity
+    assert ("from Eight-channel desk desk, input 1 alone" in row.message or "alone, as it should" in row.message) == (
+        severity == "note"
+    )
+
+
 def test_the_far_ends_own_knob_is_not_hands_off_for_its_own_ears() -> None:
     """Their headphones, at their desk, in their room."""
     people = [

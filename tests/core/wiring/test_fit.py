@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from kymaphon.core.model.catalogue import Kind, Port, shipped_catalogue
 from kymaphon.core.model.connectors import adapter_between, balanced, mate, one_hole
 from kymaphon.core.model.ends import End, end_of, ends_of, nominal_dbu
 from kymaphon.core.model.show import Show
-from kymaphon.core.wiring.fit import Fit, fit_of, partners
+from kymaphon.core.model.weights import crest_of
+from kymaphon.core.wiring.fit import Comes, Fit, fit_of, pad_needed, partners
 from tests.core.rigs import dev, rig, wire
 
 KINDS = shipped_catalogue()
@@ -19,7 +22,8 @@ def fit(source: str, target: str, adapter: str | None = None, level: float | Non
     first, second = source.partition(".")[0], target.partition(".")[0]
     show = rig([dev("a", first), dev("b", second)], [])
     ends = (f"a.{source.partition('.')[2]}", f"b.{target.partition('.')[2]}")
-    return fit_of(*(end_of(show, KINDS, end) for end in ends), adapter, level)
+    comes = Comes(level, crest_of("presenter")) if level is not None else None
+    return fit_of(*(end_of(show, KINDS, end) for end in ends), adapter, comes)
 
 
 def codes(found: Fit) -> set[str]:
@@ -117,6 +121,23 @@ class TestLevels:
         assert fault.severity == "note"
         hot = fit("desk-8.main-out.l", "interface-2.in1", level=6)
         assert next(row for row in hot.faults if row.code == "line-into-mic").severity == "fix"
+
+    @pytest.mark.parametrize(("kind", "crest"), [("presenter", 15.0), ("player", 12.0)])
+    def test_peaks_are_those_of_what_it_is_less_what_the_input_loads(self, kind: str, crest: float) -> None:
+        """+3 dBu of music, 12 dB of peaks, 150 ohm into 1.2 kohm (20 lg(1200 / 1350) = -1.02 dB) are +14 dBu: an input of +18 dBu bears it."""
+        desk = next(row for row in shipped_catalogue() if row.id == "desk-8").model_copy(deep=True)
+        inputs = tuple(
+            row.model_copy(update={"max_db": 18.0, "impedance_ohm": 1200.0}) if row.id == "in1" else row
+            for row in desk.inputs
+        )
+        desk = desk.model_copy(update={"id": "hot", "inputs": inputs})
+        show = rig([dev("a", "desk-8"), dev("b", "hot")], [], kinds=[desk.model_dump(by_alias=True)])
+        known = KINDS.with_kinds(*show.kinds)
+        source, target = end_of(show, known, "a.main-out.l"), end_of(show, known, "b.in1")
+        over = pad_needed(source, target, Comes(3.0, crest_of(kind)))
+        loading = 20 * math.log10(1200 / (1200 + (source.port.impedance_ohm or 0)))
+        assert over.value == pytest.approx(3 + crest + loading - 18)
+        assert sum(row.value for row in over.terms) == pytest.approx(over.value)
 
     def test_the_inputs_own_pad_counts(self) -> None:
         show = rig([dev("a", "desk-8"), dev("b", "interface-2", settings={"in1": {"pad": True}})], [])

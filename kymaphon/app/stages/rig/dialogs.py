@@ -28,7 +28,7 @@ from kymaphon.core.model.ends import end_of, ends_of
 from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device, Party
-from kymaphon.core.wiring.fit import Fit, partners
+from kymaphon.core.wiring.fit import Comes, Fit, partners
 from kymaphon.core.wiring.power import FEED_WORDS
 
 GROUP_WORDS = {
@@ -249,7 +249,7 @@ class PlugDialog(QDialog):
     """An output at the left, the inputs ordered by fit at the right, and what speaks for or against the chosen pair."""
 
     def __init__(
-        self, parent: QWidget, theme: Theme, document: Document, levels: dict[str, float], source: str, target: str
+        self, parent: QWidget, theme: Theme, document: Document, levels: dict[str, Comes], source: str, target: str
     ) -> None:
         super().__init__(parent)
         self.document, self.levels = document, levels

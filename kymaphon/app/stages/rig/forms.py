@@ -19,7 +19,8 @@ from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.references import SINGLE
 from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Setting
 from kymaphon.core.placement.plan import free_spot
-from kymaphon.core.wiring.fit import partners
+from kymaphon.core.wiring.fit import Comes, partners
+from kymaphon.core.wiring.open_ends import level_at
 from kymaphon.core.wiring.plugging import same_sockets
 from kymaphon.core.wiring.power import FEED_WORDS
 
@@ -80,18 +81,14 @@ class RigForms:
         known = self.document.analysis.catalogue.with_kinds(*show.kinds)
         return not any(end.device.id == device_id for end in ends_of(show, known, "output"))
 
-    def levels(self) -> dict[str, float]:
+    def levels(self) -> dict[str, Comes]:
         """What comes out of each output, as far as it is computed."""
         analysis = self.document.analysis
         out = {}
         for end in ends_of(analysis.show, analysis.catalogue, "output"):
-            base = f"{end.device.id}.{end.port.id}"
-            for node in (f"{base}.{end.side}",) if end.side else (base, f"{base}.l"):
-                if node in analysis.graph.index:
-                    level = analysis.flow.level(node)
-                    if level is not None:
-                        out[end.ref] = level
-                        break
+            level = level_at(analysis, end)
+            if level is not None:
+                out[end.ref] = level
         return out
 
     def device(self, device: Device) -> bool:
