@@ -155,7 +155,8 @@ def _offers(analysis: Report, finding: Finding) -> Offers:
             if sorted_.free:
                 break
     dear = sorted(sorted_.dear, key=lambda row: row[0])
-    return Offers((*sorted_.free, *(remedy for _, remedy in dear))[:MOST_OFFERED], tuple(sorted_.refused))
+    rows = sorted((*sorted_.free, *(remedy for _, remedy in dear)), key=lambda row: not row.leads)
+    return Offers(tuple(rows[:MOST_OFFERED]), tuple(sorted_.refused))
 
 
 def _by_the_air(analysis: Report, finding: Finding) -> bool:

@@ -22,12 +22,14 @@ class Remedy:
         label: what to do, as a button says it.
         effect: what will be so afterwards, in one sentence.
         edits: applied together, undone together.
+        leads: it mends what other findings follow from: it comes first, also where it leaves something else to fix.
     """
 
     id: str
     label: str
     effect: str
     edits: tuple[Edit, ...]
+    leads: bool = False
 
     def apply(self, show: Show) -> Show:
         """The show with this remedy in it."""

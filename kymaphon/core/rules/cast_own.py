@@ -54,6 +54,7 @@ def too_far(analysis: Computed) -> Iterator[Finding]:
         if row.metres <= mic.farthest_m + ROUNDED_M or (well and not talks):
             continue
         near = float(row.sound.voice_over_reverberation[row.mic]) >= number("least-direct")
+        near = near and row.metres <= number("little-too-far") * mic.farthest_m
         to = min(max(number("speaking-distance"), nearest_allowed_m(row, mic)), mic.farthest_m)
         gained = 20 * math.log10(row.metres / to)
         over = float(row.sound.voice_over_room[row.mic])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from kymaphon.core.computing.computed import Computed
@@ -16,6 +16,7 @@ from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.circuits import KeyState
 from kymaphon.core.talk.cures import changed, follow, keeps_all, lamp_for, let_hear, opened_for, pack_for, relay_for
+from kymaphon.core.talk.dead import DeadEnds, dead_ends, ends_at, exchange_remedies, lead_remedies
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.intelligible import limit
 from kymaphon.core.talk.keys import Refs, key_ref, key_words
@@ -74,6 +75,7 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
         figures, why = (told.level, told.index), told.index
 
     def look() -> Iterator[Remedy]:
+        yield from exchange_remedies(analysis)
         let = let_hear(analysis, circuit, party)
         if let is not None:
             yield let
@@ -85,6 +87,50 @@ def _unheard(analysis: Computed, hearing: TalkHearing, circuit: Circuit, party: 
 
     remedies = Later(look, (code, circuit.id, party.id)) if analysis.remedies else ()
     return Finding(code, "stop", "Talk", (party.id, circuit.id), title, text, figures, why, remedies)
+
+
+@rule("circuit-dead", stage="Talk", reads=("feeds", "programme"))
+def circuit_dead(analysis: Computed) -> Iterator[Finding]:
+    """Who is on a circuit to hear it and to whom nobody on it comes, and who speaks on it and gets to nobody: a lead that is out, a key that
+    leads nowhere. Those who act on cues are told of apart.
+    """
+    hearing = analysis.once(hearing_of)
+    people = _people(analysis)
+    for circuit in analysis.show.circuits:
+        dead = dead_ends(hearing, circuit)
+        acts = {row.party for row in circuit.members if row.acts and not row.cue_light}
+        deaf = [name for name in dead.deaf if name not in acts]
+        if not (deaf or dead.mute):
+            continue
+        told = []
+        if deaf:
+            told.append(f"nobody's words come to {_and([people[name].name for name in deaf])}")
+        for name in dead.mute:
+            end = ends_at(analysis, hearing, circuit, name)
+            where = f": they get as far as {end.name}, where nothing is plugged in" if end is not None else ""
+            told.append(f"{people[name].name}'s words come to nobody{where}")
+        text = "; ".join(told)
+
+        def look(circuit: Circuit = circuit, dead: DeadEnds = dead) -> Iterator[Remedy]:
+            yield from exchange_remedies(analysis)
+            yield from lead_remedies(analysis, hearing, circuit)
+            for name in dead.deaf:
+                yield from opened_for(analysis, circuit, people[name])
+
+        names = dict.fromkeys((*deaf, *dead.mute))
+        yield Finding(
+            "circuit-dead",
+            "fix",
+            "Talk",
+            (circuit.id, *names),
+            f"No path on {circuit.called}: {_and([people[name].name for name in names])}",
+            f"On {circuit.called} {text}. A lead, a key or a crosspoint is missing.",
+            remedies=Later(look, ("circuit-dead", circuit.id)) if analysis.remedies else (),
+        )
+
+
+def _and(names: Sequence[str]) -> str:
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
 
 
 @rule("cannot-answer", stage="Talk", reads=("feeds", "programme"))

@@ -12,6 +12,7 @@ from kymaphon.core.model.talk import Circuit
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.circuits import talk_of
 from kymaphon.core.talk.cures import end_name, with_member
+from kymaphon.core.talk.dead import exchange_remedies
 from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_words
 from kymaphon.core.talk.leaks import key_for, overheard, private_again, shut
 from kymaphon.core.talk.proofs import Leak, air_proofs
@@ -69,6 +70,7 @@ def talk_on_air(analysis: Computed) -> Iterator[Finding]:
 
 def _closing(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak, code: str) -> Later | tuple[Remedy, ...]:
     def look() -> Iterator[Remedy]:
+        yield from exchange_remedies(analysis)
         yield from key_for(analysis, circuit, speaker)
         yield from shut(analysis, circuit, speaker, leak)
 
@@ -105,6 +107,7 @@ def private_leaks(analysis: Computed) -> Iterator[Finding]:
             leak = Leak(next(reversed(rows)), rows[next(reversed(rows))], ())
 
             def look(circuit: Circuit = circuit, speaker: str = member.party) -> Iterator[Remedy]:
+                yield from exchange_remedies(analysis)
                 found = private_again(analysis, circuit, speaker)
                 if found is not None:
                     yield found

@@ -36,6 +36,7 @@ from kymaphon.core.model.ends import End
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.rules.ears import echo_cancelled, for_this_ear, leak_turned_down
 from kymaphon.core.rules.record import rule
+from kymaphon.core.wiring.exchanged import exchanges, miss_of
 from kymaphon.core.wiring.fit import Fit
 from kymaphon.core.wiring.open_ends import deaf_end, outputs_with, plug_edits
 from kymaphon.core.wiring.plugging import free_inputs
@@ -166,6 +167,10 @@ def _missing(analysis: Computed, feed: Delivery, ended: _Ended | None, deaf: _De
 
     def found() -> Iterator[Remedy]:
         none = True
+        misses = [
+            miss_of(analysis, row.voice, row.listener) for row in analysis.feeds.values() if row.verdict == "missing"
+        ]
+        yield from exchanges(analysis, [row for row in misses if row is not None])
         for i, door in enumerate(closing_switches(analysis.graph, kept.mouth, kept.ears, is_fine)):
             none = False
             yield Remedy(

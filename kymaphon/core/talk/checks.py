@@ -12,6 +12,7 @@ from datetime import datetime
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.show import CircuitCheck
 from kymaphon.core.talk.circuits import TalkModel, TalkWay
+from kymaphon.core.talk.dead import dead_ends
 from kymaphon.core.talk.hearing import hearing_of
 
 
@@ -38,16 +39,17 @@ class CheckState:
 
 
 def check_states(analysis: Computed) -> tuple[CheckState, ...]:
-    """Every way of every circuit that is meant to come, in the order of the show; those by telephone last."""
+    """Every way of every circuit that comes, or that should and is dead, in the order of the show; those by telephone last."""
     newest: dict[tuple[str, str, str], tuple[CircuitCheck, datetime]] = {}
     for entry in analysis.show.log:
         row = entry.circuit_check
         if row is not None:
             newest[row.circuit, row.speaker, row.listener] = (row, entry.at)
     hearing = analysis.once(hearing_of)
+    dead = {row.id: dead_ends(hearing, row) for row in analysis.show.circuits}
     out = []
     for key, found in hearing.rows.items():
-        if not found.way.heard:
+        if not found.way.heard and not dead[key[0]].concerns(key[1], key[2]):
             continue
         check, at = newest.get(key, (None, None))
         stale = check is not None and check.way != way_digest(hearing.model, found.way)

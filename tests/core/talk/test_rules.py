@@ -84,6 +84,13 @@ def late(rows: dict[str, Any]) -> None:
     )
 
 
+def exchanged(rows: dict[str, Any]) -> None:
+    """The commentator's two leads in each other's sockets: to air and to the van."""
+    cables = {one["from"]: one for one in rows["cables"]}
+    air, lazy = cables["box.programme"], cables["box.lazy"]
+    air["from"], lazy["from"] = "box.lazy", "box.programme"
+
+
 def one_pair_of_hands(rows: dict[str, Any]) -> None:
     rows["crew"] = [
         {"id": "tor", "name": "Tor", "party": "dee", "does": ["tone"]},
