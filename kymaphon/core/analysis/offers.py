@@ -197,7 +197,8 @@ class _Sorted:
         elif self.finding.severity == "note" or any(row.hard(remedy.edits) for row in costs):
             # What only wants noting is worth nothing that has to be mended after it.
             hard = [row for row in costs if row.hard(remedy.edits)]
-            self.refused.append((remedy, told(hard or costs)))
+            if not remedy.leads:
+                self.refused.append((remedy, told(hard or costs)))
         else:
             self.dear.append((len(costs), replace(remedy, label=f"{told(costs)}. {remedy.label}")))
 

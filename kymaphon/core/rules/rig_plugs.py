@@ -423,7 +423,13 @@ def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
         dull = corner.value < limit
         if not dull and length.value <= most.value:
             continue
-        text = f"{source.name} to {target.name} is unbalanced over {show_number(length.value, 'm')}: "
+        twin = other_side(show, cable)
+        twin = twin if twin is not None and length_of(show, twin) == length else None
+        if twin is not None and PortId.of(cable.source).side == "r":
+            continue  # told with its left side
+        both = f"Both sides of {source.name.rsplit(', ', 1)[0]}" if twin is not None else source.name
+        verb = "are" if twin is not None else "is"
+        text = f"{both} to {target.name} {verb} unbalanced over {show_number(length.value, 'm')}: "
         if dull:
             text += f"its capacitance takes 3 dB off at {corner.value / 1000:.1f} kHz and more above."
         else:
@@ -433,14 +439,14 @@ def long_unbalanced(analysis: Computed) -> Iterator[Finding]:
             )
         yield Finding(
             "long-unbalanced",
-            "fix" if dull else "note",
+            "fix" if dull or length.value > number("unbalanced-far") else "note",
             "Rig",
-            (*cable.ends, source.device.id, target.device.id),
+            (*cable.ends, *(twin.ends if twin is not None else ()), source.device.id, target.device.id),
             f"{source.name} to {target.name}: {show_number(length.value, 'm')} unbalanced",
             text,
             (corner,),
             corner,
-            tuple(_shorter(analysis, cable, source, target, length, corner)),
+            tuple(_shorter_both(analysis, cable, twin, length, corner)),
         )
 
 
@@ -477,6 +483,30 @@ def _with_plug(bare: End, other: End) -> Edit:
     return SetField("kinds", bare.kind.id, side, rows)
 
 
+def _shorter_both(
+    analysis: Computed, cable: Cable, twin: Cable | None, length: Derived, corner: Derived
+) -> Iterator[Remedy]:
+    """What cures a long unbalanced lead, for both sides of a pair at once: each alone would part them."""
+    source, target = (end_of(analysis.show, analysis.catalogue, end) for end in cable.ends)
+    for remedy in _shorter(analysis, cable, source, target, length, corner):
+        if twin is None:
+            yield remedy
+            continue
+        # The graph is the same, and so is its flow.
+        one = replace(analysis, show=remedy.apply(analysis.show), kept={"flow": analysis.flow})
+        near, far = (end_of(one.show, one.catalogue, end) for end in twin.ends)
+        mate = next((row for row in _shorter(one, twin, near, far, length, corner) if row.id == remedy.id), None)
+        if mate is not None:
+            label = f"{remedy.label}, both sides" if remedy.id == "shorten" else _two_boxes(remedy.label, mate.label)
+            yield replace(remedy, label=label, edits=(*remedy.edits, *mate.edits))
+
+
+def _two_boxes(one: str, other: str) -> str:
+    """The labels of two remedies as one: the same box twice, the second's socket behind the first's."""
+    where, _, second = other.rpartition(" and go into ")
+    return f"{one} and {second.rsplit(', ', 1)[-1]}, a box for each side" if where else f"{one}, a box for each side"
+
+
 def _shorter(
     analysis: Computed, cable: Cable, source: End, target: End, length: Derived, corner: Derived
 ) -> Iterator[Remedy]:
@@ -494,6 +524,8 @@ def _shorter(
     if into:
         edits = list(inserted(analysis.show, analysis.catalogue, [cable], kind, "DI box", into=into))
         edits += _lengths_swapped(edits, min(metres, 1.0), length.value)
+        if into != cable.target:
+            edits += _taken_along(analysis, target, free[0], kind)
         where = "" if into == cable.target else f" and go into {free[0].name}"
         yield Remedy(
             "insert",
@@ -509,6 +541,28 @@ def _shorter(
             "Move the two nearer to each other: treble stays, and less is picked up.",
             edits_,
         )
+
+
+def _taken_along(analysis: Computed, target: End, into: End, box: str) -> Iterator[Edit]:
+    """What goes along to the microphone channel behind a DI box: the old channel's settings, and its gain with what the box takes off."""
+    yield from settings_along(target, into)
+    strip = into.port.strip
+    if strip is None or strip.gain_db is None:
+        return
+    off = sum(
+        path.gain_db if isinstance(path.gain_db, float | int) else path.default_gain_db or 0.0
+        for path in analysis.catalogue[box].paths[:1]
+    )
+    old = target.port.strip
+    now = (
+        target.setting.gain_db
+        if target.setting.gain_db is not None
+        else old.gain_default_db
+        if old is not None
+        else 0.0
+    )
+    low, high = strip.gain_db
+    yield SetValue(SettingRef(into.device.id, into.port.id, "gain_db"), float(min(max(round(now - off), low), high)))
 
 
 def _lengths_swapped(edits: list[Edit], near: float, far: float) -> list[Edit]:

@@ -71,8 +71,8 @@ def talk_on_air(analysis: Computed) -> Iterator[Finding]:
 def _closing(analysis: Computed, circuit: Circuit, speaker: str, leak: Leak, code: str) -> Later | tuple[Remedy, ...]:
     def look() -> Iterator[Remedy]:
         yield from exchange_remedies(analysis)
-        yield from key_for(analysis, circuit, speaker)
         yield from shut(analysis, circuit, speaker, leak)
+        yield from key_for(analysis, circuit, speaker)
 
     return Later(look, (code, circuit.id, speaker, leak.target)) if analysis.remedies else ()
 

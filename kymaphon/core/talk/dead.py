@@ -104,40 +104,34 @@ def _open_outputs(analysis: Computed, hearing: TalkHearing, state: KeyState) -> 
 
 
 def lead_remedies(analysis: Computed, hearing: TalkHearing, circuit: Circuit) -> Iterator[Remedy]:
-    """One lead from where a voice ends to a free input that leads to who should hear it."""
+    """One lead from where a voice ends to a free input that leads to who should hear it; the other direction of a lead that is there first."""
+    rows: list[tuple[bool, End, End, str, str]] = []
     dead = dead_ends(hearing, circuit)
-    taken = {row.target_socket for row in analysis.show.cables}
+    model, taken = hearing.model, {row.target_socket for row in analysis.show.cables}
+    back = {(row.target_device, row.source_device) for row in analysis.show.cables}
     free = [
         end
         for end in ends_of(analysis.show, analysis.catalogue, "input")
-        if not end.side
-        and end.kind.is_talkback
-        and end.port.domain == "analog"
-        and end.level == "line"
-        and end.ref not in taken
+        if end.kind.is_talkback and not end.side and end.level == "line" and end.ref not in taken
     ]
-    tried = 0
-    for (name, speaker), state in hearing.model.states.items():
-        if name != circuit.id:
-            continue
-        outs = _open_outputs(analysis, hearing, state)
-        for member in circuit.members:
+    for (name, speaker), state in model.states.items():
+        outs = _open_outputs(analysis, hearing, state) if name == circuit.id else []
+        for member in circuit.members if outs else ():
             if member.party == speaker or not member.hears or not dead.concerns(speaker, member.party):
                 continue
-            nodes = hearing.model.nodes_of(member.party, member)
-            leads = analysis.leading_to(list(nodes))
-            for out in outs:
-                for end in free:
-                    node = analysis.graph.index.get(end.ref)
-                    if tried == MOST_TRIED or node not in leads or end.device.id == out.device.id:
-                        continue
-                    if not fit_of(out, end).works:
-                        continue
-                    tried += 1
-                    who = analysis.party_name(member.party)
-                    yield Remedy(
-                        f"lead-{out.ref}-{end.ref}",
-                        f"Plug {out.name} into {end.name}",
-                        f"{who} then hears {analysis.party_name(speaker)} on {circuit.called}.",
-                        (Plug(Cable(source=out.ref, target=end.ref)),),
-                    )
+            leads = meant_before(model.transfer(state).graph, model.nodes_of(member.party, member))
+            rows += [
+                ((out.device.id, end.device.id) not in back, out, end, speaker, member.party)
+                for out in outs
+                for end in free
+                if analysis.graph.index.get(end.ref) in leads
+                and end.device.id != out.device.id
+                and fit_of(out, end).works
+            ]
+    for _, out, end, speaker, listener in sorted(rows, key=lambda row: row[0])[:MOST_TRIED]:
+        yield Remedy(
+            f"lead-{out.ref}-{end.ref}",
+            f"Plug {out.name} into {end.name}",
+            f"{analysis.party_name(listener)} then hears {analysis.party_name(speaker)} on {circuit.called}.",
+            (Plug(Cable(source=out.ref, target=end.ref)),),
+        )

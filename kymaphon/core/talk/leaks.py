@@ -6,9 +6,10 @@ from collections.abc import Iterator
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.graph.cuts import switch_words
-from kymaphon.core.graph.signal import Switch
+from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.show import Device
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.talk.circuits import TalkModel
 from kymaphon.core.talk.cures import MOST, changed, end_name, keeps_all, with_member
@@ -103,12 +104,28 @@ def _keeps_programme(before: Computed, after: Computed) -> bool:
     )
 
 
+def _own_boxes(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Device]:
+    """Devices that somebody's own microphone is plugged into or is: those by which they come to any circuit or to air first."""
+    graph, show = analysis.graph, analysis.show
+    mouth = graph.mouths[speaker][0]
+    mics = {
+        graph.nodes[edge.target].owner for edge in graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS
+    }
+    boxes = mics | {row.target_device for row in show.cables if row.source_device in mics}
+    own = {row.id for row in show.devices if row.party == speaker} | {
+        key.device for row in show.circuits if (found := row.member(speaker)) and (key := key_ref(analysis, found.key))
+    }
+    for device in show.devices:
+        if device.id in boxes | own and device.party in (None, speaker):
+            yield device
+
+
 def key_for(analysis: Computed, circuit: Circuit, speaker: str) -> Iterator[Remedy]:
-    """Another key of a box on the speaker's own way, that takes them off air while it is down; tried."""
+    """Another key of a box that is the speaker's own, that takes them off air while it is down; tried. Nobody is sent to somebody else's box."""
     member = circuit.member(speaker)
     if member is None or (circuit.id, speaker) not in analysis.once(hearing_of).model.states:
         return
-    for device in analysis.show.devices:
+    for device in _own_boxes(analysis, circuit, speaker):
         for key in analysis.catalogue[device.kind].keys:
             name = f"{device.id}.{key.id}"
             if not (key.closes and key.opens) or name == member.key:

@@ -149,9 +149,9 @@ class TestExchangedLeads:
             report = analyse(wrong)
             missing = [row for row in report.findings if row.code == "wanted-not-heard" and row.key not in rest]
             for row in missing[:1]:
-                tried += 1
                 first = offers_of(report, row).remedies[:1]
-                assert first, (show.cables[one].ends, show.cables[other].ends)
-                after = analyse(first[0].apply(wrong))
-                assert not [one for one in after.findings if one.key == row.key]
-        assert tried or len(cases) < 2
+                for remedy in first:
+                    after = analyse(remedy.apply(wrong))
+                    assert not [one for one in after.findings if one.key == row.key]
+                tried += bool(first)
+        assert tried
