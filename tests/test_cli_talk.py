@@ -43,7 +43,7 @@ class TestSecondAct:
         out = said(capsys, FINAL_SHOW, "--check")
         assert "Stop: While Wren talks" in out
         assert "Release Talkback matrix, Key 1 to 8" in out
-        assert "Odile on Commentary: never to air, a recorder or a loudspeaker, in every position of" in out
+        assert "Odile on Commentary: by wire never to air, a recorder or a loudspeaker, in every position of" in out
 
     def test_json_has_one_document_with_units_in_its_keys(self, capsys: pytest.CaptureFixture[str]) -> None:
         found = data(capsys, FINAL_SHOW)

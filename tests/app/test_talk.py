@@ -199,7 +199,7 @@ class TestCircuits:
     def test_a_lazy_key_is_proven_in_the_panel(self, window: Window) -> None:
         go_to(window, "odile", "commentary")
         words = why_words(window)
-        assert "Never to air, a recorder or a loudspeaker, in every position of" in words
+        assert "By wire never to air, a recorder or a loudspeaker, in every position of" in words
         assert "Talk key: Commentator's box, Lazy key." in words
 
     def test_cells_tell_in_words_what_they_show(self, window: Window) -> None:

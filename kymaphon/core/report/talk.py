@@ -16,7 +16,8 @@ from kymaphon.core.talk.checks import CheckState, check_states
 from kymaphon.core.talk.cures import end_name
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
-from kymaphon.core.talk.proofs import AirProof, air_proofs
+from kymaphon.core.talk.proofs import ON_AIR, AirProof, air_proofs
+from kymaphon.core.talk.through_air import through_air, under_words
 from kymaphon.core.work.lines import line_states
 
 BY_WORDS = {
@@ -209,7 +210,15 @@ def proof_words(analysis: Computed, row: AirProof) -> str:
             f"{key_words(analysis, f'{ref.device}.{ref.key}')} {'down' if down else 'up'}" for ref, down in leak.needs
         )
         return f"reaches {end_name(analysis, leak.target)} with {keys}"
-    return f"never to air, a recorder or a loudspeaker, in every position of {row.keys} other keys"
+    rows = [one for one in analysis.once(through_air) if (one.circuit, one.speaker) == (row.circuit, row.speaker)]
+    on_air = {party.id for party in analysis.listeners if party.kind in ON_AIR}
+    worst = min(rows, key=lambda one: (one.target not in on_air, one.under_db), default=None)
+    keys = f"in every position of {row.keys} other keys"
+    if worst is None:
+        return f"never to air, a recorder or a loudspeaker, {keys}, nor through the air"
+    never = f"by wire never to air, a recorder or a loudspeaker, {keys}"
+    where = f"{end_name(analysis, worst.target)} {under_words(analysis, worst)}"
+    return f"reaches {where}; {never}" if worst.heard and worst.target in on_air else f"{never}; to {where}"
 
 
 def talk_json(analysis: Report) -> dict[str, Any]:
@@ -236,6 +245,16 @@ def talk_json(analysis: Report) -> dict[str, Any]:
                 "keys_tried": row.keys,
                 "reaches": [leak.target for leak in row.leaks],
                 "reaches_now": [leak.target for leak in row.now],
+                "through_air": [
+                    {
+                        "to": one.target,
+                        "under_db": round(one.under_db, 2),
+                        "under": one.under or None,
+                        "by": [one.source, one.into],
+                    }
+                    for one in analysis.once(through_air)
+                    if (one.circuit, one.speaker) == (row.circuit, row.speaker)
+                ],
             }
             for row in analysis.once(air_proofs)
         ],

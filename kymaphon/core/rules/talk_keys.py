@@ -6,16 +6,19 @@ from collections.abc import Iterator
 
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived
+from kymaphon.core.figures import number
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.circuits import talk_of
 from kymaphon.core.talk.cures import end_name, with_member
 from kymaphon.core.talk.dead import exchange_remedies
 from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_words
-from kymaphon.core.talk.leaks import key_for, overheard, private_again, shut
-from kymaphon.core.talk.proofs import Leak, air_proofs
+from kymaphon.core.talk.leaks import key_for, overheard, private_again, quieter_through_air, shut
+from kymaphon.core.talk.proofs import ON_AIR, Leak, air_proofs
+from kymaphon.core.talk.through_air import ThroughAir, through_air, under_words
 
 
 @rule("talk-on-air", "talk-can-reach-air", stage="Talk", reads=("feeds", "programme"))
@@ -88,6 +91,44 @@ def _by(analysis: Computed, leak: Leak) -> str:
     ids = {row.id for row in analysis.show.devices}
     names = [analysis.device_name(name) for name in dict.fromkeys(owners) if name in ids and name != leak.target]
     return ", ".join(names[-4:]) or "the air"
+
+
+@rule("talk-through-air", stage="Talk", reads=("feeds", "programme"))
+def talk_through_air(analysis: Computed) -> Iterator[Finding]:
+    """Talkback out of a loudspeaker, or an ear that leaks, in a microphone that is on air; of a private circuit, to whom else it comes."""
+    wired = {(proof.speaker, leak.target) for proof in analysis.once(air_proofs) for leak in proof.now}
+    groups: dict[tuple[str, str, str], list[ThroughAir]] = {}
+    for row in analysis.once(through_air):
+        if row.heard and (row.speaker, row.target) not in wired:
+            groups.setdefault((row.target, row.source, row.into), []).append(row)
+    model = analysis.once(talk_of)
+    for (target, source, into), rows in groups.items():
+        worst = min(rows, key=lambda row: row.under_db)
+        circuit = model.circuit(worst.circuit)
+        name, where = analysis.party_name(worst.speaker), end_name(analysis, target)
+        more = len({row.speaker for row in rows}) - 1
+        others = (
+            f" {counted(more, 'other')} of talkback {'comes' if more == 1 else 'come'} by the same way." if more else ""
+        )
+        on_air = analysis.show.party(target).kind in ON_AIR
+        figure_ = Derived("under what is on air", worst.under_db, "dB", source="solved over all paths, the key down")
+        ends = dict.fromkeys(name for name in (worst.speaker, target, source, into, *(row.circuit for row in rows)))
+
+        def look(worst: ThroughAir = worst) -> Iterator[Remedy]:
+            yield from quieter_through_air(analysis, worst)
+
+        yield Finding(
+            "talk-through-air",
+            "note" if not on_air else "stop" if worst.under_db < number("air-leak-stop") else "fix",
+            "Talk",
+            tuple(ends),
+            f"{name} on {circuit.called} comes through the air to {where}",
+            f"While {name} talks on {circuit.called} it comes to {where} {under_words(analysis, worst)}. Turn the talkback down or away there, "
+            f"give it to a closed headphone, or shut the microphone while it talks.{others}",
+            (figure_,),
+            figure_,
+            Later(look, ("talk-through-air", target, source, into)) if analysis.remedies else (),
+        )
 
 
 @rule("private-leaks", stage="Talk", reads=("feeds", "programme"))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed
@@ -10,14 +10,19 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, apply_all
 from kymaphon.core.model.findings import Remedy
+from kymaphon.core.model.ids import SettingRef
 from kymaphon.core.model.naming import fresh_id
 from kymaphon.core.model.show import Cable, Device, Party
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.talk.hearing import Explained, Hearing, hearing_of
 from kymaphon.core.talk.intelligible import index_of, limit, verdict_of
+from kymaphon.core.talk.proofs import ON_AIR
 from kymaphon.core.talk.reach import beside
+from kymaphon.core.wiring.exchanged import meant_before
 
 MOST = 3
+MOST_OPENED = 8
+"""So many switches are tried to give somebody back what they lost."""
 
 
 def changed(analysis: Computed, edits: tuple[Edit, ...]) -> Computed:
@@ -38,6 +43,51 @@ def keeps_all(before: Computed, after: Computed) -> bool:
     heard, kept = (_usable(rows, "listener") for rows in (before, after))
     spoke, left = (_usable(rows, "speaker") for rows in (before, after))
     return heard <= kept and spoke <= left
+
+
+def lost(before: Computed, after: Computed) -> list[tuple[str, str, str]]:
+    """(circuit, speaker, listener) of who could follow whom and no longer can, or only poorly."""
+    kept = after.once(hearing_of).rows
+    return [
+        key
+        for key, row in before.once(hearing_of).rows.items()
+        if row.usable and ((now := kept.get(key)) is None or not now.usable or (now.verdict == "poor" != row.verdict))
+    ]
+
+
+def opened_between(
+    analysis: Computed, circuit: Circuit, speaker: str, party: Party, but: Collection[SettingRef] = ()
+) -> Iterator[Remedy]:
+    """Crosspoints that are off between one who speaks on a circuit and one who should hear them on it, each tried, what is followed best
+    first: none that costs anybody, nor one that leads on to air.
+    """
+    from kymaphon.core.graph.cuts import switch_words
+
+    model = analysis.once(hearing_of).model
+    state, nodes = model.states.get((circuit.id, speaker)), model.nodes_of(party.id, circuit.member(party.id))
+    if state is None or not nodes:
+        return
+    graph = model.transfer(state).graph
+    air = [node for row in analysis.listeners if row.kind in ON_AIR for node in graph.ears.get(row.id, ())]
+    reach, leads = model.intended(state), meant_before(graph, nodes) - meant_before(graph, air)
+    keys = {
+        row.ref: row
+        for edge in graph.edges
+        if edge.source in reach and edge.target in leads
+        for row in edge.switches
+        if row.key and not row.passes
+    }
+    rows = [row for row in keys.values() if row.ref not in but]
+    found: list[tuple[float, Remedy]] = []
+    for switch in rows[:MOST_OPENED]:
+        edits = (SetValue(switch.ref, not switch.now),)
+        after = changed(analysis, edits)
+        row = after.once(hearing_of).rows.get((circuit.id, speaker, party.id))
+        if row is not None and row.usable and not lost(analysis, after):
+            effect = f"{party.name} then hears {analysis.party_name(speaker)} on {circuit.called}."
+            name = f"open-{switch.ref.device}-{switch.ref.key}"
+            found.append((row.index or 0.0, Remedy(name, switch_words(switch), effect, edits)))
+    yield from (remedy for _, remedy in sorted(found, key=lambda pair: -pair[0]))
 
 
 def _usable(analysis: Computed, who: str) -> set[tuple[str, str]]:

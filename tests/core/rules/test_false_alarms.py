@@ -246,6 +246,35 @@ def test_the_second_input_of_a_safety_copy_is_no_shared_socket() -> None:
     assert not of_code(labelled, "socket-shared")
 
 
+def test_both_sides_of_a_long_lead_are_one_finding_and_one_remedy() -> None:
+    """A box for each side, with the channels' settings and their gains along: each alone would part the two."""
+    show = rig(
+        [
+            dev("keys", "keyboard", place="studio"),
+            dev("desk", "desk-8", settings={"in5": {"gain_db": 8}, "in6": {"gain_db": 8}}),
+            dev("rec", "recorder"),
+        ],
+        [
+            wire("keys.out.l", "desk.in5", length_m=25),
+            wire("keys.out.r", "desk.in6", length_m=25),
+            wire("desk.usb", "rec.in"),
+        ],
+        [{"id": "mira", "name": "Mira", "kind": "instrument", "plays_on": "keys.out", "speaks": True}, TAPE],
+        wants=[{"listener": "tape", "voice": "mira", "want": "hear"}],
+    )
+    before = analyse(show)
+    (found,) = (row for row in before.findings if row.code == "long-unbalanced")
+    assert found.severity == "fix", "25 m, where 6 are good practice"
+    first = offers_of(before, found).remedies[0]
+    assert first.id == "insert"
+    after = analyse(first.apply(show))
+    assert not [row for row in after.findings if row.code == "long-unbalanced"]
+    assert {row.target_device for row in after.show.cables if row.source.startswith("keys")}.isdisjoint({"desk"})
+    was, now = (row.feeds["tape", "mira"].gain_db for row in (before, after))
+    assert was is not None
+    assert now == pytest.approx(was, abs=1.0)
+
+
 @pytest.mark.parametrize(
     ("phantom", "severity"), [((True, False), "note"), ((True, True), "fix"), ((False, False), "fix")]
 )
