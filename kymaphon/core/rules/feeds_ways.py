@@ -11,7 +11,7 @@ from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import figure, number
 from kymaphon.core.graph.cuts import PairConstraint, lost, switch_words
 from kymaphon.core.graph.paths import SignalPath
-from kymaphon.core.graph.routing import Arrival, Delivery
+from kymaphon.core.graph.routing import Arrival, Delivery, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.mixes.cures import wanted_pairs
 from kymaphon.core.model.edits import AddRow, Edit, SetField, SetValue, Unplug, apply_all
@@ -58,14 +58,20 @@ def _joints(analysis: Computed, path: SignalPath) -> dict[tuple[str, str], tuple
 def mix_offered_twice(analysis: Computed) -> Iterator[Finding]:
     """A monitor mix or loopback taken beside the inputs themselves, too weak to count as a second arrival, yet there."""
     suspects = _mixes_beside(analysis)
+    whole = _in_step(analysis, suspects) if suspects else {}
+    for (giver, taker, _), rows in whole.items():
+        yield _whole_mix(analysis, giver, taker, rows)
     seen: set[tuple[str, str, str]] = set()
     for feed in analysis.feeds.values() if suspects else ():
         if feed.path is None or feed.twice or feed.unstable or feed.verdict in ("missing", "silent", "back"):
             continue
-        if suspects.isdisjoint(_joints(analysis, feed.path)):
-            continue
+        joined = suspects & set(_joints(analysis, feed.path))
+        if not joined or any(key[:2] in joined for key in whole):
+            continue  # a mix that brings every voice a second time is the one to take out, not what bleeds into single tracks
         first, *others = analysis.arrivals(*feed.key)
         for second in others:
+            if goes_astray(second.paths[0]):
+                continue
             row = mix_beside_inputs(analysis, first.paths[0], second.paths[0])
             if row is not None and row not in seen and first.gain_db - second.gain_db < number("comes-by"):
                 seen.add(row)
@@ -83,6 +89,86 @@ def _mixes_beside(analysis: Computed) -> set[tuple[str, str]]:
         mixed = any(path.target == port and path.source in buses for path in kind.paths)
         rows.setdefault((giver, cable.target_device), set()).add(mixed)
     return {pair for pair, sorts in rows.items() if len(sorts) == 2}
+
+
+_Twice = tuple[Delivery, SignalPath, SignalPath]
+
+
+def _in_step(analysis: Computed, suspects: set[tuple[str, str]]) -> dict[tuple[str, str, str], list[_Twice]]:
+    """(giver, taker, output of a mix) -> voices that come by it and by an input of their own at once, nothing between them to tell them
+    apart: feed, way by the mix, own way.
+    """
+    out: dict[tuple[str, str, str], list[_Twice]] = {}
+    for feed in analysis.feeds.values():
+        if feed.path is None or feed.twice or feed.unstable or not suspects & set(_joints(analysis, feed.path)):
+            continue
+        first = analysis.arrivals(*feed.key)[0]
+        ways = [path for path in first.paths if not goes_astray(path)]
+        for pair in suspects:
+            ports = {joints[pair][0]: path for path in ways if pair in (joints := _joints(analysis, path))}
+            mixed = {port: path for port, path in ports.items() if _is_mix(analysis, pair[0], port)}
+            own = next((path for port, path in ports.items() if port not in mixed), None)
+            for port, path in mixed.items() if own is not None else ():
+                assert own is not None
+                out.setdefault((*pair, port), []).append((feed, path, own))
+    return out
+
+
+def _is_mix(analysis: Computed, device: str, port: str) -> bool:
+    kind = analysis.catalogue[analysis.show.device(device).kind]
+    buses = {bus.id for bus in kind.buses}
+    return any(path.target == port and path.source in buses for path in kind.paths)
+
+
+def _whole_mix(analysis: Computed, giver: str, taker: str, rows: list[_Twice]) -> Finding:
+    """A mix taken beside its inputs, each voice of it a second time at the same moment: louder, and hollow once either is delayed."""
+    feed, path, own = rows[0]
+    joint = _joints(analysis, path)[giver, taker]
+    into = end_of(analysis.show, analysis.catalogue, f"{taker}.{joint[1].split('.')[0]}")
+    label = next(
+        (
+            port.name
+            for port in analysis.catalogue[analysis.show.device(giver).kind].outputs
+            if port.id == joint[0].split(".")[0]
+        ),
+        joint[0],
+    )
+    names = list(dict.fromkeys(analysis.party_name(row[0].voice) for row in rows))
+    who = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+    by = 20 * math.log10(1 + 10 ** ((path.gain_db - own.gain_db) / 20))
+    text = (
+        f"{analysis.device_name(taker)} takes {analysis.device_name(giver)}'s {label} at {into.port.name} beside the inputs themselves: "
+        f"{who} {'comes' if len(names) == 1 else 'come'} twice at the same moment, {by:.1f} dB louder for it, and hollow once one of the two "
+        "is delayed or treated. Take one of them."
+    )
+    kept = wanted_pairs(analysis)
+    doors = [
+        switch for switch in _switches(path) if switch not in _switches(own) and not _loses(analysis, switch, kept)
+    ]
+    remedies = [
+        Remedy(
+            f"off-{n}",
+            switch_words(door),
+            "Each voice comes by its own input only.",
+            (SetValue(door.ref, not door.now),),
+        )
+        for n, door in enumerate(doors[::-1][:2], start=1)
+    ]
+    figure_ = Derived(
+        "louder by the second", by, "dB", "20 lg (1 + second / first), in step", source="gains of the two ways"
+    )
+    return Finding(
+        "mix-offered-twice",
+        "fix" if by >= number("doubled-in-step") else "note",
+        "Feeds",
+        (feed.listener, *dict.fromkeys(row[0].voice for row in rows), taker),
+        f"{analysis.device_name(taker)} takes a mix beside its inputs",
+        text,
+        (figure_,),
+        figure_,
+        tuple(remedies),
+        tuple(row[0].key for row in rows),
+    )
 
 
 def _offered(analysis: Computed, feed: Delivery, row: tuple[str, str, str], first: Arrival, second: Arrival) -> Finding:

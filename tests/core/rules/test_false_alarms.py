@@ -439,3 +439,38 @@ def test_a_consumer_line_that_is_on_its_mark_is_not_told_as_too_quiet() -> None:
     assert any(on_mark.values())
     for db, rows in by_fader.items():
         assert bool(rows) != on_mark[db], db
+
+
+def test_a_mix_beside_its_inputs_is_blamed_and_not_what_bleeds_into_single_tracks() -> None:
+    """Two talkers near each other by their own tracks, and both again by the desk's main pair: twice in step, 20 lg 2 = 6.02 dB louder."""
+    people = [{**VOICE, "at_m": [1, 1]}, {**VOICE, "id": "tam", "name": "Tam", "at_m": [2, 1]}, TAPE]
+    settings = {name: {"gain_db": 40} for name in ("in1", "in2")} | {"usb-in>main": {"on": False}}
+    show = rig(
+        [
+            dev("one", "dynamic-close", at_m=[1.15, 1], party="mira"),
+            dev("two", "dynamic-close", at_m=[2.15, 1], party="tam"),
+            dev("pc", "laptop"),
+            dev("desk", "desk-multi", settings=settings, host="pc"),
+            dev("soft", "soft-mixer-8", host="pc"),
+            dev("rec", "recorder"),
+        ],
+        [
+            wire("one.out", "desk.in1"),
+            wire("two.out", "desk.in2"),
+            wire("desk.usb1", "soft.in1"),
+            wire("desk.usb2", "soft.in2"),
+            wire("desk.usb-mix", "soft.in9"),
+            wire("soft.out", "rec.in"),
+        ],
+        people,
+        wants=[{"listener": "tape", "voice": name, "want": "hear"} for name in ("mira", "tam")],
+    )
+    analysis = analyse(show)
+    (found,) = (row for row in analysis.findings if row.code == "mix-offered-twice")
+    assert found.severity == "fix"
+    assert "USB main pair at stereo input 9" in found.message
+    assert found.figures[0].value == pytest.approx(6.02, abs=0.05)
+    for remedy in offers_of(analysis, found).remedies:
+        after = analyse(remedy.apply(show))
+        assert not [row for row in after.findings if row.code == "mix-offered-twice"]
+        assert all(after.feeds["tape", name].verdict != "missing" for name in ("mira", "tam"))
