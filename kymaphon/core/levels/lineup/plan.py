@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
-from kymaphon.core.levels.down import bring_up, down_before
+from kymaphon.core.graph.cuts import candidate_switches
+from kymaphon.core.graph.signal import EdgeKind
+from kymaphon.core.levels.down import bring_up, down_before, is_silenced
 from kymaphon.core.levels.lineup.model import (
     Adjustment,
     FaderStrategy,
@@ -24,6 +27,9 @@ from kymaphon.core.levels.lineup.reasons import SMALL_DB, forbids, why_not_furth
 from kymaphon.core.levels.lineup.solver import GAP_DB, Solved, recipe, solve
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue, apply_all
+
+MOST_SWITCHES = 6
+"""So many switches are tried for a voice that comes to its end only astray."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +135,7 @@ class LineUpPlan:
         unproven: why it cannot be said that nothing better exists within what may be turned; empty where it is proven.
         held: what stays as it is because it moves others too.
         waits: voices that are left out, with what has to come first.
+        opened: what was off on the way of a voice that is wanted, in words, and what switches it on.
     """
 
     strategy: FaderStrategy
@@ -140,6 +147,7 @@ class LineUpPlan:
     rounds: int
     held: tuple[str, ...] = ()
     waits: tuple[str, ...] = ()
+    opened: tuple[tuple[str, SetValue], ...] = ()
 
     @property
     def proven(self) -> bool:
@@ -147,7 +155,7 @@ class LineUpPlan:
 
     @property
     def edits(self) -> tuple[SetValue, ...]:
-        return tuple(edit for move in self.moves for edit in move.edits)
+        return (*(edit for _, edit in self.opened), *(edit for move in self.moves for edit in move.edits))
 
     def lines(self, row: VoiceResult) -> tuple[Derived, ...]:
         """A voice after the line-up, as the changed show has it: off its mark, below its ceiling, over its noise."""
@@ -168,6 +176,10 @@ class LineUpPlan:
 
     def sentence(self) -> str:
         """The outcome in one or two sentences."""
+        first = f"Switched on first: {'; '.join(words for words, _ in self.opened)}. " if self.opened else ""
+        return first + self._outcome()
+
+    def _outcome(self) -> str:
         judged = [row for row in self.voices if row.on_mark is not None]
         on = sum(bool(row.on_mark) for row in judged)
         if not self.voices:
@@ -231,6 +243,7 @@ class LineUpPlan:
     def to_json(self) -> dict[str, Any]:
         return {
             "faders": self.strategy,
+            "switched_on": [words for words, _ in self.opened],
             "moves": [
                 {
                     "set": f"{row.turn.ref.device}.settings.{row.turn.ref.key}.{row.turn.ref.field}",
@@ -278,6 +291,9 @@ def line_up(
     if strategy is None:
         strategy = "unity" if analysis.mark.practice.unity else "stay"
     ends = {voice: ladder.target for voice, ladder in analysis.main_ladders.items()}
+    opened, analysis = _switched_on(
+        analysis, {name: end for name, end in ends.items() if voices is None or name in voices}
+    )
     waits = _waiting(analysis, ends)
     chosen = [row for row in (known if voices is None else voices) if row not in waits]
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
@@ -305,6 +321,37 @@ def line_up(
         solved.rounds,
         held,
         tuple(dict.fromkeys(text for voice, text in waits.items() if voices is None or voice in voices)),
+        opened,
+    )
+
+
+def _switched_on(analysis: Computed, ends: dict[str, str]) -> tuple[tuple[tuple[str, SetValue], ...], Computed]:
+    """What is off on the own way of voices that are wanted at an end and come there only astray, switched on: one crosspoint or mute each,
+    by which nobody loses anything; and the show with it. What bleeds by others' ways is no way to a mark.
+    """
+    out: list[tuple[str, SetValue]] = []
+    for voice, end in ends.items():
+        feed = analysis.feeds.get((end, voice))
+        if feed is None or feed.want != "hear" or feed.verdict != "missing" or is_silenced(analysis, end, voice):
+            continue
+        graph = analysis.graph
+        mouth = graph.mouths[voice][0]
+        own = [edge.target for edge in graph.edges if edge.source == mouth and edge.kind is EdgeKind.SPEAKS] or [mouth]
+        for switch in islice(candidate_switches(graph, own[0], graph.ears[end]), MOST_SWITCHES):
+            edit = SetValue(switch.ref, not switch.now)
+            after = without_rules(apply_all(analysis.show, (edit,)), analysis.catalogue)
+            if after.feeds[end, voice].verdict != "missing" and _none_worse(analysis, after):
+                out.append((f"{switch.label} ({analysis.party_name(voice)})", edit))
+                analysis = after
+                break
+    return tuple(out), analysis
+
+
+def _none_worse(before: Computed, after: Computed) -> bool:
+    """Whether nobody who was heard is gone, nobody gets themselves back who did not, and nothing howls."""
+    worse = ("missing", "back", "unwanted")
+    return not after.transfer.howls and not any(
+        row.verdict in worse and before.feeds[key].verdict != row.verdict for key, row in after.feeds.items()
     )
 
 
@@ -314,6 +361,10 @@ def _waiting(analysis: Computed, ends: dict[str, str]) -> dict[str, str]:
     out: dict[str, list[str]] = {}
     for voice, end in ends.items():
         labels = down_before(analysis, voice, analysis.ladder(voice, end))
+        feed = analysis.feeds.get((end, voice))
+        if not labels and feed is not None and feed.want == "hear" and feed.verdict == "missing":
+            where = analysis.party_name(end)
+            out.setdefault(f"nothing but what goes astray comes to {where}: see Feeds", []).append(voice)
         if labels:
             out.setdefault(bring_up(labels), []).append(voice)
     return {
