@@ -281,3 +281,25 @@ def test_a_plan_that_lands_on_another_way_than_it_reckoned_with_is_not_proven(
 def test_a_right_wedge_is_left_as_it_is() -> None:
     plan = line_up(analyse(wedge(), remedies=False), reasons=False)
     assert plan.proven
+
+
+def test_bleed_is_no_way_to_a_mark() -> None:
+    """Whose own channel is off the mix is switched on, and nobody else's turned up for them; with no such switch they are left out."""
+    people = [{**VOICE, "at_m": [1, 1]}, {**VOICE, "id": "tam", "name": "Tam", "at_m": [4, 3]}, TAPE]
+    devices = [
+        dev("one", "dynamic-close", at_m=[1.15, 1], party="mira"),
+        dev("two", "dynamic-close", at_m=[4.15, 3], party="tam"),
+        dev("desk", "desk-8", settings={"in1": {"gain_db": 50}, "in2": {"gain_db": 50, "mute": True}}),
+        dev("rec", "recorder"),
+    ]
+    wants = [{"listener": "tape", "voice": name, "want": "hear"} for name in ("mira", "tam")]
+    cables = [wire("one.out", "desk.in1"), wire("two.out", "desk.in2"), wire("desk.usb", "rec.in")]
+    show = rig(devices, cables, people, wants=wants)
+    plan = line_up(analyse(show, remedies=False), reasons=False)
+    assert [words for words, _ in plan.opened] != []
+    assert all(row.on_mark for row in plan.voices), plan.sentence()
+    assert {row.voice for row in plan.voices} == {"mira", "tam"}
+    unplugged = rig(devices, cables[:1] + cables[2:], people, wants=wants)
+    left = line_up(analyse(unplugged, remedies=False), reasons=False)
+    assert [row.voice for row in left.voices] == ["mira"]
+    assert any("Tam" in words for words in left.waits)

@@ -11,6 +11,7 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived, show_number, total
 from kymaphon.core.figures import number
 from kymaphon.core.graph.cuts import candidate_switches
+from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.graph.signal import EdgeKind
 from kymaphon.core.levels.down import bring_up, down_before, is_silenced
 from kymaphon.core.levels.lineup.model import (
@@ -347,6 +348,11 @@ def _switched_on(analysis: Computed, ends: dict[str, str]) -> tuple[tuple[tuple[
     return tuple(out), analysis
 
 
+def _only_astray(feed: Delivery) -> bool:
+    """Whether a voice that is wanted comes by nothing but other people's microphones, or by nothing."""
+    return feed.want == "hear" and feed.verdict == "missing" and (feed.path is None or goes_astray(feed.path))
+
+
 def _none_worse(before: Computed, after: Computed) -> bool:
     """Whether nobody who was heard is gone, nobody gets themselves back who did not, and nothing howls."""
     worse = ("missing", "back", "unwanted")
@@ -362,7 +368,7 @@ def _waiting(analysis: Computed, ends: dict[str, str]) -> dict[str, str]:
     for voice, end in ends.items():
         labels = down_before(analysis, voice, analysis.ladder(voice, end))
         feed = analysis.feeds.get((end, voice))
-        if not labels and feed is not None and feed.want == "hear" and feed.verdict == "missing":
+        if not labels and feed is not None and _only_astray(feed):
             where = analysis.party_name(end)
             out.setdefault(f"nothing but what goes astray comes to {where}: see Feeds", []).append(voice)
         if labels:
