@@ -15,7 +15,7 @@ from scipy.signal import butter, fftconvolve, filtfilt, iirnotch, resample_poly,
 from kymaphon.cli import main
 from kymaphon.core.figures import data_table
 from kymaphon.core.takes.faults.finder import FaultFinder, in_common
-from kymaphon.core.takes.faults.kinds import SoundFault, confidence, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, confidence, limit, often
 from kymaphon.core.takes.faults.kinds import codes as every_code
 from kymaphon.core.takes.faults.stretch import STRETCH_S
 from kymaphon.core.takes.faults.tones import pause_fault
@@ -303,6 +303,18 @@ class TestNothingFound:
             seconds += length
         assert seconds >= 600
         assert alarms == []
+
+    @pytest.mark.parametrize("pitch", [0.85, 0.95, 1.0, 1.1, 1.2])
+    def test_a_clean_take_said_ten_times_over_has_no_fault_that_it_has_not_once(self, pitch: float) -> None:
+        """What is counted is a rate, and a bar that sinks with the length is none."""
+        once = speech(24, 0.5, 3, pitch=pitch, rate=16000)
+        assert set(codes(heard(np.tile(once, 10), rate=16000))) <= set(codes(heard(once, rate=16000)))
+
+    def test_a_fault_of_one_minute_in_a_long_recording_is_still_told(self) -> None:
+        assert often("clicks", [600 + 5 * k for k in range(8)], 3600)
+        assert not often("clicks", [400.0 * k for k in range(8)], 3600)
+        assert often("clicks", [1.0, 2.0, 3.0, 4.0], 12)
+        assert not often("clicks", [1.0, 2.0, 3.0], 12)
 
     @pytest.mark.parametrize("bits", [16, 24])
     def test_quantised_speech_is_no_clipping(self, bits: int) -> None:

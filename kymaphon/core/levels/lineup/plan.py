@@ -292,9 +292,8 @@ def line_up(
     if strategy is None:
         strategy = "unity" if analysis.mark.practice.unity else "stay"
     ends = {voice: ladder.target for voice, ladder in analysis.main_ladders.items()}
-    opened, analysis = _switched_on(
-        analysis, {name: end for name, end in ends.items() if voices is None or name in voices}
-    )
+    opened, analysis = _switched_on(analysis, known if voices is None else set(voices))
+    ends = {voice: ladder.target for voice, ladder in analysis.main_ladders.items()}
     waits = _waiting(analysis, ends)
     chosen = [row for row in (known if voices is None else voices) if row not in waits]
     pairs = [(voice, end) for voice, end in ends.items() if voice in chosen]
@@ -326,14 +325,15 @@ def line_up(
     )
 
 
-def _switched_on(analysis: Computed, ends: dict[str, str]) -> tuple[tuple[tuple[str, SetValue], ...], Computed]:
-    """What is off on the own way of voices that are wanted at an end and come there only astray, switched on: one crosspoint or mute each,
-    by which nobody loses anything; and the show with it. What bleeds by others' ways is no way to a mark.
+def _switched_on(analysis: Computed, voices: set[str]) -> tuple[tuple[tuple[str, SetValue], ...], Computed]:
+    """What is off on the own way of voices that are wanted on air or on a track and come there only astray, switched on: one crosspoint or
+    mute each, by which nobody loses anything; and the show with it. What bleeds by others' ways is no way to a mark.
     """
     out: list[tuple[str, SetValue]] = []
-    for voice, end in ends.items():
-        feed = analysis.feeds.get((end, voice))
-        if feed is None or feed.want != "hear" or feed.verdict != "missing" or is_silenced(analysis, end, voice):
+    ends = {party.id for party in analysis.listeners if party.kind in ("audience", "recorder")}
+    for end, voice in [key for key in analysis.feeds if key[0] in ends and key[1] in voices]:
+        feed = analysis.feeds[end, voice]
+        if feed.want != "hear" or feed.verdict != "missing" or is_silenced(analysis, end, voice):
             continue
         graph = analysis.graph
         mouth = graph.mouths[voice][0]

@@ -8,10 +8,14 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
+import numpy as np
+
 from kymaphon.core.derive import UNIT_KEYS, Derived
 from kymaphon.core.figures import data_table
 
 MOST_MARKS = 20
+MINUTE_S = 60.0
+"""What happens again and again is counted by the minute; a recording that is shorter counts as one."""
 MOST_SURE = 0.99
 
 
@@ -97,6 +101,21 @@ def name_of(code: str) -> str:
 def limit(name: str) -> float:
     """From how much on something is told."""
     return float(data_table("prove")["sound"]["limits"][name]["value"])
+
+
+def often(name: str, marks: Sequence[float], seconds: float) -> bool:
+    """Whether something happens often enough to be told: so many times as `name` says, and as many a minute throughout, or twice as many in
+    some one minute. A number alone would be reached by every recording that is long enough.
+
+    Args:
+        marks: when, in s from the beginning, in order.
+    """
+    least = limit(name)
+    if len(marks) < least:
+        return False
+    at = np.asarray(marks, dtype=np.float64)
+    most = int(np.max(np.searchsorted(at, at + MINUTE_S, side="right") - np.arange(len(at))))
+    return len(at) / max(seconds, MINUTE_S) >= least / MINUTE_S or (seconds > MINUTE_S and most >= 2 * least)
 
 
 def confidence(name: str, measured: float) -> float:

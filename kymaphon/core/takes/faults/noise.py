@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kymaphon.core.derive import show_number
-from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit, often
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, LOWEST, Frames, Stretch, Voice
 
 SPAN_S = 0.6
@@ -72,7 +72,7 @@ def _wash(voice: Voice) -> Iterator[SoundFault]:
     size = max(1, round(SPAN_S / voice.hop_s))
     most = np.convolve(hiss, np.ones(size), "same") > 0.85 * size
     spans = voice.runs(most, 0.1)
-    if len(spans) >= limit("washes"):
+    if often("washes", [row[0] for row in spans], len(voice.power) * voice.hop_s):
         over = float(np.median(level[most]) - floor)
         words = f"{len(spans)} times a hiss swells up, {show_number(over, 'dB')} over the usual noise, for longer than any sound of speech"
         yield fault("wireless-wash", "washes", len(spans), words, [row[0] for row in spans])

@@ -19,6 +19,8 @@ ECHO_S = (0.02, 1.2)
 """Two arrivals closer than some 20 ms are heard as a colour, further apart as two (Haas 1951, from memory)."""
 LINES = 64
 """What has four fifths of its power in so few lines is a tone; of four seconds of speech they have a third."""
+ENOUGH = 15
+"""From so many stretches on, a minute, the bar for a second arrival stays where it is: its figure was measured on takes of that length."""
 CYCLES_S = (1 / 50, 1 / 60, 0.004615)
 """What mains and telephones repeat after, and after each multiple of it, is no second arrival."""
 
@@ -35,6 +37,7 @@ class Twice:
     rate: int
     _sum: Floats = field(init=False)
     _count: int = 0
+    _single: dict[tuple[float, float], float] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self._sum = np.zeros(round(ECHO_S[1] * self.rate))
@@ -50,6 +53,10 @@ class Twice:
         cepstrum = np.fft.irfft(np.log(np.maximum(power, 1e-6 * float(np.mean(power)))), round(STRETCH_S * self.rate))
         self._sum += cepstrum[: len(self._sum)]
         self._count += 1
+        for span in (COMB_S, ECHO_S):
+            a, b = (round(row * self.rate) for row in span)
+            steps = np.abs(np.diff(cepstrum[a:b]))
+            self._single[span] = self._single.get(span, 0.0) + 1.4826 * float(np.median(steps)) / math.sqrt(2)
 
     def arrival(self, span_s: tuple[float, float]) -> tuple[float, float, float] | None:
         """The strongest second arrival in a span: when in s, how strong against the first, how far over chance (in sigmas)."""
@@ -66,6 +73,8 @@ class Twice:
         middle = np.median(np.delete(wide, slice(around - 1, around + 2), axis=1), axis=1)
         own = part[around : around + len(middle)] - middle
         spread = 1.4826 * float(np.median(np.abs(own)))
+        # Averaged over ever more stretches chance goes away, and what a voice has of its own does not: it must not pass a bar that sinks.
+        spread = max(spread, self._single[span_s] / self._count / math.sqrt(min(self._count, ENOUGH)))
         for cycle in CYCLES_S:
             first = round(cycle * self.rate)
             if self._over(mean, first, around) < limit("arrival-over") * spread:

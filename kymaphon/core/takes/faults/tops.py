@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from kymaphon.core.model.naming import counted
-from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit, often
 from kymaphon.core.takes.faults.stretch import Floats, Samples, Stretch
 
 FULL = 0.985
@@ -70,7 +70,7 @@ class Clicks:
 
     def found(self) -> Iterator[SoundFault]:
         marks = [row[0] for row in self._at]
-        if len(marks) < limit("clicks"):
+        if not often("clicks", marks, self._seconds):
             return
         over = float(np.median([row[1] for row in self._at]))
         every = evenly(marks)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.naming import counted
-from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
+from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit, often
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, FINE_S, LOWEST, Floats, Frames, Stretch, Voice
 
 LEAST_TALK_S = 3.0
@@ -116,7 +116,7 @@ def _breath(voice: Voice) -> Iterator[SoundFault]:
     next_ = 10 * np.log10(np.maximum(voice.power[:, 1:3].sum(axis=1), LOWEST)) + 3.01
     hit = (low > voice.level_db - limit("breath-under")) & (low > usual + 12) & (low > next_ + 3)
     spans = [row for row in voice.runs(hit, 0.015) if row[1] - row[0] < 0.4]
-    if len(spans) >= limit("breaths"):
+    if often("breaths", [row[0] for row in spans], len(voice.power) * voice.hop_s):
         words = f"{counted(len(spans), 'blast')} below 60 Hz, as strong as the voice to {limit('breath-under'):.0f} dB and more"
         yield fault("breath", "breaths", len(spans), words, [row[0] for row in spans])
 
