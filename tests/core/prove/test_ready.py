@@ -75,7 +75,7 @@ def test_a_pulled_lead_makes_what_it_carried_stale() -> None:
 def test_circuits_and_lines_are_open_until_they_are_tried() -> None:
     show = read_show(demo_path(FINAL))
     points = {row.id: row for row in open_points(analyse(show))}
-    assert points["circuits"].title == "45 of 45 paths of circuits not tried by voice"
+    assert points["circuits"].title == "48 of 48 paths of circuits not tried by voice"
     assert (points["circuits"].stage, points["circuits"].view) == ("Talk", "check")
     assert points["lines"].evidence == "tone and ident: Programme, main, Programme, reserve"
     check = check_of(analyse(show), "production", "wren", "cam-1", "good")

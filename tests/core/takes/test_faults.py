@@ -115,6 +115,13 @@ class TestFound:
         assert set(codes(both)) == {"polarity", "channels-apart"}
         assert codes(heard(sound, 1e-5 * sound)) == ["one-side-silent"]
 
+    @pytest.mark.parametrize(("db", "found"), [(-4, []), (-7, []), (-12, ["one-side-low"]), (-20, ["one-side-low"])])
+    def test_one_side_lower_is_told_with_how_far(self, db: float, found: list[str]) -> None:
+        sound = speech(12)
+        rows = heard(sound, sound * 10 ** (db / 20))
+        assert codes(rows) == found
+        assert all(f"{-db:.1f} dB under" in row.evidence for row in rows)
+
     def test_what_lies_after_the_last_whole_stretch_is_heard_too(self) -> None:
         """Two seconds in all, and the last second of nine."""
         assert codes(heard(np.clip(speech(2.0, level=2.5), -1, 1))) == ["clipping"]

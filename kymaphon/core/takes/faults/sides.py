@@ -1,4 +1,4 @@
-"""Two channels against each other: one silent, one turned over, one late."""
+"""Two channels against each other: one silent, one lower, one turned over, one late."""
 
 from __future__ import annotations
 
@@ -52,6 +52,10 @@ class Sides:
         if strength < -limit("alike"):
             words = f"the channels are alike to {-strength:.2f}, one turned over"
             yield fault("polarity", "alike", -strength, words)
+        if abs(strength) > limit("alike") and gap > limit("side-low"):
+            quiet = 1 + int(levels[1] < levels[0])
+            words = f"channel {quiet} has the same as the other and lies {gap:.1f} dB under it"
+            yield fault("one-side-low", "side-low", gap, words)
         if abs(strength) > limit("alike") and abs(lag) > limit("late-ms"):
             later = 2 if lag > 0 else 1
             words = f"channel {later} comes {abs(lag):.2f} ms after the other"
