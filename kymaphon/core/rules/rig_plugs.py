@@ -17,7 +17,7 @@ from kymaphon.core.graph.signal import Knob, SignalGraph
 from kymaphon.core.levels.turning import turn
 from kymaphon.core.model.catalogue import Port
 from kymaphon.core.model.connectors import balanced, connectors
-from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug
+from kymaphon.core.model.edits import AddRow, Edit, SetCable, SetField, SetValue, Unplug, apply_all
 from kymaphon.core.model.ends import End, end_of
 from kymaphon.core.model.findings import Finding, Later, Remedy
 from kymaphon.core.model.ids import PortId, SettingRef
@@ -28,7 +28,7 @@ from kymaphon.core.model.weights import headroom_wanted
 from kymaphon.core.rules.record import rule
 from kymaphon.core.wiring.cable_fit import cable_corner_hz, cable_fit
 from kymaphon.core.wiring.fit import Fault, Fit, gain_range, pad_for
-from kymaphon.core.wiring.open_ends import level_at
+from kymaphon.core.wiring.open_ends import best_input, level_at, levels_out, plug_edits
 from kymaphon.core.wiring.plugging import (
     SAFETY_LEAD,
     better_input,
@@ -152,6 +152,7 @@ def _remedies(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Itera
     if find is not None:
         yield from find(analysis, cable, fit, fault)
     elif fault.code in ("plug-impossible", "speaker-into-input"):
+        yield from _right_plug(analysis, cable, fit, fault)
         yield Remedy(
             "unplug",
             f"Take the cable out of {fit.target.name}",
@@ -197,8 +198,29 @@ def _line_into_mic(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> 
     )
 
 
+def _right_plug(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    """The socket that an output belongs into, on whatever device leads on to somebody: the cure of a wrong plug is the right one."""
+    show = apply_all(analysis.show, (Unplug(*cable.ends),))
+    end = end_of(show, analysis.catalogue, cable.source)
+    best = best_input(analysis, end, levels_out(analysis), show=show)
+    if best is None or best.target.ref == cable.target or best.target.device.id == fit.target.device.id:
+        return
+    if any(row.code == fault.code for row in best.faults):
+        return
+    edits: tuple[Edit, ...] = (Unplug(*cable.ends), *plug_edits(show, analysis, best))
+    strip, comes = best.target.port.strip, level_at(analysis, fit.source)
+    effect = "It is made for what comes there, and leads on. Line it up at Level."
+    if strip is not None and strip.gain_db is not None and comes is not None:
+        low, high = strip.gain_db
+        gain = float(min(max(round(number("desk-working") - comes.average_dbu), low), high))
+        edits = (*edits, SetValue(SettingRef(best.target.device.id, best.target.port.id, "gain_db"), gain))
+        effect = f"It is made for what comes there, and leads on. Its gain goes to {show_number(gain, 'dB', sign=True)}; line it up at Level."
+    yield Remedy("right", f"Plug it into {best.target.name}", effect, edits, leads=True)
+
+
 def _mic_into_line(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
     yield from _other_socket(analysis, cable, fit, fault)
+    yield from _right_plug(analysis, cable, fit, fault)
     yield _box(
         analysis,
         cable,
@@ -228,6 +250,9 @@ def _consumer(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Itera
 
 
 def _headphones(analysis: Computed, cable: Cable, fit: Fit, fault: Fault) -> Iterator[Remedy]:
+    if fit.source.level in ("mic", "instrument"):
+        yield from _right_plug(analysis, cable, fit, fault)
+        return
     kind = fit.source.kind
     spot = next((port for port in kind.outputs if port.level == "headphone"), None)
     yield _box(

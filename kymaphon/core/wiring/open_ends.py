@@ -94,14 +94,14 @@ def deaf_end(analysis: Computed, listener: str) -> End | None:
 
 
 def outputs_with(analysis: Computed, end: End, voices: Collection[str]) -> tuple[Fit, ...]:
-    """Outputs that fit an open input and carry something of some voices now: those with most of them first, then those made for it.
+    """Outputs that fit an open input and carry something of some voices now: those made for it first, then those with most of them.
 
     Args:
         voices: ids of parties.
     """
     transfer, graph = analysis.transfer, analysis.graph
     mouths = [graph.mouths[voice][0] for voice in voices if voice in graph.mouths]
-    rows: list[tuple[int, bool, int, Fit]] = []
+    rows: list[tuple[bool, int, int, Fit]] = []
     for i, fit in enumerate(partners(analysis.show, analysis.catalogue, end, output=False)):
         source = fit.source
         if source.kind.is_recorder:
@@ -111,7 +111,7 @@ def outputs_with(analysis: Computed, end: End, voices: Collection[str]) -> tuple
         nodes = [graph.index[name] for side in ("", ".l", ".r") if (name := f"{source.ref}{side}") in graph.index]
         count = sum(any(transfer.best_gain_to(node)[mouth] > -math.inf for node in nodes) for mouth in mouths)
         if count:
-            rows.append((-count, (source.level == "headphone") != (end.port.level == "headphone"), i, fit))
+            rows.append(((source.level == "headphone") != (end.port.level == "headphone"), -count, i, fit))
     return tuple(fit for *_, fit in sorted(rows, key=lambda row: row[:3]))
 
 

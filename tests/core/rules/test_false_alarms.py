@@ -474,3 +474,30 @@ def test_a_mix_beside_its_inputs_is_blamed_and_not_what_bleeds_into_single_track
         after = analyse(remedy.apply(show))
         assert not [row for row in after.findings if row.code == "mix-offered-twice"]
         assert all(after.feeds["tape", name].verdict != "missing" for name in ("mira", "tam"))
+
+
+@pytest.mark.parametrize("into", ["hp.in", "cans.in"])
+def test_the_cure_of_a_wrong_plug_is_the_right_one(into: str) -> None:
+    """A microphone that is in a socket for headphones, or in the line input of an amplifier for them, belongs into the free microphone input."""
+    show = rig(
+        [
+            dev("mic", "condenser-slim", at_m=[1.1, 1], party="mira"),
+            dev("desk", "desk-8"),
+            dev("hp", "headphone-amp"),
+            dev("cans", "headphones"),
+            dev("rec", "recorder"),
+        ],
+        [wire("mic.out", into), wire("desk.usb", "rec.in")],
+        [VOICE, TAPE],
+        wants=[{"listener": "tape", "voice": "mira", "want": "hear"}],
+    )
+    analysis = analyse(show)
+    wrong = ("mic-into-line", "headphones-from-line", "plug-impossible")
+    found = [row for row in analysis.findings if row.code in wrong and "mic.out" in row.subjects]
+    assert found
+    offered = [remedy for row in found for remedy in offers_of(analysis, row).remedies]
+    assert offered[0].id == "right", [row.label for row in offered]
+    after = offered[0].apply(show)
+    (cable,) = (row for row in after.cables if row.source == "mic.out")
+    assert cable.target.startswith("desk.in")
+    assert after.device("desk").settings[cable.target.split(".")[1]].phantom is True
