@@ -157,6 +157,23 @@ class TestFaults:
             assert not np.allclose(heard, plain), sort
             assert np.isfinite(heard).all()
 
+    def test_a_hum_is_as_far_under_what_is_said_at_that_very_point_on_a_microphone_as_on_a_line(self) -> None:
+        """Some 25 to 35 dB under it, wherever it is planted."""
+        report = quay()
+        places = [
+            name
+            for name in ("desk.in1", "desk.in3", "desk.in5")
+            if float(report.flow.speech_db[report.graph.index[name]]) > -200
+        ]
+        spread = [float(report.flow.speech_db[report.graph.index[name]]) for name in places]
+        assert max(spread) - min(spread) > 20, "a microphone's level and a line's are among them"
+        for name in places:
+            target = report.graph.index[name]
+            plain = ShowPlayer(report).at([target], 2.0)[0]
+            hum = ShowPlayer(report, faults=(self.named(f"hum:{name}"),)).at([target], 2.0)[0] - plain
+            under = float(report.flow.speech_db[target]) - level(hum)
+            assert 25 <= under <= 35, (name, under)
+
 
 def strip(chain: tuple[Processing, ...], ref: tuple[str, str] = ("desk", "in3"), name: str = REPAIRED) -> Report:
     """The quay with a chain in one of its strips, and in no other."""

@@ -93,7 +93,8 @@ def plain_error(error: Any) -> str:
     if kind == "extra_forbidden":
         return "is no known key here"
     message = str(error["msg"]).removeprefix("Value error, ")
-    message = message[0].lower() + message[1:]
+    if not (isinstance(given, str) and given and message.startswith(given)):
+        message = message[0].lower() + message[1:]  # what was typed stays as it was typed
     return f"{shown}: {message}" if shown else message
 
 

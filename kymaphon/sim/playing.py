@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.dynamics.chain import run_chain
 from kymaphon.core.graph.components import components_of
+from kymaphon.core.graph.flow import NOTHING
 from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.signal import STRAY, Edge
 from kymaphon.core.model.base import NO_SPEECH
@@ -48,7 +49,9 @@ LEAST_S = 1.0
 WEAK_ROUND = 0.01
 """What comes round at 40 dB under what went out is not followed in its time."""
 BLEMISH_DB = {"dBu": -34.0, "dBFS": -48.0, "dB SPL": 55.0}
-"""Peak of what a fault adds, in the unit of the point: some 25 to 35 dB under speech."""
+"""Peak of what a fault adds where nobody is heard, in the unit of the point."""
+BLEMISH_UNDER_DB = 30.0
+"""So far its peak lies under the average of the loudest voice at that very point."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -425,8 +428,11 @@ class ShowPlayer:
             np.maximum(out, -most, out=out)
 
     def _blemish(self, fault: Fault, out: Floats, start: int) -> None:
+        # Against what is said at that very point: a line is 40 dB over a microphone, and hum on either lies as far under its speech.
+        speech = float(self.analysis.flow.speech_db[fault.node])
         unit = self.analysis.graph.nodes[fault.node].unit
-        strength = 10 ** (BLEMISH_DB.get(unit, -50.0) / 20)
+        level = speech - BLEMISH_UNDER_DB if speech > NOTHING else BLEMISH_DB.get(unit, -50.0)
+        strength = 10 ** (level / 20)
         blemish(fault.sort, out, start, self.sample_rate_hz, self.seed, self.analysis.show.mains_hz, strength)
 
 

@@ -287,7 +287,8 @@ class DeviceBuilder:
         mic = self.kind.microphone
         if mic is not None:
             step = dbv_to_dbu(mic.sensitivity_dbv_pa) - PASCAL_DB_SPL
-            text = f"{self.name}, {dbv_to_dbu(mic.sensitivity_dbv_pa):.1f} dBu/Pa less 94.0".replace("-", "\u2212")
+            level = f"{dbv_to_dbu(mic.sensitivity_dbv_pa):.1f}".replace("-", "\u2212")
+            text = f"{self.name}, {level} dBu/Pa less 94.0"
             own = Derived(text, step, "dB", source=f"device data; 1 Pa is 94 dB SPL: {self.kind.name}")
             gain, knobs = self._own_gain(path, setting)
             return [own, *gain], knobs

@@ -105,7 +105,8 @@ def house_at(show: Show, catalogue: Catalogue, owners: Iterable[str], *, mono: b
         full = catalogue[device.kind].full_scale_dbu
         if full is not None:
             name = device_name(show, device, catalogue[device.kind].name)
-            how = f"converter of {name}: 0 dBFS is {full:+.1f} dBu".replace("-", "\u2212")
+            at = f"{full:+.1f}".replace("-", "\u2212")
+            how = f"converter of {name}: 0 dBFS is {at} dBu"
             return House(show.vu_zero_dbu, full, how, mono, offset)
     return replace(house_of(show, mono=mono), offset_db=offset)
 

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator
 
 from kymaphon.core.computing.compute import without_rules
 from kymaphon.core.computing.computed import Computed
-from kymaphon.core.derive import Derived
+from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.graph.signal import Knob
 from kymaphon.core.model.edits import AddRow, Edit, Plug, SetField, SetValue, apply_all
 from kymaphon.core.model.findings import Remedy
@@ -262,7 +262,7 @@ def follow(analysis: Computed, circuit: Circuit, row: Hearing) -> Iterator[Remed
         if after is not None and after.verdict in ("good", "fair"):
             yield Remedy(
                 f"louder-{knob.ref.device}-{knob.ref.key}",
-                f"{knob.label} to {to:g} dB".replace("-", "\u2212"),
+                f"{knob.label} to {show_number(to, 'dB')}",
                 f"Talkback is then {row.way.level_db + to - knob.value:.0f} dB SPL in {listener.name}'s ear, "
                 f"and its index {after.index or 0.0:.2f}.",
                 edits,
