@@ -15,9 +15,9 @@ from kymaphon.app.widgets.cast_table import Row, RowTable
 from kymaphon.app.widgets.why import label
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import number
-from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.compare import Compared, Comparison, compare
 from kymaphon.core.takes.measure import TakeMeasure
+from kymaphon.core.words import counted
 from kymaphon.files.audio import Cancelled, measure_take
 from kymaphon.files.errors import FileProblem
 

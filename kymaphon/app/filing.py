@@ -21,9 +21,9 @@ from kymaphon.app.document import Document
 from kymaphon.app.widgets.why import empty, label
 from kymaphon.core.model.changes import changes
 from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.references import ShowProblem
 from kymaphon.core.model.show import Show, Take
+from kymaphon.core.words import counted
 from kymaphon.files.demo import FAULTY, REPAIRED, demo_path, evening, second_act
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import guard, is_show

@@ -25,7 +25,8 @@ from kymaphon.app.widgets.why import label
 from kymaphon.core.model.catalogue import Kind
 from kymaphon.core.model.catalogue.recipe import PATTERNS, RECIPES, STAGES, Recipe, recipe_of
 from kymaphon.core.model.edits import SetField
-from kymaphon.core.model.naming import counted, fresh_id
+from kymaphon.core.model.naming import fresh_id
+from kymaphon.core.words import counted
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.kinds_file import (
     put_on_shelf,

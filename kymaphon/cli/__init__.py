@@ -24,7 +24,7 @@ from kymaphon.cli.sim import add_sim_options, sim
 from kymaphon.cli.take import take
 from kymaphon.cli.talk import add_talk_options, talk
 from kymaphon.cli.terminal import plain_output
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.guard import Output, guard
 

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kymaphon.cli.answer import Unusable, load, print_json, save
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 if TYPE_CHECKING:
     from kymaphon.core.analysis.report import Report

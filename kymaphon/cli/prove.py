@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from kymaphon.cli.answer import Unusable, load, print_json
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 WORTHLESS_BITS = 0.02
 """A tap that settles less is not made once the one fault is found."""

@@ -50,7 +50,7 @@ def test_it_needs_nothing_that_computes() -> None:
     )
     heavy, core = done.stdout.splitlines()
     assert heavy == "[]"
-    assert core == str(["kymaphon.core", "kymaphon.core.model", "kymaphon.core.model.stages"])
+    assert core == str(["kymaphon.core", "kymaphon.core.model", "kymaphon.core.model.stages", "kymaphon.core.words"])
 
 
 def test_the_command_that_starts_it_needs_nothing_that_computes_either() -> None:

@@ -30,8 +30,8 @@ from kymaphon.core.model.edits import (
     apply_all,
 )
 from kymaphon.core.model.findings import Finding, Later, Remedy
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.stages import Severity
+from kymaphon.core.words import counted
 
 if TYPE_CHECKING:
     from kymaphon.core.levels.lineup.plan import LineUpPlan

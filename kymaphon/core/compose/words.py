@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from kymaphon.core.compose.settle import Question
 from kymaphon.core.model.answers import Answers, HaveAnswer, HearerAnswer, HearerSort, RoomAnswer, VoiceAnswer
 from kymaphon.core.model.catalogue import Catalogue, Kind
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 NUMBERS = ("one", "two", "three", "four", "five", "six", "seven", "eight")
 MOST = 40

@@ -19,10 +19,10 @@ from kymaphon.core.dynamics.filters import LowCutChoice, choose_low_cut, key_sec
 from kymaphon.core.dynamics.key import Key, KeyMeter, Signal
 from kymaphon.core.dynamics.speech import NoTalkError, Spans, SpeechSegments, segment_speech
 from kymaphon.core.figures import number
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.processing import Gate, LowCut
 from kymaphon.core.takes.measure import CLIP_LEVEL, NotANumberError
 from kymaphon.core.takes.spectrum import NoiseKind, Spectrum, SpectrumMeter, noise_kind
+from kymaphon.core.words import counted
 
 LONGEST_S = 3600.0
 BLOCK = 1 << 16

@@ -59,8 +59,6 @@ class DeviceBuilder:
         return Derived(f"clips at, {name}", value, unit, source=f"device data: {self.kind.name}")
 
     def _inside_ceiling(self, name: str) -> Derived | None:
-        if self.kind.floating_point:
-            return None
         if self.inside == "dBFS":
             return Derived(f"clips at, {name}", 0.0, "dBFS", source="full scale (AES17)")
         return self._ceiling(self.kind.inside_max_dbu, self.inside, name)

@@ -12,11 +12,11 @@ from kymaphon.core.figures import number
 from kymaphon.core.graph.ladder import Rung
 from kymaphon.core.graph.points import base_of
 from kymaphon.core.levels.lineup.expected import figure_on
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.scales import house_at, reading, scales
 from kymaphon.core.model.wants import wants_of
 from kymaphon.core.model.weights import crest_together
 from kymaphon.core.units import db_to_power, power_to_db
+from kymaphon.core.words import counted
 
 SHOWN = ("desk", "interface", "software", "recorder", "encoder")
 """Groups of devices whose meters an operator watches."""

@@ -12,8 +12,8 @@ from kymaphon.core.graph.paths import SignalPath
 from kymaphon.core.graph.routing import Delivery, goes_astray
 from kymaphon.core.graph.signal import EdgeKind, Switch
 from kymaphon.core.model.findings import Remedy
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.wants import wants_of
+from kymaphon.core.words import counted
 
 
 def cuts_of(analysis: Computed, bad: Bad, kept: list[PairConstraint], *, steady: bool = False) -> list[Cut]:

@@ -20,15 +20,6 @@ def device_name(show: Show, device: Device, kind_name: str) -> str:
     return f"{kind_name} {device.id}" if _unnamed(show.devices)[device.kind] > 1 else kind_name
 
 
-def counted(count: int, one: str, many: str = "") -> str:
-    """A count with its noun.
-
-    >>> counted(1, "cable"), counted(2, "cable"), counted(0, "person", "people")
-    ('1 cable', '2 cables', '0 people')
-    """
-    return f"{count} {one if count == 1 else many or one + 's'}"
-
-
 def fresh_id(show: Show, stem: str) -> str:
     """An id that no row of the show bears yet: the stem, else with a number behind it."""
     taken = {row.id for rows in (show.parties, show.devices, show.places, show.kinds) for row in rows}

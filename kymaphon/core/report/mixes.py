@@ -21,9 +21,9 @@ from kymaphon.core.mixes.unrouted import UnroutedSource
 from kymaphon.core.mixes.ways_out import WayOut
 from kymaphon.core.model.catalogue import Catalogue
 from kymaphon.core.model.ends import end_of
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import VERDICT_WORDS
+from kymaphon.core.words import counted
 
 
 def feeds_json(analysis: Computed) -> list[dict[str, Any]]:

@@ -11,7 +11,6 @@ from kymaphon.core.analysis.segments import breaks_in
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.model.clock import by_the_clock, offset_words, span_text, span_words, zone_of
 from kymaphon.core.model.findings import Finding
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import Play, Segment, Topic
 from kymaphon.core.report.sheet import CAUTIONS, SEVERITY_WORDS, Sheet, Table, show_line
 from kymaphon.core.rundown.catch_up import Advice, catch_up, fill
@@ -19,6 +18,7 @@ from kymaphon.core.rundown.channels import channels_of
 from kymaphon.core.rundown.limits import limit
 from kymaphon.core.rundown.states import Change, heard_in, moves_between, state_of
 from kymaphon.core.rundown.timing import Timeline, planned_s, timeline
+from kymaphon.core.words import counted
 
 DASH = "\u2013"
 COLUMNS = (

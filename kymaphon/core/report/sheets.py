@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from kymaphon.core.analysis.report import Report
-from kymaphon.core.model.naming import counted
 from kymaphon.core.report.drawing import chain_drawings, plan_drawings
 from kymaphon.core.report.rundown import rundown_list, rundown_sheet
 from kymaphon.core.report.sheet import (
@@ -26,6 +25,7 @@ from kymaphon.core.report.sheet import (
     tracks_table,
 )
 from kymaphon.core.report.talk import talkback_sheet
+from kymaphon.core.words import counted
 
 SORTS: dict[str, str] = {
     "rig": "Rig sheet: first what somebody needs who walks in, then everything",

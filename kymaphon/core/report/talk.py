@@ -8,7 +8,6 @@ from typing import Any
 from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Party
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
@@ -18,6 +17,7 @@ from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
 from kymaphon.core.talk.keys import key_action, key_words
 from kymaphon.core.talk.proofs import ON_AIR, AirProof, air_proofs
 from kymaphon.core.talk.through_air import through_air, under_words
+from kymaphon.core.words import counted
 from kymaphon.core.work.lines import line_states
 
 BY_WORDS = {

@@ -9,10 +9,10 @@ from kymaphon.core.analysis.report import Report
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.clock import by_the_clock, offset_words
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.report.sheet import CAUTIONS, Sheet, Table, show_line
 from kymaphon.core.report.talk import TALK_CAUTIONS
+from kymaphon.core.words import counted
 from kymaphon.core.work.allotment import Allotment
 from kymaphon.core.work.lines import LineState, jackfield
 from kymaphon.core.work.plan import Drop, WorkPlan

@@ -19,6 +19,7 @@ from kymaphon.core.levels.turning import gain_knobs, turn_remedies
 from kymaphon.core.model.base import NO_SPEECH
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
+from kymaphon.core.model.ids import NodeId
 from kymaphon.core.model.show import Place
 from kymaphon.core.model.stages import Severity
 from kymaphon.core.model.take_figures import measured_ambient, room_take
@@ -41,22 +42,30 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
     seen: set[tuple[str, str]] = set()
     for (voice, _), ladder in analysis.ladders.items():
         growth = growth_of(analysis.show.party(voice))
-        rung = ladder.tightest()
+        hard = (row for row in ladder.rungs if row.headroom_db is not None and not _floats(analysis, row))
+        rung = min(hard, key=lambda row: row.headroom_db or 0.0, default=None)
+        floats = rung is None or (rung.headroom_db or 0.0) >= growth.value
+        rung = ladder.tightest() if floats else rung
         if rung is None or rung.headroom_db is None or rung.headroom_db >= growth.value or (voice, rung.node) in seen:
             continue
         seen.add((voice, rung.node))
         name = analysis.party_name(voice)
-        clips = rung.headroom_db < 0
+        clips = rung.headroom_db < 0 and not floats
         need = growth.value - rung.headroom_db
         asked = not clips and _mark_asks(ladder, need)
         text = (
-            f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if clips else 'below'} clipping at {rung.label}; "
+            f"{name}'s peaks are {abs(rung.headroom_db):.1f} dB {'above' if rung.headroom_db < 0 else 'below'} clipping at {rung.label}; "
             + ("it distorts on air." if clips else f"people gain about {number('growth'):.0f} dB on warming up.")
             + (" Its mark asks for no less: a limiter has to catch the rest." if asked else "")
+            + (
+                " It counts in floating point there: nothing is lost so long as it is less again where it leaves."
+                if floats
+                else ""
+            )
         )
         yield Finding(
             "clips" if clips else "little-headroom",
-            "stop" if clips else "note" if asked else "fix",
+            "stop" if clips else "note" if asked or floats else "fix",
             "Level",
             (voice, rung.node),
             f"{name} clips at {rung.label}" if clips else f"{rung.headroom_db:.1f} dB of headroom at {rung.label}",
@@ -65,6 +74,19 @@ def headroom(analysis: Computed) -> Iterator[Finding]:
             rung.explain_headroom(),
             Later(partial(_turned_down, analysis, ladder, rung, need, growth.value)),
         )
+
+
+def _floats(analysis: Computed, rung: Rung) -> bool:
+    """Whether a point is inside something that counts in floating point: full scale there is no ceiling (IEEE 754), though line-up keeps
+    under it.
+    """
+    node = NodeId.of(rung.node)
+    device = analysis.show.find_device(node.owner)
+    kind = analysis.catalogue[device.kind] if device is not None else None
+    if kind is None or not kind.floating_point:
+        return False
+    port = node.port.split(".")[0].split(":")[0]
+    return ":" in rung.node or port in {bus.id for bus in kind.buses}
 
 
 def _turned_down(analysis: Computed, ladder: Ladder, rung: Rung, need_db: float, spare_db: float) -> tuple[Remedy, ...]:

@@ -9,7 +9,6 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.figures import number
 from kymaphon.core.model.edits import SetValue
 from kymaphon.core.model.findings import Finding, Later, Remedy
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Circuit
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.circuits import talk_of
@@ -19,6 +18,7 @@ from kymaphon.core.talk.keys import can_be_momentary, key_action, key_ref, key_w
 from kymaphon.core.talk.leaks import key_for, overheard, private_again, quieter_through_air, shut
 from kymaphon.core.talk.proofs import ON_AIR, Leak, air_proofs
 from kymaphon.core.talk.through_air import ThroughAir, through_air, under_words
+from kymaphon.core.words import counted
 
 
 @rule("talk-on-air", "talk-can-reach-air", stage="Talk", reads=("feeds", "programme"))

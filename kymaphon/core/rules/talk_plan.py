@@ -8,12 +8,12 @@ from kymaphon.core.computing.computed import Computed
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import AddRow, Edit, SetField, apply_all
 from kymaphon.core.model.findings import Finding, Remedy
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Circuit, CircuitMember, Task
 from kymaphon.core.rules.record import rule
 from kymaphon.core.talk.cures import with_member
 from kymaphon.core.talk.named import NameProblem, talk_problems
 from kymaphon.core.talk.reach import in_an_emergency, lifelines, people
+from kymaphon.core.words import counted
 from kymaphon.core.work.plan import Undoable, undoable, work_of
 
 SPARE = "talk-by-telephone"

@@ -7,9 +7,9 @@ from datetime import UTC, datetime, timedelta, tzinfo
 
 from kymaphon.core.model.clock import zone_of
 from kymaphon.core.model.edits import Edit, SetField
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Show
 from kymaphon.core.rundown.limits import limit
+from kymaphon.core.words import counted
 
 
 def moved_by(show: Show, by: timedelta, zone: tzinfo | None = None) -> Show:

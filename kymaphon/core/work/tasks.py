@@ -12,10 +12,10 @@ from dataclasses import dataclass, field
 from kymaphon.core.computing.computed import Computed
 from kymaphon.core.figures import data_table
 from kymaphon.core.model.ids import PortId
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Cable, Device, Party, Place
 from kymaphon.core.model.talk import Task, TaskSort
 from kymaphon.core.wiring.routes import length_of
+from kymaphon.core.words import counted
 
 PREFIX = "work-"
 """Ids of the tasks that are told from the show begin so; what somebody typed keeps its own."""

@@ -279,7 +279,7 @@ def behind_an_interface(desk_db: float, interface_db: float) -> Show:
 @pytest.mark.parametrize(
     ("desk_db", "interface_db", "behind"),
     [
-        (0.0, 16.0, "Software mixer, input 1, gain"),
+        (0.0, 16.0, "Software mixer, programme, fader"),
         (6.0, 4.0, "Two-input interface, input 1, gain"),
         # The mixer and the recorder clip with it: whatever is put back there only moves the clipping on.
         (6.0, 12.0, None),

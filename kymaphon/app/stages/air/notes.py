@@ -21,7 +21,7 @@ from kymaphon.app.worker import Worker
 from kymaphon.core.air.cues import DOES, FORMATS, Cue, cues_of, inside, recording_begins, timecode
 from kymaphon.core.air.run import NOTE_WORDS
 from kymaphon.core.model.clock import by_the_clock, clock_of, zone_of
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 from kymaphon.files.cue_file import mark_recording, write_cues
 from kymaphon.files.errors import FileProblem
 

@@ -23,11 +23,11 @@ from kymaphon.app.widgets.why import WhyContent, empty, label
 from kymaphon.core.air.run import next_of, place_of
 from kymaphon.core.air.trends import change_words
 from kymaphon.core.model.clock import by_the_clock, span_words
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import NoteKind
 from kymaphon.core.report.rundown import days_words, running_words
 from kymaphon.core.rundown.states import microphones_open, moves_between
 from kymaphon.core.rundown.timing import Timeline, planned_s
+from kymaphon.core.words import counted
 
 MOST_MOVES = 5
 

@@ -24,10 +24,10 @@ from kymaphon.core.derive import Derived
 from kymaphon.core.model.clock import by_the_clock, span_words
 from kymaphon.core.model.edits import MoveRow, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.rundown import Segment
 from kymaphon.core.report.rundown import all_moves, hearing_rows, names_of, play_words, timing_words
 from kymaphon.core.rundown.timing import Timed, timeline
+from kymaphon.core.words import counted
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.row_file import RowProblems
 from kymaphon.files.rundown_file import read_rundown

@@ -19,7 +19,7 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.book.facts import UNITS, WHAT_WORDS, Fact, Proposal, figure_words
 from kymaphon.core.book.robust import sure_words
 from kymaphon.core.derive import Derived
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 HEADINGS = ("Of", "What", "Usually", "Today", "How sure")
 HELP = (

@@ -15,8 +15,8 @@ from kymaphon.app.stages.paged import PagedStage
 from kymaphon.app.theme import Theme
 from kymaphon.app.worker import Worker
 from kymaphon.core.model.changes import changes
-from kymaphon.core.model.naming import counted
 from kymaphon.core.rundown.carry import next_week
+from kymaphon.core.words import counted
 from kymaphon.files.archive import pack, unpack
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.show_file import read_show

@@ -27,9 +27,9 @@ from kymaphon.core.mixes.sentence import listener_sentence
 from kymaphon.core.model.base import WantKind
 from kymaphon.core.model.edits import SetWant
 from kymaphon.core.model.findings import Finding
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.wants import wants_by_role
 from kymaphon.core.report.sheet import VERDICT_WORDS, feed_severity
+from kymaphon.core.words import counted
 
 ORDER: tuple[WantKind, ...] = ("hear", "never", "any")
 OWN_ORDER: tuple[WantKind, ...] = ("local", "hear", "never", "any")

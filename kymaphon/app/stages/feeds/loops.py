@@ -16,7 +16,7 @@ from kymaphon.core.derive import Derived, show_number
 from kymaphon.core.figures import number
 from kymaphon.core.graph.cuts import switches_on
 from kymaphon.core.mixes.returns import Loop, loops_of, response_of, together
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 HEADINGS = ("Through", "Gain round", "Time round", "In hand", "Stands out every", "Sort")
 HELP = (

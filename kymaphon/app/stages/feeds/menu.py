@@ -9,7 +9,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
 from kymaphon.app.stages.feeds.words import FEED_COMMANDS
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 
 if TYPE_CHECKING:
     from kymaphon.app.stages.feeds.stage import FeedsStage

@@ -14,7 +14,6 @@ from kymaphon.core.mixes.mixing import Mix
 from kymaphon.core.mixes.planner import FeedPlan
 from kymaphon.core.model.edits import SetValue, apply_all
 from kymaphon.core.model.findings import Finding, Remedy
-from kymaphon.core.model.naming import counted
 from kymaphon.core.report.mixes import (
     bus_words,
     input_words,
@@ -24,6 +23,7 @@ from kymaphon.core.report.mixes import (
     stray_words,
 )
 from kymaphon.core.report.sheet import VERDICT_WORDS
+from kymaphon.core.words import counted
 
 HEADINGS = ("For", "From", "On it", "How")
 HELP = (

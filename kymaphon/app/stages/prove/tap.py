@@ -15,7 +15,6 @@ from kymaphon.app.widgets.tap_picture import DEEPEST, Plumb, TapPicture
 from kymaphon.app.widgets.voice_chips import VoiceChips
 from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import Derived
-from kymaphon.core.model.naming import counted
 from kymaphon.core.prove.diagnosis import MOVED, SILENT, Hypothesis, Seen
 from kymaphon.core.prove.model import SHOWN_DB
 from kymaphon.core.report.prove import (
@@ -27,6 +26,7 @@ from kymaphon.core.report.prove import (
     told,
     verdict,
 )
+from kymaphon.core.words import counted
 
 HEADINGS = ("What explains everything seen so far", "Chance", "How well")
 HELP = (

@@ -14,10 +14,10 @@ from kymaphon.app.widgets.patch_table import Options
 from kymaphon.core.model.connectors import adapters
 from kymaphon.core.model.edits import Edit, SetCable, SetField
 from kymaphon.core.model.ends import end_of
-from kymaphon.core.model.naming import counted
 from kymaphon.core.wiring.fit import Fit, fit_of, partners
 from kymaphon.core.wiring.patching import merged
 from kymaphon.core.wiring.plugging import plug
+from kymaphon.core.words import counted
 from kymaphon.files.errors import FileProblem
 from kymaphon.files.patch_file import read_patch, write_patch
 from kymaphon.files.row_file import RowProblems

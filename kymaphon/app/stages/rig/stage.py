@@ -23,11 +23,11 @@ from kymaphon.core.compose.together import usb_lead
 from kymaphon.core.model.edits import Edit, RemoveRow, SetField, Unplug
 from kymaphon.core.model.findings import Finding
 from kymaphon.core.model.ids import PortId
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.show import Cable, Device, Place, PowerRun, Show
 from kymaphon.core.report.chain import PLACE, Chain, chain_of
 from kymaphon.core.report.find import found_in_rig
 from kymaphon.core.wiring.controls import touched_words
+from kymaphon.core.words import counted
 
 
 class RigStage(PagedStage):

@@ -16,7 +16,6 @@ from kymaphon.app.widgets.why import Action, WhyContent, label
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Circuit, CircuitMember
 from kymaphon.core.report.talk import plain_line, proof_words
 from kymaphon.core.talk.cures import with_member
@@ -24,6 +23,7 @@ from kymaphon.core.talk.hearing import hearing_of
 from kymaphon.core.talk.keys import key_words
 from kymaphon.core.talk.proofs import air_proofs
 from kymaphon.core.talk.reach import people, straight
+from kymaphon.core.words import counted
 
 LEGEND = (
     "Wedge: may speak, filled where somebody hears it. Arcs: hears, two well, one just; dotted: hears nothing that helps. "

@@ -15,9 +15,9 @@ from kymaphon.app.widgets.way_picture import Station, WayPicture, WayRow
 from kymaphon.app.widgets.why import WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.mixes.returns import legs_of
-from kymaphon.core.model.naming import counted
 from kymaphon.core.report.talk import plain_line
 from kymaphon.core.talk.hearing import Hearing, TalkHearing, hearing_of
+from kymaphon.core.words import counted
 
 HEADINGS = ("To", "From", "At the ear", "Over the programme", "Index", "Latency", "Followed")
 HELP = (

@@ -13,7 +13,7 @@ from kymaphon.app.widgets.why import Action, WhyContent
 from kymaphon.core.derive import show_number
 from kymaphon.core.model.edits import RemoveRow, SetField
 from kymaphon.core.model.findings import Remedy
-from kymaphon.core.model.naming import counted
+from kymaphon.core.words import counted
 from kymaphon.core.work.lines import LineState, line_states, switch_to_reserve
 
 HEADINGS = ("Line", "Number", "Fed by", "Loudest on it", "Against agreed", "Latency", "Tone read", "Result")

@@ -19,9 +19,9 @@ from kymaphon.app.widgets.work_bars import Bar, WorkBars
 from kymaphon.core.derive import Derived
 from kymaphon.core.model.edits import AddRow, Edit, RemoveRow, SetField
 from kymaphon.core.model.findings import Finding
-from kymaphon.core.model.naming import counted
 from kymaphon.core.model.talk import Task
 from kymaphon.core.report.work import clock, drop_words, hand_names, plan_words, time_words
+from kymaphon.core.words import counted
 from kymaphon.core.work.plan import WorkPlan, usual_minutes
 from kymaphon.core.work.tasks import missing_work
 

@@ -279,7 +279,10 @@ class Kind(Model):
     microphone: Microphone | None = None
     inside_max_dbu: float | None = None
     floating_point: Annotated[
-        bool, Field(description="counts in floating point inside: nothing clips between its sockets")
+        bool,
+        Field(
+            description="counts in floating point inside: what passes full scale between its sockets is whole again once it is turned down"
+        ),
     ] = False
     residual_dbu: Annotated[float | None, Field(description="noise of a mix bus with everything shut, unweighted")] = (
         None

@@ -10,9 +10,9 @@ import numpy as np
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
-from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit
 from kymaphon.core.takes.faults.stretch import FINE_S, STRETCH_S, Floats, Frames, Stretch
+from kymaphon.core.words import counted
 
 COMB_S = (0.0005, 0.02)
 ECHO_S = (0.02, 1.2)

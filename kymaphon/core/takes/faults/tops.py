@@ -8,9 +8,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit, often
 from kymaphon.core.takes.faults.stretch import Floats, Samples, Stretch
+from kymaphon.core.words import counted
 
 FULL = 0.985
 """Flat tops from here on are at full scale."""

@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from kymaphon.core.derive import show_number
 from kymaphon.core.figures import data_table
-from kymaphon.core.model.naming import counted
 from kymaphon.core.takes.faults.kinds import SoundFault, fault, limit, often
 from kymaphon.core.takes.faults.stretch import BANDS_HZ, FINE_S, LOWEST, Floats, Frames, Stretch, Voice
+from kymaphon.core.words import counted
 
 LEAST_TALK_S = 3.0
 """Of less nothing is told of how a voice sounds."""
