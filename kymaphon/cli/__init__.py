@@ -427,7 +427,7 @@ def _catalogue(options: argparse.Namespace) -> int:
         return 0
     for kind in chosen:
         print("\n".join(kind_lines(kind)))
-    print(f"{counted(len(chosen), 'kind')}")
+    print(counted(len(chosen), "kind"))
     return 0
 
 

@@ -185,7 +185,9 @@ def _print_plan(model: TapModel, diagnosis: Diagnosis) -> None:
             for n in rows:
                 level = f", {model.planned[k, n]:+.0f} dB" if words == "must move" and model.planned[k, n] < -1 else ""
                 print(f"   {words}: {model.meters[n].label} ({model.meters[n].id}){level}")
-    print(f"{counted(len(model.faults), 'fault')} are weighed, {len(model.unseen)} of them no tap can show: --faults")
+    print(
+        f"{counted(len(model.faults), 'fault is', 'faults are')} weighed, {len(model.unseen)} of them no tap can show: --faults"
+    )
 
 
 def _print_diagnosis(diagnosis: Diagnosis) -> None:

@@ -50,10 +50,10 @@ WEAK_ROUND = 0.01
 """What comes round at 40 dB under what went out is not followed in its time."""
 BLEMISH_DB = {"dBu": -34.0, "dBFS": -48.0, "dB SPL": 55.0}
 """Peak of what a fault adds where nobody is heard, in the unit of the point."""
+USUAL_UNDER_DB = 27.0
+"""So far its peak lies under the average of the loudest voice at that very point: hum with its multiples then lies 25 dB under it (assumed)."""
 BLEMISH_UNDER_DB = {"telephone-burst": 0.0}
-"""So far its peak lies under the average of the loudest voice at that very point; of other sorts 27 dB, so that hum lies 25 dB under it. A
-telephone beside a lead bursts as high as speech, an eighth of the time.
-"""
+"""The same of sorts that are louder: a telephone beside a lead bursts as high as speech, an eighth of the time (assumed)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -433,7 +433,11 @@ class ShowPlayer:
         # Against what is said at that very point: a line is 40 dB over a microphone, and hum on either lies as far under its speech.
         speech = float(self.analysis.flow.speech_db[fault.node])
         unit = self.analysis.graph.nodes[fault.node].unit
-        level = speech - BLEMISH_UNDER_DB.get(fault.sort, 27.0) if speech > NOTHING else BLEMISH_DB.get(unit, -50.0)
+        level = (
+            speech - BLEMISH_UNDER_DB.get(fault.sort, USUAL_UNDER_DB)
+            if speech > NOTHING
+            else BLEMISH_DB.get(unit, -50.0)
+        )
         strength = 10 ** (level / 20)
         blemish(fault.sort, out, start, self.sample_rate_hz, self.seed, self.analysis.show.mains_hz, strength)
 

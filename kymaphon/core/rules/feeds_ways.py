@@ -84,10 +84,7 @@ def _mixes_beside(analysis: Computed) -> set[tuple[str, str]]:
     rows: dict[tuple[str, str], set[bool]] = {}
     for cable in analysis.show.cables:
         giver, port, _ = PortId.of(cable.source)
-        kind = analysis.catalogue[analysis.show.device(giver).kind]
-        buses = {bus.id for bus in kind.buses}
-        mixed = any(path.target == port and path.source in buses for path in kind.paths)
-        rows.setdefault((giver, cable.target_device), set()).add(mixed)
+        rows.setdefault((giver, cable.target_device), set()).add(_is_mix(analysis, giver, port))
     return {pair for pair, sorts in rows.items() if len(sorts) == 2}
 
 
@@ -108,8 +105,9 @@ def _in_step(analysis: Computed, suspects: set[tuple[str, str]]) -> dict[tuple[s
             ports = {joints[pair][0]: path for path in ways if pair in (joints := _joints(analysis, path))}
             mixed = {port: path for port, path in ports.items() if _is_mix(analysis, pair[0], port)}
             own = next((path for port, path in ports.items() if port not in mixed), None)
-            for port, path in mixed.items() if own is not None else ():
-                assert own is not None
+            if own is None:
+                continue
+            for port, path in mixed.items():
                 out.setdefault((*pair, port), []).append((feed, path, own))
     return out
 
